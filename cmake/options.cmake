@@ -1,0 +1,20 @@
+# What every target of ours is compiled with.
+
+# The arithmetic written is the arithmetic done: no fused multiply-adds.
+set(hopcoil_arithmetic_options -ffp-contract=off)
+
+function(hopcoil_own_code target)
+  target_compile_features(${target} PUBLIC cxx_std_20)
+  target_compile_options(${target} PRIVATE -Wall -Wextra -Wpedantic -Wconversion -Wshadow)
+  if(HOPCOIL_WARNINGS_AS_ERRORS)
+    target_compile_options(${target} PRIVATE -Werror)
+  endif()
+  set_target_properties(${target} PROPERTIES CXX_EXTENSIONS OFF)
+endfunction()
+
+# A library of ours: its arithmetic is fixed, and its copies of the templates are its own.
+function(hopcoil_library_code target)
+  hopcoil_own_code(${target})
+  target_compile_options(${target} PRIVATE ${hopcoil_arithmetic_options})
+  target_compile_definitions(${target} PRIVATE HOPCOIL_LIBRARY)
+endfunction()

@@ -1,0 +1,22 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <string_view>
+
+namespace hopcoil {
+
+enum class ChannelKind : std::uint8_t { scalar, vector };
+
+/// One thing that can be recorded of a system: what it is called, what it is, how many numbers.
+///
+/// Units   of the numbers, as written in files: "m", "rad", "rad_per_s"; empty when the value has
+///         none, or has whatever unit its owner gave it.
+struct Channel {
+    std::string_view name;
+    ChannelKind kind = ChannelKind::scalar;
+    std::size_t components = 1;
+    std::string_view unit;
+};
+
+}  // namespace hopcoil

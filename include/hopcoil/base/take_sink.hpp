@@ -1,0 +1,35 @@
+#pragma once
+
+#include <span>
+#include <string>
+
+#include <hopcoil/base/channel.hpp>
+
+namespace hopcoil {
+
+/// A channel as recorded: the name says whose it is, as "vane.value_rad".
+struct RecordedChannel {
+    std::string name;
+    ChannelKind kind = ChannelKind::scalar;
+    std::size_t components = 1;
+    std::string unit;
+};
+
+/// Where a running scene sends what it records: first the channels, then rows in order of time.
+///
+/// Shapes  a row has one number for every component of every channel, in their order.
+class TakeSink {
+  public:
+    virtual ~TakeSink() = default;
+    virtual void begin(std::span<const RecordedChannel> channels) = 0;
+    virtual void row(double time_s, std::span<const double> numbers) = 0;
+
+  protected:
+    TakeSink() = default;
+    TakeSink(const TakeSink&) = default;
+    TakeSink(TakeSink&&) = default;
+    TakeSink& operator=(const TakeSink&) = default;
+    TakeSink& operator=(TakeSink&&) = default;
+};
+
+}  // namespace hopcoil

@@ -1,0 +1,49 @@
+#include <array>
+#include <charconv>
+#include <cmath>
+
+#include <hopcoil/base/problems.hpp>
+
+namespace hopcoil {
+namespace {
+
+std::string invalid_value_message(std::string_view field, double value, std::string_view expected) {
+    std::string message{field};
+    message += " = ";
+    message += shortest(value);
+    message += ": expected ";
+    message += expected;
+    return message;
+}
+
+}  // namespace
+
+std::string shortest(double value) {
+    std::array<char, 32> text{};
+    const auto result = std::to_chars(text.data(), text.data() + text.size(), value);
+    return {text.data(), result.ptr};
+}
+
+InvalidValue::InvalidValue(std::string_view field, double value, std::string_view expected)
+    : std::invalid_argument{invalid_value_message(field, value, expected)},
+      field_{field},
+      expected_{expected},
+      value_{value} {}
+
+void require_finite(std::string_view field, double value) {
+    if (!std::isfinite(value)) throw InvalidValue{field, value, "a finite number"};
+}
+
+void require_at_least_zero(std::string_view field, double value) {
+    if (!(std::isfinite(value) && value >= 0)) {
+        throw InvalidValue{field, value, "a finite number, 0 or more"};
+    }
+}
+
+void require_above_zero(std::string_view field, double value) {
+    if (!(std::isfinite(value) && value > 0)) {
+        throw InvalidValue{field, value, "a finite number above 0"};
+    }
+}
+
+}  // namespace hopcoil
