@@ -133,19 +133,20 @@ KickAnswer answer_to_kick(const Tuning& tuning, double velocity) {
     return answer;
 }
 
-RampAnswer answer_to_ramp(const Tuning& tuning, double speed) {
+RampAnswer answer_to_ramp(const Tuning& tuning, double speed, double initial_velocity) {
     require_valid(tuning);
     require_not_zero("speed", speed);
+    require_finite("initial_velocity", initial_velocity);
     RampAnswer answer;
     if (tuning.frequency_hz == 0) {
         answer.steady_gap = answer.largest_gap = answer.largest_gap_time_s =
             Figure::none(no_stiffness);
-        answer.peak_velocity = 0.0;
+        answer.peak_velocity = std::abs(initial_velocity);
         return answer;
     }
     // In the frame of the steady state it is a free motion.
     const double steady = -ramp_lag_s(tuning) * speed;
-    const FreeMotion motion{tuning, {-steady, -speed}};
+    const FreeMotion motion{tuning, {-steady, initial_velocity - speed}};
     answer.steady_gap = tuning.damping_ratio == 0 ? Figure::none(no_damping) : Figure{steady};
     const double turn_s = motion.turning_time_s(0);
     const double turn = motion.turns() ? steady + motion.at(turn_s).gap : 0.0;
@@ -159,7 +160,8 @@ RampAnswer answer_to_ramp(const Tuning& tuning, double speed) {
     const FreeMotion speeding = motion.of_velocity();
     const double fastest =
         speeding.turns() ? speed + speeding.at(speeding.turning_time_s(0)).gap : speed;
-    answer.peak_velocity = std::fmax(std::abs(fastest), std::abs(speed));
+    answer.peak_velocity =
+        std::fmax(std::abs(initial_velocity), std::fmax(std::abs(fastest), std::abs(speed)));
     return answer;
 }
 

@@ -13,10 +13,10 @@ enum class ChannelKind : std::uint8_t { scalar, vector };
 /// Units   of the numbers, as written in files: "m", "rad", "rad_per_s"; empty when the value has
 ///         none, or has whatever unit its owner gave it.
 struct Channel {
-    std::string_view name;
+    std::string_view name{};
     ChannelKind kind = ChannelKind::scalar;
     std::size_t components = 1;
-    std::string_view unit;
+    std::string_view unit{};
 };
 
 }  // namespace hopcoil

@@ -22,8 +22,8 @@ enum class DialStatus : std::uint8_t { set, refused };
 /// Errors  `set` refuses what the type refuses, changes nothing then, and never throws.
 template <class S>
 struct Dial {
-    std::string_view path;
-    std::string_view unit;
+    std::string_view path{};
+    std::string_view unit{};
     DialRange hard;    ///< what is accepted
     DialRange slider;  ///< what is useful to sweep
     DialScale scale = DialScale::linear;

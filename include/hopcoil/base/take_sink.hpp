@@ -9,10 +9,10 @@ namespace hopcoil {
 
 /// A channel as recorded: the name says whose it is, as "vane.value_rad".
 struct RecordedChannel {
-    std::string name;
+    std::string name{};
     ChannelKind kind = ChannelKind::scalar;
     std::size_t components = 1;
-    std::string unit;
+    std::string unit{};
 };
 
 /// Where a running scene sends what it records: first the channels, then rows in order of time.

@@ -57,7 +57,7 @@ struct JumpAnswer {
     Figure settling_time_s{0.0};       ///< within 2 % of the jump for good
     Figure reversals{0.0};             ///< turning points outside the 2 % band
     Figure peak_velocity{0.0};         ///< the highest speed on the way
-    std::vector<Swing> swings;         ///< every turning point down to `least_swing_percent`
+    std::vector<Swing> swings{};       ///< every turning point down to `least_swing_percent`
 };
 /// Errors  InvalidValue for an invalid tuning, a size of 0, or anything not finite.
 [[nodiscard]] JumpAnswer answer_to_jump(const Tuning& tuning, double size = 1.0,
@@ -71,7 +71,7 @@ struct KickAnswer {
     Figure settling_time_s{0.0};  ///< within 2 % of the furthest distance for good
     Figure reversals{0.0};        ///< turning points outside that band
     Figure peak_velocity{0.0};
-    std::vector<Swing> swings;  ///< in percent of the furthest distance
+    std::vector<Swing> swings{};  ///< in percent of the furthest distance
 };
 /// Errors  InvalidValue for an invalid tuning, or a velocity of 0 or not finite.
 [[nodiscard]] KickAnswer answer_to_kick(const Tuning& tuning, double velocity = 1.0);
@@ -83,8 +83,9 @@ struct RampAnswer {
     Figure largest_gap_time_s{0.0};
     Figure peak_velocity{0.0};
 };
-/// Errors  InvalidValue for an invalid tuning, or a speed of 0 or not finite.
-[[nodiscard]] RampAnswer answer_to_ramp(const Tuning& tuning, double speed = 1.0);
+/// Errors  InvalidValue for an invalid tuning, a speed of 0, or anything not finite.
+[[nodiscard]] RampAnswer answer_to_ramp(const Tuning& tuning, double speed = 1.0,
+                                        double initial_velocity = 0.0);
 
 /// What becomes of a steady sine once the start is forgotten.
 struct SineAnswer {

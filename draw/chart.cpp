@@ -1,0 +1,280 @@
+#include "draw/chart.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <cstddef>
+#include <iterator>
+#include <limits>
+#include <stdexcept>
+#include <system_error>
+
+#include <fmt/format.h>
+
+#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/scene/text_file.hpp>
+
+#include "draw/gnuplot.hpp"
+#include "draw/palette.hpp"
+
+namespace hopcoil::draw {
+namespace {
+
+constexpr double left_px = 105;
+constexpr double legend_px = 330;
+constexpr double top_px = 62;
+constexpr double bottom_px = 92;
+constexpr double between_px = 26;
+
+/// A text as gnuplot's single-quoted string, in which nothing is expanded.
+std::string gnuplot_string(std::string_view text) {
+    std::string result = "'";
+    for (const char c : text) {
+        if (c == '\'') result += '\'';
+        result += c == '\n' ? ' ' : c;
+    }
+    return result + '\'';
+}
+
+struct Extent {
+    double low = std::numeric_limits<double>::infinity();
+    double high = -std::numeric_limits<double>::infinity();
+
+    void include(double y) {
+        if (!std::isfinite(y)) return;
+        low = std::min(low, y);
+        high = std::max(high, y);
+    }
+};
+
+/// What a panel has to show, with room for the texts at its marks.
+Extent y_extent(const Panel& panel) {
+    Extent extent;
+    for (const Curve& curve : panel.curves) {
+        for (const double y : curve.ys)
+            extent.include(y);
+    }
+    for (const Mark& mark : panel.marks)
+        extent.include(mark.y);
+    if (panel.band) {
+        extent.include(panel.band->low);
+        extent.include(panel.band->high);
+    }
+    if (!(extent.low <= extent.high)) extent = {-1, 1};
+    double span = extent.high - extent.low;
+    if (!(span > 1e-12 * std::max(std::abs(extent.low), std::abs(extent.high)))) {
+        span = std::max(1e-12, std::abs(extent.high));
+    }
+    const bool has_marks = !panel.marks.empty();
+    return {extent.low - span * (has_marks ? 0.14 : 0.07),
+            extent.high + span * (has_marks ? 0.16 : 0.07)};
+}
+
+/// Writes the script of a chart, a member function a part of the picture.
+class ChartScript {
+  public:
+    explicit ChartScript(const Chart& chart) : chart_{chart} {}
+
+    std::string text(const std::filesystem::path& path, bool svg) {
+        add("set terminal {} size {},{} font 'DejaVu Sans,{}' background rgb '{}'",
+            svg ? "svg" : "pngcairo", chart_.width_px, chart_.height_px, svg ? 15 : 11.5, paper);
+        add("set output {}", gnuplot_string(path.string()));
+        add_data();
+        add("set encoding utf8");
+        add("set multiplot");
+        add("set border 3 lc rgb '{}'", faint_ink);
+        add("set tics nomirror out scale 0.6 textcolor rgb '{}'", ink);
+        add("set grid back lc rgb '{}' lt 1 lw 1", grid);
+        add("unset key");
+        double from_top_px = top_px;
+        for (std::size_t i = 0; i < chart_.panels.size(); ++i) {
+            const double height_px = panel_height_px(chart_.panels[i]);
+            add_panel(i, from_top_px, height_px);
+            from_top_px += height_px + gap_below_px(i);
+        }
+        add("unset multiplot");
+        add("unset output");
+        return std::move(script_);
+    }
+
+  private:
+    template <class... Values>
+    void add(fmt::format_string<Values...> format, Values&&... values) {
+        fmt::format_to(std::back_inserter(script_), format, std::forward<Values>(values)...);
+        script_ += '\n';
+    }
+
+    [[nodiscard]] double panel_height_px(const Panel& panel) const {
+        double shares = 0;
+        double room_px = chart_.height_px - top_px - bottom_px;
+        for (std::size_t i = 0; i < chart_.panels.size(); ++i) {
+            shares += chart_.panels[i].share;
+            room_px -= gap_below_px(i);
+        }
+        return room_px * panel.share / shares;
+    }
+
+    [[nodiscard]] bool is_last(std::size_t index) const {
+        return index + 1 == chart_.panels.size();
+    }
+    [[nodiscard]] bool has_own_times(std::size_t index) const {
+        return chart_.panels[index].x_from.has_value() || chart_.panels[index].x_to.has_value();
+    }
+    /// Whether the panel shows numbers along its foot: those below it are not the same.
+    [[nodiscard]] bool shows_times(std::size_t index) const {
+        return is_last(index) || has_own_times(index) || has_own_times(index + 1);
+    }
+    [[nodiscard]] double gap_below_px(std::size_t index) const {
+        if (is_last(index)) return 0;
+        return shows_times(index) ? between_px + 30 : between_px;
+    }
+
+    [[nodiscard]] double screen_x(double px) const { return px / chart_.width_px; }
+    [[nodiscard]] double screen_y(double from_top_px) const {
+        return 1 - from_top_px / chart_.height_px;
+    }
+
+    void add_data() {
+        for (std::size_t i = 0; i < chart_.panels.size(); ++i) {
+            const std::vector<Curve>& curves = chart_.panels[i].curves;
+            for (std::size_t j = 0; j < curves.size(); ++j) {
+                add("$curve_{}_{} << END", i, j);
+                for (std::size_t k = 0; k < curves[j].xs.size(); ++k) {
+                    if (std::isfinite(curves[j].ys[k])) {
+                        add("{} {}", curves[j].xs[k], curves[j].ys[k]);
+                    } else {
+                        add("");
+                    }
+                }
+                add("END");
+            }
+        }
+    }
+
+    void add_text(double x_px, double from_top_px, std::string_view text, std::string_view colour,
+                  double size = 11.5, bool bold = false) {
+        add("set label {} at screen {},{} left front noenhanced textcolor rgb '{}' font 'DejaVu "
+            "Sans{},{}'",
+            gnuplot_string(text), screen_x(x_px), screen_y(from_top_px), colour,
+            bold ? ":Bold" : "", size);
+    }
+
+    void add_panel(std::size_t index, double from_top_px, double height_px) {
+        const Panel& panel = chart_.panels[index];
+        const double right_px = chart_.width_px - legend_px;
+        add("unset label; unset arrow; unset object");
+        if (index == 0) add_text(24, 30, chart_.title, ink, 15, true);
+        if (is_last(index) && !chart_.footer.empty()) {
+            add_text(24, chart_.height_px - 16, chart_.footer, faint_ink, 8.5);
+        }
+        add("set lmargin at screen {}; set rmargin at screen {}", screen_x(left_px),
+            screen_x(right_px));
+        add("set tmargin at screen {}; set bmargin at screen {}", screen_y(from_top_px),
+            screen_y(from_top_px + height_px));
+        const Extent extent = y_extent(panel);
+        add("set yrange [{}:{}]", extent.low, extent.high);
+        add("set ylabel {} noenhanced offset screen -0.005,0 textcolor rgb '{}'",
+            gnuplot_string(panel.y_label), ink);
+        add("set xrange [{}:{}]", panel.x_from.value_or(chart_.x_from),
+            panel.x_to.value_or(chart_.x_to));
+        add("set format x '{}'", shows_times(index) ? "%g" : "");
+        add("set xlabel {} noenhanced textcolor rgb '{}'",
+            gnuplot_string(is_last(index) ? chart_.x_label : ""), ink);
+        add_legend(panel, right_px, from_top_px);
+        if (panel.band) add_band(*panel.band);
+        for (const Moment& moment : panel.moments)
+            add_moment(moment);
+        for (const Mark& mark : panel.marks)
+            add_mark(mark);
+        add_curves(index, extent);
+    }
+
+    void add_legend(const Panel& panel, double right_px, double from_top_px) {
+        double y_px = from_top_px + 10;
+        for (const LegendEntry& entry : panel.legend) {
+            add("set arrow from screen {0},{2} to screen {1},{2} nohead front lc rgb '{3}' lw 3 dt "
+                "{4}",
+                screen_x(right_px + 22), screen_x(right_px + 58), screen_y(y_px), entry.colour,
+                entry.dashed ? 2 : 1);
+            add_text(right_px + 68, y_px, entry.name, ink, 11.5, true);
+            y_px += 21;
+            for (const std::string& note : entry.notes) {
+                add_text(right_px + 68, y_px, note, ink, 10.5);
+                y_px += 18;
+            }
+            y_px += 10;
+        }
+    }
+
+    void add_band(const Band& band) {
+        add("set object rectangle from graph 0, first {} to graph 1, first {} behind fc rgb '{}' "
+            "fillstyle solid noborder",
+            band.low, band.high, band_fill);
+        add("set label {} at graph 0.006, first {} left front noenhanced offset 0,0.5 textcolor "
+            "rgb '{}' font 'DejaVu Sans,9.5'",
+            gnuplot_string(band.text), band.high, faint_ink);
+    }
+
+    void add_moment(const Moment& moment) {
+        add("set arrow from first {0}, graph 0 to first {0}, graph 1 nohead back lc rgb '{1}' lw "
+            "1.5 "
+            "dt 3",
+            moment.x, moment.colour);
+        const bool at_right = moment.x > chart_.x_from + 0.85 * (chart_.x_to - chart_.x_from);
+        add("set label {} at first {}, graph 0.04 {} front noenhanced offset {},0 textcolor rgb "
+            "'{}' font 'DejaVu Sans,10'",
+            gnuplot_string(moment.text), moment.x, at_right ? "right" : "left",
+            at_right ? -0.5 : 0.5, moment.colour);
+    }
+
+    void add_mark(const Mark& mark) {
+        add("set label {} at first {}, first {} center front noenhanced point pt 7 ps 0.8 lc rgb "
+            "'{}' offset 0,{} textcolor rgb '{}' font 'DejaVu Sans,10'",
+            gnuplot_string(mark.text), mark.x, mark.y, mark.colour, mark.above ? 0.9 : -0.9,
+            mark.colour);
+    }
+
+    void add_curves(std::size_t index, const Extent& extent) {
+        const std::vector<Curve>& curves = chart_.panels[index].curves;
+        script_ += "plot ";
+        if (extent.low < 0 && extent.high > 0) {
+            fmt::format_to(std::back_inserter(script_), "0 lc rgb '{}' lw 1 dt 1, ", target_ink);
+        }
+        for (std::size_t j = 0; j < curves.size(); ++j) {
+            fmt::format_to(std::back_inserter(script_),
+                           "{}$curve_{}_{} with lines lc rgb '{}' lw {} dt {}", j == 0 ? "" : ", ",
+                           index, j, curves[j].colour, curves[j].width, curves[j].dashed ? 2 : 1);
+        }
+        script_ += '\n';
+    }
+
+    const Chart& chart_;
+    std::string script_;
+};
+
+bool ends_in(const std::filesystem::path& path, std::string_view ending) {
+    return path.extension() == ending;
+}
+
+}  // namespace
+
+bool is_chart_file(const std::filesystem::path& path) {
+    return ends_in(path, ".png") || ends_in(path, ".svg");
+}
+
+void write_chart(const Chart& chart, const std::filesystem::path& path) {
+    if (!is_chart_file(path)) {
+        throw std::invalid_argument{
+            fmt::format("{}: expected a name that ends in .png or .svg", path.string())};
+    }
+    const std::filesystem::path temporary = scene::temporary_beside(path);
+    try {
+        run_gnuplot(ChartScript{chart}.text(temporary, ends_in(path, ".svg")));
+    } catch (...) {
+        std::error_code ignored;
+        std::filesystem::remove(temporary, ignored);
+        throw;
+    }
+    scene::move_into_place(temporary, path);
+}
+
+}  // namespace hopcoil::draw

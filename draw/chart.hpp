@@ -1,0 +1,84 @@
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace hopcoil::draw {
+
+/// A curve; numbers that are not finite leave a gap.
+struct Curve {
+    std::vector<double> xs{};
+    std::vector<double> ys{};
+    std::string_view colour{};
+    double width = 2.0;
+    bool dashed = false;
+};
+
+/// A point worth naming, with its text above or below it.
+struct Mark {
+    double x = 0.0;
+    double y = 0.0;
+    std::string text{};
+    std::string_view colour{};
+    bool above = true;
+};
+
+/// A vertical line over the panel's height, with its text at the foot.
+struct Moment {
+    double x = 0.0;
+    std::string text{};
+    std::string_view colour{};
+};
+
+/// A stretch of the y axis, shaded.
+struct Band {
+    double low = 0.0;
+    double high = 0.0;
+    std::string text{};
+};
+
+/// One entry beside a panel: a line in the curve's style, a name, and more lines of text.
+struct LegendEntry {
+    std::string_view colour{};
+    bool dashed = false;
+    std::string name{};
+    std::vector<std::string> notes{};
+};
+
+struct Panel {
+    std::string y_label{};
+    std::vector<Curve> curves{};
+    std::vector<Mark> marks{};
+    std::vector<Moment> moments{};
+    std::optional<Band> band{};
+    std::vector<LegendEntry> legend{};
+    double share = 1.0;              ///< of the height, beside the other panels
+    std::optional<double> x_from{};  ///< a stretch of its own, unlike the chart's
+    std::optional<double> x_to{};
+};
+
+/// Panels one above the other over one x axis (or a closer look at it), legends to their right,
+/// outside the data.
+struct Chart {
+    std::string title{};
+    std::string x_label = "time (s)";
+    double x_from = 0.0;
+    double x_to = 1.0;
+    std::vector<Panel> panels{};
+    std::string footer{};  ///< what made it
+    int width_px = 1280;
+    int height_px = 800;
+};
+
+/// Draws a chart into a file, PNG or SVG by its ending; all or nothing.
+/// Errors  std::invalid_argument for another ending; scene::FileProblem when the file cannot be
+///         written or gnuplot cannot be run.
+void write_chart(const Chart& chart, const std::filesystem::path& path);
+
+/// The formats it knows, for messages.
+[[nodiscard]] bool is_chart_file(const std::filesystem::path& path);
+
+}  // namespace hopcoil::draw

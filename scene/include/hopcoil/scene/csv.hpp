@@ -1,0 +1,39 @@
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/take/take.hpp>
+
+namespace hopcoil::scene {
+
+/// A table of text with a header row.
+///
+/// Source  RFC 4180: fields in quotes may hold commas, quotes doubled, and line ends; lines end in
+///         LF or CRLF. A byte order mark and empty last lines are passed over.
+struct CsvTable {
+    std::string file{};
+    std::vector<std::string> header{};
+    std::vector<std::vector<std::string>> rows{};
+    std::vector<std::vector<FilePosition>> positions{};  ///< of every field, header row first
+};
+
+/// Errors  FileProblem; InputProblems for a quote left open, text behind a closing quote, a row
+///         longer or shorter than the header, no header, or two columns of one name.
+[[nodiscard]] CsvTable read_csv(const std::filesystem::path& path);
+
+/// One column as numbers, named by its header.
+/// Errors  InputProblems for a column that is not there, and for each of the first ten fields that
+///         are not finite numbers.
+[[nodiscard]] std::vector<double> number_column(const CsvTable& table, const std::string& name);
+
+/// A take as text: first column time_s, one column a channel component, the shortest decimals that
+/// read back as the same doubles, LF line ends.
+[[nodiscard]] std::string to_csv(const Take& take);
+
+/// Writes it, all or nothing. Errors: FileProblem.
+void write_csv(const std::filesystem::path& path, const Take& take);
+
+}  // namespace hopcoil::scene

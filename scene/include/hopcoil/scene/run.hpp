@@ -1,0 +1,29 @@
+#pragma once
+
+#include <stdexcept>
+
+#include <hopcoil/base/take_sink.hpp>
+#include <hopcoil/scene/scene.hpp>
+
+namespace hopcoil::scene {
+
+/// The scene ran away: what was recorded up to there is in the sink.
+class Diverged : public std::runtime_error {
+  public:
+    using std::runtime_error::runtime_error;
+};
+
+/// Runs a scene from 0 to its duration and sends a row for every frame, the first at 0 included.
+/// A row shows what is so after the events of its time.
+///
+/// Model   Steps are split at every knot of a target, so the motion does not depend on the rate.
+/// Shapes  channels: "wind.value_rad" for every target, then "vane.value_rad" and
+///         "vane.velocity_rad_per_s" for every follower, in the scene's order.
+/// Errors  InvalidValue for a clock or tuning out of range; Diverged when a value overflows.
+void run(const Scene& scene, TakeSink& sink);
+
+/// "value_rad", "velocity_rad_per_s", or without a unit "value", "velocity".
+[[nodiscard]] std::string channel_name(const std::string& owner, const std::string& quantity,
+                                       const std::string& unit);
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,50 @@
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include <hopcoil/scene/target.hpp>
+#include <hopcoil/spring/tuning.hpp>
+
+namespace hopcoil::scene {
+
+struct SceneTarget {
+    std::string name{};
+    std::string unit{};  ///< "m", "rad", or empty
+    Target path;
+    bool is_made_of_moves = false;  ///< rather than of samples: it ends, and settles
+};
+
+struct SceneFollower {
+    std::string name{};
+    std::size_t target = 0;  ///< index into Scene::targets
+    Tuning tuning{};
+    double start = 0.0;
+    double start_velocity = 0.0;
+};
+
+/// What a scene file says: targets, what follows them, how long and how often to look.
+struct Scene {
+    std::string title{};
+    std::string file{};  ///< where it was read from; empty when made by a program
+    double duration_s = 10.0;
+    double rate_hz = 60.0;
+    std::vector<SceneTarget> targets{};
+    std::vector<SceneFollower> followers{};
+};
+
+/// Reads a scene (TOML; docs/scenes.md lists its keys). Paths in it are relative to the file.
+///
+/// Errors  InputProblems: the first error of syntax, or else everything that is wrong with the
+///         scene. FileProblem: the scene, or a record that it names, cannot be read.
+[[nodiscard]] Scene read_scene(const std::filesystem::path& path);
+
+/// Errors  InvalidValue for a duration or rate that is not finite and above 0, or one that makes
+///         more than `most_frames` frames.
+void require_valid_clock(double duration_s, double rate_hz);
+
+/// A guard against a slip of the keyboard: 10 million frames are 46 hours at 60 Hz.
+inline constexpr double most_frames = 1e7;
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,202 @@
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+#include <iterator>
+#include <string_view>
+
+#include <fmt/format.h>
+
+#include <hopcoil/scene/csv.hpp>
+#include <hopcoil/scene/text_file.hpp>
+
+namespace hopcoil::scene {
+namespace {
+
+/// Walks through the text once, knowing where it stands.
+class CsvReader {
+  public:
+    CsvReader(std::string file, std::string_view text) : file_{std::move(file)}, text_{text} {
+        if (text_.starts_with("\xEF\xBB\xBF")) at_ = 3;
+        line_start_ = at_;
+    }
+
+    CsvTable read() {
+        CsvTable table;
+        table.file = file_;
+        while (at_ < text_.size()) {
+            if (at_line_end()) {  // an empty line is no row
+                skip_line_end();
+                continue;
+            }
+            read_row(table);
+        }
+        if (table.positions.empty()) fail(here(), "the file is empty; expected a header row");
+        return table;
+    }
+
+  private:
+    [[nodiscard]] FilePosition here() const { return {file_, line_, at_ - line_start_ + 1}; }
+
+    [[noreturn]] static void fail(const FilePosition& position, std::string message) {
+        throw InputProblems{{{position, "", std::move(message)}}};
+    }
+
+    [[nodiscard]] bool at_line_end() const {
+        return text_[at_] == '\n' || text_.substr(at_).starts_with("\r\n");
+    }
+    void skip_line_end() {
+        at_ += text_[at_] == '\r' ? 2 : 1;
+        start_line();
+    }
+    void start_line() {
+        ++line_;
+        line_start_ = at_;
+    }
+
+    void read_row(CsvTable& table) {
+        std::vector<std::string> fields;
+        std::vector<FilePosition> positions;
+        while (true) {
+            positions.push_back(here());
+            fields.push_back(at_ < text_.size() && text_[at_] == '"' ? quoted_field()
+                                                                     : plain_field());
+            if (at_ >= text_.size() || text_[at_] != ',') break;
+            ++at_;
+        }
+        if (at_ < text_.size()) skip_line_end();
+        add_row(table, std::move(fields), std::move(positions));
+    }
+
+    std::string plain_field() {
+        const std::size_t start = at_;
+        while (at_ < text_.size() && text_[at_] != ',' && !at_line_end())
+            ++at_;
+        return std::string{text_.substr(start, at_ - start)};
+    }
+
+    std::string quoted_field() {
+        const FilePosition start = here();
+        std::string field;
+        for (++at_; at_ < text_.size(); ++at_) {
+            if (text_[at_] == '"') {
+                if (!text_.substr(at_ + 1).starts_with('"')) break;
+                ++at_;
+            }
+            field += text_[at_];
+            if (text_[at_] == '\n') {
+                ++line_;
+                line_start_ = at_ + 1;
+            }
+        }
+        if (at_ >= text_.size()) fail(start, "a quote is opened here and never closed");
+        ++at_;
+        if (at_ < text_.size() && text_[at_] != ',' && !at_line_end()) {
+            fail(here(), "expected a comma or the end of the line behind a closing quote");
+        }
+        return field;
+    }
+
+    static void add_row(CsvTable& table, std::vector<std::string> fields,
+                        std::vector<FilePosition> positions) {
+        if (table.positions.empty()) {
+            for (std::size_t i = 0; i < fields.size(); ++i) {
+                if (std::find(fields.begin(), fields.begin() + static_cast<std::ptrdiff_t>(i),
+                              fields[i]) != fields.begin() + static_cast<std::ptrdiff_t>(i)) {
+                    fail(positions[i], fmt::format("two columns are named '{}'", fields[i]));
+                }
+            }
+            table.header = std::move(fields);
+        } else if (fields.size() != table.header.size()) {
+            fail(positions.front(),
+                 fmt::format("this row has {} fields, expected {} as in the header", fields.size(),
+                             table.header.size()));
+        } else {
+            table.rows.push_back(std::move(fields));
+        }
+        table.positions.push_back(std::move(positions));
+    }
+
+    std::string file_;
+    std::string_view text_;
+    std::size_t at_ = 0;
+    std::size_t line_ = 1;
+    std::size_t line_start_ = 0;
+};
+
+std::string_view trimmed(std::string_view text) {
+    const auto first = text.find_first_not_of(" \t");
+    if (first == std::string_view::npos) return {};
+    return text.substr(first, text.find_last_not_of(" \t") - first + 1);
+}
+
+bool parse_number(std::string_view field, double& number) {
+    std::string_view text = trimmed(field);
+    if (text.starts_with('+')) text.remove_prefix(1);
+    const auto result = std::from_chars(text.data(), text.data() + text.size(), number);
+    return result.ec == std::errc{} && result.ptr == text.data() + text.size() &&
+           std::isfinite(number);
+}
+
+std::string csv_field(std::string_view text) {
+    if (text.find_first_of(",\"\r\n") == std::string_view::npos) return std::string{text};
+    std::string quoted = "\"";
+    for (const char c : text) {
+        if (c == '"') quoted += '"';
+        quoted += c;
+    }
+    return quoted + '"';
+}
+
+}  // namespace
+
+CsvTable read_csv(const std::filesystem::path& path) {
+    const std::string text = read_text_file(path);
+    return CsvReader{path.string(), text}.read();
+}
+
+std::vector<double> number_column(const CsvTable& table, const std::string& name) {
+    const auto found = std::find(table.header.begin(), table.header.end(), name);
+    if (found == table.header.end()) {
+        throw InputProblems{
+            {{table.positions[0][0], "",
+              fmt::format("there is no column '{}'; there is {}{}", name, any_of(table.header),
+                          did_you_mean(name, table.header))}}};
+    }
+    const auto column = static_cast<std::size_t>(found - table.header.begin());
+    constexpr std::size_t most_problems = 10;
+    std::vector<Problem> problems;
+    std::vector<double> numbers;
+    numbers.reserve(table.rows.size());
+    for (std::size_t i = 0; i < table.rows.size(); ++i) {
+        double number = 0;
+        const std::string& field = table.rows[i][column];
+        if (!parse_number(field, number) && problems.size() < most_problems) {
+            problems.push_back({table.positions[i + 1][column], name,
+                                fmt::format("expected a finite number, found '{}'", field)});
+        }
+        numbers.push_back(number);
+    }
+    if (!problems.empty()) throw InputProblems{std::move(problems)};
+    return numbers;
+}
+
+std::string to_csv(const Take& take) {
+    std::string text = "time_s";
+    for (const std::string& name : take.column_names())
+        text += ',' + csv_field(name);
+    text += '\n';
+    for (std::size_t i = 0; i < take.row_count(); ++i) {
+        fmt::format_to(std::back_inserter(text), "{}", take.times_s()[i]);
+        for (const double number : take.row(i)) {
+            fmt::format_to(std::back_inserter(text), ",{}", number);
+        }
+        text += '\n';
+    }
+    return text;
+}
+
+void write_csv(const std::filesystem::path& path, const Take& take) {
+    write_text_file(path, to_csv(take));
+}
+
+}  // namespace hopcoil::scene

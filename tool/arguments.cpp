@@ -1,0 +1,244 @@
+#include "tool/arguments.hpp"
+
+#include <charconv>
+#include <cmath>
+#include <functional>
+#include <string_view>
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+
+#include <hopcoil/base/version.hpp>
+#include <hopcoil/scene/file_problems.hpp>
+
+#include "tool/commands.hpp"
+
+namespace hopcoil::tool {
+namespace {
+
+using Accepts = bool (*)(double);
+
+/// A check of one number, saying what was expected in what unit.
+CLI::Validator number(Accepts accepts, const std::string& expected) {
+    const auto problem = [accepts, expected](const std::string& text) -> std::string {
+        double value = 0;
+        const char* const begin = text.data() + (text.starts_with('+') ? 1 : 0);
+        const char* const end = text.data() + text.size();
+        const auto result = std::from_chars(begin, end, value);
+        const bool is_number = result.ec == std::errc{} && result.ptr == end;
+        if (is_number && std::isfinite(value) && accepts(value)) return {};
+        return fmt::format("expected {}, found '{}'", expected, text);
+    };
+    return {problem, ""};
+}
+
+CLI::Validator any_number(const std::string& of_what) {
+    return number([](double) { return true; }, "a finite number" + of_what);
+}
+CLI::Validator at_least_zero(const std::string& of_what) {
+    return number([](double value) { return value >= 0; }, "a finite number, 0 or more" + of_what);
+}
+CLI::Validator above_zero(const std::string& of_what) {
+    return number([](double value) { return value > 0; }, "a finite number above 0" + of_what);
+}
+CLI::Validator not_zero(const std::string& of_what) {
+    return number([](double value) { return value != 0; },
+                  "a finite number other than 0" + of_what);
+}
+
+CLI::Validator one_of(const std::vector<std::string>& names) {
+    const auto problem = [names](const std::string& text) -> std::string {
+        for (const std::string& name : names) {
+            if (text == name) return {};
+        }
+        return fmt::format("expected {}, found '{}'{}", scene::any_of(names), text,
+                           scene::did_you_mean(text, names));
+    };
+    return {problem, ""};
+}
+
+/// One or several numbers, with spaces or commas between them.
+void add_list(CLI::App& app, const std::string& name, std::vector<double>& values,
+              const std::string& unit, const std::string& help, const CLI::Validator& check) {
+    app.add_option(name, values, help)
+        ->delimiter(',')
+        ->expected(1, CLI::detail::expected_max_vector_size)
+        ->check(check)
+        ->type_name(unit)
+        ->group("Tuning (several values draw several followers)");
+}
+
+void add_response(CLI::App& app, ResponseOptions& options) {
+    add_list(app, "--frequency", options.frequencies_hz, "HZ", "natural frequency (2)",
+             at_least_zero(" hertz"));
+    add_list(app, "--damping-ratio", options.damping_ratios, "RATIO",
+             "below 1 it swings past the target (0.5)", at_least_zero(""));
+    add_list(app, "--lead", options.leads, "LEAD",
+             "0 lags behind a moving target, 1 does not, below 0 first goes the other way (0)",
+             any_number(""));
+    add_list(app, "--mass", options.masses_kg, "KG", "instead of a frequency: mass (1)",
+             above_zero(" kilograms"));
+    add_list(app, "--stiffness", options.stiffnesses_n_per_m, "N/M", "with --mass: spring",
+             at_least_zero(" newtons per metre"));
+    add_list(app, "--damping", options.dampings_n_s_per_m, "N*S/M", "with --mass: damper (0)",
+             at_least_zero(" newton seconds per metre"));
+
+    const std::string signal = "Signal";
+    app.add_option("--signal", options.signal, "jump, kick, ramp, sine or csv (jump)")
+        ->check(one_of({"jump", "kick", "ramp", "sine", "csv"}))
+        ->type_name("NAME")
+        ->group(signal);
+    app.add_option("--size", options.size,
+                   "how far it jumps, how hard the kick, how fast the ramp, how wide the sine (1)")
+        ->check(not_zero(""))
+        ->type_name("NUMBER")
+        ->group(signal);
+    app.add_option("--initial-velocity", options.initial_velocity,
+                   "of the follower when the signal comes, per second (0)")
+        ->check(any_number(" per second"))
+        ->type_name("NUMBER")
+        ->group(signal);
+    app.add_option("--sine-frequency", options.sine_hz, "of the sine (1)")
+        ->check(above_zero(" hertz"))
+        ->type_name("HZ")
+        ->group(signal);
+    app.add_option("--target", options.target, "a recorded target, with a column time_s")
+        ->type_name("FILE.csv")
+        ->group(signal);
+    app.add_option("--column", options.column, "its column to follow (the one after time_s)")
+        ->type_name("NAME")
+        ->group(signal);
+    app.add_option("--after-end", options.after_end,
+                   "past its last sample: hold, loop, mirror or continue (hold)")
+        ->check(one_of({"hold", "loop", "mirror", "continue"}))
+        ->type_name("NAME")
+        ->group(signal);
+
+    const std::string output = "Output";
+    app.add_option("--seconds", options.seconds, "how long (until it has settled)")
+        ->check(above_zero(" seconds"))
+        ->type_name("S")
+        ->group(output);
+    app.add_option("--rate", options.rate_hz, "rows per second in the CSV (60)")
+        ->check(above_zero(" hertz"))
+        ->type_name("HZ")
+        ->group(output);
+    app.add_flag("--json", options.json, "print one JSON object instead of the table")
+        ->group(output);
+    app.add_option("--csv", options.csv, "write the motion there")
+        ->type_name("FILE.csv")
+        ->group(output);
+    app.add_option("--figure", options.figure, "draw it there")
+        ->type_name("FILE.png|.svg")
+        ->group(output);
+    app.footer(
+        "Example: an undamped feel beside a calm one\n"
+        "  hopcoil response --frequency 2 --damping-ratio 0.2 0.7 --figure jump.png\n"
+        "Figures describe the continuous motion, whatever --rate and --seconds.");
+}
+
+void add_run(CLI::App& app, RunOptions& options) {
+    options.out = "hopcoil-run";
+    app.add_option("scene", options.scene, "the scene to run")->required()->type_name("SCENE.toml");
+    app.add_option("--out", options.out,
+                   "folder for the take, its figure and its summary "
+                   "(hopcoil-run)")
+        ->type_name("DIR");
+    app.add_option("--seconds", options.seconds, "how long (as the scene says)")
+        ->check(above_zero(" seconds"))
+        ->type_name("S");
+    app.add_option("--rate", options.rate_hz, "frames per second (as the scene says)")
+        ->check(above_zero(" hertz"))
+        ->type_name("HZ");
+    app.add_option("--figure", options.figure, "draw the figure there instead")
+        ->type_name("FILE.png|.svg");
+    app.add_flag("--json", options.json, "print one JSON object instead of the summary");
+    app.footer("Example:\n  hopcoil run scenes/quay/vane.toml --out vane-take");
+}
+
+void add_demo(CLI::App& app, DemoOptions& options) {
+    options.out = "hopcoil-demo";
+    app.add_option("--out", options.out, "folder to write to (hopcoil-demo)")->type_name("DIR");
+    app.add_option("--scenes", options.scenes, "folder of the demo data (the one shipped)")
+        ->type_name("DIR");
+    app.add_flag("--json", options.json, "print one JSON object instead of the summary");
+    app.footer("Example:\n  hopcoil demo --out hopcoil-demo");
+}
+
+/// Names the first thing on the command line that nobody asked for.
+void refuse_leftovers(const CLI::App& app, const std::string& where) {
+    const std::vector<std::string> leftovers = app.remaining();
+    if (leftovers.empty()) return;
+    const std::string& found = leftovers.front();
+    const std::string name = found.substr(0, found.find('='));
+    std::vector<std::string> known;
+    if (found.starts_with('-')) {
+        for (const CLI::Option* option : app.get_options()) {
+            if (option->nonpositional()) known.push_back(option->get_name(false, false));
+        }
+    } else {
+        for (const CLI::App* command : app.get_subcommands(nullptr)) {
+            known.push_back(command->get_name());
+        }
+    }
+    const bool is_command = !found.starts_with('-') && !known.empty();
+    throw UsageProblem{fmt::format("{}: {} '{}'{}", where,
+                                   is_command ? "there is no command" : "did not expect", found,
+                                   scene::did_you_mean(name, known))};
+}
+
+}  // namespace
+
+ExitCode run_command_line(int argc, const char* const* argv) {
+    ResponseOptions response;
+    RunOptions run;
+    DemoOptions demo;
+    CLI::App app{"Motion that is alive: followers and springs that hold at any time step.",
+                 "hopcoil"};
+    app.set_version_flag("--version", fmt::format("hopcoil {}", version));
+    app.allow_extras();
+    app.require_subcommand(0, 1);
+    app.footer(
+        "hopcoil COMMAND --help shows a command's options and an example.\n"
+        "Exit codes: 0 done, 1 a check did not hold, 2 wrong usage or input, 3 a file could "
+        "not be read or written, 4 the simulation diverged.");
+    const auto command = [&app](const std::string& name, const std::string& help) {
+        CLI::App* added = app.add_subcommand(name, help);
+        added->allow_extras();
+        return added;
+    };
+    CLI::App* const demo_command =
+        command("demo", "run Saltlamp Quay and write what it shows: start here");
+    CLI::App* const response_command =
+        command("response", "how a follower answers a jump, kick, ramp, sine or recorded target");
+    CLI::App* const run_command = command("run", "run a scene; write its take and a figure");
+    add_demo(*demo_command, demo);
+    add_response(*response_command, response);
+    add_run(*run_command, run);
+
+    std::string where = "hopcoil";
+    try {
+        app.parse(argc, argv);
+        if (app.get_subcommands().empty()) {
+            refuse_leftovers(app, where);
+            fmt::print("{}", app.help());
+            return ExitCode::done;
+        }
+        CLI::App* const chosen = app.get_subcommands().front();
+        where = "hopcoil " + chosen->get_name();
+        refuse_leftovers(*chosen, where);
+    } catch (const CLI::Success& asked) {  // help or version
+        return static_cast<ExitCode>(app.exit(asked));
+    } catch (const CLI::ParseError& problem) {
+        if (!app.get_subcommands().empty()) {
+            where = "hopcoil " + app.get_subcommands().front()->get_name();
+        }
+        throw UsageProblem{
+            fmt::format("{}: {}\n{} --help shows every option", where, problem.what(), where)};
+    }
+    if (demo_command->parsed()) return run_demo(demo);
+    if (response_command->parsed()) return run_response(response);
+    return run_run(run);
+}
+
+}  // namespace hopcoil::tool

@@ -1,0 +1,62 @@
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <stdexcept>
+#include <string>
+#include <vector>
+
+#include "tool/exit_code.hpp"
+
+/// @file
+/// The commands, each with the options it was given, already checked one by one.
+
+namespace hopcoil::tool {
+
+/// The options do not go together, or name what is not there; `what()` says how to mend it.
+class UsageProblem : public std::runtime_error {
+  public:
+    using std::runtime_error::runtime_error;
+};
+
+struct ResponseOptions {
+    // Lists of one length; a single value serves all.
+    std::vector<double> frequencies_hz{};
+    std::vector<double> damping_ratios{};
+    std::vector<double> leads{};
+    std::vector<double> masses_kg{};
+    std::vector<double> stiffnesses_n_per_m{};
+    std::vector<double> dampings_n_s_per_m{};
+    std::string signal{};
+    double size = 1.0;
+    std::optional<double> initial_velocity{};
+    double sine_hz = 1.0;
+    std::filesystem::path target{};
+    std::string column{};
+    std::string after_end = "hold";
+    std::optional<double> seconds{};
+    double rate_hz = 60.0;
+    bool json = false;
+    std::filesystem::path csv{};
+    std::filesystem::path figure{};
+};
+ExitCode run_response(const ResponseOptions& options);
+
+struct RunOptions {
+    std::filesystem::path scene{};
+    std::filesystem::path out{};
+    std::optional<double> seconds{};
+    std::optional<double> rate_hz{};
+    std::filesystem::path figure{};
+    bool json = false;
+};
+ExitCode run_run(const RunOptions& options);
+
+struct DemoOptions {
+    std::filesystem::path out{};
+    std::filesystem::path scenes{};  ///< empty: those that came with the command
+    bool json = false;
+};
+ExitCode run_demo(const DemoOptions& options);
+
+}  // namespace hopcoil::tool

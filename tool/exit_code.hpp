@@ -1,0 +1,14 @@
+#pragma once
+
+namespace hopcoil::tool {
+
+/// What the command says to the shell.
+enum class ExitCode : int {
+    done = 0,
+    check_failed = 1,  ///< a check that was asked for did not hold
+    wrong_input = 2,   ///< wrong usage, or a file says what cannot be
+    file_problem = 3,  ///< a file could not be read or written
+    diverged = 4,      ///< the simulation left for infinity
+};
+
+}  // namespace hopcoil::tool
