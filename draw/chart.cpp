@@ -181,8 +181,8 @@ class ChartScript {
             gnuplot_string(is_last(index) ? chart_.x_label : ""), ink);
         add_legend(panel, right_px, from_top_px);
         if (panel.band) add_band(*panel.band);
-        for (const Moment& moment : panel.moments)
-            add_moment(moment);
+        for (std::size_t i = 0; i < panel.moments.size(); ++i)
+            add_moment(panel.moments[i], i);
         for (const Mark& mark : panel.marks)
             add_mark(mark);
         add_curves(index, extent);
@@ -214,16 +214,16 @@ class ChartScript {
             gnuplot_string(band.text), band.high, faint_ink);
     }
 
-    void add_moment(const Moment& moment) {
+    void add_moment(const Moment& moment, std::size_t row) {
         add("set arrow from first {0}, graph 0 to first {0}, graph 1 nohead back lc rgb '{1}' lw "
             "1.5 "
             "dt 3",
             moment.x, moment.colour);
         const bool at_right = moment.x > chart_.x_from + 0.85 * (chart_.x_to - chart_.x_from);
-        add("set label {} at first {}, graph 0.04 {} front noenhanced offset {},0 textcolor rgb "
-            "'{}' font 'DejaVu Sans,10'",
-            gnuplot_string(moment.text), moment.x, at_right ? "right" : "left",
-            at_right ? -0.5 : 0.5, moment.colour);
+        add("set label {} at first {}, graph {} {} front noenhanced offset {},0 textcolor rgb '{}' "
+            "font 'DejaVu Sans,10'",
+            gnuplot_string(moment.text), moment.x, 0.04 + 0.05 * static_cast<double>(row % 6),
+            at_right ? "right" : "left", at_right ? -0.5 : 0.5, moment.colour);
     }
 
     void add_mark(const Mark& mark) {

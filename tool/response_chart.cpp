@@ -91,8 +91,10 @@ void add_swings(draw::Panel& panel, const ResponseOptions& options, const Respon
         if (!wanted) continue;
         last_s = swing.time_s;
         const double y = target + 0.01 * swing.percent * answer.full_size;
-        const std::string height = options.signal == "kick"
-                                       ? fmt::format("{:.3g}", y)
+        const bool other_way = options.signal == "jump" && swing.percent < -100;
+        const std::string height = options.signal == "kick" ? fmt::format("{:.3g}", y)
+                                   : other_way
+                                       ? fmt::format("{:.3g} % the other way", -100 - swing.percent)
                                        : fmt::format("{:+.3g} %", swing.percent);
         const std::string text =
             alone ? fmt::format("{} at {:.3g} s", height, swing.time_s) : height;

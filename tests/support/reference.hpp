@@ -20,7 +20,9 @@ struct State {
 /// A target x(t) = c0 + c1 s + c2 s^2 + c3 s^3 with s = t / dt.
 using Cubic = std::array<Real, 4>;
 
-[[nodiscard]] inline Cubic straight(Real from, Real to) { return {from, to - from, 0, 0}; }
+[[nodiscard]] inline Cubic straight(Real from, Real to) {
+    return {from, to - from, 0, 0};
+}
 
 /// The cubic between two points with given travel per step (velocity times dt) at its ends.
 [[nodiscard]] inline Cubic hermite(Real from, Real to, Real first, Real last) {
@@ -37,7 +39,8 @@ inline Matrix product(const Matrix& a, const Matrix& b) {
     Matrix c{};
     for (std::size_t i = 0; i < size; ++i) {
         for (std::size_t k = 0; k < size; ++k) {
-            for (std::size_t j = 0; j < size; ++j) c[i][j] += a[i][k] * b[k][j];
+            for (std::size_t j = 0; j < size; ++j)
+                c[i][j] += a[i][k] * b[k][j];
         }
     }
     return c;
@@ -47,13 +50,16 @@ inline Matrix product(const Matrix& a, const Matrix& b) {
 inline Matrix exponential(Matrix a) {
     Real norm = 0;
     for (const auto& row : a) {
-        for (const Real each : row) norm = std::fmax(norm, std::fabs(each));
+        for (const Real each : row)
+            norm = std::fmax(norm, std::fabs(each));
     }
     int squarings = 0;
-    for (; norm > 0.03125L; norm /= 2) ++squarings;
+    for (; norm > 0.03125L; norm /= 2)
+        ++squarings;
     const Real scale = std::ldexp(Real{1}, -squarings);
     for (auto& row : a) {
-        for (Real& each : row) each *= scale;
+        for (Real& each : row)
+            each *= scale;
     }
     Matrix sum = a;
     Matrix term = a;
@@ -69,10 +75,12 @@ inline Matrix exponential(Matrix a) {
     for (; squarings > 0; --squarings) {
         const Matrix square = product(sum, sum);
         for (std::size_t i = 0; i < size; ++i) {
-            for (std::size_t j = 0; j < size; ++j) sum[i][j] = 2 * sum[i][j] + square[i][j];
+            for (std::size_t j = 0; j < size; ++j)
+                sum[i][j] = 2 * sum[i][j] + square[i][j];
         }
     }
-    for (std::size_t i = 0; i < size; ++i) sum[i][i] += 1;
+    for (std::size_t i = 0; i < size; ++i)
+        sum[i][i] += 1;
     return sum;
 }
 

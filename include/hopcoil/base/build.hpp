@@ -17,9 +17,9 @@
 #endif
 
 #if defined(HOPCOIL_LIBRARY)
-#define HOPCOIL_BITS library_bits
+#define HOPCOIL_BITS library_build
 #elif defined(HOPCOIL_SAME_BITS)
-#define HOPCOIL_BITS same_bits
+#define HOPCOIL_BITS same_bits_build
 #else
-#define HOPCOIL_BITS host_bits
+#define HOPCOIL_BITS host_build
 #endif
