@@ -9,6 +9,8 @@
 namespace hopcoil {
 namespace {
 
+constexpr double infinity = std::numeric_limits<double>::infinity();
+
 constexpr std::string_view no_stiffness = "a frequency of 0 Hz never moves it toward the target";
 constexpr std::string_view no_damping = "without damping it swings for ever";
 constexpr std::string_view never_past = "it never passes the target";
@@ -55,6 +57,18 @@ Extreme largest_of(const FreeMotion& motion) {
     const double time_s = motion.turning_time_s(0);
     const Extreme turn{time_s, motion.at(time_s).gap};
     return std::abs(turn.value) > std::abs(start.value) ? turn : start;
+}
+
+/// The largest size of offset + motion, the offset alone (in the end) among them. Swings only
+/// shrink, so it is at the start or at one of the first two turns, one on either side.
+Extreme largest_beside(const FreeMotion& motion, double offset) {
+    Extreme largest{infinity, offset};
+    for (const double time_s : {0.0, motion.turning_time_s(0), motion.turning_time_s(1)}) {
+        if (time_s == infinity) continue;
+        const double value = offset + motion.at(time_s).gap;
+        if (std::abs(value) >= std::abs(largest.value)) largest = {time_s, value};
+    }
+    return largest;
 }
 
 /// The first turn on one side of the target, in percent of `whole`: the furthest on that side.
@@ -148,20 +162,12 @@ RampAnswer answer_to_ramp(const Tuning& tuning, double speed, double initial_vel
     const double steady = -ramp_lag_s(tuning) * speed;
     const FreeMotion motion{tuning, {-steady, initial_velocity - speed}};
     answer.steady_gap = tuning.damping_ratio == 0 ? Figure::none(no_damping) : Figure{steady};
-    const double turn_s = motion.turning_time_s(0);
-    const double turn = motion.turns() ? steady + motion.at(turn_s).gap : 0.0;
-    if (std::abs(turn) >= std::abs(steady)) {
-        answer.largest_gap = turn;
-        answer.largest_gap_time_s = turn_s;
-    } else {
-        answer.largest_gap = steady;
-        answer.largest_gap_time_s = Figure::none("it grows to its steady size without reaching it");
-    }
-    const FreeMotion speeding = motion.of_velocity();
-    const double fastest =
-        speeding.turns() ? speed + speeding.at(speeding.turning_time_s(0)).gap : speed;
-    answer.peak_velocity =
-        std::fmax(std::abs(initial_velocity), std::fmax(std::abs(fastest), std::abs(speed)));
+    const Extreme gap = largest_beside(motion, steady);
+    answer.largest_gap = gap.value;
+    answer.largest_gap_time_s =
+        gap.time_s < infinity ? Figure{gap.time_s}
+                              : Figure::none("it grows to its steady size without reaching it");
+    answer.peak_velocity = std::abs(largest_beside(motion.of_velocity(), speed).value);
     return answer;
 }
 

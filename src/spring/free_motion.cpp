@@ -74,7 +74,7 @@ bool FreeMotion::turns_for_ever() const noexcept {
 }
 
 double FreeMotion::turning_time_s(std::size_t index) const noexcept {
-    if (!turns()) return never;
+    if (!turns() || (index > 0 && half_period_s_ == never)) return never;
     return index == 0 ? *first_turn_s_
                       : *first_turn_s_ + static_cast<double>(index) * half_period_s_;
 }

@@ -1,0 +1,91 @@
+#include <cmath>
+#include <limits>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/scene/csv.hpp>
+#include <hopcoil/scene/text_file.hpp>
+
+#include "support/files.hpp"
+#include "support/random.hpp"
+
+using namespace hopcoil;
+using namespace hopcoil::scene;
+using Catch::Matchers::Contains;
+
+TEST_CASE("CSV is read as RFC 4180 writes it", "[csv]") {
+    const TestFolder folder;
+    const auto path = folder.write("a.csv",
+                                   "\xEF\xBB\xBFtime_s,\"a, \"\"b\"\"\",c\r\n"
+                                   "0,1.5,\"two\nlines\"\r\n"
+                                   "\r\n"
+                                   "1, +2e3 ,x");
+    const CsvTable table = read_csv(path);
+    CHECK(table.header == std::vector<std::string>{"time_s", "a, \"b\"", "c"});
+    REQUIRE(table.rows.size() == 2);
+    CHECK(table.rows[0][2] == "two\nlines");
+    CHECK(number_column(table, "a, \"b\"") == std::vector<double>{1.5, 2000});
+    CHECK(table.positions[2][2].line == 5);
+    CHECK(table.positions[2][2].column == 10);
+}
+
+TEST_CASE("what is wrong in a CSV is named with its place", "[csv]") {
+    const TestFolder folder;
+    const auto read_column = [&](const std::string& text) {
+        static_cast<void>(number_column(read_csv(folder.write("bad.csv", text)), "x"));
+    };
+    CHECK_THROWS_WITH(read_column(""), Contains("bad.csv:1:1: the file is empty"));
+    CHECK_THROWS_WITH(read_column("\n\n"), Contains("the file is empty"));
+    CHECK_THROWS_WITH(read_column("time_s,x\n1,2\n3\n"),
+                      Contains("bad.csv:3:1: this row has 1 fields, expected 2"));
+    CHECK_THROWS_WITH(read_column("time_s,x\n1,\"2\n"), Contains("bad.csv:2:3: a quote is opened"));
+    CHECK_THROWS_WITH(read_column("time_s,x\n1,\"2\"3\n"),
+                      Contains("bad.csv:2:6: expected a comma"));
+    CHECK_THROWS_WITH(read_column("x,x\n"), Contains("bad.csv:1:3: two columns are named 'x'"));
+    CHECK_THROWS_WITH(read_column("time_s,y\n1,2\n"), Contains("there is no column 'x'"));
+    CHECK_THROWS_WITH(read_column("time_s,xx\n1,2\n"), Contains("did you mean 'xx'?"));
+    for (const std::string wrong : {"nan", "inf", "1e999", "", "1,5", "0x10", "one", "1 2"}) {
+        CAPTURE(wrong);
+        const std::string field = wrong.find(',') == std::string::npos ? wrong : '"' + wrong + '"';
+        CHECK_THROWS_WITH(read_column("time_s,x\n1," + field + "\n"),
+                          Contains("bad.csv:2:3: x: expected a finite number"));
+    }
+    CHECK_THROWS_AS(read_csv(folder.path() / "missing.csv"), FileProblem);
+    CHECK_THROWS_WITH(read_csv(folder.path() / "bda.csv"), Contains("did you mean 'bad.csv'?"));
+    CHECK_THROWS_WITH(read_csv(folder.path()), Contains("expected a file, found a folder"));
+}
+
+TEST_CASE("a take written to CSV reads back to the last bit", "[csv]") {
+    Random random{61};
+    Take take;
+    const std::vector<RecordedChannel> channels{
+        {.name = "plain"}, {.name = "odd, \"name\"", .kind = ChannelKind::vector, .components = 2}};
+    take.begin(channels);
+    for (int i = 0; i < 500; ++i) {
+        take.row(i / 60.0, std::vector<double>{random.over_magnitudes(1e-310, 1e308),
+                                               -random.between(0, 1), i == 3 ? -0.0 : 1e22});
+    }
+    const TestFolder folder;
+    write_csv(folder.path() / "take.csv", take);
+    const CsvTable table = read_csv(folder.path() / "take.csv");
+    REQUIRE(table.header ==
+            std::vector<std::string>{"time_s", "plain", "odd, \"name\".x", "odd, \"name\".y"});
+    CHECK(number_column(table, "time_s") == take.times_s());
+    for (std::size_t i = 0; i < 3; ++i) {
+        CHECK(number_column(table, take.column_names()[i]) == take.column(i));
+    }
+    CHECK(contents_of(folder.path() / "take.csv").find('\r') == std::string::npos);
+}
+
+TEST_CASE("a file is written whole or not at all", "[csv]") {
+    const TestFolder folder;
+    const auto path = folder.write("kept.txt", "old");
+    write_text_file(path, "new");
+    CHECK(contents_of(path) == "new");
+    CHECK_THROWS_WITH(write_text_file(folder.path() / "no" / "where.txt", "x"),
+                      Contains("there is no folder"));
+    CHECK_THROWS_WITH(write_text_file(folder.path(), "x"), Contains("it is a folder"));
+    CHECK_THROWS_AS(make_folder(path / "below"), FileProblem);
+    CHECK(folder.file_count() == 1);
+}
