@@ -1,0 +1,122 @@
+#include <cmath>
+#include <string>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/follow/follower.hpp>
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/take/take.hpp>
+
+using namespace hopcoil;
+using namespace hopcoil::scene;
+
+namespace {
+
+Scene scene_with(Target target, double rate_hz, const Tuning& tuning = {}) {
+    Scene scene;
+    scene.rate_hz = rate_hz;
+    scene.duration_s = 6;
+    scene.targets.push_back({.name = "hook", .unit = "m", .path = std::move(target)});
+    scene.followers.push_back({.name = "lamp", .tuning = tuning});
+    return scene;
+}
+
+Take take_of(const Scene& scene) {
+    Take take;
+    run(scene, take);
+    return take;
+}
+
+/// Values at whole seconds.
+std::vector<double> each_second(const Scene& scene) {
+    const Take take = take_of(scene);
+    const std::vector<double> column = take.column(*take.find_column("lamp.value_m"));
+    std::vector<double> values;
+    for (std::size_t i = 0; i < column.size(); ++i) {
+        const double time_s = take.times_s()[i];
+        if (std::fabs(time_s - std::round(time_s)) < 1e-12) values.push_back(column[i]);
+    }
+    return values;
+}
+
+void check_same_at_every_rate(const Target& target, const Tuning& tuning, double tolerance) {
+    const std::vector<double> fine = each_second(scene_with(target, 1000, tuning));
+    REQUIRE(fine.size() == 7);
+    for (const double rate_hz : {1.0, 7.0, 24.0, 30.0, 60.0, 90.0, 144.0, 240.0}) {
+        CAPTURE(rate_hz);
+        const std::vector<double> coarse = each_second(scene_with(target, rate_hz, tuning));
+        REQUIRE(coarse.size() == fine.size());
+        for (std::size_t i = 0; i < fine.size(); ++i) {
+            CHECK(coarse[i] == Approx(fine[i]).margin(tolerance));
+        }
+    }
+}
+
+}  // namespace
+
+TEST_CASE("a scene moves the same at every frame rate", "[run]") {
+    const Tuning tuning{.frequency_hz = 1.3, .damping_ratio = 0.2, .lead = 1.4};
+    SECTION("jumps and ramps between frames") {
+        check_same_at_every_rate(
+            MovesTarget{0, {Jump{0.1234, 1}, Ramp{1.777, -1, 0.3}, Jump{3.1, 2}}, {}}, tuning,
+            1e-10);
+    }
+    SECTION("a record of 10 Hz with a jump in it") {
+        std::vector<double> times;
+        std::vector<double> values;
+        for (int i = 0; i < 40; ++i) {
+            times.push_back(i / 10.0 + 0.003);
+            values.push_back(std::sin(i * 0.7) + (i > 20 ? 1 : 0));
+            if (i == 20) {
+                times.push_back(times.back());
+                values.push_back(3);
+            }
+        }
+        check_same_at_every_rate(RecordTarget{times, values, AfterEnd::mirror}, tuning, 1e-10);
+    }
+    SECTION("a sine that begins and ends between frames") {
+        check_same_at_every_rate(MovesTarget{0, {}, {{0.513, 3.217, 1, 2.1}}}, tuning, 1e-8);
+    }
+}
+
+TEST_CASE("rows show what is so after the events of their time", "[run]") {
+    const Tuning tuning{.frequency_hz = 1, .damping_ratio = 0.5, .lead = 1};
+    const Take take =
+        take_of(scene_with(MovesTarget{0, {Jump{0, 1}, Jump{0.7, 3}}, {}}, 10, tuning));
+    CHECK(take.column_names() ==
+          std::vector<std::string>{"hook.value_m", "lamp.value_m", "lamp.velocity_m_per_s"});
+    CHECK(take.times_s()[7] == 0.7);
+    const std::vector<double> hook = take.column(0);
+    CHECK(hook[0] == 1);
+    CHECK(hook[6] == 1);
+    CHECK(hook[7] == 3);
+    // The lead has acted: 2 z w L times the jump.
+    CHECK(take.column(2)[0] == Approx(2 * 0.5 * 2 * 3.14159265358979));
+    CHECK(take.column(1)[0] == 0);
+}
+
+TEST_CASE("a run begins where the scene says", "[run]") {
+    Scene scene = scene_with(MovesTarget{5, {}, {}}, 60);
+    scene.followers[0].start = 4;
+    scene.followers[0].start_velocity = -2;
+    const Take take = take_of(scene);
+    CHECK(take.column(1)[0] == 4);
+    CHECK(take.column(2)[0] == -2);
+    CHECK(take.row_count() == 361);
+    CHECK(take.column(1).back() == Approx(5));
+}
+
+TEST_CASE("a run that leaves the range of numbers says who and when", "[run]") {
+    Scene scene = scene_with(MovesTarget{0, {Jump{1, 1.7e308}, Jump{2, -1.7e308}}, {}}, 10);
+    Take take;
+    CHECK_THROWS_AS(run(scene, take), Diverged);
+    CHECK_THROWS_WITH(run(scene, take), Catch::Contains("follower.lamp"));
+    CHECK(take.row_count() > 10);
+}
+
+TEST_CASE("a clock that can not be is refused", "[run]") {
+    CHECK_THROWS_AS(require_valid_clock(0, 60), std::invalid_argument);
+    CHECK_THROWS_AS(require_valid_clock(1, std::nan("")), std::invalid_argument);
+    CHECK_THROWS_AS(require_valid_clock(1e9, 1e9), std::invalid_argument);
+}

@@ -1,0 +1,144 @@
+#include <cmath>
+#include <string>
+#include <vector>
+
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include "support/command.hpp"
+
+using Catch::Matchers::Contains;
+using Json = nlohmann::json;
+
+namespace {
+
+Json responses(const std::string& arguments) {
+    const TestFolder folder;
+    const CommandResult result = run_hopcoil("response --json " + arguments, folder);
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    const Json json = Json::parse(result.output);
+    CHECK(json.at("made_by").at("program") == "hopcoil");
+    return json.at("responses");
+}
+
+/// What a refused command says; it must leave nothing behind and print nothing else.
+std::string refusal(const std::string& arguments, int exit_code) {
+    const TestFolder folder;
+    const CommandResult result = run_hopcoil("response " + arguments, folder);
+    CAPTURE(arguments);
+    CHECK(result.exit_code == exit_code);
+    CHECK(result.output.empty());
+    CHECK(folder.file_count() == 0);
+    return result.errors;
+}
+
+}  // namespace
+
+TEST_CASE("a jump's figures are the same whatever the rate and length", "[command][response]") {
+    for (const std::string clock : {"--rate 60 --seconds 3", "--rate 5 --seconds 0.5",
+                                    "--rate 1000 --seconds 30", "--rate 0.1", ""}) {
+        const Json all =
+            responses("--frequency 2 --damping-ratio 0.4 --lead 0 --signal jump " + clock);
+        REQUIRE(all.size() == 1);
+        const Json& one = all[0];
+        CHECK(one.at("overshoot_percent") == Approx(25.38).margin(0.05));
+        CHECK(one.at("rise_time_s") == Approx(0.116).margin(0.001));
+        CHECK(one.at("anticipation_percent") == 0);
+        CHECK(one.at("peak_time_s") == Approx(0.27277).margin(1e-4));
+        CHECK(one.at("settling_time_s") == Approx(0.6692).margin(1e-3));
+        CHECK(one.at("reversals") == 2);
+        CHECK(one.at("ramp_lag_s") == Approx(0.8 / (4 * 3.14159265)));
+        CHECK(one.at("peak_velocity") == Approx(7.5767).margin(1e-3));
+        CHECK(one.at("swings")[1].at("percent") == Approx(-6.4428).margin(1e-3));
+        CHECK(one.at("tuning").at("spring").at("stiffness_n_per_m") == Approx(157.91367));
+        CHECK(one.at("tuning").at("coefficients").at("y_rate_s") == Approx(0.0636620));
+    }
+}
+
+TEST_CASE("tunings are given in either form, one or several", "[command][response]") {
+    const Json spring = responses("--mass 1 --stiffness 100 --damping 3");
+    CHECK(spring[0].at("tuning").at("damping_ratio") == Approx(0.15));
+    const Json heavy = responses("--mass 4 --stiffness 400 --damping 12");
+    CHECK(heavy[0].at("tuning").at("damping_ratio") == Approx(0.15));
+    CHECK(heavy[0].at("tuning").at("spring").at("stiffness_n_per_m") == Approx(400));
+
+    const Json several = responses("--frequency 1,2 3 --damping-ratio 0.5 --lead -1 0 1.5");
+    REQUIRE(several.size() == 3);
+    CHECK(several[1].at("tuning").at("frequency_hz") == 2);
+    CHECK(several[2].at("tuning").at("lead") == 1.5);
+    CHECK(several[0].at("anticipation_percent") > 10);
+    CHECK(responses("")[0].at("tuning").at("frequency_hz") == 2);
+}
+
+TEST_CASE("every signal is answered with its own figures", "[command][response]") {
+    const Json kick = responses("--signal kick --initial-velocity 3 --damping-ratio 0")[0];
+    CHECK(kick.at("furthest") == Approx(3 / (4 * 3.14159265)));
+    CHECK(kick.at("furthest_time_s") == Approx(0.125));
+    CHECK(kick.at("return_time_s") == Approx(0.25));
+    CHECK(kick.at("settling_time_s").is_null());
+    CHECK(kick.at("settling_time_s_reason") == "without damping it swings for ever");
+
+    const Json ramp = responses("--signal ramp --size 2 --damping-ratio 1 --lead 0.5")[0];
+    CHECK(ramp.at("steady_gap") == Approx(-2 * ramp.at("ramp_lag_s").get<double>()));
+    CHECK(ramp.at("overshoot_percent").is_null());
+    CHECK(ramp.at("overshoot_percent_reason") == "a ramp has no jump to answer");
+
+    const Json sine =
+        responses("--signal sine --sine-frequency 2 --frequency 2 --damping-ratio 0.5")[0];
+    CHECK(sine.at("gain") == Approx(1));
+    CHECK(sine.at("phase_lag_rad") == Approx(3.14159265 / 2));
+
+    const Json moving = responses("--initial-velocity -20 --damping-ratio 1")[0];
+    CHECK(moving.at("anticipation_percent") > 10);
+
+    const TestFolder folder;
+    folder.write("hop.csv", "time_s,x_m\n0,0\n0.5,1\n2,1\n");
+    const CommandResult csv = run_hopcoil("response --target hop.csv --json", folder);
+    REQUIRE(csv.exit_code == 0);
+    const Json followed = Json::parse(csv.output).at("responses")[0];
+    CHECK(followed.at("largest_gap") > 0.1);
+    CHECK(followed.at("largest_gap") < 0.5);
+    CHECK(followed.at("sample_spacing_s") > 0);
+}
+
+TEST_CASE("the motion goes where it is asked to", "[command][response]") {
+    const TestFolder folder;
+    const CommandResult result = run_hopcoil(
+        "response --frequency 2 4 --rate 10 --seconds 1 --csv out.csv --figure out.svg", folder);
+    CHECK(result.exit_code == 0);
+    CHECK_THAT(result.output, Contains("drawn: out.svg") && Contains("written: out.csv") &&
+                                  Contains("4 Hz, damping ratio 0.5, lead 0"));
+    CHECK(folder.file_count() == 2);
+    const std::string csv = contents_of(folder.path() / "out.csv");
+    CHECK_THAT(csv, Catch::StartsWith("time_s,target.value,f2_z0.5_L0.value,"));
+    CHECK(std::count(csv.begin(), csv.end(), '\n') == 12);
+    const std::string svg = contents_of(folder.path() / "out.svg");
+    CHECK_THAT(svg, Contains("Answer to a jump of 1") && Contains("settling band") &&
+                        Contains("settled") && Contains("velocity (per s)") && Contains("target"));
+    run_hopcoil("response --figure out.png", folder);
+    CHECK_THAT(contents_of(folder.path() / "out.png"), Catch::StartsWith("\x89PNG"));
+}
+
+TEST_CASE("what cannot be is refused with a message to act on", "[command][response]") {
+    CHECK_THAT(refusal("--damping-ratio -1", 2),
+               Contains("--damping-ratio: expected a finite number, 0 or more, found '-1'"));
+    CHECK_THAT(refusal("--rate 0", 2), Contains("--rate: expected a finite number above 0"));
+    CHECK_THAT(refusal("--seconds nan", 2), Contains("--seconds: expected") && Contains("'nan'"));
+    CHECK_THAT(refusal("--seconds 1e9", 2), Contains("at most"));
+    CHECK_THAT(refusal("--frequency fast", 2),
+               Contains("--frequency: expected") && Contains("'fast'"));
+    CHECK_THAT(refusal("--frequency 1 2 --lead 1 2 3", 2), Contains("as many of each"));
+    CHECK_THAT(refusal("--frequency 1 --stiffness 10", 2), Contains("not both"));
+    CHECK_THAT(refusal("--mass 2", 2), Contains("need a --stiffness"));
+    CHECK_THAT(refusal("--stiffness 0 --damping 2", 2), Contains("a damper without a spring"));
+    CHECK_THAT(refusal("--signal jmp", 2), Contains("did you mean 'jump'?"));
+    CHECK_THAT(refusal("--signal csv", 2), Contains("needs a --target"));
+    CHECK_THAT(refusal("--signal jump --target x.csv", 2), Contains("goes with --signal csv"));
+    CHECK_THAT(refusal("--dampin-ratio 1", 2), Contains("did you mean '--damping-ratio'?"));
+    CHECK_THAT(refusal("--figure out.jpg --csv out.csv", 2), Contains(".png or .svg"));
+    CHECK_THAT(refusal("--figure no/where.png --csv out.csv", 3),
+               Contains("no/where.png: cannot be written: there is no folder no"));
+    CHECK_THAT(refusal("--csv no/where.csv", 3), Contains("cannot be written"));
+    CHECK_THAT(refusal("--target no.csv", 3), Contains("no.csv: there is no such file"));
+}

@@ -1,0 +1,151 @@
+#include <cmath>
+#include <cstdlib>
+#include <string>
+#include <vector>
+
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include <hopcoil/scene/csv.hpp>
+
+#include "support/command.hpp"
+
+using Catch::Matchers::Contains;
+using Json = nlohmann::json;
+
+namespace {
+
+const std::string scenes = SCENES;
+
+const std::string small_scene =
+    "title = \"a 'quoted' \\\"title\\\" with `ticks` and \\\\n\"\n"
+    "[target.hook]\nmoves = [{ at_s = 0.5, jump_to_m = 1 }]\n"
+    "[follower.lamp]\ntarget = \"hook\"\n";
+
+}  // namespace
+
+TEST_CASE("run writes a take, a figure and what made them", "[command][run]") {
+    const TestFolder folder;
+    folder.write("small.toml", small_scene);
+    const CommandResult result =
+        run_hopcoil("run small.toml --out made/here --seconds 2 --rate 50", folder);
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    const auto made = folder.path() / "made" / "here";
+    const hopcoil::scene::CsvTable csv = hopcoil::scene::read_csv(made / "small.csv");
+    CHECK(csv.header == std::vector<std::string>{"time_s", "hook.value_m", "lamp.value_m",
+                                                 "lamp.velocity_m_per_s"});
+    CHECK(csv.rows.size() == 101);
+    CHECK(number_column(csv, "lamp.value_m").back() == Approx(1).margin(0.01));
+    CHECK_THAT(contents_of(made / "small.png"), Catch::StartsWith("\x89PNG"));
+    const Json json = Json::parse(contents_of(made / "small.json"));
+    CHECK(json.at("made_by").at("scene") == "small.toml");
+    CHECK(json.at("made_by").at("rate_hz") == 50);
+    CHECK(json.at("followers")[0].at("tuning").at("frequency_hz") == 2);
+    CHECK(json.at("followers")[0].at("largest_gap") == Approx(1));
+    CHECK_THAT(result.output, Contains("lamp, after hook: 2 Hz, damping ratio 0.5, lead 0") &&
+                                  Contains("a jump goes 16 % past") && Contains("small.csv"));
+}
+
+TEST_CASE("run prints one JSON object and draws where it is told", "[command][run]") {
+    const TestFolder folder;
+    folder.write("small.toml", small_scene);
+    const CommandResult result =
+        run_hopcoil("run small.toml --json --out o --figure picture.svg", folder);
+    REQUIRE(result.exit_code == 0);
+    CHECK(Json::parse(result.output).at("files").at("figure") == "picture.svg");
+    CHECK_THAT(contents_of(folder.path() / "picture.svg"), Contains("`ticks`"));
+}
+
+TEST_CASE("a scene with problems stops the run with all of them", "[command][run]") {
+    const TestFolder folder;
+    folder.write("bad.toml", small_scene + "tuning = { frequncy_hz = 2, lead = nan }\n");
+    const CommandResult bad = run_hopcoil("run bad.toml", folder);
+    CHECK(bad.exit_code == 2);
+    CHECK_THAT(bad.errors, Contains("bad.toml:6:12: follower.lamp.tuning.frequncy_hz") &&
+                               Contains("follower.lamp.tuning.lead"));
+    CHECK(folder.file_count() == 1);
+
+    CHECK(run_hopcoil("run missing.toml", folder).exit_code == 3);
+    CHECK_THAT(run_hopcoil("run bda.toml", folder).errors, Contains("did you mean 'bad.toml'?"));
+    CHECK(run_hopcoil("run", folder).exit_code == 2);
+    CHECK(run_hopcoil("run bad.toml --out", folder).exit_code == 2);
+    CHECK(run_hopcoil("run bad.toml other.toml", folder).exit_code == 2);
+
+    folder.write("small.toml", small_scene);
+    folder.write("in-the-way", "");
+    CHECK(run_hopcoil("run small.toml --out in-the-way", folder).exit_code == 3);
+    CHECK(run_hopcoil("run small.toml --seconds -1", folder).exit_code == 2);
+    CHECK(run_hopcoil("run small.toml --figure x.gif", folder).exit_code == 2);
+    CHECK(folder.file_count() == 3);
+
+    folder.write("wild.toml",
+                 "[target.t]\nmoves = [{ at_s = 1, jump_to = 1.7e308 }, { at_s = 2, jump_to = "
+                 "-1.7e308 }]\n[follower.f]\ntarget = \"t\"\n");
+    const CommandResult wild = run_hopcoil("run wild.toml", folder);
+    CHECK(wild.exit_code == 4);
+    CHECK_THAT(wild.errors, Contains("follower.f left the range of numbers"));
+    CHECK(folder.file_count() == 4);
+}
+
+TEST_CASE("the demo runs the vane across the seam and says where it wrote", "[command][demo]") {
+    const TestFolder folder;
+    const CommandResult result = run_hopcoil("demo", folder);
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    CHECK_THAT(result.output, Contains("hopcoil-demo/vane.png") && Contains("brass, after wind"));
+    const auto made = folder.path() / "hopcoil-demo";
+    CHECK(contents_of(made / "vane.txt").substr(0, 40) == result.output.substr(0, 40));
+
+    const hopcoil::scene::CsvTable csv = hopcoil::scene::read_csv(made / "vane.csv");
+    CHECK(csv.rows.size() >= 60 * 60);
+    const double half_turn = 3.14159265358979;
+    for (const std::string name :
+         {"wind.value_rad", "leaden.value_rad", "brass.value_rad", "paper.value_rad"}) {
+        const std::vector<double> heading = number_column(csv, name);
+        double lowest = heading[0];
+        double highest = heading[0];
+        for (std::size_t i = 1; i < heading.size(); ++i) {
+            lowest = std::min(lowest, heading[i]);
+            highest = std::max(highest, heading[i]);
+            REQUIRE(std::fabs(heading[i] - heading[i - 1]) < 0.2);  // never a whole turn back
+        }
+        CHECK(lowest < half_turn);
+        CHECK(highest > half_turn);
+    }
+    CHECK(run_hopcoil("demo --scenes nowhere", folder).exit_code == 3);
+    CHECK(Json::parse(run_hopcoil("demo --json", folder).output).at("followers").size() == 3);
+}
+
+TEST_CASE("the demo's wind has lulls, shifts, gusts and one crossing of the seam", "[demo]") {
+    const hopcoil::scene::CsvTable wind = hopcoil::scene::read_csv(scenes + "/quay/wind.csv");
+    const std::vector<double> times = number_column(wind, "time_s");
+    const std::vector<double> heading = number_column(wind, "heading_deg");
+    const std::vector<double> speed = number_column(wind, "speed_m_per_s");
+    CHECK(times.back() >= 60);
+    CHECK(times[1] - times[0] == Approx(0.1));
+    CHECK(*std::min_element(speed.begin(), speed.end()) < 1.5);
+    CHECK(*std::max_element(speed.begin(), speed.end()) > 10);
+    int crossings = 0;
+    for (std::size_t i = 1; i < heading.size(); ++i) {
+        CHECK(std::fabs(heading[i]) <= 180);
+        if (std::fabs(heading[i] - heading[i - 1]) > 180) ++crossings;
+    }
+    CHECK(crossings == 1);
+}
+
+TEST_CASE("help, version and wrong commands", "[command]") {
+    const TestFolder folder;
+    CHECK_THAT(run_hopcoil("--version", folder).output, Catch::StartsWith("hopcoil 0."));
+    CHECK_THAT(run_hopcoil("", folder).output, Contains("demo") && Contains("response"));
+    for (const std::string command : {"demo", "response", "run"}) {
+        const CommandResult help = run_hopcoil(command + " --help", folder);
+        CHECK(help.exit_code == 0);
+        CHECK_THAT(help.output, Contains("Example"));
+    }
+    const CommandResult wrong = run_hopcoil("respnse", folder);
+    CHECK(wrong.exit_code == 2);
+    CHECK_THAT(wrong.errors, Contains("there is no command 'respnse'; did you mean 'response'?"));
+    CHECK(run_hopcoil("--jsn", folder).exit_code == 2);
+    CHECK(run_hopcoil("demo extra", folder).exit_code == 2);
+}
