@@ -1,0 +1,40 @@
+#!/usr/bin/env bash
+# The same recorded run, compiled in many ways, gives the same bits; and those on record.
+#
+# usage: compare.sh ROOT
+set -euo pipefail
+cd "$1"
+scratch=$(mktemp -d)
+trap 'rm -rf "$scratch"' EXIT
+expected=$(cat tests/bits/expected.txt)
+problems=0
+
+# hash_of COMPILER FLAGS...
+hash_of() {
+    local compiler=$1
+    shift
+    "$compiler" -std=c++20 "$@" -Iinclude -isystem /usr/include/eigen3 -DHOPCOIL_SAME_BITS \
+        tests/bits/record.cpp src/base/*.cpp src/spring/*.cpp -o "$scratch/record"
+    "$scratch/record"
+}
+
+compare() {
+    local found
+    found=$(hash_of "$@" -ffp-contract=off)
+    echo "$found  $*"
+    [[ $found == "$expected" ]] || problems=$((problems + 1))
+}
+
+compare g++ -O0
+compare g++ -O2
+compare g++ -O3
+compare g++ -O3 -march=native
+compare clang++ -O2
+compare clang++ -O2 -march=native
+
+# The guard itself: where fused arithmetic is allowed and there, the bits differ.
+if grep -qw fma /proc/cpuinfo && [[ $(hash_of g++ -O2 -mfma -ffp-contract=fast) == "$expected" ]]; then
+    echo "the hash does not notice fused arithmetic"
+    problems=$((problems + 1))
+fi
+exit $((problems > 0))

@@ -1,0 +1,108 @@
+#!/usr/bin/env bash
+# The rules of the house, as facts that are checked: who includes whom, what the core stays free
+# of, how long a file may be. Each guard is first shown to fail on a file that breaks its rule.
+#
+# usage: guards.sh ROOT CORE_ARCHIVE
+set -euo pipefail
+root=$1
+archive=$2
+cd "$root"
+
+# Data flows downward: a folder includes only itself and those before it.
+layers=(base spring stepping field follow points gait parts take measure scene tune draw page tool)
+light_layers=" base spring stepping follow "
+scratch=$(mktemp -d)
+trap 'rm -rf "$scratch"' EXIT
+problems=0
+
+complain() {
+    echo "$1"
+    problems=$((problems + 1))
+}
+
+rank_of() {
+    local i
+    for i in "${!layers[@]}"; do
+        [[ ${layers[i]} == "$1" ]] && { echo "$i"; return; }
+    done
+    echo "unknown"
+}
+
+# Lists what FILE, as a member of LAYER, includes from layers above it.
+upward_includes() {
+    local file=$1 rank included
+    rank=$(rank_of "$2")
+    sed -nE 's!^#include (<hopcoil/|")([a-z_]+)/[a-z_]+\.hpp[>"].*!\2!p' "$file" | sort -u |
+        while read -r included; do
+            local other
+            other=$(rank_of "$included")
+            if [[ $other == unknown ]] || ((other > rank)); then
+                echo "$file ($2) includes $included"
+            fi
+        done
+}
+
+heavy_includes() {
+    grep -HnE '^#include <(iostream|ostream|istream|sstream|fstream|cstdio|filesystem|regex|functional)>' \
+        "$1" || true
+}
+
+eigen_includes() { grep -Hn '^#include <Eigen/' "$1" || true; }
+
+# Streams and files among the undefined symbols of an archive or object.
+file_symbols() {
+    nm -C --undefined-only "$1" |
+        grep -E ' (fopen|fwrite|fputs|puts|printf|fprintf|open|std::(cout|cerr|.*basic_[io]?f?stream))' || true
+}
+
+too_long() {
+    local lines
+    lines=$(wc -l <"$1")
+    ((lines <= $2)) || echo "$1 has $lines lines, at most $2"
+}
+
+# must_catch WHAT COMMAND...: the guard sees what it is there to see.
+must_catch() {
+    local what=$1
+    shift
+    [[ -n $("$@") ]] || complain "the guard against $what does not work"
+}
+
+printf '#include <hopcoil/follow/follower.hpp>\n' >"$scratch/bad.hpp"
+must_catch "upward includes" upward_includes "$scratch/bad.hpp" spring
+printf '#include <hopcoil/nowhere/thing.hpp>\n' >"$scratch/bad.hpp"
+must_catch "unknown folders" upward_includes "$scratch/bad.hpp" tool
+printf '#include <fstream>\n' >"$scratch/bad.hpp"
+must_catch "heavy headers" heavy_includes "$scratch/bad.hpp"
+printf '#include <Eigen/Core>\n' >"$scratch/bad.hpp"
+must_catch "Eigen" eigen_includes "$scratch/bad.hpp"
+seq 251 >"$scratch/bad.hpp"
+must_catch "long files" too_long "$scratch/bad.hpp" 250
+printf '#include <fstream>\nstd::ofstream file{"x"};\n' >"$scratch/bad.cpp"
+c++ -c "$scratch/bad.cpp" -o "$scratch/bad.o"
+must_catch "files in the core" file_symbols "$scratch/bad.o"
+
+check() {
+    local found
+    found=$("$@")
+    [[ -z $found ]] || complain "$found"
+}
+
+for file in include/hopcoil/*/*.hpp src/*/*.cpp; do
+    layer=$(basename "$(dirname "$file")")
+    check upward_includes "$file" "$layer"
+    [[ $file == *.hpp ]] && check heavy_includes "$file"
+    [[ $light_layers == *" $layer "* ]] && check eigen_includes "$file"
+done
+for layer in scene tune draw page tool; do
+    [[ -d $layer ]] || continue
+    while read -r file; do
+        check upward_includes "$file" "$layer"
+    done < <(find "$layer" -name '*.[ch]pp')
+done
+check file_symbols "$archive"
+while read -r file; do check too_long "$file" 250; done < <(find include scene/include -name '*.hpp')
+while read -r file; do check too_long "$file" 500; done < <(find src scene draw tool -name '*.cpp')
+
+((problems == 0)) && echo "the house is in order"
+exit $((problems > 0))

@@ -1,0 +1,54 @@
+#!/usr/bin/env bash
+# Installs the library and uses it as strangers would: found by CMake (each component alone), taken
+# in as a subdirectory, found by pkg-config; with the library's bits in each.
+#
+# usage: outside.sh ROOT BUILD
+set -euo pipefail
+root=$1
+build=$2
+scratch=$(mktemp -d)
+trap 'rm -rf "$scratch"' EXIT
+record=$root/tests/bits/record.cpp
+expected=$(cat "$root/tests/bits/expected.txt")
+
+cmake --install "$build" --prefix "$scratch/prefix" >"$scratch/log"
+
+# build_outside NAME OPTIONS...
+build_outside() {
+    local name=$1
+    shift
+    if ! {
+        cmake -G Ninja -S "$root/tests/outside/$name" -B "$scratch/$name" \
+            -DCMAKE_BUILD_TYPE=Release -DRECORD="$record" "$@" &&
+            cmake --build "$scratch/$name"
+    } >"$scratch/log" 2>&1; then
+        cat "$scratch/log"
+        exit 1
+    fi
+}
+
+same_bits() {
+    local found
+    found=$("$2")
+    echo "$found  $1"
+    [[ $found == "$expected" ]] || { echo "$1: expected $expected"; exit 1; }
+}
+
+build_outside core -DCMAKE_PREFIX_PATH="$scratch/prefix"
+same_bits "find_package, -march=native -ffp-contract=fast" "$scratch/core/stranger"
+"$scratch/core/plain" >/dev/null
+
+build_outside scene -DCMAKE_PREFIX_PATH="$scratch/prefix"
+"$scratch/scene/stranger" "$root/scenes/quay/vane.toml"
+
+build_outside subdirectory -DHOPCOIL="$root"
+same_bits "add_subdirectory" "$scratch/subdirectory/stranger"
+
+export PKG_CONFIG_PATH=$scratch/prefix/lib/pkgconfig
+read -ra flags < <(pkg-config --cflags --libs hopcoil)
+c++ -std=c++20 -O2 -ffp-contract=off -DHOPCOIL_SAME_BITS "$record" "${flags[@]}" -o "$scratch/found"
+same_bits "pkg-config" "$scratch/found"
+
+# The installed command finds its demo data.
+"$scratch/prefix/bin/hopcoil" demo --out "$scratch/demo" >/dev/null
+[[ -s $scratch/demo/vane.png ]]
