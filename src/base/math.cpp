@@ -92,6 +92,7 @@ struct ExpReduction {
 };
 
 ExpReduction reduce_for_exp(double x) {
+    if (std::abs(x) < 0.34) return {0, x, 0};
     const double k = nearest(x * one_over_ln2);
     const double hi = x - k * ln2_hi;
     const double lo = k * ln2_lo;
@@ -254,8 +255,11 @@ Quadrant reduce_angle(double size) {
     constexpr double part_2 = 0x1.0b4611a6p-34;
     constexpr double part_3 = 0x1.3198a2ep-69;
     constexpr double part_4 = 0x1.b839a252049c1p-104;
+    constexpr double quarter_pi = 0x1.921fb54442d18p-1;
+    constexpr double one_over_half_pi = 0x1.45f306dc9c883p-1;
+    if (size <= quarter_pi) return {0, {size, 0}};
     if (size >= 0x1p20) return reduce_large_angle(size);
-    const double count = nearest(size / half_pi.hi);
+    const double count = nearest(size * one_over_half_pi);
     const Pair rest = two_sum(size - count * part_1, -(count * part_2));
     const Pair finer = two_sum(rest.lo, -(count * part_3));
     const Pair whole = two_sum(rest.hi, finer.hi);

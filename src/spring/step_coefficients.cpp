@@ -21,14 +21,29 @@ struct FreeAnswer {
     double kick_left = 1.0;  ///< q': what is left of the kick's velocity
 };
 
+/// e^-x and 1 - e^-x for x >= 0 from one exponential, both to the last digits.
+struct Decay {
+    double left = 1.0;
+    double gone = 0.0;
+};
+
+Decay decay_over(double x) {
+    if (x > 0.5) {
+        const double left = math::exp(-x);
+        return {left, 1 - left};
+    }
+    const double gone = -math::expm1(-x);
+    return {1 - gone, gone};
+}
+
 FreeAnswer swinging_answer(double z, double u) {
     const double d = math::sqrt((1 - z) * (1 + z));
     const double p = d * u;
-    const double e = math::exp(-z * u);
+    const auto [e, gone] = decay_over(z * u);
     const auto [sin_p, cos_p] = math::sincos(p);
-    const double sin_half = math::sin(0.5 * p);
+    const double one_minus_cos = cos_p > 0 ? sin_p * sin_p / (1 + cos_p) : 1 - cos_p;
     const double q = p == 0 ? e * u : e * sin_p / d;
-    return {.approach = -math::expm1(-z * u) + 2 * e * sin_half * sin_half - z * q,
+    return {.approach = gone + e * one_minus_cos - z * q,
             .gap_left = e * cos_p + z * q,
             .kick = q,
             .kick_left = e * cos_p - z * q};
@@ -36,14 +51,14 @@ FreeAnswer swinging_answer(double z, double u) {
 
 FreeAnswer creeping_answer(double z, double u) {
     const double d = math::sqrt(z - 1) * math::sqrt(z + 1);
-    const double a = z + d;
-    const double b = 1 / a;
-    const double e = math::exp(-b * u);
-    const double q = d == 0 ? e * u : -e * math::expm1(-2 * d * u) / (2 * d);
-    return {.approach = -math::expm1(-b * u) - b * q,
+    const double b = 1 / (z + d);
+    const auto [e, gone] = decay_over(b * u);
+    const auto [faster, faster_gone] = decay_over(2 * d * u);
+    const double q = d == 0 ? e * u : e * faster_gone / (2 * d);
+    return {.approach = gone - b * q,
             .gap_left = e + b * q,
             .kick = q,
-            .kick_left = math::exp(-a * u) - b * q};
+            .kick_left = e * faster - b * q};
 }
 
 FreeAnswer free_answer(double z, double u) {
