@@ -55,8 +55,10 @@ class FileActions {
 void run_gnuplot(const std::string& script) {
     const File input = nameless_file();
     const File output = nameless_file();
-    std::fwrite(script.data(), 1, script.size(), input.get());
-    std::fflush(input.get());
+    const bool written =
+        std::fwrite(script.data(), 1, script.size(), input.get()) == script.size() &&
+        std::fflush(input.get()) == 0;
+    if (!written) throw scene::FileProblem{"the figure's script cannot be written: disk full?"};
     std::rewind(input.get());
 
     const FileActions actions{input.get(), output.get()};

@@ -3,6 +3,7 @@
 
 build_packages=(g++ cmake ninja-build pkg-config libeigen3-dev libfmt-dev libcli11-dev
     libtomlplusplus-dev nlohmann-json3-dev catch2 libbenchmark-dev gnuplot-nox fonts-dejavu-core)
+# shellcheck disable=SC2034  # by whoever sources this
 test_packages=("${build_packages[@]}" clang clang-format clang-tidy git shellcheck)
 
 is_installed() {

@@ -39,7 +39,7 @@ bool is_between(double x, double a, double b) {
 }  // namespace
 
 FreeMotion::FreeMotion(const Tuning& tuning, GapState start)
-    : tuning_{tuning}, start_{start}, half_period_s_{never}, swing_ratio_{0} {
+    : tuning_{tuning}, start_{start}, half_period_s_{never} {
     require_valid(tuning);
     require_finite("gap", start.gap);
     require_finite("velocity", start.velocity);

@@ -60,7 +60,7 @@ class FreeMotion {
     GapState start_;
     std::optional<double> first_turn_s_;
     double half_period_s_;
-    double swing_ratio_;
+    double swing_ratio_ = 0.0;
 };
 
 }  // namespace hopcoil
