@@ -24,6 +24,7 @@ constexpr double legend_px = 330;
 constexpr double top_px = 62;
 constexpr double bottom_px = 92;
 constexpr double between_px = 26;
+constexpr double tick_px = 30;  // at least, between two numbers on the y axis
 
 /// A text as gnuplot's single-quoted string, in which nothing is expanded.
 std::string gnuplot_string(std::string_view text) {
@@ -46,12 +47,13 @@ struct Extent {
     }
 };
 
-/// What a panel has to show, with room for the texts at its marks.
-Extent y_extent(const Panel& panel) {
+/// What a panel has to show between two times, with room for the texts at its marks.
+Extent y_extent(const Panel& panel, double x_from, double x_to) {
     Extent extent;
     for (const Curve& curve : panel.curves) {
-        for (const double y : curve.ys)
-            extent.include(y);
+        for (std::size_t i = 0; i < curve.ys.size(); ++i) {
+            if (curve.xs[i] >= x_from && curve.xs[i] <= x_to) extent.include(curve.ys[i]);
+        }
     }
     for (const Mark& mark : panel.marks)
         extent.include(mark.y);
@@ -67,6 +69,16 @@ Extent y_extent(const Panel& panel) {
     const bool has_marks = !panel.marks.empty();
     return {extent.low - span * (has_marks ? 0.14 : 0.07),
             extent.high + span * (has_marks ? 0.16 : 0.07)};
+}
+
+/// 1, 2 or 5 times a power of ten: the smallest that divides a span into at most so many.
+double round_spacing(double span, double most_ticks) {
+    const double least = span / most_ticks;
+    const double decade = std::pow(10.0, std::floor(std::log10(least)));
+    for (const double step : {1.0, 2.0, 5.0}) {
+        if (step * decade >= least) return step * decade;
+    }
+    return 10 * decade;
 }
 
 /// Writes the script of a chart, a member function a part of the picture.
@@ -170,12 +182,14 @@ class ChartScript {
             screen_x(right_px));
         add("set tmargin at screen {}; set bmargin at screen {}", screen_y(from_top_px),
             screen_y(from_top_px + height_px));
-        const Extent extent = y_extent(panel);
+        const double x_from = panel.x_from.value_or(chart_.x_from);
+        const double x_to = panel.x_to.value_or(chart_.x_to);
+        const Extent extent = y_extent(panel, x_from, x_to);
         add("set yrange [{}:{}]", extent.low, extent.high);
+        add("set ytics {}", round_spacing(extent.high - extent.low, height_px / tick_px));
         add("set ylabel {} noenhanced offset screen -0.005,0 textcolor rgb '{}'",
             gnuplot_string(panel.y_label), ink);
-        add("set xrange [{}:{}]", panel.x_from.value_or(chart_.x_from),
-            panel.x_to.value_or(chart_.x_to));
+        add("set xrange [{}:{}]", x_from, x_to);
         add("set format x '{}'", shows_times(index) ? "%g" : "");
         add("set xlabel {} noenhanced textcolor rgb '{}'",
             gnuplot_string(is_last(index) ? chart_.x_label : ""), ink);
@@ -191,10 +205,10 @@ class ChartScript {
     void add_legend(const Panel& panel, double right_px, double from_top_px) {
         double y_px = from_top_px + 10;
         for (const LegendEntry& entry : panel.legend) {
-            add("set arrow from screen {0},{2} to screen {1},{2} nohead front lc rgb '{3}' lw 3 dt "
-                "{4}",
+            add("set arrow from screen {0},{2} to screen {1},{2} nohead front lc rgb '{3}' lw {4} "
+                "dt {5}",
                 screen_x(right_px + 22), screen_x(right_px + 58), screen_y(y_px), entry.colour,
-                entry.dashed ? 2 : 1);
+                entry.swatch ? 12 : 3, entry.dashed ? 2 : 1);
             add_text(right_px + 68, y_px, entry.name, ink, 11.5, true);
             y_px += 21;
             for (const std::string& note : entry.notes) {
@@ -209,9 +223,6 @@ class ChartScript {
         add("set object rectangle from graph 0, first {} to graph 1, first {} behind fc rgb '{}' "
             "fillstyle solid noborder",
             band.low, band.high, band_fill);
-        add("set label {} at graph 0.006, first {} left front noenhanced offset 0,0.5 textcolor "
-            "rgb '{}' font 'DejaVu Sans,9.5'",
-            gnuplot_string(band.text), band.high, faint_ink);
     }
 
     void add_moment(const Moment& moment, std::size_t row) {
@@ -227,9 +238,11 @@ class ChartScript {
     }
 
     void add_mark(const Mark& mark) {
-        add("set label {} at first {}, first {} center front noenhanced point pt 7 ps 0.8 lc rgb "
-            "'{}' offset 0,{} textcolor rgb '{}' font 'DejaVu Sans,10'",
-            gnuplot_string(mark.text), mark.x, mark.y, mark.colour, mark.above ? 0.9 : -0.9,
+        const double along = (mark.x - chart_.x_from) / (chart_.x_to - chart_.x_from);
+        const char* const side = along < 0.13 ? "left" : along > 0.87 ? "right" : "center";
+        add("set label {} at first {}, first {} {} front noenhanced point pt 7 ps 0.8 lc rgb '{}' "
+            "offset 0,{} textcolor rgb '{}' font 'DejaVu Sans,10'",
+            gnuplot_string(mark.text), mark.x, mark.y, side, mark.colour, mark.above ? 0.9 : -0.9,
             mark.colour);
     }
 

@@ -33,17 +33,18 @@ struct Moment {
     std::string_view colour{};
 };
 
-/// A stretch of the y axis, shaded.
+/// A stretch of the y axis, shaded; the legend names it.
 struct Band {
     double low = 0.0;
     double high = 0.0;
-    std::string text{};
 };
 
-/// One entry beside a panel: a line in the curve's style, a name, and more lines of text.
+/// One entry beside a panel: a line in the curve's style (or a swatch in the band's), a name, and
+/// more lines of text.
 struct LegendEntry {
     std::string_view colour{};
     bool dashed = false;
+    bool swatch = false;
     std::string name{};
     std::vector<std::string> notes{};
 };

@@ -15,7 +15,7 @@ inline constexpr std::string_view ink = "#1d2830";
 inline constexpr std::string_view faint_ink = "#66727c";
 inline constexpr std::string_view grid = "#dde2e6";
 inline constexpr std::string_view target_ink = "#8b959d";
-inline constexpr std::string_view band_fill = "#e6ebdc";
+inline constexpr std::string_view band_fill = "#dce5c8";
 
 inline constexpr std::array<std::string_view, 6> series{"#0c6c80", "#d9601a", "#6a3290",
                                                         "#93a313", "#b3224f", "#2f9e6e"};

@@ -132,7 +132,7 @@ void add_response(CLI::App& app, ResponseOptions& options) {
         ->type_name("FILE.png|.svg")
         ->group(output);
     app.footer(
-        "Example: an undamped feel beside a calm one\n"
+        "Example: a lively feel beside a calm one\n"
         "  hopcoil response --frequency 2 --damping-ratio 0.2 0.7 --figure jump.png\n"
         "Figures describe the continuous motion, whatever --rate and --seconds.");
 }

@@ -51,7 +51,7 @@ std::vector<std::string> notes_of(const ResponseOptions& options, const Response
         return short_figure(answer, key);
     };
     std::vector<std::string> notes{
-        fmt::format("ratio {:.4g}, lead {:.4g}", answer.tuning.damping_ratio, answer.tuning.lead)};
+        fmt::format("lead {:.4g}", answer.tuning.lead)};
     const auto note = [&](const std::string& name, const std::string& key) {
         notes.push_back(fmt::format("{} {}", name, text(key)));
     };
@@ -123,11 +123,11 @@ std::optional<draw::Band> band_of(const ResponseOptions& options,
     const double share = 0.01 * settling_band_percent;
     if (options.signal == "jump") {
         const double half = share * std::abs(options.size);
-        return draw::Band{options.size - half, options.size + half, "settling band, ±2 %"};
+        return draw::Band{options.size - half, options.size + half};
     }
     if (options.signal == "kick" && answers.size() == 1) {
         const double half = share * std::abs(answers.front().full_size);
-        return draw::Band{-half, half, "settling band, ±2 % of the furthest"};
+        return draw::Band{-half, half};
     }
     return std::nullopt;
 }
@@ -177,8 +177,18 @@ draw::Chart response_chart(const ResponseOptions& options,
         add_swings(value, options, answers[i], colour, chart.x_to, answers.size() == 1);
         add_settling(value, answers[i], colour, chart.x_to);
         value.legend.push_back({.colour = colour,
-                                .name = fmt::format("{:.4g} Hz", answers[i].tuning.frequency_hz),
+                                .name = fmt::format("{:.4g} Hz, ratio {:.4g}",
+                                                    answers[i].tuning.frequency_hz,
+                                                    answers[i].tuning.damping_ratio),
                                 .notes = notes_of(options, answers[i])});
+    }
+    if (value.band) {
+        value.legend.push_back(
+            {.colour = draw::band_fill,
+             .swatch = true,
+             .name = "settling band",
+             .notes = {options.signal == "kick" ? "2 % of the furthest either way"
+                                                : "2 % of the jump either way"}});
     }
     chart.panels = {std::move(value), std::move(velocity)};
     // Each entry of the legend needs its lines beside the upper panel.

@@ -4,6 +4,7 @@
 #
 # usage: documents.sh ROOT
 set -euo pipefail
+shopt -s nullglob
 cd "$1"
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
