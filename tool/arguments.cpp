@@ -68,7 +68,7 @@ void add_list(CLI::App& app, const std::string& name, std::vector<double>& value
         ->group("Tuning (several values draw several followers)");
 }
 
-void add_response(CLI::App& app, ResponseOptions& options) {
+void add_tunings(CLI::App& app, ResponseOptions& options) {
     add_list(app, "--frequency", options.frequencies_hz, "HZ", "natural frequency (2)",
              at_least_zero(" hertz"));
     add_list(app, "--damping-ratio", options.damping_ratios, "RATIO",
@@ -82,7 +82,9 @@ void add_response(CLI::App& app, ResponseOptions& options) {
              at_least_zero(" newtons per metre"));
     add_list(app, "--damping", options.dampings_n_s_per_m, "N*S/M", "with --mass: damper (0)",
              at_least_zero(" newton seconds per metre"));
+}
 
+void add_signal(CLI::App& app, ResponseOptions& options) {
     const std::string signal = "Signal";
     app.add_option("--signal", options.signal, "jump, kick, ramp, sine or csv (jump)")
         ->check(one_of({"jump", "kick", "ramp", "sine", "csv"}))
@@ -113,7 +115,11 @@ void add_response(CLI::App& app, ResponseOptions& options) {
         ->check(one_of({"hold", "loop", "mirror", "continue"}))
         ->type_name("NAME")
         ->group(signal);
+}
 
+void add_response(CLI::App& app, ResponseOptions& options) {
+    add_tunings(app, options);
+    add_signal(app, options);
     const std::string output = "Output";
     app.add_option("--seconds", options.seconds, "how long (until it has settled)")
         ->check(above_zero(" seconds"))

@@ -40,7 +40,7 @@ struct ResponseOptions {
     std::filesystem::path csv{};
     std::filesystem::path figure{};
 };
-ExitCode run_response(const ResponseOptions& options);
+ExitCode run_response(const ResponseOptions& given);
 
 struct RunOptions {
     std::filesystem::path scene{};

@@ -17,7 +17,7 @@ namespace fs = std::filesystem;
 fs::path shipped_scenes() {
     std::error_code error;
     const fs::path program = fs::read_symlink("/proc/self/exe", error);
-    const fs::path scenes = program.parent_path().parent_path() / "share" / "hopcoil" / "scenes";
+    fs::path scenes = program.parent_path().parent_path() / "share" / "hopcoil" / "scenes";
     if (error || !fs::is_directory(scenes, error)) {
         throw scene::FileProblem{fmt::format(
             "{}: the demo data is not there; say where it is with --scenes DIR", scenes.string())};

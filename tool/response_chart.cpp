@@ -50,8 +50,7 @@ std::vector<std::string> notes_of(const ResponseOptions& options, const Response
     const auto text = [&](const std::string& key) {
         return short_figure(answer, key);
     };
-    std::vector<std::string> notes{
-        fmt::format("lead {:.4g}", answer.tuning.lead)};
+    std::vector<std::string> notes{fmt::format("lead {:.4g}", answer.tuning.lead)};
     const auto note = [&](const std::string& name, const std::string& key) {
         notes.push_back(fmt::format("{} {}", name, text(key)));
     };
@@ -176,11 +175,11 @@ draw::Chart response_chart(const ResponseOptions& options,
         velocity.curves.push_back(std::move(speeds));
         add_swings(value, options, answers[i], colour, chart.x_to, answers.size() == 1);
         add_settling(value, answers[i], colour, chart.x_to);
-        value.legend.push_back({.colour = colour,
-                                .name = fmt::format("{:.4g} Hz, ratio {:.4g}",
-                                                    answers[i].tuning.frequency_hz,
-                                                    answers[i].tuning.damping_ratio),
-                                .notes = notes_of(options, answers[i])});
+        value.legend.push_back(
+            {.colour = colour,
+             .name = fmt::format("{:.4g} Hz, ratio {:.4g}", answers[i].tuning.frequency_hz,
+                                 answers[i].tuning.damping_ratio),
+             .notes = notes_of(options, answers[i])});
     }
     if (value.band) {
         value.legend.push_back(

@@ -65,7 +65,7 @@ class SceneReader {
             return a.second->source().begin.line < b.second->source().begin.line;
         });
         for (const auto& [name, node] : in_order) {
-            const std::string path = kind + '.' + name;
+            const std::string path = fmt::format("{}.{}", kind, name);
             if (!is_name(name)) {
                 problems_.push_back({position_of(*node, file_), path,
                                      "expected a name of letters, digits, '_' and '-'"});

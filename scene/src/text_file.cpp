@@ -66,8 +66,8 @@ fs::path temporary_beside(const fs::path& path) {
                                       folder.string())};
     }
     // The ending stays last: some writers choose a format by it.
-    const fs::path temporary = folder / fmt::format(".{}.{}.part{}", path.stem().string(),
-                                                    ::getpid(), path.extension().string());
+    fs::path temporary = folder / fmt::format(".{}.{}.part{}", path.stem().string(), ::getpid(),
+                                              path.extension().string());
     const int file = ::open(temporary.c_str(), O_CREAT | O_WRONLY | O_TRUNC | O_CLOEXEC, 0666);
     if (file < 0) {
         throw FileProblem{

@@ -98,7 +98,7 @@ std::optional<bool> TableReader::flag(const std::string& key) {
 
 std::optional<std::string> TableReader::choice(const std::string& key,
                                                const std::vector<std::string>& choices) {
-    const std::optional<std::string> chosen = text(key);
+    std::optional<std::string> chosen = text(key);
     if (!chosen) return std::nullopt;
     if (std::find(choices.begin(), choices.end(), *chosen) == choices.end()) {
         problem(key, fmt::format("expected {}, found '{}'{}", any_of(choices), *chosen,
@@ -132,7 +132,7 @@ std::optional<Quantity> TableReader::quantity(const std::string& key, const std:
         {"", "", 1}, {"_m", "m", 1}, {"_rad", "rad", 1}, {"_deg", "rad", math::pi / 180}};
     std::optional<Quantity> result;
     for (const Form& form : forms) {
-        const std::string full = key + form.ending + suffix;
+        const std::string full = fmt::format("{}{}{}", key, form.ending, suffix);
         const bool given = has(full);
         const std::optional<double> value = number(full);
         if (given && result) problem(full, "it is given twice, in different units");

@@ -124,7 +124,7 @@ LogReduction reduce_for_log(double x) {
     auto bits = std::bit_cast<std::uint64_t>(x);
     k += static_cast<int>(bits >> 52) - 1023;
     bits = (bits & 0x000fffffffffffffU) | 0x3ff0000000000000U;
-    double m = std::bit_cast<double>(bits);
+    auto m = std::bit_cast<double>(bits);
     if (m >= 0x1.6a09e667f3bcdp+0) {
         m *= 0.5;
         ++k;

@@ -140,8 +140,8 @@ PowerAnswers power_answers(double z, double u) {
 
 template <class S>
 S rounded(double number) {
-    constexpr double least = static_cast<double>(std::numeric_limits<S>::min());
-    constexpr double most = static_cast<double>(std::numeric_limits<S>::max());
+    constexpr auto least = static_cast<double>(std::numeric_limits<S>::min());
+    constexpr auto most = static_cast<double>(std::numeric_limits<S>::max());
     if (number < least && number > -least) return S{0};
     if (number > most) return std::numeric_limits<S>::infinity();
     if (number < -most) return -std::numeric_limits<S>::infinity();

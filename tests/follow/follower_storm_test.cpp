@@ -1,9 +1,7 @@
 // Whatever is thrown at it, a follower stays finite, says what it refused, and never allocates.
 
 #include <cmath>
-#include <cstdlib>
 #include <limits>
-#include <new>
 #include <vector>
 
 #include <Eigen/Core>
@@ -11,29 +9,11 @@
 
 #include <hopcoil/follow/follower.hpp>
 
+#include "support/allocations.hpp"
 #include "support/random.hpp"
 #include "support/vectors.hpp"
 
 using namespace hopcoil;
-
-namespace {
-
-long allocations = 0;
-
-}  // namespace
-
-// Counted for the whole program; the tests look at differences.
-void* operator new(std::size_t size) {
-    ++allocations;
-    if (void* memory = std::malloc(size == 0 ? 1 : size)) return memory;
-    throw std::bad_alloc{};
-}
-void operator delete(void* memory) noexcept {
-    std::free(memory);
-}
-void operator delete(void* memory, std::size_t) noexcept {
-    std::free(memory);
-}
 
 namespace {
 
@@ -186,7 +166,7 @@ TEST_CASE("nothing allocates after set-up", "[follower][storm]") {
     Follower<double> scalar{{}, 0.0};
     double numbers[9] = {};
     const auto doubles = wild_numbers<double>();
-    const long before = allocations;
+    const long before = allocations();
     for (int i = 0; i < 20000; ++i) {
         call_something(follower, random, [&]() -> Eigen::Vector3f {
             return {static_cast<float>(random.between(-1, 1)), 1, 2};
@@ -196,9 +176,9 @@ TEST_CASE("nothing allocates after set-up", "[follower][storm]") {
         static_cast<void>(follower.at_rest(1, 1));
         static_cast<void>(follower.energy());
     }
-    CHECK(allocations - before == 0);
+    CHECK(allocations() - before == 0);
 
     // The count itself works.
     const std::vector<int> something(1000);
-    CHECK(allocations - before > 0);
+    CHECK(allocations() - before > 0);
 }
