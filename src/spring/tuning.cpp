@@ -45,6 +45,14 @@ constexpr std::array<Dial<Tuning>, 3> tuning_dials{
     dial_of<&Tuning::lead>(
         {.path = "lead", .unit = "", .hard = {-largest, largest}, .slider = {-1, 2}})};
 
+constexpr double ln_2 = 0.69314718055994530942;
+
+/// The slowest decay over w: z below 1, the slow root from there on.
+double slowest_decay(double damping_ratio) {
+    const double z = damping_ratio;
+    return z < 1 ? z : 1 / (z + math::sqrt(z - 1) * math::sqrt(z + 1));
+}
+
 }  // namespace
 
 std::span<const Dial<Tuning>> Tuning::dials() noexcept {
@@ -98,6 +106,31 @@ Tuning tuning_from(const SpringConstants& constants) {
     return tuning;
 }
 
+Tuning tuning_from(const DampedSpring& spring) {
+    Tuning tuning = tuning_from(SpringConstants{.mass_kg = spring.mass_kg,
+                                                .stiffness_n_per_m = spring.stiffness_n_per_m,
+                                                .lead = spring.lead});
+    tuning.damping_ratio = spring.damping_ratio;
+    require_valid(tuning);
+    return tuning;
+}
+
+double half_life_from_time_constant_s(double time_constant_s) {
+    require_above_zero("time_constant_s", time_constant_s);
+    return ln_2 * time_constant_s;
+}
+
+Tuning tuning_from(const Calming& calming) {
+    require_above_zero("half_life_s", calming.half_life_s);
+    require_above_zero("damping_ratio", calming.damping_ratio);
+    const double w = ln_2 / calming.half_life_s / slowest_decay(calming.damping_ratio);
+    const Tuning tuning{.frequency_hz = w / (2 * math::pi),
+                        .damping_ratio = calming.damping_ratio,
+                        .lead = calming.lead};
+    require_valid(tuning);
+    return tuning;
+}
+
 Tuning tuning_from(const Coefficients& coefficients) {
     require_at_least_zero("y_rate_s", coefficients.y_rate_s);
     require_above_zero("y_acceleration_s2", coefficients.y_acceleration_s2);
@@ -127,6 +160,24 @@ SpringConstants spring_constants_from(const Tuning& tuning, double mass_kg) {
     require_finite("stiffness_n_per_m", constants.stiffness_n_per_m);
     require_finite("damping_n_s_per_m", constants.damping_n_s_per_m);
     return constants;
+}
+
+DampedSpring damped_spring_from(const Tuning& tuning, double mass_kg) {
+    const SpringConstants constants = spring_constants_from(tuning, mass_kg);
+    return {.mass_kg = mass_kg,
+            .stiffness_n_per_m = constants.stiffness_n_per_m,
+            .damping_ratio = tuning.damping_ratio,
+            .lead = tuning.lead};
+}
+
+Calming calming_from(const Tuning& tuning) {
+    require_valid(tuning);
+    require_above_zero("frequency_hz", tuning.frequency_hz);
+    require_above_zero("damping_ratio", tuning.damping_ratio);
+    const double rate = angular_frequency_rad_per_s(tuning) * slowest_decay(tuning.damping_ratio);
+    return {.half_life_s = ln_2 / rate,
+            .damping_ratio = tuning.damping_ratio,
+            .lead = tuning.lead};
 }
 
 Coefficients coefficients_from(const Tuning& tuning) {

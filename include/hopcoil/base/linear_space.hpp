@@ -9,6 +9,7 @@
 #include <type_traits>
 
 #include <hopcoil/base/build.hpp>
+#include <hopcoil/base/math.hpp>
 #include <hopcoil/base/scalar_of.hpp>
 
 namespace hopcoil {
@@ -192,6 +193,25 @@ template <class T>
 concept HasLength = HasComponents<T> || requires(const T& v) {
     { v.norm() } -> std::convertible_to<double>;
 };
+
+/// The Euclidean length of v; neither over- nor underflows on the way.
+template <HasLength T>
+[[nodiscard]] double length_of(const T& v) noexcept {
+    if constexpr (HasComponents<T>) {
+        double largest = 0;
+        for (const double each : components_of(v)) {
+            const double size = each < 0 ? -each : each;
+            if (!(size <= largest)) largest = size;
+        }
+        if (!(largest > 0) || !is_finite(largest)) return largest;
+        double sum = 0;
+        for (const double each : components_of(v))
+            sum += (each / largest) * (each / largest);
+        return largest * math::sqrt(sum);
+    } else {
+        return static_cast<double>(v.norm());
+    }
+}
 
 /// Whether the length of v is at most `limit` (>= 0); false when v holds a NaN.
 template <HasLength T>

@@ -3,14 +3,17 @@
 #include <array>
 #include <concepts>
 #include <cstddef>
+#include <cstdint>
 #include <initializer_list>
 #include <span>
+#include <type_traits>
 
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/channel.hpp>
 #include <hopcoil/base/dial.hpp>
 #include <hopcoil/base/linear_space.hpp>
-#include <hopcoil/spring/tuning.hpp>
+#include <hopcoil/base/system.hpp>
+#include <hopcoil/follow/motion.hpp>
 
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
@@ -37,30 +40,95 @@ void read_components(std::initializer_list<T> values, std::span<double> numbers)
     }
 }
 
-/// The dials of a tuning, as dials of the mover that has it.
-template <class Mover>
-[[nodiscard]] std::span<const Dial<Mover>> dials_through_tuning() noexcept {
-    static constexpr auto through = []<double Tuning::*field>(const Dial<Tuning>& dial) {
-        return Dial<Mover>{.path = dial.path,
-                           .unit = dial.unit,
-                           .hard = dial.hard,
-                           .slider = dial.slider,
-                           .scale = dial.scale,
-                           .default_value = dial.default_value,
-                           .get = [](const Mover& mover) { return mover.tuning().*field; },
-                           .set =
-                               [](Mover& mover, double value) {
-                                   Tuning changed = mover.tuning();
-                                   changed.*field = value;
-                                   return mover.try_retune(changed) ? DialStatus::set
-                                                                    : DialStatus::refused;
-                               }};
+[[nodiscard]] inline bool is_time_step(double dt) noexcept {
+    return dt >= 0 && is_finite(dt);
+}
+
+/// A smaller gap is none: a settled mover must not crawl through subnormal numbers.
+template <class Scalar>
+inline constexpr double least_gap = std::is_same_v<Scalar, float> ? 0x1p-100 : 0x1p-963;
+
+/// What every mover of a T has: a value on the way to a target, its velocity, and a count of the
+/// inputs it refused.
+template <LinearSpace T>
+class Mover {
+  public:
+    using Scalar = ScalarIn<T>;
+    using Inputs = T;  ///< of a step, as a System: the target
+
+    [[nodiscard]] T value() const noexcept { return motion_.value(); }
+    [[nodiscard]] T velocity() const noexcept { return motion_.velocity; }
+    [[nodiscard]] T target() const noexcept { return motion_.target; }
+
+    /// All of it, to be handed to another mover's `resume`.
+    [[nodiscard]] const Motion<T>& motion() const noexcept { return motion_; }
+
+    /// Within `distance` of the target and no faster than `speed`.
+    [[nodiscard]] bool at_rest(double distance, double speed) const noexcept requires HasLength<T> {
+        return is_within(motion_.gap, distance) && is_within(motion_.velocity, speed);
+    }
+
+    /// Exactly at rest on its target: a step toward the same target would change no bit.
+    [[nodiscard]] bool still() const noexcept requires HasLength<T> { return at_rest(0, 0); }
+
+    /// How many calls were ignored because an argument, or what would have come of it, was not
+    /// finite, or the time step negative.
+    [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
+
+    // What makes it a System (base/system.hpp), with `step` and `dials`.
+
+    [[nodiscard]] static std::span<const Channel> channels() noexcept requires HasComponents<T> {
+        return mover_channels<T>;
+    }
+    void read(std::span<double> numbers) const noexcept requires HasComponents<T> {
+        read_components<T>({value(), velocity(), target()}, numbers);
+    }
+
+  protected:
+    explicit Mover(const T& start) : motion_{resting_at(start)} {}
+
+    StepStatus reject() noexcept {
+        ++rejected_inputs_;
+        return StepStatus::rejected;
+    }
+
+    /// Goes on from there, if it can be.
+    StepStatus arrive(const Motion<T>& motion) noexcept {
+        if (!is_finite(motion)) return reject();
+        motion_ = motion;
+        return StepStatus::stepped;
+    }
+
+  private:
+    Motion<T> motion_;
+    std::uint64_t rejected_inputs_ = 0;
+};
+
+/// The dials of a mover's tuning, as dials of the mover; the fields in the order of the dials.
+template <class Moving, class Numbers, double Numbers::*... fields>
+[[nodiscard]] std::span<const Dial<Moving>> dials_through_tuning() noexcept {
+    static constexpr auto through = []<double Numbers::*field>(const Dial<Numbers>& dial) {
+        return Dial<Moving>{.path = dial.path,
+                            .unit = dial.unit,
+                            .hard = dial.hard,
+                            .slider = dial.slider,
+                            .scale = dial.scale,
+                            .default_value = dial.default_value,
+                            .get = [](const Moving& mover) { return mover.tuning().*field; },
+                            .set =
+                                [](Moving& mover, double value) {
+                                    Numbers changed = mover.tuning();
+                                    changed.*field = value;
+                                    return mover.try_retune(changed) ? DialStatus::set
+                                                                     : DialStatus::refused;
+                                }};
     };
-    const std::span<const Dial<Tuning>> of_tuning = Tuning::dials();
-    static const std::array<Dial<Mover>, 3> all{
-        through.template operator()<&Tuning::frequency_hz>(of_tuning[0]),
-        through.template operator()<&Tuning::damping_ratio>(of_tuning[1]),
-        through.template operator()<&Tuning::lead>(of_tuning[2])};
+    static const std::array<Dial<Moving>, sizeof...(fields)> all = [] {
+        std::size_t i = 0;
+        const std::span<const Dial<Numbers>> of_tuning = Numbers::dials();
+        return std::array<Dial<Moving>, sizeof...(fields)>{
+            through.template operator()<fields>(of_tuning[i++])...};
+    }();
     return all;
 }
 

@@ -47,6 +47,32 @@ struct SpringConstants {
     double lead = 0.0;
 };
 
+/// The same spring with its damping as a ratio, so that the mass alone can be changed and the feel of
+/// the damping stays.
+///
+/// Units   as SpringConstants; damping_ratio >= 0.
+struct DampedSpring {
+    double mass_kg = 1.0;
+    double stiffness_n_per_m = 0.0;
+    double damping_ratio = 0.5;
+    double lead = 0.0;
+};
+
+/// How soon what is left of a disturbance halves: the envelope of the swings for a damping ratio
+/// below 1, the slow creep from there on. A time constant is a half-life over ln 2.
+///
+/// Model   half_life_s = ln 2 / (z w) for z < 1, ln 2 (z + sqrt(z^2 - 1)) / w from there on
+/// Units   seconds, above 0; damping_ratio above 0.
+struct Calming {
+    double half_life_s = 0.2;
+    double damping_ratio = 1.0;
+    double lead = 0.0;
+};
+
+/// ln 2 times as long: what is left falls to 1/e in one and to 1/2 in the other.
+/// Errors  InvalidValue unless time_constant_s is finite and above 0.
+[[nodiscard]] double half_life_from_time_constant_s(double time_constant_s);
+
 /// The coefficient form of the same equation.
 ///
 /// Model   y + a y' + b y'' = x + c x';  a = 2 z / w, b = 1 / w^2, c = 2 z L / w
@@ -61,6 +87,12 @@ struct Coefficients {
 ///         without a spring: no frequency and damping ratio describe it.
 [[nodiscard]] Tuning tuning_from(const SpringConstants& constants);
 
+/// Errors  InvalidValue for a number out of range, no mass among them.
+[[nodiscard]] Tuning tuning_from(const DampedSpring& spring);
+
+/// Errors  InvalidValue for a number out of range: without damping nothing calms down.
+[[nodiscard]] Tuning tuning_from(const Calming& calming);
+
 /// Errors  InvalidValue for a number out of range, no inertia (b = 0) among them; Unsayable for
 ///         x_rate_s without y_rate_s: with no damper there is nothing that could lead.
 [[nodiscard]] Tuning tuning_from(const Coefficients& coefficients);
@@ -68,6 +100,12 @@ struct Coefficients {
 /// The spring and damper that give a mass this feel.
 /// Errors  InvalidValue unless mass_kg > 0, and for an invalid tuning.
 [[nodiscard]] SpringConstants spring_constants_from(const Tuning& tuning, double mass_kg);
+
+/// Errors  InvalidValue unless mass_kg > 0, and for an invalid tuning.
+[[nodiscard]] DampedSpring damped_spring_from(const Tuning& tuning, double mass_kg);
+
+/// Errors  InvalidValue for an invalid tuning, frequency 0 or damping ratio 0: it never calms down.
+[[nodiscard]] Calming calming_from(const Tuning& tuning);
 
 /// Errors  InvalidValue for an invalid tuning and at frequency 0, where b would be infinite.
 [[nodiscard]] Coefficients coefficients_from(const Tuning& tuning);
