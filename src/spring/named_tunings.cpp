@@ -31,9 +31,8 @@ std::span<const NamedTuning> named_tunings() noexcept {
 }
 
 std::optional<Tuning> find_tuning(std::string_view name) noexcept {
-    const auto* const found =
-        std::find_if(shipped.begin(), shipped.end(),
-                     [&](const NamedTuning& each) { return each.name == name; });
+    const auto* const found = std::find_if(
+        shipped.begin(), shipped.end(), [&](const NamedTuning& each) { return each.name == name; });
     return found == shipped.end() ? std::nullopt : std::optional{found->tuning};
 }
 
@@ -48,8 +47,8 @@ Tuning blend(const Tuning& calm, const Tuning& alarmed, double amount) {
     const auto between = [amount](double a, double b) {
         return a + amount * (b - a);
     };
-    return {.frequency_hz = math::exp(
-                between(math::log(calm.frequency_hz), math::log(alarmed.frequency_hz))),
+    return {.frequency_hz =
+                math::exp(between(math::log(calm.frequency_hz), math::log(alarmed.frequency_hz))),
             .damping_ratio = between(calm.damping_ratio, alarmed.damping_ratio),
             .lead = between(calm.lead, alarmed.lead)};
 }

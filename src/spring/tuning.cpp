@@ -175,9 +175,7 @@ Calming calming_from(const Tuning& tuning) {
     require_above_zero("frequency_hz", tuning.frequency_hz);
     require_above_zero("damping_ratio", tuning.damping_ratio);
     const double rate = angular_frequency_rad_per_s(tuning) * slowest_decay(tuning.damping_ratio);
-    return {.half_life_s = ln_2 / rate,
-            .damping_ratio = tuning.damping_ratio,
-            .lead = tuning.lead};
+    return {.half_life_s = ln_2 / rate, .damping_ratio = tuning.damping_ratio, .lead = tuning.lead};
 }
 
 Coefficients coefficients_from(const Tuning& tuning) {

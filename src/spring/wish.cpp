@@ -120,7 +120,8 @@ Tuning tuning_from_rest(const Wish& wish) {
 }
 
 /// With a velocity to start from the shape depends on the frequency too: look for the settling time
-/// along the curve of tunings that have the overshoot. It leaps where a swing's peak leaves the band.
+/// along the curve of tunings that have the overshoot. It leaps where a swing's peak leaves the
+/// band.
 Tuning tuning_in_flight(const Wish& wish) {
     struct Candidate {
         double w = 0.0;

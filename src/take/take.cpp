@@ -10,7 +10,9 @@ namespace {
 
 std::string column_name(const RecordedChannel& channel, std::size_t component) {
     constexpr std::array<std::string_view, 4> axes{".x", ".y", ".z", ".w"};
+    constexpr std::array<std::string_view, 4> parts{".w", ".x", ".y", ".z"};
     if (channel.kind == ChannelKind::scalar) return channel.name;
+    if (channel.kind == ChannelKind::rotation) return channel.name + std::string{parts[component]};
     if (channel.components <= axes.size()) return channel.name + std::string{axes[component]};
     return channel.name + '.' + std::to_string(component);
 }

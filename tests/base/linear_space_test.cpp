@@ -8,7 +8,7 @@
 #include <Eigen/Core>
 #include <catch2/catch.hpp>
 
-#include <hopcoil/base/linear_space.hpp>
+#include <hopcoil/base/components.hpp>
 
 #include "support/vectors.hpp"
 

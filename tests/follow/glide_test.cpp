@@ -30,7 +30,8 @@ TEST_CASE("a glide is a system", "[glide]") {
     CHECK(plain.value().x == Approx(1));
 }
 
-TEST_CASE("the recipe of a fraction a frame is met at its rate and kept at every other", "[glide]") {
+TEST_CASE("the recipe of a fraction a frame is met at its rate and kept at every other",
+          "[glide]") {
     Random random{31};
     for (int i = 0; i < 200; ++i) {
         const FractionPerFrame recipe{.fraction = random.over_magnitudes(1e-6, 0.999),
@@ -98,13 +99,15 @@ TEST_CASE("a glide keeps its value through new targets and numbers, and never pa
 }
 
 TEST_CASE("a glide survives whatever is thrown at it, without allocating", "[glide]") {
-    const std::array<double, 12> wild{0,   1,     -1,   1e-320, 1e308, -1e308,
+    const std::array<double, 12> wild{0,   1,     -1,  1e-320,   1e308,     -1e308,
                                       5e3, 1e-30, NAN, INFINITY, -INFINITY, 1e9};
     Random random{34};
     Glide<double> glide{{.half_life_s = 0.2}, 0.0};
     const long before = allocations();
     for (int i = 0; i < 20000; ++i) {
-        const auto any = [&] { return wild[static_cast<std::size_t>(random.whole(0, 11))]; };
+        const auto any = [&] {
+            return wild[static_cast<std::size_t>(random.whole(0, 11))];
+        };
         glide.try_retune({.half_life_s = any()});
         glide.step(any(), any());
         if (i % 7 == 0) glide.jump(any());

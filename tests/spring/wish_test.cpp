@@ -46,8 +46,8 @@ void check_true(const Wish& wish) {
     const Tuning tuning = tuning_from(wish);
     const Seen seen = simulate(tuning, wish.settling_time_s, wish.initial_velocity);
     INFO("wish " << wish.overshoot_percent << " % " << wish.settling_time_s << " s, lead "
-                 << wish.lead << ", at " << wish.initial_velocity << "; got "
-                 << tuning.frequency_hz << " Hz, ratio " << tuning.damping_ratio);
+                 << wish.lead << ", at " << wish.initial_velocity << "; got " << tuning.frequency_hz
+                 << " Hz, ratio " << tuning.damping_ratio);
     CHECK(seen.overshoot_percent == Approx(wish.overshoot_percent).margin(0.1));
     CHECK(seen.settling_time_s == Approx(wish.settling_time_s).epsilon(0.01));
     if (wish.most_anticipation_percent) {
@@ -142,10 +142,10 @@ TEST_CASE("a cap on anticipation bends the lead and keeps the rest of the wish",
         CHECK(tuning.lead <= 0);
         CHECK((most < 500 ? tuning.lead > -2 : tuning.lead == -2));
     }
-    CHECK_THROWS_WITH(tuning_from(Wish{.settling_time_s = 1,
-                                       .initial_velocity = -5,
-                                       .most_anticipation_percent = 1}),
-                      Contains("most_anticipation_percent"));
+    CHECK_THROWS_WITH(
+        tuning_from(
+            Wish{.settling_time_s = 1, .initial_velocity = -5, .most_anticipation_percent = 1}),
+        Contains("most_anticipation_percent"));
 }
 
 TEST_CASE("a tuning's wish gives the tuning back", "[wish]") {

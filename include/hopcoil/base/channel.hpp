@@ -6,7 +6,7 @@
 
 namespace hopcoil {
 
-enum class ChannelKind : std::uint8_t { scalar, vector };
+enum class ChannelKind : std::uint8_t { scalar, vector, rotation };
 
 /// One thing that can be recorded of a system: what it is called, what it is, how many numbers.
 ///

@@ -3,7 +3,7 @@
 #include <span>
 
 #include <hopcoil/base/build.hpp>
-#include <hopcoil/base/linear_space.hpp>
+#include <hopcoil/base/components.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/follow/motion.hpp>
 #include <hopcoil/follow/mover.hpp>
@@ -29,10 +29,9 @@ inline namespace HOPCOIL_BITS {
 template <LinearSpace T>
 class Follower : public Mover<T> {
     using Base = Mover<T>;
-    using Base::arrive;
-    using Base::reject;
 
   public:
+
     using Scalar = ScalarIn<T>;
 
     /// At `start`, its target there too, at rest.
@@ -115,8 +114,8 @@ class Follower : public Mover<T> {
     [[nodiscard]] const Tuning& tuning() const noexcept { return tuning_; }
 
     [[nodiscard]] static std::span<const Dial<Follower>> dials() noexcept {
-        return dials_through_tuning<Follower, Tuning, &Tuning::frequency_hz,
-                                    &Tuning::damping_ratio, &Tuning::lead>();
+        return dials_through_tuning<Follower, Tuning, &Tuning::frequency_hz, &Tuning::damping_ratio,
+                                    &Tuning::lead>();
     }
 
     /// Kinetic energy and the spring's, per kilogram (per unit of mass).
@@ -129,6 +128,13 @@ class Follower : public Mover<T> {
             sum += 0.5 * (w * each) * (w * each);
         return sum;
     }
+
+  protected:
+    using Base::arrive;
+    using Base::reject;
+
+    /// A target's velocity expressed anew, where it is known.
+    void express_target_velocity(const T& velocity) noexcept { target_velocity_ = velocity; }
 
   private:
     void adopt(const Tuning& tuning) noexcept {

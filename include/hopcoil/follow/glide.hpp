@@ -3,8 +3,8 @@
 #include <span>
 
 #include <hopcoil/base/build.hpp>
+#include <hopcoil/base/components.hpp>
 #include <hopcoil/base/dial.hpp>
-#include <hopcoil/base/linear_space.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/follow/mover.hpp>
 
@@ -63,7 +63,8 @@ inline namespace HOPCOIL_BITS {
 /// Model   y' = k (x - y), k = ln 2 / half_life_s.
 /// Shapes  value, velocity and target are one T each.
 /// Units   seconds; behind a target of speed s it trails by s / k.
-/// Source  exact while the target moves straight: over a step of u = k dt in which the target travels
+/// Source  exact while the target moves straight: over a step of u = k dt in which the target
+/// travels
 ///         D, gap <- e^-u gap - D (1 - e^-u) / u.
 /// Errors  none while stepping: a non-finite target or a bad dt is ignored and counted.
 /// Cost    at an unchanged dt, one short linear combination.

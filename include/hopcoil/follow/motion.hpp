@@ -1,7 +1,7 @@
 #pragma once
 
 #include <hopcoil/base/build.hpp>
-#include <hopcoil/base/linear_space.hpp>
+#include <hopcoil/base/components.hpp>
 #include <hopcoil/spring/step_coefficients.hpp>
 
 namespace hopcoil {
@@ -53,8 +53,8 @@ template <LinearSpace T>
             free_velocity_after(motion, rows) + scaled(travel, rows.velocity_of_travel)};
 }
 
-/// The motion after a step in which the target went to `target` along a cubic: from velocity `first`
-/// (nullptr: that of the straight line) to velocity `last`.
+/// The motion after a step in which the target went to `target` along a cubic: from velocity
+/// `first` (nullptr: that of the straight line) to velocity `last`.
 template <LinearSpace T>
 [[nodiscard]] Motion<T> after(const Motion<T>& motion, const T& target, const T* first,
                               const T& last, const CubicRows<ScalarIn<T>>& rows) noexcept {
@@ -63,11 +63,11 @@ template <LinearSpace T>
     const T& start = known ? *first : travel;
     return {target,
             free_gap_after(motion, rows) +
-                combined(travel, rows.gap_of_travel,  //
+                combined(travel, rows.gap_of_travel,                            //
                          start, known ? rows.gap_of_first : rows.gap_of_chord,  //
                          last, rows.gap_of_last),
             free_velocity_after(motion, rows) +
-                combined(travel, rows.velocity_of_travel,  //
+                combined(travel, rows.velocity_of_travel,                                 //
                          start, known ? rows.velocity_of_first : rows.velocity_of_chord,  //
                          last, rows.velocity_of_last)};
 }

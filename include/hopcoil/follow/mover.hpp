@@ -10,8 +10,8 @@
 
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/channel.hpp>
+#include <hopcoil/base/components.hpp>
 #include <hopcoil/base/dial.hpp>
-#include <hopcoil/base/linear_space.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/follow/motion.hpp>
 
@@ -98,6 +98,12 @@ class Mover {
         motion_ = motion;
         return StepStatus::stepped;
     }
+
+    /// The same motion seen from elsewhere: target and value move together.
+    void shift_target(const T& target) noexcept { motion_.target = target; }
+
+    /// The same for a gap and velocity expressed anew.
+    void express(const Motion<T>& motion) noexcept { motion_ = motion; }
 
   private:
     Motion<T> motion_;

@@ -1,7 +1,7 @@
 #pragma once
 
 #include <hopcoil/base/build.hpp>
-#include <hopcoil/base/linear_space.hpp>
+#include <hopcoil/base/components.hpp>
 
 namespace hopcoil {
 

@@ -4,7 +4,7 @@
 #include <ranges>
 
 #include <hopcoil/base/build.hpp>
-#include <hopcoil/base/linear_space.hpp>
+#include <hopcoil/base/components.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/follow/motion.hpp>
 
@@ -67,8 +67,10 @@ class Sleeper {
         wake();
         return mover_.cut(target);
     }
-    StepStatus push(const Value& delta_velocity) noexcept
-        requires requires(M& m) { m.push(delta_velocity); } {
+    StepStatus push(const Value& delta_velocity) noexcept requires requires(M& m) {
+        m.push(delta_velocity);
+    }
+    {
         wake();
         return mover_.push(delta_velocity);
     }

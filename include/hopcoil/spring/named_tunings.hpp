@@ -26,7 +26,8 @@ struct NamedTuning {
 ///
 /// Model   frequency_hz = calm^(1 - amount) alarmed^amount; damping ratio and lead in proportion.
 /// Units   amount 0 to 1.
-/// Errors  InvalidValue for an invalid tuning, an amount outside, or a frequency of 0: no proportion
+/// Errors  InvalidValue for an invalid tuning, an amount outside, or a frequency of 0: no
+/// proportion
 ///         leads there.
 [[nodiscard]] Tuning blend(const Tuning& calm, const Tuning& alarmed, double amount);
 

@@ -47,8 +47,8 @@ struct SpringConstants {
     double lead = 0.0;
 };
 
-/// The same spring with its damping as a ratio, so that the mass alone can be changed and the feel of
-/// the damping stays.
+/// The same spring with its damping as a ratio, so that the mass alone can be changed and the feel
+/// of the damping stays.
 ///
 /// Units   as SpringConstants; damping_ratio >= 0.
 struct DampedSpring {

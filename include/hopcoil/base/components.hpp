@@ -1,0 +1,204 @@
+#pragma once
+
+#include <array>
+#include <bit>
+#include <concepts>
+#include <cstddef>
+#include <cstdint>
+#include <limits>
+#include <type_traits>
+
+#include <hopcoil/base/build.hpp>
+#include <hopcoil/base/linear_space.hpp>
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/scalar_of.hpp>
+
+/// @file
+/// What can be done with a value number by number, and what remains where its numbers are hidden.
+
+namespace hopcoil {
+inline namespace HOPCOIL_BITS {
+
+/// Whether a trivially copyable T is its scalars one after the other and nothing else. Specialise
+/// it to false for a type that carries other data (an id, a pointer) among its numbers.
+template <class T>
+inline constexpr bool is_packed_scalars =
+    std::is_trivially_copyable_v<T>&& std::is_standard_layout_v<T> &&
+    sizeof(T) % sizeof(ScalarIn<T>) == 0 && alignof(T) == alignof(ScalarIn<T>);
+
+template <class T>
+concept FixedSizeWithData = requires(T& v) {
+    requires static_cast<int>(T::SizeAtCompileTime) > 0;
+    { v.data() } -> std::convertible_to<ScalarIn<T>*>;
+};
+
+/// Its numbers can be reached one by one.
+template <class T>
+concept HasComponents = LinearSpace<T> &&(FixedSizeWithData<T> || is_packed_scalars<T>);
+
+template <HasComponents T>
+[[nodiscard]] consteval std::size_t component_count() {
+    if constexpr (FixedSizeWithData<T>) {
+        return static_cast<std::size_t>(T::SizeAtCompileTime);
+    } else {
+        return sizeof(T) / sizeof(ScalarIn<T>);
+    }
+}
+
+template <HasComponents T>
+[[nodiscard]] constexpr auto components_of(const T& v) noexcept {
+    using Components = std::array<ScalarIn<T>, component_count<T>()>;
+    if constexpr (FixedSizeWithData<T>) {
+        Components c{};
+        for (std::size_t i = 0; i < c.size(); ++i)
+            c[i] = v.data()[i];
+        return c;
+    } else {
+        return std::bit_cast<Components>(v);
+    }
+}
+
+/// The value whose numbers are these; `like` gives it its shape.
+template <HasComponents T>
+[[nodiscard]] constexpr T with_components(
+    const T& like, const std::array<ScalarIn<T>, component_count<T>()>& numbers) noexcept {
+    if constexpr (FixedSizeWithData<T>) {
+        T result = like;
+        for (std::size_t i = 0; i < numbers.size(); ++i)
+            result.data()[i] = numbers[i];
+        return result;
+    } else {
+        return std::bit_cast<T>(numbers);
+    }
+}
+
+/// a s + b t + c u; where the numbers of T can be reached, summed in double and rounded once.
+template <LinearSpace T>
+[[nodiscard]] constexpr T combined(const T& a, double s, const T& b, double t, const T& c,
+                                   double u) noexcept {
+    using Scalar = ScalarIn<T>;
+    const auto sum = [=](Scalar x, Scalar y, Scalar z) {
+        return static_cast<Scalar>((static_cast<double>(x) * s + static_cast<double>(y) * t) +
+                                   static_cast<double>(z) * u);
+    };
+    if constexpr (std::floating_point<T>) {
+        return sum(a, b, c);
+    } else if constexpr (FixedSizeWithData<T>) {
+        T result = a;
+        for (std::size_t i = 0; i < component_count<T>(); ++i) {
+            result.data()[i] = sum(a.data()[i], b.data()[i], c.data()[i]);
+        }
+        return result;
+    } else if constexpr (is_packed_scalars<T>) {
+        auto result = components_of(a);
+        const auto second = components_of(b);
+        const auto third = components_of(c);
+        for (std::size_t i = 0; i < result.size(); ++i) {
+            result[i] = sum(result[i], second[i], third[i]);
+        }
+        return std::bit_cast<T>(result);
+    } else {
+        return (scaled(a, static_cast<Scalar>(s)) + scaled(b, static_cast<Scalar>(t))) +
+               scaled(c, static_cast<Scalar>(u));
+    }
+}
+
+/// The largest power of two that is at most v, for a normal v > 0.
+template <std::floating_point S>
+[[nodiscard]] constexpr S power_of_two_below(S v) noexcept {
+    using Bits = std::conditional_t<sizeof(S) == sizeof(float), std::uint32_t, std::uint64_t>;
+    constexpr Bits exponent_bits = std::bit_cast<Bits>(std::numeric_limits<S>::infinity());
+    return std::bit_cast<S>(std::bit_cast<Bits>(v) & exponent_bits);
+}
+
+/// Every number of v that is nearer to zero than `limit` becomes exactly zero.
+///
+/// A type whose numbers cannot be reached is scaled down until such numbers underflow and up again;
+/// those up to 2^24 (float) or 2^51 (double) times the limit may lose trailing digits by it.
+template <LinearSpace T>
+constexpr void drop_below(T& v, ScalarIn<T> limit) noexcept {
+    using Scalar = ScalarIn<T>;
+    if constexpr (std::floating_point<T>) {
+        v = (v < limit && v > -limit) ? Scalar{0} : v;
+    } else if constexpr (FixedSizeWithData<T>) {
+        for (std::size_t i = 0; i < component_count<T>(); ++i)
+            drop_below(v.data()[i], limit);
+    } else if constexpr (is_packed_scalars<T>) {
+        auto c = components_of(v);
+        for (Scalar& each : c)
+            drop_below(each, limit);
+        v = std::bit_cast<T>(c);
+    } else {
+        const Scalar down = std::numeric_limits<Scalar>::denorm_min() / power_of_two_below(limit);
+        const bool exact = down >= std::numeric_limits<Scalar>::min() && down < 1;
+        if (exact) v = scaled(scaled(v, down), 1 / down);
+    }
+}
+
+/// Whether every number of v is finite; true for a type that neither compares nor shows its
+/// numbers, since nothing can be known of it.
+template <LinearSpace T>
+[[nodiscard]] constexpr bool is_finite(const T& v) noexcept {
+    using Scalar = ScalarIn<T>;
+    if constexpr (std::floating_point<T>) {
+        return v - v == Scalar{0};  // infinity minus itself is NaN
+    } else if constexpr (HasComponents<T>) {
+        bool finite = true;
+        for (const Scalar each : components_of(v))
+            finite &= is_finite(each);
+        return finite;
+    } else if constexpr (ComparesWhole<T>) {
+        const T nothing = v - v;
+        return nothing == nothing;
+    } else {
+        return true;
+    }
+}
+
+/// Has a Euclidean length that can be compared with a distance.
+template <class T>
+concept HasLength = HasComponents<T> || requires(const T& v) {
+    { v.norm() } -> std::convertible_to<double>;
+};
+
+/// The Euclidean length of v; neither over- nor underflows on the way.
+template <HasLength T>
+[[nodiscard]] double length_of(const T& v) noexcept {
+    if constexpr (HasComponents<T>) {
+        double largest = 0;
+        for (const double each : components_of(v)) {
+            const double size = each < 0 ? -each : each;
+            if (!(size <= largest)) largest = size;
+        }
+        if (!(largest > 0) || !is_finite(largest)) return largest;
+        double sum = 0;
+        for (const double each : components_of(v))
+            sum += (each / largest) * (each / largest);
+        return largest * math::sqrt(sum);
+    } else {
+        return static_cast<double>(v.norm());
+    }
+}
+
+/// Whether the length of v is at most `limit` (>= 0); false when v holds a NaN.
+template <HasLength T>
+[[nodiscard]] constexpr bool is_within(const T& v, double limit) noexcept {
+    if constexpr (HasComponents<T>) {
+        double largest = 0;
+        for (const double each : components_of(v)) {
+            const double size = each < 0 ? -each : each;
+            if (!(size <= limit)) return false;
+            largest = size > largest ? size : largest;
+        }
+        if (largest == 0) return limit >= 0;
+        double sum = 0;  // of squares relative to the largest, which neither over- nor underflow
+        for (const double each : components_of(v))
+            sum += (each / largest) * (each / largest);
+        return sum <= (limit / largest) * (limit / largest);
+    } else {
+        return static_cast<double>(v.norm()) <= limit;
+    }
+}
+
+}  // namespace HOPCOIL_BITS
+}  // namespace hopcoil

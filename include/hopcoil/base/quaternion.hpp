@@ -1,0 +1,89 @@
+#pragma once
+
+#include <concepts>
+
+#include <hopcoil/base/build.hpp>
+#include <hopcoil/base/vector3.hpp>
+
+namespace hopcoil {
+
+/// Has its four numbers as w, x, y, z: members, or functions as Eigen's quaternions have them.
+template <class Q>
+concept HasQuaternionMembers = requires(const Q& q) {
+    { q.w } -> std::convertible_to<double>;
+    { q.x } -> std::convertible_to<double>;
+    { q.y } -> std::convertible_to<double>;
+    { q.z } -> std::convertible_to<double>;
+};
+template <class Q>
+concept HasQuaternionFunctions = requires(const Q& q) {
+    { q.w() } -> std::convertible_to<double>;
+    { q.x() } -> std::convertible_to<double>;
+    { q.y() } -> std::convertible_to<double>;
+    { q.z() } -> std::convertible_to<double>;
+};
+
+/// A rotation: turns by the angle 2 acos(w) about (x, y, z), counter-clockwise seen from the tip.
+///
+///     const Quaternion q = quaternion_from(their_quaternion);
+///     const Their::Quaternion back{q.w, q.x, q.y, q.z};
+struct Quaternion {
+    double w = 1.0;
+    double x = 0.0;
+    double y = 0.0;
+    double z = 0.0;
+
+    friend bool operator==(const Quaternion&, const Quaternion&) = default;
+};
+
+inline namespace HOPCOIL_BITS {
+
+template <class Q>
+requires HasQuaternionMembers<Q> || HasQuaternionFunctions<Q>
+[[nodiscard]] constexpr Quaternion quaternion_from(const Q& q) noexcept {
+    if constexpr (HasQuaternionMembers<Q>) {
+        return {static_cast<double>(q.w), static_cast<double>(q.x), static_cast<double>(q.y),
+                static_cast<double>(q.z)};
+    } else {
+        return {static_cast<double>(q.w()), static_cast<double>(q.x()), static_cast<double>(q.y()),
+                static_cast<double>(q.z())};
+    }
+}
+
+}  // namespace HOPCOIL_BITS
+
+/// First b, then a.
+[[nodiscard]] Quaternion operator*(const Quaternion& a, const Quaternion& b) noexcept;
+/// The same turn backwards, of a unit quaternion.
+[[nodiscard]] Quaternion conjugate(const Quaternion& q) noexcept;
+/// Of unit length; a NaN in every part when q is zero or not finite.
+[[nodiscard]] Quaternion normalized(const Quaternion& q) noexcept;
+[[nodiscard]] double length_of(const Quaternion& q) noexcept;
+[[nodiscard]] Vector3 rotated(const Quaternion& q, const Vector3& v) noexcept;
+
+/// The turn about the direction of v by its length in radians.
+[[nodiscard]] Quaternion turned_by(const Vector3& rotation_rad) noexcept;
+/// The shorter turn that a unit quaternion makes, as direction times angle, at most pi long.
+[[nodiscard]] Vector3 rotation_vector(const Quaternion& q) noexcept;
+/// Of all turns that a unit quaternion may stand for, whole turns among them, the one nearest to
+/// `guess`.
+[[nodiscard]] Vector3 rotation_vector_near(const Quaternion& q, const Vector3& guess) noexcept;
+
+/// The angular velocity of turned_by(r) while r changes at `rate`, and the rate for an angular
+/// velocity. Near a whole turn, where no rate makes some of them, the rate is kept within 20 times.
+///
+/// Model   w = J(r) r', J = 1 + (1 - cos t)/t^2 [r] + (t - sin t)/t^3 [r]^2, t the length of r,
+///         [r] the matrix of the cross product with r.
+/// Units   radians per second, about fixed axes.
+[[nodiscard]] Vector3 angular_velocity_from(const Vector3& rotation_rad,
+                                            const Vector3& rate) noexcept;
+[[nodiscard]] Vector3 rate_from(const Vector3& rotation_rad,
+                                const Vector3& angular_velocity) noexcept;
+
+/// The turn that points `forward` (an axis of the thing turned) along `direction`, with `up` of the
+/// thing as near to +Y as that allows (as near to where it was, looking straight up or down).
+/// Units   forward and up perpendicular, neither zero; a direction of zero turns nothing.
+[[nodiscard]] Quaternion facing(const Vector3& direction, const Vector3& forward = {0, 0, 1},
+                                const Vector3& up = {0, 1, 0}) noexcept;
+
+}  // namespace hopcoil

@@ -1,0 +1,130 @@
+#pragma once
+
+#include <array>
+#include <concepts>
+#include <span>
+
+#include <hopcoil/base/angles.hpp>
+#include <hopcoil/base/build.hpp>
+#include <hopcoil/follow/follower.hpp>
+
+namespace hopcoil {
+
+/// What a target angle means.
+enum class AngleWay : std::uint8_t {
+    shorter,   ///< a direction: the target has gone there the shorter way, across the seam
+    as_given,  ///< a count of turns as well: 4 pi is two turns on
+};
+
+inline namespace HOPCOIL_BITS {
+
+/// A Follower of an angle: 179 degrees and -179 degrees are neighbours.
+///
+///     AngleFollower<float> vane{{.frequency_hz = 1, .damping_ratio = 0.3}, 0.f};
+///     vane.step(wind_rad, dt);
+///
+/// Model   that of Follower. A target moves (step, jump) the shorter way from where it was, so one
+///         that passes behind the follower is chased onward, not turned back on; after a `cut` the
+///         follower takes the shorter way itself.
+/// Shapes  one number.
+/// Units   radians, radians per second; `value` and `target` in (-pi, pi], `turned` without
+/// wrapping. Errors  as Follower.
+template <std::floating_point S>
+class AngleFollower : private Follower<S> {
+    using Base = Follower<S>;
+
+  public:
+    using Inputs = S;
+    using Base::at_rest;
+    using Base::energy;
+    using Base::push;
+    using Base::rejected_inputs;
+    using Base::retune;
+    using Base::still;
+    using Base::try_retune;
+    using Base::velocity;
+
+    /// Errors  InvalidValue for an invalid tuning.
+    AngleFollower(const Tuning& tuning, S start_rad, AngleWay way = AngleWay::shorter)
+        : Base{tuning, start_rad}, way_{way} {}
+
+    StepStatus step(S target_rad, double dt) noexcept {
+        return moved(target_rad, [&] { return Base::step(target_rad, dt); });
+    }
+    StepStatus step(S target_rad, const StepCoefficients& coefficients) noexcept {
+        return moved(target_rad, [&] { return Base::step(target_rad, coefficients); });
+    }
+    StepStatus step(S target_rad, S target_velocity, double dt) noexcept {
+        return moved(target_rad, [&] { return Base::step(target_rad, target_velocity, dt); });
+    }
+    StepStatus jump(S target_rad) noexcept {
+        return moved(target_rad, [&] { return Base::jump(target_rad); });
+    }
+    StepStatus cut(S target_rad) noexcept {
+        if (way_ == AngleWay::as_given || !is_finite(target_rad)) return Base::cut(target_rad);
+        const double gap = shorter_turn_rad(static_cast<double>(target_rad), turned());
+        const double before_rad = turned();
+        const StepStatus status = Base::resume({target_rad, static_cast<S>(gap), Base::velocity()});
+        turns_rad_ += before_rad - turned();
+        return status;
+    }
+    StepStatus reset(S value_rad) noexcept {
+        const StepStatus status = Base::reset(value_rad);
+        if (status == StepStatus::stepped) turns_rad_ = 0;
+        return status;
+    }
+
+    [[nodiscard]] S value() const noexcept { return wrapped(Base::value()); }
+    [[nodiscard]] S target() const noexcept { return wrapped(Base::target()); }
+    /// The value with every turn it has made since its start, for counting them.
+    [[nodiscard]] double turned() const noexcept {
+        return static_cast<double>(Base::target()) + static_cast<double>(Base::motion().gap) +
+               turns_rad_;
+    }
+
+    [[nodiscard]] const Tuning& tuning() const noexcept { return Base::tuning(); }
+
+    [[nodiscard]] static std::span<const Channel> channels() noexcept {
+        static constexpr std::array<Channel, 3> all{{{.name = "value", .unit = "rad"},
+                                                     {.name = "velocity", .unit = "rad_per_s"},
+                                                     {.name = "target", .unit = "rad"}}};
+        return all;
+    }
+    void read(std::span<double> numbers) const noexcept {
+        read_components<S>({value(), velocity(), target()}, numbers);
+    }
+    [[nodiscard]] static std::span<const Dial<AngleFollower>> dials() noexcept {
+        return dials_through_tuning<AngleFollower, Tuning, &Tuning::frequency_hz,
+                                    &Tuning::damping_ratio, &Tuning::lead>();
+    }
+
+  private:
+    [[nodiscard]] static S wrapped(S angle_rad) noexcept {
+        return static_cast<S>(wrapped_rad(static_cast<double>(angle_rad)));
+    }
+
+    /// Moves with the frame of angles turned so that the target comes the shorter way.
+    template <class Move>
+    StepStatus moved(S target_rad, const Move& move) noexcept {
+        const S from = Base::target();
+        if (way_ == AngleWay::as_given || !is_finite(target_rad)) return move();
+        const double travel =
+            shorter_turn_rad(static_cast<double>(from), static_cast<double>(target_rad));
+        const S start = static_cast<S>(static_cast<double>(target_rad) - travel);
+        const double shift = static_cast<double>(from) - static_cast<double>(start);
+        this->shift_target(start);
+        const StepStatus status = move();
+        if (status == StepStatus::stepped) {
+            turns_rad_ += shift;
+        } else {
+            this->shift_target(from);
+        }
+        return status;
+    }
+
+    AngleWay way_;
+    double turns_rad_ = 0.0;
+};
+
+}  // namespace HOPCOIL_BITS
+}  // namespace hopcoil

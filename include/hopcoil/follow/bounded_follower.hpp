@@ -1,0 +1,128 @@
+#pragma once
+
+#include <span>
+
+#include <hopcoil/base/build.hpp>
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/follow/follower.hpp>
+
+namespace hopcoil {
+
+/// What is done to one number near the ends of a range: unchanged in the middle, bent in the last
+/// `margin` of it so that it meets the end with slope 0 and stays there.
+///
+/// Model   with t = (high - y) / margin in 0..1: shown = high - margin (2 t^2 - t^3), the end for
+///         t < 0; likewise below.
+struct RangeBend {
+    double low = 0.0;
+    double high = 1.0;
+    double margin = 0.1;
+
+    struct Shown {
+        double value = 0.0;
+        double slope = 1.0;
+    };
+    [[nodiscard]] Shown at(double y) const noexcept;
+    /// Where to be for `shown`: the inverse, for a number in the range.
+    [[nodiscard]] double inverse(double shown) const noexcept;
+};
+/// Errors  InvalidValue unless low < high, all finite, 0 < margin <= (high - low) / 2.
+void require_valid(const RangeBend& bend);
+
+inline namespace HOPCOIL_BITS {
+
+/// A Follower of a quantity that must stay in a range, each number in its own: a colour in 0..1, a
+/// lid between shut and open.
+///
+///     BoundedFollower<Colour> glow{tuning, {.low = black, .high = white}, black};
+///
+/// Model   a Follower in a coordinate that is the value itself but for the last tenth of the range
+///         at either end, where it is bent so that the value meets the end smoothly and waits there
+///         while the swing goes on beyond: value and velocity have no kink, and a target at the
+///         very end is reached. Targets outside the range are taken to its end.
+/// Shapes  any value whose numbers can be reached.
+/// Errors  as Follower; InvalidValue for a range without width.
+template <HasComponents T>
+class BoundedFollower {
+    using Scalar = ScalarIn<T>;
+
+  public:
+    using Inputs = T;
+    struct Range {
+        T low;
+        T high;
+        double margin = 0.1;  ///< part of the range that is bent at either end, 0 to 0.5
+    };
+
+    BoundedFollower(const Tuning& tuning, const Range& range, T start)
+        : range_{range}, inner_{tuning, start} {
+        for (std::size_t i = 0; i < component_count<T>(); ++i)
+            require_valid(bend_of(i));
+        inner_.reset(unbent(start));
+    }
+
+    StepStatus step(T target, double dt) noexcept { return inner_.step(unbent(target), dt); }
+    StepStatus jump(T target) noexcept { return inner_.jump(unbent(target)); }
+    StepStatus cut(T target) noexcept { return inner_.cut(unbent(target)); }
+    StepStatus reset(T value) noexcept { return inner_.reset(unbent(value)); }
+    StepStatus push(T delta_velocity) noexcept { return inner_.push(delta_velocity); }
+    void retune(const Tuning& tuning) { inner_.retune(tuning); }
+    bool try_retune(const Tuning& tuning) noexcept { return inner_.try_retune(tuning); }
+
+    [[nodiscard]] T value() const noexcept {
+        return each_of(inner_.value(),
+                       [&](double y, std::size_t i) { return bend_of(i).at(y).value; });
+    }
+    [[nodiscard]] T velocity() const noexcept {
+        const auto place = components_of(inner_.value());
+        return each_of(inner_.velocity(), [&](double v, std::size_t i) {
+            return v * bend_of(i).at(static_cast<double>(place[i])).slope;
+        });
+    }
+    [[nodiscard]] T target() const noexcept {
+        return each_of(inner_.target(),
+                       [&](double y, std::size_t i) { return bend_of(i).at(y).value; });
+    }
+    [[nodiscard]] const Tuning& tuning() const noexcept { return inner_.tuning(); }
+    [[nodiscard]] bool at_rest(double distance, double speed) const noexcept {
+        return inner_.at_rest(distance, speed);
+    }
+    [[nodiscard]] bool still() const noexcept { return inner_.still(); }
+    [[nodiscard]] std::uint64_t rejected_inputs() const noexcept {
+        return inner_.rejected_inputs();
+    }
+
+    [[nodiscard]] static std::span<const Channel> channels() noexcept { return mover_channels<T>; }
+    void read(std::span<double> numbers) const noexcept {
+        read_components<T>({value(), velocity(), target()}, numbers);
+    }
+    [[nodiscard]] static std::span<const Dial<BoundedFollower>> dials() noexcept {
+        return dials_through_tuning<BoundedFollower, Tuning, &Tuning::frequency_hz,
+                                    &Tuning::damping_ratio, &Tuning::lead>();
+    }
+
+  private:
+    [[nodiscard]] RangeBend bend_of(std::size_t i) const noexcept {
+        const auto low = static_cast<double>(components_of(range_.low)[i]);
+        const auto high = static_cast<double>(components_of(range_.high)[i]);
+        return {low, high, range_.margin * (high - low)};
+    }
+
+    template <class Change>
+    [[nodiscard]] T each_of(const T& v, const Change& change) const noexcept {
+        auto numbers = components_of(v);
+        for (std::size_t i = 0; i < numbers.size(); ++i)
+            numbers[i] = static_cast<Scalar>(change(static_cast<double>(numbers[i]), i));
+        return with_components(v, numbers);
+    }
+
+    [[nodiscard]] T unbent(const T& v) const noexcept {
+        return each_of(v, [&](double shown, std::size_t i) { return bend_of(i).inverse(shown); });
+    }
+
+    Range range_;
+    Follower<T> inner_;
+};
+
+}  // namespace HOPCOIL_BITS
+}  // namespace hopcoil

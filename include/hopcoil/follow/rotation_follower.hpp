@@ -1,0 +1,150 @@
+#pragma once
+
+#include <array>
+#include <span>
+
+#include <hopcoil/base/build.hpp>
+#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/follow/follower.hpp>
+
+namespace hopcoil {
+
+/// Made unit. Errors: InvalidValue for a rotation that is zero or not finite.
+[[nodiscard]] Quaternion require_rotation(const char* field, const Quaternion& rotation);
+
+inline namespace HOPCOIL_BITS {
+
+/// A Follower of a rotation.
+///
+///     RotationFollower head{{.frequency_hz = 2, .damping_ratio = 1}, Quaternion{}};
+///     head.step(facing(fish - eye), dt);
+///
+/// Model   that of Follower for the rotation vector from the target to the value. The way round is
+///         remembered: a target that turns past 180 degrees makes no flip. A target moves (step,
+///         jump) the shorter way; after a `cut` the follower takes the shorter way itself.
+/// Shapes  a unit quaternion; targets of any length but zero are made unit, and q and -q are one.
+/// Units   angular velocity in radians per second about fixed axes.
+/// Source  docs/math/rotations.md. Exact while the target is held, from any motion, and while all
+///         turns are about one axis; otherwise first order in how far the target turns in a step.
+/// Errors  as Follower; a target that is zero or not finite is rejected.
+class RotationFollower : private Follower<Vector3> {
+    using Base = Follower<Vector3>;
+
+  public:
+    using Inputs = Quaternion;
+    using Base::at_rest;  ///< radians, radians per second
+    using Base::rejected_inputs;
+    using Base::retune;
+    using Base::still;
+    using Base::try_retune;
+
+    /// Errors  InvalidValue for an invalid tuning, or a start that is zero or not finite.
+    RotationFollower(const Tuning& tuning, const Quaternion& start)
+        : Base{tuning, Vector3{}}, target_{require_rotation("start", start)} {}
+
+    StepStatus step(const Quaternion& target, double dt) noexcept {
+        return moved(target, [&](const Vector3& travel) { return Base::step(travel, dt); });
+    }
+    StepStatus step(const Quaternion& target, const StepCoefficients& coefficients) noexcept {
+        return moved(target,
+                     [&](const Vector3& travel) { return Base::step(travel, coefficients); });
+    }
+    /// The target's angular velocity at the end of the step is known.
+    StepStatus step(const Quaternion& target, const Vector3& target_velocity, double dt) noexcept {
+        const StepStatus status = moved(target, [&](const Vector3& travel) {
+            return Base::step(travel, rate_from(travel, target_velocity), dt);
+        });
+        if (status == StepStatus::stepped) this->express_target_velocity(target_velocity);
+        return status;
+    }
+    StepStatus jump(const Quaternion& target) noexcept {
+        return moved(target, [&](const Vector3& travel) { return Base::jump(travel); });
+    }
+    StepStatus cut(const Quaternion& target) noexcept {
+        return resume(value(), velocity(), target);
+    }
+    StepStatus push(const Vector3& delta_velocity) noexcept {
+        const Motion<Vector3> before = this->motion();
+        const StepStatus status = Base::push(
+            rate_from(gap_rad(), velocity() + delta_velocity) - this->motion().velocity);
+        return kept_if_finite(status, before);
+    }
+    StepStatus reset(const Quaternion& value) noexcept { return resume(value, Vector3{}, value); }
+
+    /// Takes over a value, its angular velocity and a target, the shorter way.
+    StepStatus resume(const Quaternion& value, const Vector3& angular_velocity,
+                      const Quaternion& target) noexcept {
+        const Quaternion to = normalized(target);
+        const Vector3 gap = rotation_vector(normalized(value) * conjugate(to));
+        const Motion<Vector3> before = this->motion();
+        const StepStatus status = kept_if_finite(
+            Base::resume({Vector3{}, gap, rate_from(gap, angular_velocity)}), before);
+        if (status == StepStatus::stepped) target_ = to;
+        return status;
+    }
+
+    [[nodiscard]] Quaternion value() const noexcept { return turned_by(gap_rad()) * target_; }
+    [[nodiscard]] Vector3 velocity() const noexcept {
+        return angular_velocity_from(gap_rad(), this->motion().velocity);
+    }
+    [[nodiscard]] Quaternion target() const noexcept { return target_; }
+    /// From the target to the value, direction times angle; longer than pi where it came that way.
+    [[nodiscard]] Vector3 gap_rad() const noexcept { return this->motion().gap; }
+
+    [[nodiscard]] const Tuning& tuning() const noexcept { return Base::tuning(); }
+
+    [[nodiscard]] static std::span<const Channel> channels() noexcept {
+        static constexpr std::array<Channel, 3> all{
+            {{.name = "value", .kind = ChannelKind::rotation, .components = 4},
+             {.name = "velocity",
+              .kind = ChannelKind::vector,
+              .components = 3,
+              .unit = "rad_per_s"},
+             {.name = "target", .kind = ChannelKind::rotation, .components = 4}}};
+        return all;
+    }
+    void read(std::span<double> numbers) const noexcept {
+        const Quaternion v = value();
+        const Vector3 w = velocity();
+        const std::array<double, 11> all{v.w, v.x,       v.y,       v.z,       w.x,      w.y,
+                                         w.z, target_.w, target_.x, target_.y, target_.z};
+        for (std::size_t i = 0; i < all.size() && i < numbers.size(); ++i)
+            numbers[i] = all[i];
+    }
+    [[nodiscard]] static std::span<const Dial<RotationFollower>> dials() noexcept {
+        return dials_through_tuning<RotationFollower, Tuning, &Tuning::frequency_hz,
+                                    &Tuning::damping_ratio, &Tuning::lead>();
+    }
+
+  private:
+    /// Moves in the chart of rotation vectors about the old target, then goes on in the new one's.
+    template <class Move>
+    StepStatus moved(const Quaternion& target, const Move& move) noexcept {
+        const Quaternion to = normalized(target);
+        const Vector3 travel = rotation_vector(to * conjugate(target_));
+        const Motion<Vector3> before = this->motion();
+        const StepStatus status = kept_if_finite(move(travel), before);
+        if (status != StepStatus::stepped || travel == Vector3{}) return status;
+        const Vector3 turned = Base::value();
+        const Vector3 angular_velocity = angular_velocity_from(turned, this->motion().velocity);
+        const Vector3 gap =
+            rotation_vector_near(turned_by(turned) * target_ * conjugate(to), turned - travel);
+        this->express({Vector3{}, gap, rate_from(gap, angular_velocity)});
+        const StepStatus expressed = kept_if_finite(status, before);
+        if (expressed == StepStatus::stepped) target_ = to;
+        return expressed;
+    }
+
+    /// A rate may be finite whose angular velocity is not: then it is as it was before.
+    StepStatus kept_if_finite(StepStatus status, const Motion<Vector3>& before) noexcept {
+        const bool finite = is_finite(gap_rad()) && is_finite(velocity());
+        if (status != StepStatus::stepped || finite) return status;
+        this->express(before);
+        return this->reject();
+    }
+
+    Quaternion target_;
+};
+
+}  // namespace HOPCOIL_BITS
+}  // namespace hopcoil
