@@ -1,6 +1,5 @@
 #include <array>
 #include <cmath>
-#include <limits>
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
@@ -11,20 +10,12 @@ namespace {
 
 constexpr double ln_2 = 0.69314718055994530942;
 
-constexpr std::array<Dial<GlideTuning>, 1> glide_dials{
-    {{.path = "half_life_s",
-      .unit = "s",
-      .hard = {0, std::numeric_limits<double>::max()},
-      .slider = {0.01, 2},
-      .scale = DialScale::logarithmic,
-      .default_value = GlideTuning{}.half_life_s,
-      .get = [](const GlideTuning& tuning) { return tuning.half_life_s; },
-      .set =
-          [](GlideTuning& tuning, double value) {
-              if (!is_valid(GlideTuning{value})) return DialStatus::refused;
-              tuning.half_life_s = value;
-              return DialStatus::set;
-          }}}};
+constexpr std::array<Dial<GlideTuning>, GlideTuning::dial_count> glide_dials{
+    field_dial<&GlideTuning::half_life_s, GlideTuning>({.path = "half_life_s",
+                                                        .unit = "s",
+                                                        .hard = {0, endless},
+                                                        .slider = {0.01, 2},
+                                                        .scale = DialScale::logarithmic})};
 
 }  // namespace
 

@@ -1,6 +1,5 @@
 #include <array>
 #include <cmath>
-#include <limits>
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
@@ -9,41 +8,16 @@
 namespace hopcoil {
 namespace {
 
-constexpr double largest = std::numeric_limits<double>::max();
-
-template <double Tuning::*field>
-constexpr double get_field(const Tuning& tuning) {
-    return tuning.*field;
-}
-
-template <double Tuning::*field>
-DialStatus set_field(Tuning& tuning, double value) {
-    Tuning changed = tuning;
-    changed.*field = value;
-    if (!is_valid(changed)) return DialStatus::refused;
-    tuning = changed;
-    return DialStatus::set;
-}
-
-template <double Tuning::*field>
-constexpr Dial<Tuning> dial_of(const Dial<Tuning>& description) {
-    Dial<Tuning> dial = description;
-    dial.default_value = Tuning{}.*field;
-    dial.get = get_field<field>;
-    dial.set = set_field<field>;
-    return dial;
-}
-
-constexpr std::array<Dial<Tuning>, 3> tuning_dials{
-    dial_of<&Tuning::frequency_hz>({.path = "frequency_hz",
-                                    .unit = "Hz",
-                                    .hard = {0, largest},
-                                    .slider = {0.1, 20},
-                                    .scale = DialScale::logarithmic}),
-    dial_of<&Tuning::damping_ratio>(
-        {.path = "damping_ratio", .unit = "", .hard = {0, largest}, .slider = {0, 2}}),
-    dial_of<&Tuning::lead>(
-        {.path = "lead", .unit = "", .hard = {-largest, largest}, .slider = {-1, 2}})};
+constexpr std::array<Dial<Tuning>, Tuning::dial_count> tuning_dials{
+    field_dial<&Tuning::frequency_hz, Tuning>({.path = "frequency_hz",
+                                               .unit = "Hz",
+                                               .hard = {0, endless},
+                                               .slider = {0.1, 20},
+                                               .scale = DialScale::logarithmic}),
+    field_dial<&Tuning::damping_ratio, Tuning>(
+        {.path = "damping_ratio", .unit = "", .hard = {0, endless}, .slider = {0, 2}}),
+    field_dial<&Tuning::lead, Tuning>(
+        {.path = "lead", .unit = "", .hard = {-endless, endless}, .slider = {-1, 2}})};
 
 constexpr double ln_2 = 0.69314718055994530942;
 

@@ -32,4 +32,26 @@ struct Dial {
     DialStatus (*set)(S&, double) = nullptr;
 };
 
+/// A dial that is one number of a plain struct S for which `is_valid(S)` is declared.
+///
+///     constexpr auto dial = field_dial<&Tuning::lead>({.path = "lead", .slider = {-1, 2}});
+template <auto field, class S>
+[[nodiscard]] constexpr Dial<S> field_dial(const Dial<S>& description) {
+    Dial<S> dial = description;
+    dial.default_value = S{}.*field;
+    dial.get = [](const S& numbers) -> double { return numbers.*field; };
+    dial.set = [](S& numbers, double value) {
+        S changed = numbers;
+        changed.*field = value;
+        if (!is_valid(changed)) return DialStatus::refused;
+        numbers = changed;
+        return DialStatus::set;
+    };
+    return dial;
+}
+
+/// The largest double, as the end of a range that has none.
+inline constexpr double endless = 0x1.fffffffffffffp+1023;
+
 }  // namespace hopcoil
+

@@ -35,6 +35,7 @@ class AngleFollower : private Follower<S> {
 
   public:
     using Inputs = S;
+    using Numbers = Tuning;
     using Base::at_rest;
     using Base::energy;
     using Base::push;
@@ -94,8 +95,7 @@ class AngleFollower : private Follower<S> {
         read_components<S>({value(), velocity(), target()}, numbers);
     }
     [[nodiscard]] static std::span<const Dial<AngleFollower>> dials() noexcept {
-        return dials_through_tuning<AngleFollower, Tuning, &Tuning::frequency_hz,
-                                    &Tuning::damping_ratio, &Tuning::lead>();
+        return dials_through_tuning<AngleFollower>();
     }
 
   private:

@@ -48,6 +48,7 @@ class BoundedFollower {
 
   public:
     using Inputs = T;
+    using Numbers = Tuning;
     struct Range {
         T low;
         T high;
@@ -97,8 +98,7 @@ class BoundedFollower {
         read_components<T>({value(), velocity(), target()}, numbers);
     }
     [[nodiscard]] static std::span<const Dial<BoundedFollower>> dials() noexcept {
-        return dials_through_tuning<BoundedFollower, Tuning, &Tuning::frequency_hz,
-                                    &Tuning::damping_ratio, &Tuning::lead>();
+        return dials_through_tuning<BoundedFollower>();
     }
 
   private:

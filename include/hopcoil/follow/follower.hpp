@@ -31,8 +31,8 @@ class Follower : public Mover<T> {
     using Base = Mover<T>;
 
   public:
-
     using Scalar = ScalarIn<T>;
+    using Numbers = Tuning;
 
     /// At `start`, its target there too, at rest.
     /// Errors  InvalidValue for an invalid tuning.
@@ -114,8 +114,7 @@ class Follower : public Mover<T> {
     [[nodiscard]] const Tuning& tuning() const noexcept { return tuning_; }
 
     [[nodiscard]] static std::span<const Dial<Follower>> dials() noexcept {
-        return dials_through_tuning<Follower, Tuning, &Tuning::frequency_hz, &Tuning::damping_ratio,
-                                    &Tuning::lead>();
+        return dials_through_tuning<Follower>();
     }
 
     /// Kinetic energy and the spring's, per kilogram (per unit of mass).

@@ -16,6 +16,7 @@ namespace hopcoil {
 struct GlideTuning {
     double half_life_s = 0.1;
 
+    static constexpr std::size_t dial_count = 1;
     [[nodiscard]] static std::span<const Dial<GlideTuning>> dials() noexcept;
     friend bool operator==(const GlideTuning&, const GlideTuning&) = default;
 };
@@ -79,6 +80,7 @@ class Glide : public Mover<T> {
 
   public:
     using Scalar = ScalarIn<T>;
+    using Numbers = GlideTuning;
 
     /// At `start`, its target there too.
     /// Errors  InvalidValue for an invalid tuning.
@@ -125,7 +127,7 @@ class Glide : public Mover<T> {
 
     [[nodiscard]] const GlideTuning& tuning() const noexcept { return tuning_; }
     [[nodiscard]] static std::span<const Dial<Glide>> dials() noexcept {
-        return dials_through_tuning<Glide, GlideTuning, &GlideTuning::half_life_s>();
+        return dials_through_tuning<Glide>();
     }
 
   private:

@@ -7,6 +7,7 @@
 #include <initializer_list>
 #include <span>
 #include <type_traits>
+#include <utility>
 
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/channel.hpp>
@@ -110,31 +111,32 @@ class Mover {
     std::uint64_t rejected_inputs_ = 0;
 };
 
-/// The dials of a mover's tuning, as dials of the mover; the fields in the order of the dials.
-template <class Moving, class Numbers, double Numbers::*... fields>
+/// The dials of a mover's numbers, as dials of the mover.
+template <class Moving>
 [[nodiscard]] std::span<const Dial<Moving>> dials_through_tuning() noexcept {
-    static constexpr auto through = []<double Numbers::*field>(const Dial<Numbers>& dial) {
-        return Dial<Moving>{.path = dial.path,
-                            .unit = dial.unit,
-                            .hard = dial.hard,
-                            .slider = dial.slider,
-                            .scale = dial.scale,
-                            .default_value = dial.default_value,
-                            .get = [](const Moving& mover) { return mover.tuning().*field; },
-                            .set =
-                                [](Moving& mover, double value) {
-                                    Numbers changed = mover.tuning();
-                                    changed.*field = value;
-                                    return mover.try_retune(changed) ? DialStatus::set
-                                                                     : DialStatus::refused;
-                                }};
+    using Numbers = typename Moving::Numbers;
+    static constexpr auto through = []<std::size_t i>() {
+        const Dial<Numbers>& dial = Numbers::dials()[i];
+        return Dial<Moving>{
+            .path = dial.path,
+            .unit = dial.unit,
+            .hard = dial.hard,
+            .slider = dial.slider,
+            .scale = dial.scale,
+            .default_value = dial.default_value,
+            .get = [](const Moving& mover) { return Numbers::dials()[i].get(mover.tuning()); },
+            .set =
+                [](Moving& mover, double value) {
+                    Numbers changed = mover.tuning();
+                    const bool right = Numbers::dials()[i].set(changed, value) == DialStatus::set;
+                    return right && mover.try_retune(changed) ? DialStatus::set
+                                                              : DialStatus::refused;
+                }};
     };
-    static const std::array<Dial<Moving>, sizeof...(fields)> all = [] {
-        std::size_t i = 0;
-        const std::span<const Dial<Numbers>> of_tuning = Numbers::dials();
-        return std::array<Dial<Moving>, sizeof...(fields)>{
-            through.template operator()<fields>(of_tuning[i++])...};
-    }();
+    static const auto all = []<std::size_t... i>(std::index_sequence<i...>) {
+        return std::array<Dial<Moving>, sizeof...(i)>{through.template operator()<i>()...};
+    }
+    (std::make_index_sequence<Numbers::dial_count>{});
     return all;
 }
 

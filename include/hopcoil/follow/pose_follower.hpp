@@ -6,7 +6,7 @@
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/follow/follower.hpp>
-#include <hopcoil/follow/rotation_follower.hpp>
+#include <hopcoil/follow/rotation_mover.hpp>
 
 namespace hopcoil {
 

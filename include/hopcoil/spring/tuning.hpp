@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstddef>
 #include <span>
 
 #include <hopcoil/base/dial.hpp>
@@ -20,6 +21,7 @@ struct Tuning {
     double damping_ratio = 0.5;
     double lead = 0.0;
 
+    static constexpr std::size_t dial_count = 3;
     [[nodiscard]] static std::span<const Dial<Tuning>> dials() noexcept;
     friend bool operator==(const Tuning&, const Tuning&) = default;
 };

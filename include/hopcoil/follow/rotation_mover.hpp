@@ -1,11 +1,15 @@
 #pragma once
 
 #include <array>
+#include <concepts>
 #include <span>
 
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/follow/follower.hpp>
+#include <hopcoil/follow/glide.hpp>
+#include <hopcoil/follow/pursuit.hpp>
+
 
 namespace hopcoil {
 
@@ -14,12 +18,12 @@ namespace hopcoil {
 
 inline namespace HOPCOIL_BITS {
 
-/// A Follower of a rotation.
+/// A mover of a rotation: a Follower, Glide or Pursuit of the rotation vector.
 ///
 ///     RotationFollower head{{.frequency_hz = 2, .damping_ratio = 1}, Quaternion{}};
 ///     head.step(facing(fish - eye), dt);
 ///
-/// Model   that of Follower for the rotation vector from the target to the value. The way round is
+/// Model   that of the mover, for the rotation vector from the target to the value. The way round is
 ///         remembered: a target that turns past 180 degrees makes no flip. A target moves (step,
 ///         jump) the shorter way; after a `cut` the follower takes the shorter way itself.
 /// Shapes  a unit quaternion; targets of any length but zero are made unit, and q and -q are one.
@@ -27,11 +31,11 @@ inline namespace HOPCOIL_BITS {
 /// Source  docs/math/rotations.md. Exact while the target is held, from any motion, and while all
 ///         turns are about one axis; otherwise first order in how far the target turns in a step.
 /// Errors  as Follower; a target that is zero or not finite is rejected.
-class RotationFollower : private Follower<Vector3> {
-    using Base = Follower<Vector3>;
-
+template <class Base>
+class RotationMover : private Base {
   public:
     using Inputs = Quaternion;
+    using Numbers = typename Base::Numbers;
     using Base::at_rest;  ///< radians, radians per second
     using Base::rejected_inputs;
     using Base::retune;
@@ -39,22 +43,25 @@ class RotationFollower : private Follower<Vector3> {
     using Base::try_retune;
 
     /// Errors  InvalidValue for an invalid tuning, or a start that is zero or not finite.
-    RotationFollower(const Tuning& tuning, const Quaternion& start)
+    RotationMover(const Numbers& tuning, const Quaternion& start)
         : Base{tuning, Vector3{}}, target_{require_rotation("start", start)} {}
 
     StepStatus step(const Quaternion& target, double dt) noexcept {
         return moved(target, [&](const Vector3& travel) { return Base::step(travel, dt); });
     }
-    StepStatus step(const Quaternion& target, const StepCoefficients& coefficients) noexcept {
+    StepStatus step(const Quaternion& target, const StepCoefficients& coefficients) noexcept
+        requires std::same_as<Numbers, Tuning> {
         return moved(target,
                      [&](const Vector3& travel) { return Base::step(travel, coefficients); });
     }
     /// The target's angular velocity at the end of the step is known.
-    StepStatus step(const Quaternion& target, const Vector3& target_velocity, double dt) noexcept {
+    StepStatus step(const Quaternion& target, const Vector3& target_velocity, double dt) noexcept
+        requires std::same_as<Numbers, Tuning> {
         const StepStatus status = moved(target, [&](const Vector3& travel) {
             return Base::step(travel, rate_from(travel, target_velocity), dt);
         });
-        if (status == StepStatus::stepped) this->express_target_velocity(target_velocity);
+        if (status == StepStatus::stepped) Base::express_target_velocity(target_velocity);
+
         return status;
     }
     StepStatus jump(const Quaternion& target) noexcept {
@@ -63,7 +70,8 @@ class RotationFollower : private Follower<Vector3> {
     StepStatus cut(const Quaternion& target) noexcept {
         return resume(value(), velocity(), target);
     }
-    StepStatus push(const Vector3& delta_velocity) noexcept {
+    StepStatus push(const Vector3& delta_velocity) noexcept
+        requires requires(Base& base) { base.push(Vector3{}); } {
         const Motion<Vector3> before = this->motion();
         const StepStatus status = Base::push(
             rate_from(gap_rad(), velocity() + delta_velocity) - this->motion().velocity);
@@ -91,7 +99,7 @@ class RotationFollower : private Follower<Vector3> {
     /// From the target to the value, direction times angle; longer than pi where it came that way.
     [[nodiscard]] Vector3 gap_rad() const noexcept { return this->motion().gap; }
 
-    [[nodiscard]] const Tuning& tuning() const noexcept { return Base::tuning(); }
+    [[nodiscard]] const Numbers& tuning() const noexcept { return Base::tuning(); }
 
     [[nodiscard]] static std::span<const Channel> channels() noexcept {
         static constexpr std::array<Channel, 3> all{
@@ -111,9 +119,8 @@ class RotationFollower : private Follower<Vector3> {
         for (std::size_t i = 0; i < all.size() && i < numbers.size(); ++i)
             numbers[i] = all[i];
     }
-    [[nodiscard]] static std::span<const Dial<RotationFollower>> dials() noexcept {
-        return dials_through_tuning<RotationFollower, Tuning, &Tuning::frequency_hz,
-                                    &Tuning::damping_ratio, &Tuning::lead>();
+    [[nodiscard]] static std::span<const Dial<RotationMover>> dials() noexcept {
+        return dials_through_tuning<RotationMover>();
     }
 
   private:
@@ -145,6 +152,13 @@ class RotationFollower : private Follower<Vector3> {
 
     Quaternion target_;
 };
+
+using RotationFollower = RotationMover<Follower<Vector3>>;
+/// Covers half of the angle to its target in every half-life.
+using RotationGlide = RotationMover<Glide<Vector3>>;
+/// Turns toward its target under caps on the rate of turning and on its change.
+using RotationPursuit = RotationMover<Pursuit<Vector3>>;
+
 
 }  // namespace HOPCOIL_BITS
 }  // namespace hopcoil

@@ -8,7 +8,7 @@
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/base/quaternion.hpp>
-#include <hopcoil/follow/rotation_follower.hpp>
+#include <hopcoil/follow/rotation_mover.hpp>
 
 #include "support/allocations.hpp"
 #include "support/random.hpp"

@@ -1,5 +1,5 @@
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/follow/rotation_follower.hpp>
+#include <hopcoil/follow/rotation_mover.hpp>
 
 namespace hopcoil {
 
