@@ -1,0 +1,89 @@
+#pragma once
+
+#include <cstdint>
+#include <limits>
+
+#include <hopcoil/spring/tuning.hpp>
+
+namespace hopcoil {
+
+/// What happens at a bound.
+enum class AtBound : std::uint8_t {
+    stop,    ///< the motion ends there at once
+    bounce,  ///< it is thrown back with a part of its speed
+    spring,  ///< it goes past and a spring brings it back to the bound
+};
+
+/// How something slows down once it is thrown.
+///
+/// Units   seconds until the speed has halved, above 0, at most 1e6; resting_speed >= 0 in lengths of the value per
+///         second; restitution 0 to 1, the part of the speed kept by a bounce.
+struct CoastTuning {
+    double slowing_half_life_s = 0.3;
+    double resting_speed = 0.01;
+    double restitution = 0.5;
+    AtBound at_bound = AtBound::stop;
+    Tuning spring{.frequency_hz = 2, .damping_ratio = 1};  ///< at bounds, and back to snap points
+
+    static constexpr std::size_t dial_count = 3;
+    [[nodiscard]] static std::span<const Dial<CoastTuning>> dials() noexcept;
+    friend bool operator==(const CoastTuning&, const CoastTuning&) = default;
+};
+void require_valid(const CoastTuning& tuning);
+/// Errors  InvalidValue unless low <= high; infinite ends are no bound.
+void require_bounds(double low, double high);
+[[nodiscard]] bool is_valid(const CoastTuning& tuning) noexcept;
+
+/// One number of a Coast.
+///
+/// Model   thrown: v' = -k v, so v falls by k for every unit of way and the way still to go is v / k;
+///         on a spring: that of Follower with its target held.
+class CoastAxis {
+  public:
+    struct Range {
+        double low = -std::numeric_limits<double>::infinity();
+        double high = std::numeric_limits<double>::infinity();
+    };
+
+    CoastAxis() = default;
+    explicit CoastAxis(double place) noexcept : anchor_{place} {}
+
+
+    [[nodiscard]] double place() const noexcept { return anchor_ + gap_; }
+    [[nodiscard]] double velocity() const noexcept { return velocity_; }
+
+    /// Thrown from where it is.
+    void launch(double velocity, const CoastTuning& tuning, const Range& range) noexcept;
+    /// Thrown so that it ends exactly at `end`: by a friction of its own when that lies ahead, on the
+    /// spring when it lies behind.
+    void launch_to(double end, double velocity) noexcept;
+    /// The bounds or the numbers have changed under it.
+    void adapt(const CoastTuning& tuning, const Range& range) noexcept;
+
+    void step(double dt, const CoastTuning& tuning, const Range& range) noexcept;
+
+    /// Where it will come to rest.
+    [[nodiscard]] double end(const CoastTuning& tuning, const Range& range) const noexcept;
+    /// When it is slower than `speed` for good; infinite when never.
+    [[nodiscard]] double time_below_s(double speed, const CoastTuning& tuning,
+                                      const Range& range) const noexcept;
+
+  private:
+    enum class Mode : std::uint8_t { still, thrown, sprung };
+
+    void halt(double place) noexcept;
+    void spring_to(double anchor) noexcept;
+    void throw_from(double place, double velocity, double friction) noexcept;
+    /// Until the bound ahead is met; infinite when it is not.
+    [[nodiscard]] double time_to_bound_s(const Range& range) const noexcept;
+    void meet_bound(const CoastTuning& tuning, const Range& range) noexcept;
+    void glide_on(double dt) noexcept;
+
+    double anchor_ = 0.0;  ///< the end of the throw, or where the spring is fixed
+    double gap_ = 0.0;     ///< place minus anchor
+    double velocity_ = 0.0;
+    double friction_per_s_ = 1.0;
+    Mode mode_ = Mode::still;
+};
+
+}  // namespace hopcoil
