@@ -1,0 +1,386 @@
+#include <algorithm>
+#include <cmath>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/follow/mover.hpp>
+#include <hopcoil/follow/settle_curve.hpp>
+#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/wish.hpp>
+
+namespace hopcoil {
+namespace {
+
+constexpr double least_duration_s = 0.02;
+constexpr double most_duration_s = 20;
+constexpr double most_overshoot_percent = 99;
+constexpr double largest = 1e150;  // beyond which something that comes of it could overflow
+
+constexpr std::array<Dial<SettleTuning>, SettleTuning::dial_count> settle_dials{
+    field_dial<&SettleTuning::duration_s, SettleTuning>({.path = "duration_s",
+                                                         .unit = "s",
+                                                         .hard = {least_duration_s, most_duration_s},
+                                                         .slider = {0.05, 3},
+                                                         .scale = DialScale::logarithmic}),
+    field_dial<&SettleTuning::overshoot_percent, SettleTuning>(
+        {.path = "overshoot_percent",
+         .unit = "%",
+         .hard = {0, most_overshoot_percent},
+         .slider = {0, 60}})};
+
+bool is_usable(double x) {
+    return std::abs(x) < largest;
+}
+
+/// The spring with this damping ratio that settles from rest in this time.
+Tuning spring_for(double damping_ratio, double duration_s) {
+    constexpr Tuning unit{.frequency_hz = 1, .damping_ratio = 0.5};
+    Tuning tuning = unit;
+    tuning.damping_ratio = damping_ratio;
+    const FreeMotion motion{tuning, {-1, 0}};
+    const double settled_s = motion.settling_time_s(0.01 * settling_band_percent).value_or(1e3);
+    tuning.frequency_hz = settled_s / duration_s;
+    return tuning;
+}
+
+/// The least x between two ends at which something holds that does not at `low` and does at `high`.
+template <class Holds>
+double least_that_holds(double low, double high, const Holds& holds) {
+    for (int i = 0; i < 60; ++i) {
+        const double middle = 0.5 * (low + high);
+        if (!(middle > low && middle < high)) break;
+        (holds(middle) ? high : low) = middle;
+    }
+    return high;
+}
+
+}  // namespace
+
+std::span<const Dial<SettleTuning>> SettleTuning::dials() noexcept {
+    return settle_dials;
+}
+
+bool is_valid(const SettleTuning& tuning) noexcept {
+    const auto is_height = [](double percent) {
+        return percent >= 0 && percent <= 100;
+    };
+    return tuning.duration_s >= least_duration_s && tuning.duration_s <= most_duration_s &&
+           tuning.overshoot_percent >= 0 && tuning.overshoot_percent <= most_overshoot_percent &&
+           std::all_of(tuning.swing_percent.begin(), tuning.swing_percent.end(), is_height);
+}
+
+void require_valid(const SettleTuning& tuning) {
+    if (!(tuning.duration_s >= least_duration_s && tuning.duration_s <= most_duration_s)) {
+        throw InvalidValue{"duration_s", tuning.duration_s,
+                           shortest(least_duration_s) + " to " + shortest(most_duration_s)};
+    }
+    if (!(tuning.overshoot_percent >= 0 && tuning.overshoot_percent <= most_overshoot_percent)) {
+        throw InvalidValue{"overshoot_percent", tuning.overshoot_percent,
+                           "0 to " + shortest(most_overshoot_percent)};
+    }
+    for (const double percent : tuning.swing_percent) {
+        if (!(percent >= 0 && percent <= 100)) {
+            throw InvalidValue{"swing_percent", percent, "0 to 100"};
+        }
+    }
+}
+
+void require_valid(const Stops& stops) {
+    if (std::isnan(stops.low)) throw InvalidValue{"low", stops.low, "a number or -infinity"};
+    if (!(stops.high > stops.low)) {
+        throw InvalidValue{"high", stops.high, "a number above low, " + shortest(stops.low)};
+    }
+    require_at_least_zero("least_duration_s", stops.least_duration_s);
+}
+
+GapState SettleCurve::Turns::at(double time_s) const noexcept {
+    const double along = time_s / piece_s;
+    if (!(along < static_cast<double>(count))) return {};
+    const auto i = static_cast<std::size_t>(along);
+    const double s = along - static_cast<double>(i);
+    const double travel = gap[i + 1] - gap[i];
+    const double m0 = i == 0 ? first_velocity * piece_s : 0;
+    const double b = 3 * travel - 2 * m0;
+    const double c = m0 - 2 * travel;
+    return {gap[i] + s * (m0 + s * (b + s * c)), (m0 + s * (2 * b + s * 3 * c)) / piece_s};
+}
+
+std::array<double, 2> SettleCurve::Turns::extent() const noexcept {
+    std::array<double, 2> ends{gap[0], gap[0]};
+    const auto include = [&](double g) {
+        ends = {std::min(ends[0], g), std::max(ends[1], g)};
+    };
+    for (std::size_t i = 0; i <= count; ++i)
+        include(gap[i]);
+    // The first piece has a turn of its own when it starts the other way, or too fast.
+    const double m0 = first_velocity * piece_s;
+    const double s = m0 / (3 * (m0 - 2 * (gap[1] - gap[0])));
+    if (s > 0 && s < 1) include(at(s * piece_s).gap);
+    return ends;
+}
+
+SettleCurve::SettleCurve(const SettleTuning& tuning, double start)
+    : asked_{start}, target_{start}, spring_{} {
+    retune(tuning);
+    require_finite("start", start);
+    spring_ = wished_;
+    report_ = {.target = start,
+               .duration_s = tuning.duration_s,
+               .damping_ratio = wished_.damping_ratio};
+}
+
+void SettleCurve::retune(const SettleTuning& tuning) {
+    require_valid(tuning);
+    wished_ = tuning_from(Wish{.overshoot_percent = tuning.overshoot_percent,
+                               .settling_time_s = tuning.duration_s});
+    tuning_ = tuning;
+}
+
+bool SettleCurve::try_retune(const SettleTuning& tuning) noexcept {
+    if (!is_valid(tuning)) {
+        reject();
+        return false;
+    }
+    retune(tuning);
+    return true;
+}
+
+void SettleCurve::set_stops(const Stops& stops) {
+    require_valid(stops);
+    stops_ = stops;
+    if (!still()) throw_to(asked_);
+}
+
+StepStatus SettleCurve::reject() noexcept {
+    ++rejected_inputs_;
+    return StepStatus::rejected;
+}
+
+bool SettleCurve::keeps_stops(const Tuning& tuning, double target) const noexcept {
+    const FreeMotion motion{tuning, {value() - target, velocity()}};
+    for (const std::size_t turn : {0U, 1U}) {
+        const double time_s = motion.turning_time_s(turn);
+        if (!std::isfinite(time_s)) break;
+        const double place = target + motion.at(time_s).gap;
+        if (place > kept_high_ || place < kept_low_) return false;
+    }
+    return true;
+}
+
+bool SettleCurve::keeps_stops(const Turns& turns, double target) const noexcept {
+    const auto [low, high] = turns.extent();
+    return target + low >= kept_low_ && target + high <= kept_high_;
+}
+
+const ThrowReport& SettleCurve::throw_to(double target) noexcept {
+    if (!is_usable(target)) {
+        reject();
+        return report_;
+    }
+    asked_ = target;
+    report_ = {.target = std::clamp(target, stops_.low, stops_.high),
+               .duration_s = tuning_.duration_s,
+               .damping_ratio = wished_.damping_ratio};
+    const double here = value();
+    // The stop it is past already, or flying out at, cannot be kept; the other one can.
+    const bool above = here > stops_.high || (here == stops_.high && velocity() > 0);
+    const bool below = here < stops_.low || (here == stops_.low && velocity() < 0);
+    report_.flew_out = above || below;
+    kept_low_ = below ? -std::numeric_limits<double>::infinity() : stops_.low;
+    kept_high_ = above ? std::numeric_limits<double>::infinity() : stops_.high;
+    if (has_swings()) {
+        plan_turns();
+    } else {
+        plan_spring();
+    }
+    const double speed = velocity();
+    target_ = report_.target;
+    start_again(here, speed);
+    return report_;
+}
+
+void SettleCurve::start_again(double value, double velocity) noexcept {
+    start_ = now_ = {value - target_, velocity};
+    elapsed_s_ = 0;
+}
+
+void SettleCurve::plan_spring() noexcept {
+    spring_ = wished_;
+    if (keeps_stops(spring_, report_.target)) return;
+
+    const double duration_s = tuning_.duration_s;
+    const auto damped_enough = [&](double damping_ratio) {
+        return keeps_stops(spring_for(damping_ratio, duration_s), report_.target);
+    };
+    report_.damping_gave = wished_.damping_ratio < 1;
+    if (damped_enough(1)) {
+        const double ratio = least_that_holds(wished_.damping_ratio, 1, damped_enough);
+        spring_ = spring_for(ratio, duration_s);
+        report_.damping_ratio = ratio;
+        return;
+    }
+    report_.damping_ratio = 1;
+    report_.duration_gave = true;
+    const auto quick_enough = [&](double quickness) {
+        return keeps_stops(spring_for(1, duration_s / quickness), report_.target);
+    };
+    const double most_quickness =
+        stops_.least_duration_s > 0 ? std::max(1.0, duration_s / stops_.least_duration_s) : 1e12;
+    if (quick_enough(most_quickness)) {
+        report_.duration_s = duration_s / least_that_holds(1, most_quickness, quick_enough);
+        spring_ = spring_for(1, report_.duration_s);
+        return;
+    }
+    report_.duration_s = duration_s / most_quickness;
+    spring_ = spring_for(1, report_.duration_s);
+    if (stops_.may_shorten_travel) {
+        // The further the target from the stop it would strike, the sooner it turns.
+        const double asked = report_.target;
+        const double w = angular_frequency_rad_per_s(spring_);
+        const double reach = 100 * (std::abs(velocity()) / w + std::abs(asked - value()));
+        const double far =
+            std::clamp(velocity() > 0 ? asked - reach : asked + reach, stops_.low, stops_.high);
+        const auto near_enough = [&](double part) {
+            return keeps_stops(spring_, asked + part * (far - asked));
+        };
+        if (near_enough(1)) {
+            report_.travel_gave = true;
+            report_.target = asked + least_that_holds(0, 1, near_enough) * (far - asked);
+            return;
+        }
+    }
+    report_.least_duration_gave = true;
+    double quickness = most_quickness;
+    while (!quick_enough(quickness) && quickness < 1e12)
+        quickness *= 2;
+    report_.duration_s = duration_s / least_that_holds(most_quickness, quickness, quick_enough);
+    spring_ = spring_for(1, report_.duration_s);
+}
+
+SettleCurve::Turns SettleCurve::turns_to(double target, double height_share,
+                                         double duration_s) const noexcept {
+    Turns turns;
+    turns.gap[0] = value() - target;
+    const double travel = -turns.gap[0];
+    double side = 1;
+    for (const double percent : tuning_.swing_percent) {
+        if (!(percent > 0)) break;
+        turns.gap[++turns.count] = side * height_share * 0.01 * percent * travel;
+        side = -side;
+    }
+    turns.gap[++turns.count] = 0;
+    turns.piece_s = duration_s / static_cast<double>(turns.count);
+    turns.first_velocity = velocity();
+    return turns;
+}
+
+void SettleCurve::plan_turns() noexcept {
+    const double target = report_.target;
+    const double duration_s = tuning_.duration_s;
+    turns_ = turns_to(target, 1, duration_s);
+    report_.damping_ratio = 0;
+    if (keeps_stops(turns_, target)) return;
+    report_.damping_gave = true;
+    const auto low_enough = [&](double cut_down) {
+        return keeps_stops(turns_to(target, 1 - cut_down, duration_s), target);
+    };
+    if (low_enough(1)) {
+        turns_ = turns_to(target, 1 - least_that_holds(0, 1, low_enough), duration_s);
+        return;
+    }
+    report_.duration_gave = true;
+    const auto quick_enough = [&](double quickness) {
+        return keeps_stops(turns_to(target, 0, duration_s / quickness), target);
+    };
+    const double quickness = least_that_holds(1, 1e12, quick_enough);
+    report_.duration_s = duration_s / quickness;
+    report_.least_duration_gave = report_.duration_s < stops_.least_duration_s;
+    turns_ = turns_to(target, 0, report_.duration_s);
+}
+
+GapState SettleCurve::at(double time_s) const noexcept {
+    if (has_swings() && turns_.count > 0) return turns_.at(time_s);
+    const StraightRows<double> rows = straight_rows(spring_, time_s);
+    const GapState state{
+        rows.gap_of_gap * start_.gap + rows.gap_of_velocity * start_.velocity,
+        rows.velocity_of_gap * start_.gap + rows.velocity_of_velocity * start_.velocity};
+    const bool gone = std::abs(state.gap) < least_gap<double> &&
+                      std::abs(state.velocity) < least_gap<double>;
+    return gone ? GapState{} : state;
+}
+
+StepStatus SettleCurve::step(double dt) noexcept {
+    if (!is_time_step(dt)) return reject();
+    if (still()) return StepStatus::stepped;
+    const GapState next = at(elapsed_s_ + dt);
+    if (!is_finite(next.gap) || !is_finite(next.velocity)) return reject();
+    elapsed_s_ += dt;
+    now_ = next;
+    return StepStatus::stepped;
+}
+
+StepStatus SettleCurve::step(double target, double dt) noexcept {
+    if (!is_time_step(dt) || !is_usable(target)) return reject();
+    if (target != asked_) throw_to(target);
+    return step(dt);
+}
+
+StepStatus SettleCurve::cut(double target) noexcept {
+    if (!is_usable(target)) return reject();
+    throw_to(target);
+    return StepStatus::stepped;
+}
+
+StepStatus SettleCurve::push(double delta_velocity) noexcept {
+    const double velocity = now_.velocity + delta_velocity;
+    if (!is_usable(velocity)) return reject();
+    now_.velocity = velocity;
+    throw_to(asked_);
+    return StepStatus::stepped;
+}
+
+StepStatus SettleCurve::reset(double value) noexcept {
+    if (!is_usable(value)) return reject();
+    asked_ = target_ = value;
+    start_again(value, 0);
+    turns_ = {};
+    return StepStatus::stepped;
+}
+
+bool SettleCurve::at_rest(double distance, double speed) const noexcept {
+    return std::abs(now_.gap) <= distance && std::abs(now_.velocity) <= speed;
+}
+
+KeyCurve SettleCurve::keys(double rate_hz) const {
+    require_above_zero("rate_hz", rate_hz);
+    const bool by_turns = has_swings() && turns_.count > 0;
+    const double size = std::max(std::abs(start_.gap), 1e-300);
+    const double end_s =
+        by_turns ? turns_.piece_s * static_cast<double>(turns_.count)
+                 : FreeMotion{spring_, start_}.settling_time_s(1e-4 * size).value_or(0);
+    if (!(end_s * rate_hz < 1e6)) {
+        throw InvalidValue{"rate_hz", rate_hz, "a rate that makes at most a million keys"};
+    }
+    std::vector<CurveKey> table;
+    for (std::size_t i = 0; static_cast<double>(i) < end_s * rate_hz; ++i) {
+        const double time_s = static_cast<double>(i) / rate_hz;
+        const GapState state = at(time_s);
+        table.push_back({time_s, target_ + state.gap, state.velocity, state.velocity});
+    }
+    table.push_back({static_cast<double>(table.size()) / rate_hz, target_, 0, 0});
+    return KeyCurve{std::move(table)};
+}
+
+std::span<const Channel> SettleCurve::channels() noexcept {
+    return mover_channels<double>;
+}
+
+void SettleCurve::read(std::span<double> numbers) const noexcept {
+    read_components<double>({value(), velocity(), target()}, numbers);
+}
+
+std::span<const Dial<SettleCurve>> SettleCurve::dials() noexcept {
+    return dials_through_tuning<SettleCurve>();
+}
+
+}  // namespace hopcoil
