@@ -6,7 +6,9 @@
 
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>
+
 #include <hopcoil/follow/glide.hpp>
 #include <hopcoil/follow/pursuit.hpp>
 
@@ -158,6 +160,8 @@ using RotationFollower = RotationMover<Follower<Vector3>>;
 using RotationGlide = RotationMover<Glide<Vector3>>;
 /// Turns toward its target under caps on the rate of turning and on its change.
 using RotationPursuit = RotationMover<Pursuit<Vector3>>;
+/// Turns toward its target along a given curve.
+using RotationCurve = RotationMover<CurveMove<Vector3>>;
 
 
 }  // namespace HOPCOIL_BITS
