@@ -1,0 +1,146 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <vector>
+
+#include <hopcoil/base/build.hpp>
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/base/system.hpp>
+#include <hopcoil/follow/follower.hpp>
+
+namespace hopcoil {
+
+/// A weight on its way to another, without a leap in its rate: a cubic from where and how fast it is.
+class Fade {
+  public:
+    explicit Fade(double weight = 0.0) noexcept : to_{weight} {}
+    void start(double to, double duration_s) noexcept;
+    void step(double dt) noexcept;
+    [[nodiscard]] double weight() const noexcept { return at().weight; }
+    [[nodiscard]] double rate() const noexcept { return at().rate; }
+    [[nodiscard]] double aim() const noexcept { return to_; }
+    [[nodiscard]] bool is_over() const noexcept { return elapsed_s_ >= duration_s_; }
+
+  private:
+    struct Place {
+        double weight = 0.0;
+        double rate = 0.0;
+    };
+    [[nodiscard]] Place at() const noexcept;
+
+    double from_ = 0.0;
+    double first_rate_ = 0.0;
+    double to_ = 0.0;
+    double duration_s_ = 0.0;
+    double elapsed_s_ = 0.0;
+};
+/// Errors  InvalidValue for a weight that is not finite, or a duration that is not finite and >= 0.
+void require_valid_fade(double weight, double duration_s);
+
+inline namespace HOPCOIL_BITS {
+
+/// Several motions on one property at once, adding up: breathing, a flinch, a lean, each a Follower of
+/// its own target, fading in and out.
+///
+///     Layers<Vector3f> head{rest};
+///     const auto flinch = head.add(nervous, none);
+///     head.fade(flinch, 1, 0.1);
+///     head.set_target(flinch, back);
+///     head.step(dt);
+///
+/// Model   value = base + sum of weight_i layer_i; velocity = sum of weight_i' layer_i + weight_i
+///         layer_i'. Each keeps its own velocity; weights fade along cubics, so value and velocity are
+///         continuous.
+/// Shapes  any value; as many layers as there is memory for.
+/// Units   seconds; weights are pure numbers.
+/// Errors  std::out_of_range for a layer that is not there; InvalidValue for invalid numbers.
+/// Cost    that of its followers. `add` allocates; nothing else does.
+template <LinearSpace T>
+class Layers {
+    using Scalar = ScalarIn<T>;
+
+  public:
+    explicit Layers(T base) : base_{base} {}
+
+    /// A new layer at weight 0, at rest at `start`. Its number, which stays its own.
+    std::size_t add(const Tuning& tuning, T start) {
+        layers_.push_back({Follower<T>{tuning, start}, Fade{}, start});
+        return layers_.size() - 1;
+    }
+
+    void set_base(T base) noexcept { base_ = base; }
+    void set_target(std::size_t layer, T target) { layers_.at(layer).target = target; }
+    /// To another weight in a given time, from whatever it is and however fast it fades.
+    void fade(std::size_t layer, double weight, double duration_s) {
+        require_valid_fade(weight, duration_s);
+        layers_.at(layer).fade.start(weight, duration_s);
+    }
+    void retune(std::size_t layer, const Tuning& tuning) {
+        layers_.at(layer).mover.retune(tuning);
+    }
+    void push(std::size_t layer, T delta_velocity) {
+        layers_.at(layer).mover.push(delta_velocity);
+    }
+
+    /// All layers go on; those whose target cannot be used stay where they are.
+    StepStatus step(double dt) noexcept {
+        if (!is_time_step(dt)) {
+            ++rejected_inputs_;
+            return StepStatus::rejected;
+        }
+        StepStatus status = StepStatus::stepped;
+        for (Layer& layer : layers_) {
+            if (layer.mover.step(layer.target, dt) != StepStatus::stepped) {
+                ++rejected_inputs_;
+                status = StepStatus::rejected;
+            }
+            layer.fade.step(dt);
+        }
+        return status;
+    }
+
+    [[nodiscard]] T value() const noexcept {
+        T sum = base_;
+        for (const Layer& layer : layers_)
+            sum = sum + scaled(layer.mover.value(), static_cast<Scalar>(layer.fade.weight()));
+        return sum;
+    }
+    [[nodiscard]] T velocity() const noexcept {
+        T sum = base_ - base_;
+        for (const Layer& layer : layers_) {
+            sum = sum +
+                  (scaled(layer.mover.value(), static_cast<Scalar>(layer.fade.rate())) +
+                   scaled(layer.mover.velocity(), static_cast<Scalar>(layer.fade.weight())));
+        }
+        return sum;
+    }
+    [[nodiscard]] std::size_t size() const noexcept { return layers_.size(); }
+    [[nodiscard]] double weight(std::size_t layer) const { return layers_.at(layer).fade.weight(); }
+    [[nodiscard]] const Follower<T>& mover(std::size_t layer) const {
+        return layers_.at(layer).mover;
+    }
+    /// Nothing fades, and every layer that counts is at rest.
+    [[nodiscard]] bool still() const noexcept requires HasLength<T> {
+        for (const Layer& layer : layers_) {
+            const bool counts = layer.fade.aim() != 0;
+            if (!layer.fade.is_over() || (counts && !layer.mover.still())) return false;
+        }
+        return true;
+    }
+    [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
+
+  private:
+    struct Layer {
+        Follower<T> mover;
+        Fade fade;
+        T target;
+    };
+
+    T base_;
+    std::vector<Layer> layers_;
+    std::uint64_t rejected_inputs_ = 0;
+};
+
+}  // namespace HOPCOIL_BITS
+}  // namespace hopcoil
