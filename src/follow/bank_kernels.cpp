@@ -4,6 +4,7 @@
 #include "bank_kernels.hpp"
 
 #include <bit>
+#include <cmath>
 #include <cstdint>
 #include <type_traits>
 
@@ -23,19 +24,15 @@ namespace {
 
 template <class S>
 HOPCOIL_INTO_EACH S dropped(S v, S least) {
-    return (v < least) & (v > -least) ? S{0} : v;
+    return std::abs(v) < least ? S{0} : v;
 }
 
 template <class S>
-HOPCOIL_INTO_EACH void shared_loop(const Lanes<S>& lanes, const StraightRows<S>& rows,
-                                   const Least<S>& least) {
-    const S* const __restrict target = lanes.target;
-    const S* const __restrict next = lanes.next;
-    S* const __restrict gaps = lanes.gap;
-    S* const __restrict velocities = lanes.velocity;
+HOPCOIL_INTO_EACH void shared_loop(const S* __restrict target, const S* __restrict next,
+                                   S* __restrict gaps, S* __restrict velocities, std::size_t count,
+                                   const StraightRows<S>& rows, const Least<S>& least) {
     const StraightRows<S> r = rows;
     const Least<S> l = least;
-    const std::size_t count = lanes.count;
     for (std::size_t i = 0; i < count; ++i) {
         const S travel = next[i] - target[i];
         const S gap = gaps[i];
@@ -51,15 +48,12 @@ HOPCOIL_INTO_EACH void shared_loop(const Lanes<S>& lanes, const StraightRows<S>&
 /// The same where the target is held: its travel is exactly 0, and so are the last two products, but
 /// for their signs.
 template <class S>
-HOPCOIL_INTO_EACH void held_loop(const Lanes<S>& lanes, const StraightRows<S>& rows,
-                                 const Least<S>& least) {
-    S* const __restrict gaps = lanes.gap;
-    S* const __restrict velocities = lanes.velocity;
+HOPCOIL_INTO_EACH void held_loop(S* __restrict gaps, S* __restrict velocities, std::size_t count,
+                                 const StraightRows<S>& rows, const Least<S>& least) {
     const StraightRows<S> r = rows;
     const Least<S> l = least;
     const S gap_zero = S{0} * r.gap_of_travel;
     const S velocity_zero = S{0} * r.velocity_of_travel;
-    const std::size_t count = lanes.count;
     for (std::size_t i = 0; i < count; ++i) {
         const S gap = gaps[i];
         const S velocity = velocities[i];
@@ -72,19 +66,17 @@ HOPCOIL_INTO_EACH void held_loop(const Lanes<S>& lanes, const StraightRows<S>& r
 }
 
 template <class S>
-HOPCOIL_INTO_EACH void varied_loop(const Lanes<S>& lanes, const VariedRows<S>& rows, S least_gap) {
-    const S* const __restrict target = lanes.target;
-    const S* const __restrict next = lanes.next;
-    S* const __restrict gaps = lanes.gap;
-    S* const __restrict velocities = lanes.velocity;
-    const S* const __restrict gg = rows.gap_of_gap;
-    const S* const __restrict gv = rows.gap_of_velocity;
-    const S* const __restrict gt = rows.gap_of_travel;
-    const S* const __restrict vg = rows.velocity_of_gap;
-    const S* const __restrict vv = rows.velocity_of_velocity;
-    const S* const __restrict vt = rows.velocity_of_travel;
-    const S* const __restrict least = rows.least_velocity;
-    const std::size_t count = lanes.count;
+HOPCOIL_INTO_EACH void varied_loop(const S* __restrict target, const S* __restrict next,
+                                   S* __restrict gaps, S* __restrict velocities, std::size_t count,
+                                   const S* __restrict gg, const S* __restrict gv,
+                                   const S* __restrict gt, const S* __restrict vg,
+                                   const S* __restrict vv, const S* __restrict vt,
+                                   const S* __restrict least, S least_gap) {
+#if defined(__clang__)
+#pragma clang loop vectorize(enable) interleave(enable)
+#else
+#pragma GCC ivdep
+#endif
     for (std::size_t i = 0; i < count; ++i) {
         const S travel = next[i] - target[i];
         const S gap = gaps[i];
@@ -109,24 +101,22 @@ HOPCOIL_INTO_EACH bool calm_loop(const S* numbers, std::size_t count) {
     return (beyond & top) == 0;
 }
 
-template <class S>
-HOPCOIL_INTO_EACH void shared_or_held(const Lanes<S>& lanes, const StraightRows<S>& rows,
-                                      const Least<S>& least) {
-    if (lanes.next == lanes.target) {
-        held_loop(lanes, rows, least);
-    } else {
-        shared_loop(lanes, rows, least);
-    }
-}
-
 // A template cannot carry a target, so each set has its functions for float and for double.
 #define HOPCOIL_KERNELS(NAME, TARGET, S)                                                          \
     TARGET void shared_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,                 \
                               const Least<S>& least) {                                            \
-        shared_or_held(lanes, rows, least);                                                       \
+        shared_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, rows,       \
+                    least);                                                                       \
+    }                                                                                             \
+    TARGET void held_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,                   \
+                            const Least<S>& least) {                                              \
+        held_loop(lanes.gap, lanes.velocity, lanes.count, rows, least);                           \
     }                                                                                             \
     TARGET void varied_##NAME(const Lanes<S>& lanes, const VariedRows<S>& rows, S least_gap) {    \
-        varied_loop(lanes, rows, least_gap);                                                      \
+        varied_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count,             \
+                    rows.gap_of_gap, rows.gap_of_velocity, rows.gap_of_travel,                    \
+                    rows.velocity_of_gap, rows.velocity_of_velocity, rows.velocity_of_travel,     \
+                    rows.least_velocity, least_gap);                                              \
     }                                                                                             \
     TARGET bool calm_##NAME(const S* numbers, std::size_t count) {                                \
         return calm_loop(numbers, count);                                                         \
@@ -163,6 +153,9 @@ HOPCOIL_KERNELS(avx512, HOPCOIL_FOR_AVX512, double)
 template <class S>
 void move_shared(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows,
                  const Least<S>& least) noexcept {
+    if (lanes.next == lanes.target) {
+        HOPCOIL_CHOOSE(held, lanes, rows, least);
+    }
     HOPCOIL_CHOOSE(shared, lanes, rows, least);
 }
 
