@@ -68,7 +68,16 @@ void add_list(CLI::App& app, const std::string& name, std::vector<double>& value
         ->group("Tuning (several values draw several followers)");
 }
 
-void add_tunings(CLI::App& app, ResponseOptions& options) {
+/// One mover for each value.
+void add_each(CLI::App& app, const std::string& name, std::vector<std::string>& values,
+              const std::string& form, const std::string& help) {
+    app.add_option(name, values, help)
+        ->expected(1, CLI::detail::expected_max_vector_size)
+        ->type_name(form)
+        ->group("Instead or beside it");
+}
+
+void add_tunings(CLI::App& app, TuningOptions& options) {
     add_list(app, "--frequency", options.frequencies_hz, "HZ", "natural frequency (2)",
              at_least_zero(" hertz"));
     add_list(app, "--damping-ratio", options.damping_ratios, "RATIO",
@@ -82,6 +91,23 @@ void add_tunings(CLI::App& app, ResponseOptions& options) {
              at_least_zero(" newtons per metre"));
     add_list(app, "--damping", options.dampings_n_s_per_m, "N*S/M", "with --mass: damper (0)",
              at_least_zero(" newton seconds per metre"));
+    add_each(app, "--named", options.names, "NAME", "a tuning by its name");
+    add_each(app, "--wish", options.wishes, "PERCENT:SECONDS[:LEAD]",
+             "so far past, settled in this time");
+    add_each(app, "--calming", options.calmings, "HALF_LIFE_S[:RATIO[:LEAD]]",
+             "what is left halves in this time (ratio 1)");
+    add_each(app, "--coefficients", options.coefficients, "A:B[:C]",
+             "of y + a y' + b y'' = x + c x'");
+}
+
+void add_other_movers(CLI::App& app, TuningOptions& options) {
+    add_each(app, "--glide", options.glides, "HALF_LIFE_S", "half of the gap in this time");
+    add_each(app, "--pursuit", options.pursuits, "SPEED[:ACCELERATION]", "under these caps");
+    add_each(app, "--settle", options.settles, "PERCENT:SECONDS",
+             "thrown so far past, settled in this time");
+    add_each(app, "--curve", options.curves, "FAMILY:WAY:SECONDS",
+             "along an ease: past_and_back:out:0.4");
+    add_each(app, "--relay", options.relays, "HZ:RATIO/HZ:RATIO", "followers behind followers");
 }
 
 void add_signal(CLI::App& app, ResponseOptions& options) {
@@ -118,7 +144,8 @@ void add_signal(CLI::App& app, ResponseOptions& options) {
 }
 
 void add_response(CLI::App& app, ResponseOptions& options) {
-    add_tunings(app, options);
+    add_tunings(app, options.movers);
+    add_other_movers(app, options.movers);
     add_signal(app, options);
     const std::string output = "Output";
     app.add_option("--seconds", options.seconds, "how long (until it has settled)")
@@ -138,8 +165,9 @@ void add_response(CLI::App& app, ResponseOptions& options) {
         ->type_name("FILE.png|.svg")
         ->group(output);
     app.footer(
-        "Example: a lively feel beside a calm one\n"
+        "Examples: a lively feel beside a calm one; a wish beside a glide\n"
         "  hopcoil response --frequency 2 --damping-ratio 0.2 0.7 --figure jump.png\n"
+        "  hopcoil response --wish 12:0.4 --glide 0.08 --figure wish.png\n"
         "Figures describe the continuous motion, whatever --rate and --seconds.");
 }
 
@@ -160,6 +188,18 @@ void add_run(CLI::App& app, RunOptions& options) {
         ->type_name("FILE.png|.svg");
     app.add_flag("--json", options.json, "print one JSON object instead of the summary");
     app.footer("Example:\n  hopcoil run scenes/quay/vane.toml --out vane-take");
+}
+
+void add_tunings_command(CLI::App& app, TuningsOptions& options) {
+    app.add_option("names", options.tunings.names, "only these (all that come with it)")
+        ->type_name("NAME");
+    add_tunings(app, options.tunings);
+    app.remove_option(app.get_option("--named"));
+    app.add_flag("--json", options.json, "print one JSON object instead of the table");
+    app.footer(
+        "Examples: what there is; one of them, and a wish, in every form\n"
+        "  hopcoil tunings\n"
+        "  hopcoil tunings lively --wish 12:0.4");
 }
 
 void add_demo(CLI::App& app, DemoOptions& options) {
@@ -199,6 +239,7 @@ ExitCode run_command_line(int argc, const char* const* argv) {
     ResponseOptions response;
     RunOptions run;
     DemoOptions demo;
+    TuningsOptions tunings;
     CLI::App app{"Motion that is alive: followers and springs that hold at any time step.",
                  "hopcoil"};
     app.set_version_flag("--version", fmt::format("hopcoil {}", version));
@@ -216,11 +257,14 @@ ExitCode run_command_line(int argc, const char* const* argv) {
     CLI::App* const demo_command =
         command("demo", "run Saltlamp Quay and write what it shows: start here");
     CLI::App* const response_command =
-        command("response", "how a follower answers a jump, kick, ramp, sine or recorded target");
+        command("response", "how movers answer a jump, kick, ramp, sine or recorded target");
     CLI::App* const run_command = command("run", "run a scene; write its take and a figure");
     add_demo(*demo_command, demo);
     add_response(*response_command, response);
     add_run(*run_command, run);
+    CLI::App* const tunings_command =
+        command("tunings", "list the named tunings; say a tuning in every form");
+    add_tunings_command(*tunings_command, tunings);
 
     std::string where = "hopcoil";
     try {
@@ -244,6 +288,7 @@ ExitCode run_command_line(int argc, const char* const* argv) {
     }
     if (demo_command->parsed()) return run_demo(demo);
     if (response_command->parsed()) return run_response(response);
+    if (tunings_command->parsed()) return run_tunings(tunings);
     return run_run(run);
 }
 

@@ -19,7 +19,8 @@ class UsageProblem : public std::runtime_error {
     using std::runtime_error::runtime_error;
 };
 
-struct ResponseOptions {
+/// What moves, as the command line says it.
+struct TuningOptions {
     // Lists of one length; a single value serves all.
     std::vector<double> frequencies_hz{};
     std::vector<double> damping_ratios{};
@@ -27,6 +28,20 @@ struct ResponseOptions {
     std::vector<double> masses_kg{};
     std::vector<double> stiffnesses_n_per_m{};
     std::vector<double> dampings_n_s_per_m{};
+    // One mover each.
+    std::vector<std::string> names{};
+    std::vector<std::string> wishes{};
+    std::vector<std::string> calmings{};
+    std::vector<std::string> coefficients{};
+    std::vector<std::string> glides{};
+    std::vector<std::string> pursuits{};
+    std::vector<std::string> settles{};
+    std::vector<std::string> curves{};
+    std::vector<std::string> relays{};
+};
+
+struct ResponseOptions {
+    TuningOptions movers{};
     std::string signal{};
     double size = 1.0;
     std::optional<double> initial_velocity{};
@@ -51,6 +66,12 @@ struct RunOptions {
     bool json = false;
 };
 ExitCode run_run(const RunOptions& options);
+
+struct TuningsOptions {
+    TuningOptions tunings{};
+    bool json = false;
+};
+ExitCode run_tunings(const TuningsOptions& options);
 
 struct DemoOptions {
     std::filesystem::path out{};

@@ -49,9 +49,4 @@ void print_json(const Json& json) {
     fmt::print("{}\n", json.dump(2, ' ', false, Json::error_handler_t::replace));
 }
 
-std::string in_words(const Tuning& tuning) {
-    return fmt::format("{:.4g} Hz, damping ratio {:.4g}, lead {:.4g}", tuning.frequency_hz,
-                       tuning.damping_ratio, tuning.lead);
-}
-
 }  // namespace hopcoil::tool

@@ -26,7 +26,4 @@ void set_figure(Json& json, const std::string& key, const Figure& figure);
 /// Prints one JSON object and nothing else.
 void print_json(const Json& json);
 
-/// "2 Hz, damping ratio 0.4, lead 0"
-[[nodiscard]] std::string in_words(const Tuning& tuning);
-
 }  // namespace hopcoil::tool

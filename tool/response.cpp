@@ -7,97 +7,17 @@
 
 #include <hopcoil/scene/csv.hpp>
 #include <hopcoil/scene/run.hpp>
-#include <hopcoil/spring/free_motion.hpp>
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
+#include "tool/measured_jump.hpp"
 #include "tool/response_answers.hpp"
 #include "tool/response_chart.hpp"
+#include "tool/wanted_movers.hpp"
 
 namespace hopcoil::tool {
 namespace {
-
-/// The value for the i-th tuning: its own, the only one given, or the default.
-double pick(const std::vector<double>& list, std::size_t i, double unless_given) {
-    if (list.empty()) return unless_given;
-    return list.size() == 1 ? list.front() : list[i];
-}
-
-struct List {
-    const char* option;
-    const std::vector<double>& values;
-};
-
-/// How many tunings some lists make together.
-std::size_t common_length(const std::vector<List>& lists) {
-    std::size_t length = 0;
-    const char* longest = "";
-    for (const List& list : lists) {
-        if (list.values.size() > length) {
-            length = list.values.size();
-            longest = list.option;
-        }
-    }
-    for (const List& list : lists) {
-        if (list.values.size() > 1 && list.values.size() != length) {
-            throw UsageProblem{fmt::format(
-                "hopcoil response: {} has {} values and {} has {}: give as many of each, or one "
-                "for all",
-                list.option, list.values.size(), longest, length)};
-        }
-    }
-    return length;
-}
-
-struct WantedTuning {
-    Tuning tuning{};
-    double mass_kg = 1.0;
-};
-
-std::vector<WantedTuning> wanted_tunings(const ResponseOptions& options) {
-    const List leads{"--lead", options.leads};
-    const bool springs = !options.masses_kg.empty() || !options.stiffnesses_n_per_m.empty() ||
-                         !options.dampings_n_s_per_m.empty();
-    const bool feels = !options.frequencies_hz.empty() || !options.damping_ratios.empty();
-    std::vector<WantedTuning> wanted;
-    if (springs && feels) {
-        throw UsageProblem{
-            "hopcoil response: give --frequency and --damping-ratio, or --mass, --stiffness and "
-            "--damping, not both"};
-    }
-    if (springs) {
-        if (options.stiffnesses_n_per_m.empty()) {
-            throw UsageProblem{"hopcoil response: --mass and --damping need a --stiffness"};
-        }
-        const std::size_t count = common_length({{"--mass", options.masses_kg},
-                                                 {"--stiffness", options.stiffnesses_n_per_m},
-                                                 {"--damping", options.dampings_n_s_per_m},
-                                                 leads});
-        for (std::size_t i = 0; i < count; ++i) {
-            const SpringConstants constants{
-                .mass_kg = pick(options.masses_kg, i, 1),
-                .stiffness_n_per_m = pick(options.stiffnesses_n_per_m, i, 0),
-                .damping_n_s_per_m = pick(options.dampings_n_s_per_m, i, 0),
-                .lead = pick(options.leads, i, 0)};
-            wanted.push_back({tuning_from(constants), constants.mass_kg});
-        }
-        return wanted;
-    }
-    const std::size_t count =
-        std::max<std::size_t>(1, common_length({{"--frequency", options.frequencies_hz},
-                                                {"--damping-ratio", options.damping_ratios},
-                                                leads}));
-    const Tuning unless_given;
-    for (std::size_t i = 0; i < count; ++i) {
-        const Tuning tuning{
-            .frequency_hz = pick(options.frequencies_hz, i, unless_given.frequency_hz),
-            .damping_ratio = pick(options.damping_ratios, i, unless_given.damping_ratio),
-            .lead = pick(options.leads, i, unless_given.lead)};
-        wanted.push_back({tuning, 1});
-    }
-    return wanted;
-}
 
 /// A recorded target; the first column beside the time when none is named.
 scene::RecordTarget recorded_target(ResponseOptions& options) {
@@ -149,39 +69,52 @@ double rounded_up(double x) {
     return 10 * power;
 }
 
-/// Long enough to see every tuning settle, or swing a dozen times if it takes too long.
-double telling_duration_s(const ResponseOptions& options, const std::vector<WantedTuning>& wanted) {
+/// Long enough to see every mover settle, or swing a dozen times if it takes too long.
+double telling_duration_s(const ResponseOptions& options, const std::vector<WantedMover>& wanted) {
     double longest_s = options.signal == "sine" ? 4 / options.sine_hz : 0;
-    for (const WantedTuning& each : wanted) {
-        if (each.tuning.frequency_hz == 0) continue;
-        const FreeMotion motion{each.tuning, {-1, 0}};
-        const double dozen_s = 12 / each.tuning.frequency_hz;
-        const double settled_s = motion.settling_time_s(0.01).value_or(dozen_s);
-        longest_s = std::max(longest_s, std::min(settled_s, std::max(dozen_s, 5.0)));
-    }
+    for (const WantedMover& each : wanted)
+        longest_s = std::max(longest_s, telling_time_s(each.numbers, options.size));
     return longest_s > 0 ? rounded_up(1.1 * longest_s) : 3.0;
 }
 
-scene::Scene scene_of(ResponseOptions& options, const std::vector<WantedTuning>& wanted) {
+/// The column it has in the CSV: short, and its own.
+std::string column_name_of(const WantedMover& mover) {
+    if (!mover.name.empty()) return mover.name;
+    const auto* tuning = std::get_if<Tuning>(&mover.numbers);
+    if (tuning == nullptr) return scene::kind_of(mover.numbers);
+    return fmt::format("f{:.6g}_z{:.6g}_L{:.6g}", tuning->frequency_hz, tuning->damping_ratio,
+                       tuning->lead);
+}
+
+scene::Scene scene_of(ResponseOptions& options, const std::vector<WantedMover>& wanted) {
     scene::Scene scene{.rate_hz = options.rate_hz};
     scene.targets.push_back({.name = "target", .unit = "", .path = target_of(options)});
     const scene::Target& target = scene.targets.front().path;
     for (std::size_t i = 0; i < wanted.size(); ++i) {
-        const Tuning& tuning = wanted[i].tuning;
-        std::string name = fmt::format("f{:.6g}_z{:.6g}_L{:.6g}", tuning.frequency_hz,
-                                       tuning.damping_ratio, tuning.lead);
-        const bool taken = std::any_of(scene.followers.begin(), scene.followers.end(),
+        std::string name = column_name_of(wanted[i]);
+        const bool taken = std::any_of(scene.movers.begin(), scene.movers.end(),
                                        [&](const auto& each) { return each.name == name; });
         if (taken) name += fmt::format("_{}", i + 1);
-        scene.followers.push_back({.name = std::move(name),
-                                   .tuning = tuning,
-                                   .start = target.before(0).value,
-                                   .start_velocity = initial_velocity_of(options)});
+        scene.movers.push_back({.name = std::move(name),
+                                .numbers = wanted[i].numbers,
+                                .start = target.before(0).value,
+                                .start_velocity = initial_velocity_of(options)});
     }
     const double unless_asked = options.signal == "csv" ? std::max(target.last_event_s(), 1.0)
                                                         : telling_duration_s(options, wanted);
     scene.duration_s = options.seconds.value_or(unless_asked);
     return scene;
+}
+
+/// Where each mover's value stands among the take's columns: a relay's is its last link's.
+std::vector<std::size_t> value_columns(const scene::Scene& scene) {
+    std::vector<std::size_t> columns;
+    std::size_t next = scene.targets.size();
+    for (const scene::SceneMover& mover : scene.movers) {
+        next += 2 * scene::part_count(mover.numbers);
+        columns.push_back(next - 2);
+    }
+    return columns;
 }
 
 Take take_of(scene::Scene scene, double rate_hz) {
@@ -200,7 +133,14 @@ double drawing_rate_hz(const scene::Scene& scene) {
 Json to_json(const ResponseOptions& options, const ResponseAnswer& answer) {
     Json json{{"name", answer.name},
               {"signal", options.signal},
-              {"tuning", tool::to_json(answer.tuning, answer.mass_kg)}};
+              {"mover", answer.kind},
+              {"numbers", answer.name}};
+    if (answer.tuning) {
+        json["tuning"] = tool::to_json(*answer.tuning, answer.mass_kg);
+    } else {
+        json["tuning"] = nullptr;
+        json["tuning_reason"] = fmt::format("a {} has no tuning", answer.kind);
+    }
     for (const NamedFigure& each : answer.figures)
         set_figure(json, each.key, each.figure);
     json["swings"] = Json::array();
@@ -231,7 +171,11 @@ void print_answer(const ResponseAnswer& answer) {
     if (answer.swings.size() > listed) {
         fmt::print("  {:<24} ... {} more (--json lists them)\n", "", answer.swings.size() - listed);
     }
-    const SpringConstants spring = spring_constants_from(answer.tuning, answer.mass_kg);
+    if (!answer.tuning) {
+        fmt::print("\n");
+        return;
+    }
+    const SpringConstants spring = spring_constants_from(*answer.tuning, answer.mass_kg);
     fmt::print("  {:<24} {:.4g} kg, {:.4g} N/m, {:.4g} N s/m\n\n", "as a spring", spring.mass_kg,
                spring.stiffness_n_per_m, spring.damping_n_s_per_m);
 }
@@ -258,20 +202,23 @@ ExitCode run_response(const ResponseOptions& given) {
     ResponseOptions options = given;
     if (options.signal.empty()) options.signal = options.target.empty() ? "jump" : "csv";
     check_outputs(options);
-    const std::vector<WantedTuning> wanted = wanted_tunings(options);
+    const std::vector<WantedMover> wanted = wanted_movers(options.movers, "response");
     const scene::Scene scene = scene_of(options, wanted);
     scene::require_valid_clock(scene.duration_s, scene.rate_hz);
 
     std::vector<ResponseAnswer> answers;
     const Take smooth = take_of(scene, drawing_rate_hz(scene));
+    const std::vector<std::size_t> columns = value_columns(scene);
     for (std::size_t i = 0; i < wanted.size(); ++i) {
-        std::optional<Tracking> tracking;
-        if (options.signal == "csv") {
-            tracking = measure_tracking(smooth.times_s(), smooth.column(1 + 2 * i),
-                                        smooth.column(2 + 2 * i), smooth.column(0));
-        }
-        answers.push_back(answer_of(options, wanted[i].tuning, tracking));
+        const Tracking tracking =
+            measure_tracking(smooth.times_s(), smooth.column(columns[i]),
+                             smooth.column(columns[i] + 1), smooth.column(0));
+        answers.push_back(answer_of(options, scene.movers[i], tracking));
         answers.back().mass_kg = wanted[i].mass_kg;
+        answers.back().value_column = columns[i];
+        if (!wanted[i].name.empty()) {
+            answers.back().name = fmt::format("{}: {}", wanted[i].name, answers.back().name);
+        }
     }
 
     // The figure first: if it cannot be drawn, nothing else has been written.

@@ -2,35 +2,48 @@
 
 #include <fmt/format.h>
 
-#include "tool/made_by.hpp"
+#include "tool/measured_jump.hpp"
 
 namespace hopcoil::tool {
 namespace {
+
+constexpr std::string_view no_stiffness = "a frequency of 0 Hz is never carried along";
+
+/// A figure's reason is a view: these are all there are.
+std::string_view reason_kept(std::string_view signal) {
+    if (signal == "ramp") return "a ramp has no jump to answer";
+    if (signal == "kick") return "a kick has no jump to answer";
+    return signal == "sine" ? "a sine has no jump to answer" : "a record has no jump to answer";
+}
 
 /// Collects the figures of one answer. The keys of a jump are in every answer; where the signal is
 /// another, they are none and say why.
 class AnswerMaker {
   public:
-    AnswerMaker(const ResponseOptions& options, const Tuning& tuning)
-        : options_{options}, tuning_{tuning} {
-        answer_.tuning = tuning;
-        answer_.name = in_words(tuning);
+    AnswerMaker(const ResponseOptions& options, const scene::SceneMover& mover)
+        : options_{options}, mover_{mover} {
+        answer_.kind = scene::kind_of(mover.numbers);
+        answer_.name = scene::in_words(mover.numbers);
+        if (const auto* tuning = std::get_if<Tuning>(&mover.numbers)) answer_.tuning = *tuning;
+        if (const auto* relay = std::get_if<scene::RelayNumbers>(&mover.numbers)) {
+            answer_.name = fmt::format("relay of {} links, the last", relay->tunings.size());
+        }
         answer_.full_size = options.size;
     }
 
-    ResponseAnswer make(const std::optional<Tracking>& tracking) {
+    ResponseAnswer make(const Tracking& tracking) {
         if (options_.signal == "jump") {
             add_jump();
-        } else if (options_.signal == "kick") {
+        } else if (options_.signal == "kick" && answer_.tuning) {
             add_kick();
         } else {
-            add_no_jump(options_.signal == "ramp" ? "a ramp has no jump to answer"
-                                                  : "this signal has no jump to answer");
-            if (options_.signal == "ramp") add_ramp();
-            if (options_.signal == "sine") add_sine();
+            add_no_jump();
+            if (options_.signal == "ramp" && answer_.tuning) add_ramp();
+            if (options_.signal == "sine" && answer_.tuning) add_sine();
         }
         add("ramp_lag_s", "behind a steady mover", "s of its travel", ramp_lag());
-        if (tracking) add_tracking(*tracking);
+        const bool closed_form = answer_.tuning && options_.signal != "csv";
+        if (!closed_form && options_.signal != "jump") add_tracking(tracking);
         return std::move(answer_);
     }
 
@@ -41,15 +54,27 @@ class AnswerMaker {
     }
 
     [[nodiscard]] Figure ramp_lag() const {
-        if (tuning_.frequency_hz == 0) {
-            return Figure::none("a frequency of 0 Hz is never carried along");
+        if (const auto* glide = std::get_if<GlideTuning>(&mover_.numbers)) {
+            return glide->half_life_s == 0 ? 0.0 : 1 / glide_rate_per_s(*glide);
         }
-        return ramp_lag_s(tuning_);
+        if (const auto* relay = std::get_if<scene::RelayNumbers>(&mover_.numbers)) {
+            double sum_s = 0;
+            for (const Tuning& each : relay->tunings) {
+                if (each.frequency_hz == 0) return Figure::none(no_stiffness);
+                sum_s += hopcoil::ramp_lag_s(each);
+            }
+            return sum_s;
+        }
+        if (!answer_.tuning) return Figure::none("it depends on how fast the target is");
+        if (answer_.tuning->frequency_hz == 0) return Figure::none(no_stiffness);
+        return ramp_lag_s(*answer_.tuning);
     }
 
     void add_jump() {
         const JumpAnswer jump =
-            answer_to_jump(tuning_, options_.size, initial_velocity_of(options_));
+            answer_.tuning
+                ? answer_to_jump(*answer_.tuning, options_.size, initial_velocity_of(options_))
+                : measured_jump(mover_, options_.size);
         add("overshoot_percent", "overshoot", "%", jump.overshoot_percent);
         add("anticipation_percent", "anticipation", "%", jump.anticipation_percent);
         add("rise_time_s", "rise, 10 to 90 %", "s", jump.rise_time_s);
@@ -61,7 +86,7 @@ class AnswerMaker {
     }
 
     void add_kick() {
-        const KickAnswer kick = answer_to_kick(tuning_, initial_velocity_of(options_));
+        const KickAnswer kick = answer_to_kick(*answer_.tuning, initial_velocity_of(options_));
         constexpr std::string_view reason = "a kick has no jump to answer";
         add("furthest", "furthest", "", kick.furthest);
         add("furthest_time_s", "furthest at", "s", kick.furthest_time_s);
@@ -77,21 +102,22 @@ class AnswerMaker {
         answer_.full_size = kick.furthest.value().value_or(1);
     }
 
-    void add_no_jump(std::string_view reason) {
+    void add_no_jump() {
+        const std::string_view reason = reason_kept(options_.signal);
         add("overshoot_percent", "overshoot", "%", Figure::none(reason));
         add("anticipation_percent", "anticipation", "%", Figure::none(reason));
         add("rise_time_s", "rise, 10 to 90 %", "s", Figure::none(reason));
         add("peak_time_s", "peak at", "s", Figure::none(reason));
         add("settling_time_s", "settled within 2 %", "s", Figure::none(reason));
         add("reversals", "reversals beyond 2 %", "", Figure::none(reason));
-        if (options_.signal == "ramp") return;
+        if (options_.signal == "ramp" && answer_.tuning) return;
         add("peak_velocity", "peak velocity", "per s",
             Figure::none("it depends on the stretch looked at: see largest_gap and the CSV"));
     }
 
     void add_ramp() {
         const RampAnswer ramp =
-            answer_to_ramp(tuning_, options_.size, initial_velocity_of(options_));
+            answer_to_ramp(*answer_.tuning, options_.size, initial_velocity_of(options_));
         add("peak_velocity", "peak velocity", "per s", ramp.peak_velocity);
         add("steady_gap", "gap in the end", "", ramp.steady_gap);
         add("largest_gap", "largest gap", "", ramp.largest_gap);
@@ -99,7 +125,7 @@ class AnswerMaker {
     }
 
     void add_sine() {
-        const SineAnswer sine = answer_to_sine(tuning_, options_.sine_hz);
+        const SineAnswer sine = answer_to_sine(*answer_.tuning, options_.sine_hz);
         add("gain", "amplitude", "times the target's", sine.gain);
         add("phase_lag_rad", "phase lag", "rad", sine.phase_lag_rad);
         add("delay_s", "delay", "s", sine.delay_s);
@@ -116,7 +142,7 @@ class AnswerMaker {
     }
 
     const ResponseOptions& options_;
-    Tuning tuning_;
+    const scene::SceneMover& mover_;
     ResponseAnswer answer_;
 };
 
@@ -127,9 +153,9 @@ double initial_velocity_of(const ResponseOptions& options) {
     return options.initial_velocity.value_or(unless_given);
 }
 
-ResponseAnswer answer_of(const ResponseOptions& options, const Tuning& tuning,
-                         const std::optional<Tracking>& tracking) {
-    return AnswerMaker{options, tuning}.make(tracking);
+ResponseAnswer answer_of(const ResponseOptions& options, const scene::SceneMover& mover,
+                         const Tracking& tracking) {
+    return AnswerMaker{options, mover}.make(tracking);
 }
 
 }  // namespace hopcoil::tool

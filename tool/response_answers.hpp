@@ -5,6 +5,7 @@
 #include <vector>
 
 #include <hopcoil/measure/tracking.hpp>
+#include <hopcoil/scene/scene_mover.hpp>
 #include <hopcoil/spring/answers.hpp>
 
 #include "tool/commands.hpp"
@@ -23,17 +24,19 @@ struct NamedFigure {
 };
 
 struct ResponseAnswer {
-    Tuning tuning{};
+    std::string kind{};
+    std::optional<Tuning> tuning{};  ///< of a follower
     double mass_kg = 1.0;
+    std::size_t value_column = 1;  ///< in the take; its velocity is in the next one
     std::string name{};
     std::vector<NamedFigure> figures{};
     std::vector<Swing> swings{};
     double full_size = 1.0;  ///< what a swing of 100 percent is
 };
 
-/// The figures of one tuning; `tracking` where a recorded target was followed.
-[[nodiscard]] ResponseAnswer answer_of(const ResponseOptions& options, const Tuning& tuning,
-                                       const std::optional<Tracking>& tracking);
+/// The figures of one mover; `tracking` is read off its take, for what no closed form says.
+[[nodiscard]] ResponseAnswer answer_of(const ResponseOptions& options,
+                                       const scene::SceneMover& mover, const Tracking& tracking);
 
 [[nodiscard]] double initial_velocity_of(const ResponseOptions& options);
 

@@ -46,11 +46,19 @@ std::string short_figure(const ResponseAnswer& answer, const std::string& key) {
                        found->unit);
 }
 
+/// What tells it from the others, in a line.
+std::string heading_of(const ResponseAnswer& answer) {
+    if (!answer.tuning) return answer.name;
+    return fmt::format("{:.4g} Hz, ratio {:.4g}", answer.tuning->frequency_hz,
+                       answer.tuning->damping_ratio);
+}
+
 std::vector<std::string> notes_of(const ResponseOptions& options, const ResponseAnswer& answer) {
     const auto text = [&](const std::string& key) {
         return short_figure(answer, key);
     };
-    std::vector<std::string> notes{fmt::format("lead {:.4g}", answer.tuning.lead)};
+    std::vector<std::string> notes;
+    if (answer.tuning) notes.push_back(fmt::format("lead {:.4g}", answer.tuning->lead));
     const auto note = [&](const std::string& name, const std::string& key) {
         notes.push_back(fmt::format("{} {}", name, text(key)));
     };
@@ -164,21 +172,20 @@ draw::Chart response_chart(const ResponseOptions& options,
     draw::Panel velocity{.y_label = "velocity (per s)"};
     for (std::size_t i = 0; i < answers.size(); ++i) {
         const std::string_view colour = draw::series_colour(i);
-        draw::Curve values = curve_of(take, 1 + 2 * i, at_zero, chart.x_from);
+        draw::Curve values = curve_of(take, answers[i].value_column, at_zero, chart.x_from);
         values.colour = colour;
         value.curves.push_back(std::move(values));
         const std::optional<double> velocity_before =
             sudden && options.signal != "kick" ? std::optional{initial_velocity_of(options)}
                                                : at_zero;
-        draw::Curve speeds = curve_of(take, 2 + 2 * i, velocity_before, chart.x_from);
+        draw::Curve speeds = curve_of(take, answers[i].value_column + 1, velocity_before, chart.x_from);
         speeds.colour = colour;
         velocity.curves.push_back(std::move(speeds));
         add_swings(value, options, answers[i], colour, chart.x_to, answers.size() == 1);
         add_settling(value, answers[i], colour, chart.x_to);
         value.legend.push_back(
             {.colour = colour,
-             .name = fmt::format("{:.4g} Hz, ratio {:.4g}", answers[i].tuning.frequency_hz,
-                                 answers[i].tuning.damping_ratio),
+             .name = heading_of(answers[i]),
              .notes = notes_of(options, answers[i])});
     }
     if (value.band) {

@@ -14,7 +14,7 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
                            const std::filesystem::path& figure) {
     Take take;
     scene::run(scene, take);
-    const std::vector<FollowerReport> reports = report_on(scene, take);
+    const std::vector<MoverReport> reports = report_on(scene, take);
 
     const std::string name = std::filesystem::path{scene.file}.stem().string();
     SceneFiles files{.csv = folder / (name + ".csv"),

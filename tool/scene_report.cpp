@@ -15,11 +15,6 @@
 namespace hopcoil::tool {
 namespace {
 
-/// Where a follower's value stands among the take's columns: behind the targets, two for each.
-std::size_t value_column(const scene::Scene& scene, std::size_t follower) {
-    return scene.targets.size() + 2 * follower;
-}
-
 std::vector<double> shown(std::vector<double> column, double per_unit) {
     for (double& number : column)
         number *= per_unit;
@@ -41,19 +36,28 @@ std::string feel_of(const Tuning& tuning) {
                      : fmt::format("{}; {}", reach, jump.settling_time_s.reason());
 }
 
-/// A closer look at all followers of one target, around the largest gap of them all: a dozen
-/// seconds, for takes much longer than that.
+/// A curve of angles is broken where it goes through the seam.
+void break_at_seam(draw::Curve& curve, double turn) {
+    for (std::size_t i = curve.ys.size(); i-- > 1;) {
+        if (std::abs(curve.ys[i] - curve.ys[i - 1]) < 0.5 * turn) continue;
+        curve.xs.insert(curve.xs.begin() + static_cast<std::ptrdiff_t>(i), curve.xs[i]);
+        curve.ys.insert(curve.ys.begin() + static_cast<std::ptrdiff_t>(i), std::nan(""));
+    }
+}
+
+/// A closer look at all movers of one target, around the largest gap of them all: a dozen seconds, for
+/// takes much longer than that.
 std::optional<draw::Panel> closer_look(const scene::Scene& scene, const Take& take,
-                                       const std::vector<FollowerReport>& reports,
+                                       const std::vector<MoverReport>& reports,
                                        const std::vector<draw::Panel>& panels) {
     constexpr double length_s = 12;
     const bool one_target = std::all_of(
-        scene.followers.begin(), scene.followers.end(),
-        [&](const auto& each) { return each.target == scene.followers.front().target; });
+        scene.movers.begin(), scene.movers.end(),
+        [&](const auto& each) { return each.target == scene.movers.front().target; });
     const double end_s = take.times_s().back();
     if (!one_target || end_s < 2.5 * length_s) return std::nullopt;
     const auto widest = std::max_element(reports.begin(), reports.end(),
-                                         [](const FollowerReport& a, const FollowerReport& b) {
+                                         [](const MoverReport& a, const MoverReport& b) {
                                              return a.tracking.largest_gap < b.tracking.largest_gap;
                                          });
     const double from_s =
@@ -83,27 +87,44 @@ std::string footer_of(const scene::Scene& scene) {
 
 }  // namespace
 
-std::vector<FollowerReport> report_on(const scene::Scene& scene, const Take& take) {
-    std::vector<FollowerReport> reports;
-    for (std::size_t i = 0; i < scene.followers.size(); ++i) {
-        const scene::SceneFollower& follower = scene.followers[i];
-        const scene::SceneTarget& target = scene.targets[follower.target];
-        const bool angle = target.unit == "rad";
-        const std::size_t column = value_column(scene, i);
-        reports.push_back(
-            {.name = follower.name,
-             .target = target.name,
-             .unit = angle ? "deg" : target.unit,
-             .per_unit = angle ? 180 / math::pi : 1,
-             .tuning = follower.tuning,
-             .tracking = measure_tracking(take.times_s(), take.column(column),
-                                          take.column(column + 1), take.column(follower.target))});
+std::vector<MoverReport> report_on(const scene::Scene& scene, const Take& take) {
+    std::vector<MoverReport> reports;
+    std::size_t column = scene.targets.size();
+    for (std::size_t i = 0; i < scene.movers.size(); ++i) {
+        const scene::SceneMover& mover = scene.movers[i];
+        const scene::SceneTarget& target = scene.targets[mover.target];
+        const bool in_degrees = target.unit == "rad";
+        std::size_t target_column = mover.target;
+        std::string target_name = target.name;
+        for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part, column += 2) {
+            MoverReport report{.name = mover.name + scene::part_suffix(mover.numbers, part),
+                               .kind = scene::kind_of(mover.numbers),
+                               .target = target_name,
+                               .words = scene::in_words(mover.numbers, part),
+                               .unit = in_degrees ? "deg" : target.unit,
+                               .per_unit = in_degrees ? 180 / math::pi : 1,
+                               .angle = target.is_angle,
+                               .mover = i,
+                               .value_column = column,
+                               .target_column = target_column};
+            if (const auto* tuning = std::get_if<Tuning>(&mover.numbers)) report.tuning = *tuning;
+            if (const auto* relay = std::get_if<scene::RelayNumbers>(&mover.numbers)) {
+                report.tuning = relay->tunings[part];
+            }
+            report.tracking = measure_tracking(take.times_s(), take.column(column),
+                                               take.column(column + 1), take.column(target_column),
+                                               target.is_angle);
+            // Each link goes after the one ahead of it.
+            target_column = column;
+            target_name = report.name;
+            reports.push_back(std::move(report));
+        }
     }
     return reports;
 }
 
 draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
-                        const std::vector<FollowerReport>& reports) {
+                        const std::vector<MoverReport>& reports) {
     constexpr int panel_px = 165;
     draw::Chart chart{.title = scene.title.empty() ? scene_name(scene) : scene.title,
                       .x_to = take.times_s().back(),
@@ -111,13 +132,15 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
     chart.height_px = std::max(650, 155 + panel_px * static_cast<int>(reports.size()));
     if (!(chart.x_to > 0)) chart.x_to = scene.duration_s;
     for (std::size_t i = 0; i < reports.size(); ++i) {
-        const FollowerReport& report = reports[i];
+        const MoverReport& report = reports[i];
         const std::string_view colour = draw::series_colour(i);
         const auto curve = [&](std::size_t column, std::string_view ink, double width) {
-            return draw::Curve{.xs = take.times_s(),
-                               .ys = shown(take.column(column), report.per_unit),
-                               .colour = ink,
-                               .width = width};
+            draw::Curve drawn{.xs = take.times_s(),
+                              .ys = shown(take.column(column), report.per_unit),
+                              .colour = ink,
+                              .width = width};
+            if (report.angle) break_at_seam(drawn, 2 * math::pi * report.per_unit);
+            return drawn;
         };
         const Tracking& tracking = report.tracking;
         const auto in_units = [&](double number) {
@@ -126,14 +149,12 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
         chart.panels.push_back(
             {.y_label = report.unit.empty() ? report.name
                                             : fmt::format("{} ({})", report.name, report.unit),
-             .curves = {curve(scene.followers[i].target, draw::target_ink, 1.2),
-                        curve(value_column(scene, i), colour, 2.2)},
+             .curves = {curve(report.target_column, draw::target_ink, 1.2),
+                        curve(report.value_column, colour, 2.2)},
              .legend = {
                  {.colour = colour,
                   .name = report.name,
-                  .notes = {fmt::format("{:.3g} Hz, ratio {:.3g}, lead {:.3g}",
-                                        report.tuning.frequency_hz, report.tuning.damping_ratio,
-                                        report.tuning.lead),
+                  .notes = {report.words,
                             fmt::format("largest gap {} at {:.3g} s",
                                         in_units(tracking.largest_gap),
                                         tracking.largest_gap_time_s),
@@ -148,21 +169,20 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
     return chart;
 }
 
-std::string scene_summary(const scene::Scene& scene, const std::vector<FollowerReport>& reports) {
+std::string scene_summary(const scene::Scene& scene, const std::vector<MoverReport>& reports) {
     std::string text = fmt::format("{}\n{:.4g} s at {:.4g} frames per second\n",
                                    scene.title.empty() ? scene_name(scene) : scene.title,
                                    scene.duration_s, scene.rate_hz);
     const auto line = [&text](const std::string& what) {
         text += "  " + what + '\n';
     };
-    for (const FollowerReport& report : reports) {
+    for (const MoverReport& report : reports) {
         const auto in_units = [&](double number) {
             return with_unit(number * report.per_unit, report.unit);
         };
         const Tracking& tracking = report.tracking;
-        text += fmt::format("\n{}, after {}: {}\n", report.name, report.target,
-                            in_words(report.tuning));
-        line(feel_of(report.tuning));
+        text += fmt::format("\n{}, after {}: {}\n", report.name, report.target, report.words);
+        if (report.tuning) line(feel_of(*report.tuning));
         line(fmt::format("largest gap {} at {:.4g} s, root mean square {}",
                          in_units(tracking.largest_gap), tracking.largest_gap_time_s,
                          in_units(tracking.rms_gap)));
@@ -173,29 +193,32 @@ std::string scene_summary(const scene::Scene& scene, const std::vector<FollowerR
 }
 
 Json scene_json(const std::string& command, const scene::Scene& scene,
-                const std::vector<FollowerReport>& reports) {
+                const std::vector<MoverReport>& reports) {
     Json source = made_by(command);
     source["scene"] = scene.file;
     source["seed"] = nullptr;
     source["seed_reason"] = "nothing in it is random";
     source["duration_s"] = scene.duration_s;
     source["rate_hz"] = scene.rate_hz;
-    Json followers = Json::array();
-    for (const FollowerReport& report : reports) {
+    Json movers = Json::array();
+    for (const MoverReport& report : reports) {
         const std::string unit = report.unit == "deg" ? "rad" : report.unit;
         const Tracking& tracking = report.tracking;
-        followers.push_back({{"name", report.name},
-                             {"target", report.target},
-                             {"unit", unit},
-                             {"tuning", to_json(report.tuning)},
-                             {"largest_gap", tracking.largest_gap},
-                             {"largest_gap_time_s", tracking.largest_gap_time_s},
-                             {"rms_gap", tracking.rms_gap},
-                             {"peak_velocity", tracking.peak_velocity},
-                             {"peak_velocity_time_s", tracking.peak_velocity_time_s},
-                             {"sample_spacing_s", tracking.sample_spacing_s}});
+        Json mover{{"name", report.name},
+                   {"kind", report.kind},
+                   {"target", report.target},
+                   {"unit", unit},
+                   {"numbers", report.words}};
+        if (report.tuning) mover["tuning"] = to_json(*report.tuning);
+        mover.update({{"largest_gap", tracking.largest_gap},
+                      {"largest_gap_time_s", tracking.largest_gap_time_s},
+                      {"rms_gap", tracking.rms_gap},
+                      {"peak_velocity", tracking.peak_velocity},
+                      {"peak_velocity_time_s", tracking.peak_velocity_time_s},
+                      {"sample_spacing_s", tracking.sample_spacing_s}});
+        movers.push_back(std::move(mover));
     }
-    return {{"made_by", std::move(source)}, {"followers", std::move(followers)}};
+    return {{"made_by", std::move(source)}, {"movers", std::move(movers)}};
 }
 
 }  // namespace hopcoil::tool

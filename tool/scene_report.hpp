@@ -1,5 +1,7 @@
 #pragma once
 
+#include <cstddef>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -11,30 +13,36 @@
 #include "tool/made_by.hpp"
 
 /// @file
-/// What a run of a scene has to show: figures of each follower, a picture, a text, a JSON object.
+/// What a run of a scene has to show: figures of each mover, a picture, a text, a JSON object.
 
 namespace hopcoil::tool {
 
-/// How one follower fared in a run.
-struct FollowerReport {
+/// How one mover (one link of a relay) fared in a run.
+struct MoverReport {
     std::string name{};
+    std::string kind{};
     std::string target{};
-    std::string unit{};     ///< as shown to people: "deg" for angles
-    double per_unit = 1.0;  ///< shown units in one of the take's
-    Tuning tuning{};
+    std::string words{};           ///< its numbers
+    std::optional<Tuning> tuning{};  ///< of a follower or a link
+    std::string unit{};            ///< as shown to people: "deg" for angles
+    double per_unit = 1.0;         ///< shown units in one of the take's
+    bool angle = false;
+    std::size_t mover = 0;  ///< index into Scene::movers
+    std::size_t value_column = 0;
+    std::size_t target_column = 0;
     Tracking tracking{};
 };
 
-[[nodiscard]] std::vector<FollowerReport> report_on(const scene::Scene& scene, const Take& take);
+[[nodiscard]] std::vector<MoverReport> report_on(const scene::Scene& scene, const Take& take);
 
-/// A panel for each follower: its target, its value, its figures.
+/// A panel for each mover: its target, its value, its figures.
 [[nodiscard]] draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
-                                      const std::vector<FollowerReport>& reports);
+                                      const std::vector<MoverReport>& reports);
 
 [[nodiscard]] std::string scene_summary(const scene::Scene& scene,
-                                        const std::vector<FollowerReport>& reports);
+                                        const std::vector<MoverReport>& reports);
 
 [[nodiscard]] Json scene_json(const std::string& command, const scene::Scene& scene,
-                              const std::vector<FollowerReport>& reports);
+                              const std::vector<MoverReport>& reports);
 
 }  // namespace hopcoil::tool

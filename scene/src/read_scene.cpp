@@ -11,6 +11,8 @@
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
+#include "read_movers.hpp"
+#include "reading.hpp"
 #include "toml_reader.hpp"
 
 namespace hopcoil::scene {
@@ -29,7 +31,10 @@ class SceneReader {
         const std::optional<double> duration_s = top.number("duration_s");
         if (const auto rate = top.number("rate_hz")) scene_.rate_hz = *rate;
         read_items(top, "target", [&](auto& reader, auto& name) { read_target(reader, name); });
-        read_items(top, "follower", [&](auto& reader, auto& name) { read_follower(reader, name); });
+        if (scene_.targets.empty() && problems_.empty()) {
+            top.problem("", "expected at least one table [target.NAME]");
+        }
+        read_movers(top);
         top.finish();
         if (problems_.empty()) settle_clock(top, duration_s);
         if (!problems_.empty()) {
@@ -46,18 +51,31 @@ class SceneReader {
         return {table, std::move(path), file_, problems_};
     }
 
+    /// Of every kind, in the order in which they stand in the file.
+    void read_movers(TableReader& top) {
+        bool any = false;
+        MoverReader movers{scene_, declared_targets_, file_, problems_};
+        for (const std::string& kind : MoverReader::kinds()) {
+            any = any || top.has(kind);
+            read_items(top, kind, [&](TableReader& reader, const std::string& name) {
+                movers.read(kind, reader, name);
+            });
+        }
+        movers.put_in_order();
+        if (!any) {
+            std::vector<std::string> tables;
+            for (const std::string& kind : MoverReader::kinds())
+                tables.push_back(fmt::format("[{}.NAME]", kind));
+            top.problem("", fmt::format("expected at least one table {}", any_of(tables)));
+        }
+    }
+
     /// The tables [kind.NAME], in the order in which they stand in the file.
     template <class ReadItem>
     void read_items(TableReader& top, const std::string& kind, const ReadItem& read_item) {
-        const bool given = top.has(kind);
         const toml::table* items = top.table(kind);
-        if (items == nullptr || items->empty()) {
-            if (!given || items != nullptr) {
-                top.problem(given ? kind : "",
-                            fmt::format("expected at least one table [{}.NAME]", kind));
-            }
-            return;
-        }
+        if (items == nullptr) return;
+        if (items->empty()) top.problem(kind, fmt::format("expected a table [{}.NAME]", kind));
         std::vector<std::pair<std::string, const toml::node*>> in_order;
         for (const auto& [key, node] : *items)
             in_order.emplace_back(key.str(), &node);
@@ -87,23 +105,6 @@ class SceneReader {
         });
     }
 
-    /// Notes a value that the library refuses, at the key it was read from.
-    template <class Make>
-    bool try_to(TableReader& reader, const Make& make) {
-        try {
-            make();
-            return true;
-        } catch (const InvalidValue& problem) {
-            const std::string& key = problem.field();
-            reader.problem(reader.has(key) ? key : "",
-                           fmt::format("{}expected {}, found {}", reader.has(key) ? "" : key + ": ",
-                                       problem.expected(), problem.value()));
-        } catch (const std::invalid_argument& problem) {
-            reader.problem("", problem.what());
-        }
-        return false;
-    }
-
     void read_target(TableReader& reader, const std::string& name) {
         declared_targets_.push_back(name);
         if (reader.has("csv")) {
@@ -120,7 +121,8 @@ class SceneReader {
         const auto column = reader.text("column");
         const std::string time_column = reader.text("time_column").value_or("time_s");
         const auto after_end = reader.choice("after_end", {"hold", "loop", "mirror", "continue"});
-        const bool unwrap = reader.flag("unwrap").value_or(false);
+        const bool angle = reader.flag("angle").value_or(false);
+        const bool unwrap = reader.flag("unwrap").value_or(false) || angle;
         if (!csv) return;
         if (!column) {
             if (!reader.has("column")) {
@@ -139,6 +141,9 @@ class SceneReader {
             std::vector<double> times_s = number_column(table, time_column);
             std::vector<double> values = number_column(table, *column);
             const bool degrees = column->ends_with("_deg");
+            if (angle && unit_of_column(*column) != "rad") {
+                reader.problem("angle", "expected a column in _deg or _rad beside it");
+            }
             if (unwrap) values = unwrapped(std::move(values), degrees ? 360 : 2 * math::pi);
             if (degrees) {
                 for (double& value : values)
@@ -149,7 +154,8 @@ class SceneReader {
                 {.name = name,
                  .unit = unit_of_column(*column),
                  .path = RecordTarget{std::move(times_s), std::move(values),
-                                      after_end_from(after_end.value_or("hold"))}});
+                                      after_end_from(after_end.value_or("hold"))},
+                 .is_angle = angle});
         } catch (const InputProblems& inside) {
             problems_.insert(problems_.end(), inside.problems().begin(), inside.problems().end());
         } catch (const FileProblem& missing) {
@@ -189,6 +195,7 @@ class SceneReader {
     void read_moves(TableReader& reader, const std::string& name) {
         std::optional<std::string> unit;
         const double start = in_unit(reader, "start", unit).value_or(0);
+        const bool angle = reader.flag("angle").value_or(false);
         std::vector<std::variant<Jump, Ramp>> moves;
         std::vector<Sine> sines;
         const toml::array* list = reader.array("moves");
@@ -217,11 +224,15 @@ class SceneReader {
                 sines = std::move(sines_before);
             }
         }
+        if (angle && unit.value_or("") != "rad") {
+            reader.problem("angle", "expected its places in _deg or _rad");
+        }
         try_to(reader, [&] {
             scene_.targets.push_back({.name = name,
                                       .unit = unit.value_or(""),
                                       .path = MovesTarget{start, moves, sines},
-                                      .is_made_of_moves = true});
+                                      .is_made_of_moves = true,
+                                      .is_angle = angle});
         });
     }
 
@@ -249,114 +260,6 @@ class SceneReader {
         } else {
             moves.emplace_back(Ramp{at_s, *ramp_to, required(move, "over_s")});
         }
-    }
-
-    /// A number that has to be there; 1 when it is not, and noted.
-    static double required(TableReader& reader, const std::string& key) {
-        if (!reader.has(key)) reader.problem("", fmt::format("expected a key '{}'", key));
-        return reader.number(key).value_or(1);
-    }
-
-    /// A quantity whose unit has to be that of the others: the first one given decides.
-    std::optional<double> in_unit(TableReader& reader, const std::string& key,
-                                  std::optional<std::string>& unit,
-                                  const std::string& suffix = "") {
-        const std::optional<Quantity> quantity = reader.quantity(key, suffix);
-        if (!quantity) return std::nullopt;
-        if (unit && *unit != quantity->unit) {
-            reader.problem("", fmt::format("{} is {}, but what it goes with is {}", key,
-                                           unit_in_words(quantity->unit), unit_in_words(*unit)));
-        }
-        if (!unit) unit = quantity->unit;
-        return quantity->value;
-    }
-
-    static std::string unit_in_words(const std::string& unit) {
-        if (unit == "rad") return "an angle (_deg or _rad)";
-        return unit == "m" ? "a length (_m)" : "a number without unit";
-    }
-
-    // What follows it.
-
-    void read_follower(TableReader& reader, const std::string& name) {
-        SceneFollower follower{.name = name};
-        const auto target = reader.text("target");
-        if (!reader.has("target")) {
-            reader.problem("",
-                           fmt::format("expected a key 'target': {}", any_of(declared_targets_)));
-        }
-        const bool declared =
-            target && std::find(declared_targets_.begin(), declared_targets_.end(), *target) !=
-                          declared_targets_.end();
-        if (target && !declared) {
-            reader.problem("target", fmt::format("there is no target '{}'; there is {}{}", *target,
-                                                 any_of(declared_targets_),
-                                                 did_you_mean(*target, declared_targets_)));
-        }
-        if (std::find(declared_targets_.begin(), declared_targets_.end(), name) !=
-            declared_targets_.end()) {
-            reader.problem("", fmt::format("a target has the name '{}' already", name));
-        }
-        const auto found =
-            std::find_if(scene_.targets.begin(), scene_.targets.end(),
-                         [&](const SceneTarget& each) { return target && each.name == *target; });
-        std::optional<std::string> unit;
-        if (found != scene_.targets.end()) {
-            unit = found->unit;
-            follower.target = static_cast<std::size_t>(found - scene_.targets.begin());
-            follower.start = found->path.before(0).value;
-        }
-        if (const auto start = in_unit(reader, "start", unit)) follower.start = *start;
-        follower.start_velocity = in_unit(reader, "start_velocity", unit, "_per_s").value_or(0);
-        if (const toml::table* tuning = reader.table("tuning")) {
-            follower.tuning = read_tuning(*tuning, reader.path() + ".tuning");
-        }
-        scene_.followers.push_back(std::move(follower));
-    }
-
-    /// A tuning in the form that its keys belong to.
-    Tuning read_tuning(const toml::table& table, std::string path) {
-        static const std::vector<std::string> feel{"frequency_hz", "damping_ratio"};
-        static const std::vector<std::string> spring{"mass_kg", "stiffness_n_per_m",
-                                                     "damping_n_s_per_m"};
-        static const std::vector<std::string> rates{"y_rate_s", "y_acceleration_s2", "x_rate_s"};
-        TableReader reader = reader_of(table, std::move(path));
-        const auto uses = [&](const std::vector<std::string>& keys) {
-            return std::any_of(keys.begin(), keys.end(),
-                               [&](const std::string& key) { return reader.has(key); });
-        };
-        Tuning tuning;
-        if (uses(feel) + uses(spring) + uses(rates) > 1) {
-            reader.problem("", fmt::format("expected keys of one form only: {}; or {}; or {}",
-                                           any_of({"frequency_hz", "damping_ratio", "lead"}),
-                                           any_of(spring), any_of(rates)));
-            return tuning;
-        }
-        try_to(reader, [&] {
-            if (uses(spring)) {
-                tuning = tuning_from(SpringConstants{
-                    .mass_kg = reader.number("mass_kg").value_or(1),
-                    .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
-                    .damping_n_s_per_m = reader.number("damping_n_s_per_m").value_or(0),
-                    .lead = reader.number("lead").value_or(0)});
-            } else if (uses(rates)) {
-                tuning = tuning_from(
-                    Coefficients{.y_rate_s = required(reader, "y_rate_s"),
-                                 .y_acceleration_s2 = required(reader, "y_acceleration_s2"),
-                                 .x_rate_s = reader.number("x_rate_s").value_or(0)});
-            } else {
-                for (const Dial<Tuning>& dial : Tuning::dials()) {
-                    const auto value = reader.number(std::string{dial.path});
-                    if (value && dial.set(tuning, *value) != DialStatus::set) {
-                        reader.problem(std::string{dial.path},
-                                       fmt::format("expected a number {} or more, found {}",
-                                                   dial.hard.least, *value));
-                    }
-                }
-            }
-        });
-        reader.finish();
-        return tuning;
     }
 
     /// As long as asked, or until everything has happened and had time to settle.

@@ -25,6 +25,9 @@ class TableReader {
                 std::vector<Problem>& problems);
 
     [[nodiscard]] bool has(const std::string& key) const { return table_.contains(key); }
+    [[nodiscard]] bool is_text(const std::string& key) const {
+        return table_.contains(key) && table_.get(key)->is_string();
+    }
     [[nodiscard]] const std::string& path() const { return path_; }
 
     /// What a key holds; nothing when it is missing, or wrong and noted.

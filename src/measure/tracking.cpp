@@ -2,12 +2,15 @@
 #include <cstddef>
 #include <stdexcept>
 
+#include <hopcoil/base/angles.hpp>
 #include <hopcoil/measure/tracking.hpp>
 
 namespace hopcoil {
 
 Tracking measure_tracking(std::span<const double> times_s, std::span<const double> values,
-                          std::span<const double> velocities, std::span<const double> targets) {
+                          std::span<const double> velocities, std::span<const double> targets,
+                          bool angles) {
+
     const std::size_t count = times_s.size();
     if (count == 0 || values.size() != count || velocities.size() != count ||
         targets.size() != count) {
@@ -19,7 +22,8 @@ Tracking measure_tracking(std::span<const double> times_s, std::span<const doubl
     double square_time = 0;
     double square_before = 0;
     for (std::size_t i = 0; i < count; ++i) {
-        const double gap = std::abs(values[i] - targets[i]);
+        const double apart = values[i] - targets[i];
+        const double gap = std::abs(angles ? wrapped_rad(apart) : apart);
         const double speed = std::abs(velocities[i]);
         if (gap > result.largest_gap) {
             result.largest_gap = gap;

@@ -40,9 +40,9 @@ Scene scene_of(const std::string& text) {
 
 TEST_CASE("the smallest scene needs no explanation", "[scene]") {
     const Scene scene = scene_of(good_target + good_follower);
-    REQUIRE(scene.followers.size() == 1);
-    CHECK(scene.followers[0].tuning == Tuning{});
-    CHECK(scene.followers[0].name == "lamp");
+    REQUIRE(scene.movers.size() == 1);
+    CHECK(std::get<Tuning>(scene.movers[0].numbers) == Tuning{});
+    CHECK(scene.movers[0].name == "lamp");
     CHECK(scene.targets[0].unit == "m");
     CHECK(scene.rate_hz == 60);
     CHECK(scene.duration_s == 3.5);
@@ -74,14 +74,14 @@ TEST_CASE("a scene says its numbers in any parameterisation and unit", "[scene]"
     CHECK(scene.title == "test");
     CHECK(scene.targets[0].path.after(3).value == Approx(210 * 3.14159265358979 / 180));
     CHECK(scene.targets[1].path.before(1).value == Approx(3.14159265358979 / 2));
-    REQUIRE(scene.followers.size() == 2);
-    CHECK(scene.followers[0].name == "third");  // as they stand in the file
-    CHECK(scene.followers[0].tuning.damping_ratio == Approx(0.15));
-    CHECK(scene.followers[0].tuning.lead == 0.5);
-    CHECK(scene.followers[0].start == Approx(170 * 3.14159265358979 / 180));
-    CHECK(scene.followers[1].tuning.damping_ratio == Approx(0.5));
-    CHECK(scene.followers[1].start == Approx(3.14159265358979 / 4));
-    CHECK(scene.followers[1].start_velocity == Approx(3.14159265358979));
+    REQUIRE(scene.movers.size() == 2);
+    CHECK(scene.movers[0].name == "third");  // as they stand in the file
+    CHECK(std::get<Tuning>(scene.movers[0].numbers).damping_ratio == Approx(0.15));
+    CHECK(std::get<Tuning>(scene.movers[0].numbers).lead == 0.5);
+    CHECK(scene.movers[0].start == Approx(170 * 3.14159265358979 / 180));
+    CHECK(std::get<Tuning>(scene.movers[1].numbers).damping_ratio == Approx(0.5));
+    CHECK(scene.movers[1].start == Approx(3.14159265358979 / 4));
+    CHECK(scene.movers[1].start_velocity == Approx(3.14159265358979));
 }
 
 TEST_CASE("what is wrong in a scene is named with place, key, expectation and nearest name",

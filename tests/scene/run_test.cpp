@@ -18,7 +18,7 @@ Scene scene_with(Target target, double rate_hz, const Tuning& tuning = {}) {
     scene.rate_hz = rate_hz;
     scene.duration_s = 6;
     scene.targets.push_back({.name = "hook", .unit = "m", .path = std::move(target)});
-    scene.followers.push_back({.name = "lamp", .tuning = tuning});
+    scene.movers.push_back({.name = "lamp", .numbers = tuning});
     return scene;
 }
 
@@ -98,8 +98,8 @@ TEST_CASE("rows show what is so after the events of their time", "[run]") {
 
 TEST_CASE("a run begins where the scene says", "[run]") {
     Scene scene = scene_with(MovesTarget{5, {}, {}}, 60);
-    scene.followers[0].start = 4;
-    scene.followers[0].start_velocity = -2;
+    scene.movers[0].start = 4;
+    scene.movers[0].start_velocity = -2;
     const Take take = take_of(scene);
     CHECK(take.column(1)[0] == 4);
     CHECK(take.column(2)[0] == -2);

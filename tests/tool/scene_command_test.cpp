@@ -41,8 +41,8 @@ TEST_CASE("run writes a take, a figure and what made them", "[command][run]") {
     const Json json = Json::parse(contents_of(made / "small.json"));
     CHECK(json.at("made_by").at("scene") == "small.toml");
     CHECK(json.at("made_by").at("rate_hz") == 50);
-    CHECK(json.at("followers")[0].at("tuning").at("frequency_hz") == 2);
-    CHECK(json.at("followers")[0].at("largest_gap") == Approx(1));
+    CHECK(json.at("movers")[0].at("tuning").at("frequency_hz") == 2);
+    CHECK(json.at("movers")[0].at("largest_gap") == Approx(1));
     CHECK_THAT(result.output, Contains("lamp, after hook: 2 Hz, damping ratio 0.5, lead 0") &&
                                   Contains("a jump goes 16 % past") && Contains("small.csv"));
 }
@@ -114,7 +114,7 @@ TEST_CASE("the demo runs the vane across the seam and says where it wrote", "[co
         CHECK(highest > half_turn);
     }
     CHECK(run_hopcoil("demo --scenes nowhere", folder).exit_code == 3);
-    CHECK(Json::parse(run_hopcoil("demo --json", folder).output).at("followers").size() == 3);
+    CHECK(Json::parse(run_hopcoil("demo --json", folder).output).at("movers").size() == 3);
 }
 
 TEST_CASE("the demo's wind has lulls, shifts, gusts and one crossing of the seam", "[demo]") {

@@ -7,6 +7,7 @@
 #include <span>
 
 #include <hopcoil/base/build.hpp>
+#include <hopcoil/base/components.hpp>
 #include <hopcoil/base/system.hpp>
 
 namespace hopcoil {
@@ -46,7 +47,8 @@ inline namespace HOPCOIL_BITS {
 ///         seen. Events of one step come in order of time; the first `most_events` are kept.
 /// Shapes  a mover whose value is one float or double.
 /// Errors  none while stepping; a rejected step reports nothing.
-/// Cost    some ten steps of the mover where nothing happens, fifty more an event. No allocation.
+/// Cost    some ten steps of the mover where nothing happens, fifty more an event. No allocation, but for
+///         movers whose copies allocate.
 template <class M>
 requires std::floating_point<decltype(std::declval<const M&>().value())>
 class Watcher {
@@ -98,7 +100,10 @@ class Watcher {
     static constexpr int looks = 8;
 
     [[nodiscard]] bool is_resting(const M& mover) const noexcept {
-        return mover.at_rest(rest_.distance, rest_.speed);
+        const double gap =
+            static_cast<double>(mover.value()) - static_cast<double>(mover.target());
+        const double speed = static_cast<double>(mover.velocity());
+        return is_within(gap, rest_.distance) && is_within(speed, rest_.speed);
     }
     [[nodiscard]] static bool is_on_target(const M& mover) noexcept {
         return mover.value() == mover.target();

@@ -17,11 +17,13 @@ struct Tracking {
     double sample_spacing_s = 0.0;  ///< the widest
 };
 
-/// Shapes  one number for each time, times never going back, at least one.
+/// Shapes  one number for each time, times never going back, at least one. The gap of angles is
+///         the shorter way round.
 /// Errors  std::invalid_argument for empty or unequal lengths.
 [[nodiscard]] Tracking measure_tracking(std::span<const double> times_s,
                                         std::span<const double> values,
                                         std::span<const double> velocities,
-                                        std::span<const double> targets);
+                                        std::span<const double> targets,
+                                        bool angles = false);
 
 }  // namespace hopcoil

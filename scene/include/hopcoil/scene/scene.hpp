@@ -4,8 +4,8 @@
 #include <string>
 #include <vector>
 
+#include <hopcoil/scene/scene_mover.hpp>
 #include <hopcoil/scene/target.hpp>
-#include <hopcoil/spring/tuning.hpp>
 
 namespace hopcoil::scene {
 
@@ -14,24 +14,17 @@ struct SceneTarget {
     std::string unit{};  ///< "m", "rad", or empty
     Target path;
     bool is_made_of_moves = false;  ///< rather than of samples: it ends, and settles
+    bool is_angle = false;  ///< a direction: it, and what follows it, is shown in (-pi, pi]
 };
 
-struct SceneFollower {
-    std::string name{};
-    std::size_t target = 0;  ///< index into Scene::targets
-    Tuning tuning{};
-    double start = 0.0;
-    double start_velocity = 0.0;
-};
-
-/// What a scene file says: targets, what follows them, how long and how often to look.
+/// What a scene file says: targets, what goes after them, how long and how often to look.
 struct Scene {
     std::string title{};
     std::string file{};  ///< where it was read from; empty when made by a program
     double duration_s = 10.0;
     double rate_hz = 60.0;
     std::vector<SceneTarget> targets{};
-    std::vector<SceneFollower> followers{};
+    std::vector<SceneMover> movers{};
 };
 
 /// Reads a scene (TOML; docs/scenes.md lists its keys). Paths in it are relative to the file.

@@ -1,0 +1,24 @@
+#pragma once
+
+#include <variant>
+
+#include <hopcoil/follow/angle_follower.hpp>
+#include <hopcoil/follow/curve_move.hpp>
+#include <hopcoil/follow/follower.hpp>
+#include <hopcoil/follow/glide.hpp>
+#include <hopcoil/follow/pursuit.hpp>
+#include <hopcoil/follow/relay.hpp>
+#include <hopcoil/follow/settle_curve.hpp>
+#include <hopcoil/scene/scene_mover.hpp>
+
+namespace hopcoil::scene {
+
+/// Any mover of one number.
+using AnyMover = std::variant<Follower<double>, AngleFollower<double>, Glide<double>,
+                              Pursuit<double>, SettleCurve, CurveMove<double>, Relay<double>>;
+
+/// The mover that a scene names, where it starts and with its velocity, if it can have one.
+/// Errors  those of the mover's constructor.
+[[nodiscard]] AnyMover make_mover(const SceneMover& item, bool angle);
+
+}  // namespace hopcoil::scene

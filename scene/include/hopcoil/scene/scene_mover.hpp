@@ -1,0 +1,59 @@
+#pragma once
+
+#include <cstddef>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include <hopcoil/follow/curve_move.hpp>
+#include <hopcoil/follow/glide.hpp>
+#include <hopcoil/follow/pursuit.hpp>
+#include <hopcoil/follow/settle_curve.hpp>
+#include <hopcoil/spring/tuning.hpp>
+
+namespace hopcoil::scene {
+
+struct SettleNumbers {
+    SettleTuning tuning{};
+    Stops stops{};
+};
+
+struct RelayNumbers {
+    std::vector<std::string> names{};  ///< of the links, from the target on
+    std::vector<Tuning> tunings{};
+};
+
+/// What moves, and its numbers: a follower (of an angle, where its target is one), a glide, a pursuit, a
+/// settle curve, a move along a curve, a relay.
+using MoverNumbers = std::variant<Tuning, GlideTuning, PursuitTuning, SettleNumbers,
+                                  CurveMoveTuning, RelayNumbers>;
+
+/// "follower", "glide", "pursuit", "settle", "curve", "relay": as in [glide.NAME].
+[[nodiscard]] std::string kind_of(const MoverNumbers& numbers);
+
+/// What is seen of a mover: itself, or each link of a relay.
+[[nodiscard]] std::size_t part_count(const MoverNumbers& numbers);
+/// "" for a mover, ".tassel" for a relay's link.
+[[nodiscard]] std::string part_suffix(const MoverNumbers& numbers, std::size_t part);
+
+/// "2 Hz, damping ratio 0.4, lead 0"; "halfway in 0.1 s".
+[[nodiscard]] std::string in_words(const Tuning& tuning);
+[[nodiscard]] std::string in_words(const MoverNumbers& numbers, std::size_t part = 0);
+
+struct SceneMover {
+    std::string name{};
+    std::size_t target = 0;  ///< index into Scene::targets
+    MoverNumbers numbers{};
+    double start = 0.0;
+    double start_velocity = 0.0;  ///< where the mover has one of its own
+};
+
+/// The names of eases in files and on the command line: "past_and_back", and "in", "out", "in_out".
+[[nodiscard]] const std::vector<std::string>& ease_family_names();
+[[nodiscard]] const std::vector<std::string>& ease_way_names();
+/// The ease of these names. Errors: std::out_of_range for other names.
+[[nodiscard]] Ease ease_of(const std::string& family, const std::string& way);
+[[nodiscard]] EaseFamily ease_family_of(const std::string& family);
+[[nodiscard]] EaseWay ease_way_of(const std::string& way);
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,291 @@
+#include "read_movers.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <optional>
+
+#include <fmt/format.h>
+
+#include <hopcoil/spring/named_tunings.hpp>
+#include <hopcoil/spring/wish.hpp>
+
+#include "reading.hpp"
+
+namespace hopcoil::scene {
+namespace {
+
+bool uses(const TableReader& reader, const std::vector<std::string>& keys) {
+    return std::any_of(keys.begin(), keys.end(),
+                       [&](const std::string& key) { return reader.has(key); });
+}
+
+bool contains(const std::vector<std::string>& names, const std::string& name) {
+    return std::find(names.begin(), names.end(), name) != names.end();
+}
+
+}  // namespace
+
+const std::vector<std::string>& MoverReader::kinds() {
+    static const std::vector<std::string> all{"follower", "glide", "pursuit",
+                                              "settle",   "curve", "relay"};
+    return all;
+}
+
+void MoverReader::read(const std::string& kind, TableReader& reader, const std::string& name) {
+    SceneMover mover{.name = name};
+    refuse_taken(reader, name);
+    std::optional<std::string> unit;
+    read_target_of(reader, mover, unit);
+    if (const auto start = in_unit(reader, "start", unit)) mover.start = *start;
+    const bool has_velocity = kind != "glide" && kind != "curve";
+    if (has_velocity) {
+        mover.start_velocity = in_unit(reader, "start_velocity", unit, "_per_s").value_or(0);
+    }
+    mover.numbers = read_numbers(kind, reader, unit);
+    lines_.push_back(reader.position_of("").line);
+    scene_.movers.push_back(std::move(mover));
+}
+
+void MoverReader::put_in_order() {
+    std::vector<std::size_t> order(lines_.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::stable_sort(order.begin(), order.end(),
+                     [&](std::size_t a, std::size_t b) { return lines_[a] < lines_[b]; });
+    std::vector<SceneMover> sorted;
+    for (const std::size_t i : order)
+        sorted.push_back(std::move(scene_.movers[i]));
+    scene_.movers = std::move(sorted);
+}
+
+void MoverReader::refuse_taken(TableReader& reader, const std::string& name) {
+    if (contains(declared_targets_, name)) {
+        reader.problem("", fmt::format("a target has the name '{}' already", name));
+    }
+    if (contains(names_, name)) {
+        reader.problem("", fmt::format("another mover has the name '{}' already", name));
+    }
+    names_.push_back(name);
+}
+
+void MoverReader::read_target_of(TableReader& reader, SceneMover& mover,
+                                 std::optional<std::string>& unit) {
+    const auto target = reader.text("target");
+    if (!reader.has("target")) {
+        reader.problem("", fmt::format("expected a key 'target': {}", any_of(declared_targets_)));
+    }
+    if (target && !contains(declared_targets_, *target)) {
+        reader.problem("target", fmt::format("there is no target '{}'; there is {}{}", *target,
+                                             any_of(declared_targets_),
+                                             did_you_mean(*target, declared_targets_)));
+    }
+    const auto found =
+        std::find_if(scene_.targets.begin(), scene_.targets.end(),
+                     [&](const SceneTarget& each) { return target && each.name == *target; });
+    if (found == scene_.targets.end()) return;
+    unit = found->unit;
+    mover.target = static_cast<std::size_t>(found - scene_.targets.begin());
+    mover.start = found->path.before(0).value;
+}
+
+MoverNumbers MoverReader::read_numbers(const std::string& kind, TableReader& reader,
+                                       std::optional<std::string>& unit) {
+    if (kind == "follower") return tuning_in(reader);
+    if (kind == "glide") {
+        GlideTuning glide;
+        if (uses(reader, {"fraction", "at_rate_hz"})) {
+            try_to(reader, [&] {
+                glide = tuning_from(FractionPerFrame{.fraction = required(reader, "fraction"),
+                                                     .rate_hz = required(reader, "at_rate_hz")});
+            });
+        } else if (const auto half_life_s = reader.number("half_life_s")) {
+            glide.half_life_s = *half_life_s;
+        }
+        try_to(reader, [&] { require_valid(glide); });
+        return glide;
+    }
+    if (kind == "pursuit") return read_pursuit(reader, unit);
+    if (kind == "settle") return read_settle(reader, unit);
+    if (kind == "curve") return read_curve(reader);
+    return read_relay(reader);
+}
+
+/// Under the key 'tuning': a name, or a table in one of the forms.
+Tuning MoverReader::tuning_in(TableReader& reader) {
+    if (!reader.has("tuning")) return {};
+    if (reader.is_text("tuning")) {
+        const std::string name = reader.text("tuning").value_or("");
+        if (const auto named = find_tuning(name)) return *named;
+        std::vector<std::string> names;
+        for (const NamedTuning& each : named_tunings())
+            names.emplace_back(each.name);
+        reader.problem("tuning", fmt::format("there is no tuning named '{}'; there is {}{}", name,
+                                             any_of(names), did_you_mean(name, names)));
+        return {};
+    }
+    const toml::table* table = reader.table("tuning");
+    return table == nullptr ? Tuning{} : read_tuning(*table, reader.path() + ".tuning");
+}
+
+PursuitTuning MoverReader::read_pursuit(TableReader& reader, std::optional<std::string>& unit) {
+    PursuitTuning pursuit;
+    if (const auto speed = in_unit(reader, "max_speed", unit, "_per_s")) {
+        pursuit.max_speed = *speed;
+    } else if (!uses(reader, {"max_speed_per_s", "max_speed_m_per_s", "max_speed_deg_per_s",
+                              "max_speed_rad_per_s"})) {
+        reader.problem("", "expected a key 'max_speed_per_s' (max_speed_m_per_s, ...)");
+    }
+    if (const auto acceleration = in_unit(reader, "max_acceleration", unit, "_per_s2")) {
+        pursuit.max_acceleration = *acceleration;
+    }
+    try_to(reader, [&] { require_valid(pursuit); });
+    return pursuit;
+}
+
+SettleNumbers MoverReader::read_settle(TableReader& reader, std::optional<std::string>& unit) {
+    SettleNumbers settle;
+    if (const auto duration_s = reader.number("duration_s")) settle.tuning.duration_s = *duration_s;
+    if (const auto percent = reader.number("overshoot_percent")) {
+        settle.tuning.overshoot_percent = *percent;
+    }
+    if (const toml::array* heights = reader.array("swing_percent")) {
+        for (std::size_t i = 0; i < heights->size(); ++i) {
+            const auto percent = heights->get(i)->value<double>();
+            if (!percent || i >= settle.tuning.swing_percent.size()) {
+                reader.problem("swing_percent", fmt::format("expected up to {} numbers",
+                                                            settle.tuning.swing_percent.size()));
+                break;
+            }
+            settle.tuning.swing_percent[i] = *percent;
+        }
+    }
+    if (const auto low = in_unit(reader, "low_stop", unit)) settle.stops.low = *low;
+    if (const auto high = in_unit(reader, "high_stop", unit)) settle.stops.high = *high;
+    if (const auto least_s = reader.number("least_duration_s")) {
+        settle.stops.least_duration_s = *least_s;
+    }
+    settle.stops.may_shorten_travel = reader.flag("may_shorten_travel").value_or(false);
+    try_to(reader, [&] {
+        require_valid(settle.tuning);
+        require_valid(settle.stops);
+    });
+    return settle;
+}
+
+CurveMoveTuning MoverReader::read_curve(TableReader& reader) {
+    CurveMoveTuning curve;
+    if (const auto duration_s = reader.number("duration_s")) curve.duration_s = *duration_s;
+    const auto family = reader.choice("family", ease_family_names());
+    const auto way = reader.choice("way", ease_way_names());
+    const auto parameter = reader.number("parameter");
+    try_to(reader, [&] {
+        const EaseFamily shape = ease_family_of(family.value_or("sine"));
+        curve.curve = Ease{shape, ease_way_of(way.value_or("in_out")),
+                           parameter.value_or(default_parameter(shape))};
+        require_valid(curve);
+    });
+    return curve;
+}
+
+RelayNumbers MoverReader::read_relay(TableReader& reader) {
+    RelayNumbers relay;
+    const toml::array* links = reader.array("links");
+    if (links == nullptr || links->empty()) {
+        reader.problem(links == nullptr ? "" : "links",
+                       "expected a list 'links' of tables such as { name = \"lamp\", tuning = { "
+                       "frequency_hz = 2 } }");
+        relay.names.emplace_back("link");
+        relay.tunings.emplace_back();
+        return relay;
+    }
+    for (std::size_t i = 0; i < links->size(); ++i) {
+        const toml::node& node = *links->get(i);
+        const std::string path = fmt::format("{}.links[{}]", reader.path(), i);
+        if (!node.is_table()) {
+            problems_.push_back({position_of(node, file_), path,
+                                 fmt::format("expected a table, found {}", kind_of(node))});
+            continue;
+        }
+        TableReader link{*node.as_table(), path, file_, problems_};
+        const auto name = link.text("name");
+        if (!link.has("name")) link.problem("", "expected a key 'name'");
+        if (name && contains(relay.names, *name)) {
+            link.problem("name", fmt::format("another link has the name '{}' already", *name));
+        }
+        relay.names.push_back(name.value_or(fmt::format("link{}", i)));
+        relay.tunings.push_back(tuning_in(link));
+        link.finish();
+    }
+    return relay;
+}
+
+/// A tuning in the form that its keys belong to.
+Tuning MoverReader::read_tuning(const toml::table& table, std::string path) {
+    static const std::vector<std::string> feel{"frequency_hz"};
+    static const std::vector<std::string> spring{"mass_kg", "stiffness_n_per_m",
+                                                 "damping_n_s_per_m"};
+    static const std::vector<std::string> rates{"y_rate_s", "y_acceleration_s2", "x_rate_s"};
+    static const std::vector<std::string> wish{"overshoot_percent", "settling_time_s",
+                                               "most_anticipation_percent"};
+    static const std::vector<std::string> calming{"half_life_s"};
+    TableReader reader{table, std::move(path), file_, problems_};
+    Tuning tuning;
+    const int forms = uses(reader, feel) + uses(reader, spring) + uses(reader, rates) +
+                      uses(reader, wish) + uses(reader, calming);
+    const bool ratio_elsewhere =
+        reader.has("damping_ratio") && (uses(reader, rates) || uses(reader, wish) ||
+                                        reader.has("damping_n_s_per_m"));
+    if (forms > 1 || ratio_elsewhere) {
+        reader.problem("", fmt::format("expected keys of one form only: {}; or {}; or {}; or {}; "
+                                       "or half_life_s and damping_ratio",
+                                       any_of({"frequency_hz", "damping_ratio", "lead"}),
+                                       any_of(spring), any_of(rates), any_of(wish)));
+        return tuning;
+    }
+    const auto number_or = [&](const std::string& key, double otherwise) {
+        return reader.number(key).value_or(otherwise);
+    };
+    try_to(reader, [&] {
+        if (uses(reader, spring) && reader.has("damping_ratio")) {
+            tuning = tuning_from(
+                DampedSpring{.mass_kg = number_or("mass_kg", 1),
+                             .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
+                             .damping_ratio = required(reader, "damping_ratio"),
+                             .lead = number_or("lead", 0)});
+        } else if (uses(reader, spring)) {
+            tuning = tuning_from(
+                SpringConstants{.mass_kg = number_or("mass_kg", 1),
+                                .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
+                                .damping_n_s_per_m = number_or("damping_n_s_per_m", 0),
+                                .lead = number_or("lead", 0)});
+        } else if (uses(reader, rates)) {
+            tuning = tuning_from(
+                Coefficients{.y_rate_s = required(reader, "y_rate_s"),
+                             .y_acceleration_s2 = required(reader, "y_acceleration_s2"),
+                             .x_rate_s = number_or("x_rate_s", 0)});
+        } else if (uses(reader, wish)) {
+            tuning = tuning_from(
+                Wish{.overshoot_percent = required(reader, "overshoot_percent"),
+                     .settling_time_s = required(reader, "settling_time_s"),
+                     .lead = number_or("lead", 0),
+                     .most_anticipation_percent = reader.number("most_anticipation_percent")});
+        } else if (uses(reader, calming)) {
+            tuning = tuning_from(Calming{.half_life_s = required(reader, "half_life_s"),
+                                         .damping_ratio = number_or("damping_ratio", 1),
+                                         .lead = number_or("lead", 0)});
+        } else {
+            for (const Dial<Tuning>& dial : Tuning::dials()) {
+                const auto value = reader.number(std::string{dial.path});
+                if (value && dial.set(tuning, *value) != DialStatus::set) {
+                    reader.problem(std::string{dial.path},
+                                   fmt::format("expected a number {} or more, found {}",
+                                               dial.hard.least, *value));
+                }
+            }
+        }
+    });
+    reader.finish();
+    return tuning;
+}
+
+}  // namespace hopcoil::scene

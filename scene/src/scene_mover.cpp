@@ -1,0 +1,117 @@
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <stdexcept>
+
+#include <fmt/format.h>
+
+#include <hopcoil/scene/scene_mover.hpp>
+
+namespace hopcoil::scene {
+namespace {
+
+template <class... Lambdas>
+struct Overloaded : Lambdas... {
+    using Lambdas::operator()...;
+};
+template <class... Lambdas>
+Overloaded(Lambdas...) -> Overloaded<Lambdas...>;
+
+std::size_t index_of(const std::vector<std::string>& names, const std::string& name) {
+    const auto found = std::find(names.begin(), names.end(), name);
+    if (found == names.end()) throw std::out_of_range{name + " is not the name of an ease"};
+    return static_cast<std::size_t>(found - names.begin());
+}
+
+std::string words_of(const SettleNumbers& settle) {
+    const SettleTuning& tuning = settle.tuning;
+    std::string text = fmt::format("settled in {:.4g} s, ", tuning.duration_s);
+    if (tuning.swing_percent[0] > 0) {
+        text += "swings";
+        for (const double percent : tuning.swing_percent) {
+            if (!(percent > 0)) break;
+            text += fmt::format(" {:.3g} %", percent);
+        }
+    } else {
+        text += fmt::format("{:.3g} % past", tuning.overshoot_percent);
+    }
+    const bool low = std::isfinite(settle.stops.low);
+    const bool high = std::isfinite(settle.stops.high);
+    if (low || high) text += ", never past its stops";
+    return text;
+}
+
+}  // namespace
+
+const std::vector<std::string>& ease_family_names() {
+    static const std::vector<std::string> names{"power",         "sine",     "exponential",
+                                                "circular",      "past_and_back", "bouncing",
+                                                "oscillating"};
+    return names;
+}
+
+const std::vector<std::string>& ease_way_names() {
+    static const std::vector<std::string> names{"in", "out", "in_out"};
+    return names;
+}
+
+EaseFamily ease_family_of(const std::string& family) {
+    return static_cast<EaseFamily>(index_of(ease_family_names(), family));
+}
+
+EaseWay ease_way_of(const std::string& way) {
+    return static_cast<EaseWay>(index_of(ease_way_names(), way));
+}
+
+Ease ease_of(const std::string& family, const std::string& way) {
+    return {ease_family_of(family), ease_way_of(way)};
+}
+
+std::string kind_of(const MoverNumbers& numbers) {
+    static constexpr std::array<const char*, 6> kinds{"follower", "glide", "pursuit",
+                                                      "settle",   "curve", "relay"};
+    return kinds.at(numbers.index());
+}
+
+std::size_t part_count(const MoverNumbers& numbers) {
+    const auto* relay = std::get_if<RelayNumbers>(&numbers);
+    return relay == nullptr ? 1 : relay->tunings.size();
+}
+
+std::string part_suffix(const MoverNumbers& numbers, std::size_t part) {
+    const auto* relay = std::get_if<RelayNumbers>(&numbers);
+    return relay == nullptr ? std::string{} : '.' + relay->names.at(part);
+}
+
+std::string in_words(const Tuning& tuning) {
+    return fmt::format("{:.4g} Hz, damping ratio {:.4g}, lead {:.4g}", tuning.frequency_hz,
+                       tuning.damping_ratio, tuning.lead);
+}
+
+std::string in_words(const MoverNumbers& numbers, std::size_t part) {
+    return std::visit(
+        Overloaded{
+            [](const Tuning& tuning) { return in_words(tuning); },
+            [](const GlideTuning& glide) {
+                return fmt::format("half of the gap every {:.4g} s", glide.half_life_s);
+            },
+            [](const PursuitTuning& pursuit) {
+                return std::isinf(pursuit.max_acceleration)
+                           ? fmt::format("at {:.4g} per s", pursuit.max_speed)
+                           : fmt::format("up to {:.4g} per s, {:.4g} per s2", pursuit.max_speed,
+                                         pursuit.max_acceleration);
+            },
+            [](const SettleNumbers& settle) { return words_of(settle); },
+            [](const CurveMoveTuning& curve) {
+                const Ease* ease = std::get_if<Ease>(&curve.curve);
+                if (ease == nullptr) return fmt::format("keys over {:.4g} s", curve.duration_s);
+                return fmt::format("{} {} over {:.4g} s",
+                                   ease_family_names().at(static_cast<std::size_t>(ease->family())),
+                                   ease_way_names().at(static_cast<std::size_t>(ease->way())),
+                                   curve.duration_s);
+            },
+            [part](const RelayNumbers& relay) { return in_words(relay.tunings.at(part)); }},
+        numbers);
+}
+
+}  // namespace hopcoil::scene

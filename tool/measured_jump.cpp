@@ -1,0 +1,103 @@
+#include "tool/measured_jump.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <variant>
+
+#include <hopcoil/follow/watcher.hpp>
+#include <hopcoil/scene/any_mover.hpp>
+#include <hopcoil/spring/free_motion.hpp>
+
+namespace hopcoil::tool {
+namespace {
+
+constexpr int steps = 2000;
+
+double settled_s(const Tuning& tuning) {
+    if (tuning.frequency_hz == 0) return 0;
+    const FreeMotion motion{tuning, {-1, 0}};
+    const double dozen_s = 12 / tuning.frequency_hz;
+    return std::min(motion.settling_time_s(0.01).value_or(dozen_s), std::max(dozen_s, 5.0));
+}
+
+template <class M>
+JumpAnswer measure(M mover, double size, double seconds) {
+    const double unit = 100 / size;
+    const double dt = seconds / steps;
+    const std::array<double, 2> marks{0.1 * size, 0.9 * size};
+    Watcher<M> watcher{std::move(mover),
+                       marks,
+                       {.distance = 0.01 * settling_band_percent * std::abs(size),
+                        .speed = std::numeric_limits<double>::infinity()}};
+    watcher.mover().jump(size);
+    JumpAnswer answer;
+    answer.peak_time_s = Figure::none("it never passes the target");
+    answer.rise_time_s = Figure::none("it does not reach 90 % of the way");
+    answer.settling_time_s = Figure::none("it has not settled in the time looked at");
+    std::optional<double> at_10;
+    bool at_90 = false;
+    double reversals = 0;
+    double peak_velocity = std::abs(watcher.velocity());
+    double past = 0;
+    double back = 0;
+    for (int i = 0; i < steps; ++i) {
+        watcher.step(size, dt);
+        for (const Event& event : watcher.events()) {
+            const double time_s = i * dt + event.after_s;
+            const double percent = (event.value - size) * unit;
+            if (event.kind == EventKind::turned && std::abs(percent) >= least_swing_percent) {
+                answer.swings.push_back({time_s, percent});
+                reversals += std::abs(percent) > settling_band_percent;
+                if (percent > past) {
+                    past = percent;
+                    answer.peak_time_s = time_s;
+                }
+                back = std::max(back, -100 - percent);
+            }
+            if (event.kind == EventKind::passed_mark && event.mark == 0 && !at_10) at_10 = time_s;
+            if (event.kind == EventKind::passed_mark && event.mark == 1 && at_10 && !at_90) {
+                at_90 = true;
+                answer.rise_time_s = time_s - *at_10;
+            }
+            if (event.kind == EventKind::settled) answer.settling_time_s = time_s;
+        }
+        peak_velocity = std::max(peak_velocity, std::abs(watcher.velocity()));
+    }
+    answer.overshoot_percent = past;
+    answer.anticipation_percent = back;
+    answer.reversals = reversals;
+    answer.peak_velocity = peak_velocity;
+    return answer;
+}
+
+}  // namespace
+
+double telling_time_s(const scene::MoverNumbers& numbers, double size) {
+    if (const auto* tuning = std::get_if<Tuning>(&numbers)) return settled_s(*tuning);
+    if (const auto* glide = std::get_if<GlideTuning>(&numbers)) {
+        return std::max(1e-3, 10 * glide->half_life_s);
+    }
+    if (const auto* pursuit = std::get_if<PursuitTuning>(&numbers)) {
+        Pursuit<double> run{*pursuit, 0.0};
+        run.cut(size);
+        return 1.3 * run.time_left_s();
+    }
+    if (const auto* settle = std::get_if<scene::SettleNumbers>(&numbers)) {
+        return 1.6 * settle->tuning.duration_s;
+    }
+    if (const auto* curve = std::get_if<CurveMoveTuning>(&numbers)) return 1.2 * curve->duration_s;
+    double sum_s = 0;
+    for (const Tuning& each : std::get<scene::RelayNumbers>(numbers).tunings)
+        sum_s += settled_s(each);
+    return sum_s;
+}
+
+JumpAnswer measured_jump(const scene::SceneMover& mover, double size) {
+    const double seconds = 2 * std::max(telling_time_s(mover.numbers, size), 1e-3);
+    return std::visit([&](auto made) { return measure(std::move(made), size, seconds); },
+                      scene::make_mover(mover, false));
+}
+
+}  // namespace hopcoil::tool

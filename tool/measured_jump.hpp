@@ -1,0 +1,14 @@
+#pragma once
+
+#include <hopcoil/scene/scene_mover.hpp>
+#include <hopcoil/spring/answers.hpp>
+
+namespace hopcoil::tool {
+
+/// The figures of a jump for a mover without closed forms, from its events at their exact times.
+[[nodiscard]] JumpAnswer measured_jump(const scene::SceneMover& mover, double size);
+
+/// So long that whatever it does on a jump of this size has been seen.
+[[nodiscard]] double telling_time_s(const scene::MoverNumbers& numbers, double size);
+
+}  // namespace hopcoil::tool

@@ -1,0 +1,278 @@
+#include "tool/wanted_movers.hpp"
+
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/spring/named_tunings.hpp>
+#include <hopcoil/spring/wish.hpp>
+
+namespace hopcoil::tool {
+namespace {
+
+/// The value for the i-th tuning: its own, the only one given, or the default.
+double pick(const std::vector<double>& list, std::size_t i, double unless_given) {
+    if (list.empty()) return unless_given;
+    return list.size() == 1 ? list.front() : list[i];
+}
+
+std::vector<std::string> split(const std::string& text, char separator) {
+    std::vector<std::string> parts;
+    std::size_t begin = 0;
+    while (true) {
+        const std::size_t end = text.find(separator, begin);
+        parts.push_back(text.substr(begin, end - begin));
+        if (end == std::string::npos) return parts;
+        begin = end + 1;
+    }
+}
+
+/// Reads what the options say, one member function a kind of mover.
+class WantedReader {
+  public:
+    WantedReader(const TuningOptions& options, std::string command)
+        : options_{options}, command_{std::move(command)} {}
+
+    std::vector<WantedMover> read() {
+        read_feels_and_springs();
+        for (const std::string& name : options_.names)
+            add_named(name);
+        for (const std::string& text : options_.wishes)
+            add_wish(text);
+        for (const std::string& text : options_.calmings)
+            add_calming(text);
+        for (const std::string& text : options_.coefficients)
+            add_coefficients(text);
+        for (const std::string& text : options_.glides)
+            add(GlideTuning{numbers("--glide", text, "HALF_LIFE_S", 1, 1)[0]});
+        for (const std::string& text : options_.pursuits)
+            add_pursuit(text);
+        for (const std::string& text : options_.settles)
+            add_settle(text);
+        for (const std::string& text : options_.curves)
+            add_curve(text);
+        for (const std::string& text : options_.relays)
+            add_relay(text);
+        if (wanted_.empty()) add(Tuning{});
+        return std::move(wanted_);
+    }
+
+  private:
+    void add(const scene::MoverNumbers& numbers) { wanted_.push_back({.numbers = numbers}); }
+
+    [[noreturn]] void refuse(const std::string& what) const {
+        throw UsageProblem{fmt::format("hopcoil {}: {}", command_, what)};
+    }
+
+    [[nodiscard]] double number(const std::string& option, const std::string& text,
+                                const std::string& form, const std::string& whole) const {
+        double value = 0;
+        const char* const begin = text.data() + (text.starts_with('+') ? 1 : 0);
+        const auto result = std::from_chars(begin, text.data() + text.size(), value);
+        const bool is_number = result.ec == std::errc{} &&
+                               result.ptr == text.data() + text.size() && std::isfinite(value);
+        if (!is_number) {
+            refuse(fmt::format("{}: expected {}, finite numbers with ':' between them, found '{}'",
+                               option, form, whole));
+        }
+        return value;
+    }
+
+    [[nodiscard]] std::vector<double> numbers(const std::string& option, const std::string& text,
+                                              const std::string& form, std::size_t least,
+                                              std::size_t most) const {
+        const std::vector<std::string> parts = split(text, ':');
+        if (parts.size() < least || parts.size() > most) {
+            refuse(fmt::format("{}: expected {}, found '{}'", option, form, text));
+        }
+        std::vector<double> values;
+        for (const std::string& part : parts)
+            values.push_back(number(option, part, form, text));
+        return values;
+    }
+
+    struct List {
+        const char* option;
+        const std::vector<double>& values;
+    };
+
+    /// How many tunings some lists make together.
+    [[nodiscard]] std::size_t common_length(const std::vector<List>& lists) const {
+        std::size_t length = 0;
+        const char* longest = "";
+        for (const List& list : lists) {
+            if (list.values.size() > length) {
+                length = list.values.size();
+                longest = list.option;
+            }
+        }
+        for (const List& list : lists) {
+            if (list.values.size() > 1 && list.values.size() != length) {
+                refuse(fmt::format("{} has {} values and {} has {}: give as many of each, or one "
+                                   "for all",
+                                   list.option, list.values.size(), longest, length));
+            }
+        }
+        return length;
+    }
+
+    void read_feels_and_springs() {
+        const bool springs = !options_.masses_kg.empty() ||
+                             !options_.stiffnesses_n_per_m.empty() ||
+                             !options_.dampings_n_s_per_m.empty();
+        const bool frequencies = !options_.frequencies_hz.empty();
+        const bool ratios = !options_.damping_ratios.empty();
+        if (springs && (frequencies || (ratios && !options_.dampings_n_s_per_m.empty()))) {
+            refuse("give --frequency and --damping-ratio, or --mass, --stiffness and --damping (or "
+                   "--damping-ratio), not both");
+        }
+        if (springs) {
+            read_springs();
+        } else {
+            read_feels();
+        }
+    }
+
+    void read_springs() {
+        if (options_.stiffnesses_n_per_m.empty()) {
+            refuse("--mass and --damping need a --stiffness");
+        }
+        const std::size_t count =
+            common_length({{"--mass", options_.masses_kg},
+                           {"--stiffness", options_.stiffnesses_n_per_m},
+                           {"--damping", options_.dampings_n_s_per_m},
+                           {"--damping-ratio", options_.damping_ratios},
+                           {"--lead", options_.leads}});
+        for (std::size_t i = 0; i < count; ++i) {
+            const double mass_kg = pick(options_.masses_kg, i, 1);
+            const double stiffness = pick(options_.stiffnesses_n_per_m, i, 0);
+            const double lead = pick(options_.leads, i, 0);
+            const Tuning tuning =
+                options_.damping_ratios.empty()
+                    ? tuning_from(SpringConstants{
+                          .mass_kg = mass_kg,
+                          .stiffness_n_per_m = stiffness,
+                          .damping_n_s_per_m = pick(options_.dampings_n_s_per_m, i, 0),
+                          .lead = lead})
+                    : tuning_from(DampedSpring{.mass_kg = mass_kg,
+                                               .stiffness_n_per_m = stiffness,
+                                               .damping_ratio = pick(options_.damping_ratios, i, 0),
+                                               .lead = lead});
+            wanted_.push_back({.numbers = tuning, .mass_kg = mass_kg});
+        }
+    }
+
+    void read_feels() {
+        const std::size_t count = common_length({{"--frequency", options_.frequencies_hz},
+                                                 {"--damping-ratio", options_.damping_ratios},
+                                                 {"--lead", options_.leads}});
+        const Tuning unless_given;
+        for (std::size_t i = 0; i < count; ++i) {
+            add(Tuning{
+                .frequency_hz = pick(options_.frequencies_hz, i, unless_given.frequency_hz),
+                .damping_ratio = pick(options_.damping_ratios, i, unless_given.damping_ratio),
+                .lead = pick(options_.leads, i, unless_given.lead)});
+        }
+    }
+
+    void add_named(const std::string& name) {
+        const auto tuning = find_tuning(name);
+        if (!tuning) {
+            std::vector<std::string> names;
+            for (const NamedTuning& each : named_tunings())
+                names.emplace_back(each.name);
+            refuse(fmt::format("there is no tuning named '{}'; there is {}{}", name,
+                               scene::any_of(names), scene::did_you_mean(name, names)));
+        }
+        wanted_.push_back({.numbers = *tuning, .name = name});
+    }
+
+    void add_wish(const std::string& text) {
+        const auto v = numbers("--wish", text, "PERCENT:SECONDS[:LEAD]", 2, 3);
+        add(tuning_from(Wish{.overshoot_percent = v[0],
+                             .settling_time_s = v[1],
+                             .lead = v.size() > 2 ? v[2] : 0}));
+    }
+
+    void add_calming(const std::string& text) {
+        const auto v = numbers("--calming", text, "HALF_LIFE_S[:RATIO[:LEAD]]", 1, 3);
+        add(tuning_from(Calming{.half_life_s = v[0],
+                                .damping_ratio = v.size() > 1 ? v[1] : 1,
+                                .lead = v.size() > 2 ? v[2] : 0}));
+    }
+
+    void add_coefficients(const std::string& text) {
+        const auto v = numbers("--coefficients", text, "A:B[:C]", 2, 3);
+        add(tuning_from(Coefficients{.y_rate_s = v[0],
+                                     .y_acceleration_s2 = v[1],
+                                     .x_rate_s = v.size() > 2 ? v[2] : 0}));
+    }
+
+    void add_pursuit(const std::string& text) {
+        const auto v = numbers("--pursuit", text, "SPEED[:ACCELERATION]", 1, 2);
+        PursuitTuning pursuit{.max_speed = v[0]};
+        if (v.size() > 1) pursuit.max_acceleration = v[1];
+        require_valid(pursuit);
+        add(pursuit);
+    }
+
+    void add_settle(const std::string& text) {
+        const auto v = numbers("--settle", text, "PERCENT:SECONDS", 2, 2);
+        const SettleTuning settle{.duration_s = v[1], .overshoot_percent = v[0]};
+        require_valid(settle);
+        add(scene::SettleNumbers{.tuning = settle});
+    }
+
+    void add_curve(const std::string& text) {
+        const std::string form = "FAMILY:WAY:SECONDS[:PARAMETER]";
+        const std::vector<std::string> parts = split(text, ':');
+        if (parts.size() < 3 || parts.size() > 4) {
+            refuse(fmt::format("--curve: expected {}, found '{}'", form, text));
+        }
+        const auto require_name = [&](const std::string& name,
+                                      const std::vector<std::string>& names) {
+            if (std::find(names.begin(), names.end(), name) != names.end()) return;
+            refuse(fmt::format("--curve: expected {}, found '{}'{}", scene::any_of(names), name,
+                               scene::did_you_mean(name, names)));
+        };
+        require_name(parts[0], scene::ease_family_names());
+        require_name(parts[1], scene::ease_way_names());
+        const EaseFamily family = scene::ease_family_of(parts[0]);
+        const double parameter = parts.size() > 3 ? number("--curve", parts[3], form, text)
+                                                  : default_parameter(family);
+        const CurveMoveTuning curve{
+            .duration_s = number("--curve", parts[2], form, text),
+            .curve = Ease{family, scene::ease_way_of(parts[1]), parameter}};
+        require_valid(curve);
+        add(curve);
+    }
+
+    void add_relay(const std::string& text) {
+        scene::RelayNumbers relay;
+        for (const std::string& link : split(text, '/')) {
+            const auto v = numbers("--relay", link, "HZ:RATIO[:LEAD]/HZ:RATIO...", 2, 3);
+            const Tuning tuning{.frequency_hz = v[0],
+                                .damping_ratio = v[1],
+                                .lead = v.size() > 2 ? v[2] : 0};
+            require_valid(tuning);
+            relay.names.push_back(fmt::format("link{}", relay.names.size() + 1));
+            relay.tunings.push_back(tuning);
+        }
+        add(relay);
+    }
+
+    const TuningOptions& options_;
+    std::string command_;
+    std::vector<WantedMover> wanted_;
+};
+
+}  // namespace
+
+std::vector<WantedMover> wanted_movers(const TuningOptions& options, const std::string& command) {
+    return WantedReader{options, command}.read();
+}
+
+}  // namespace hopcoil::tool
