@@ -1,7 +1,8 @@
 // The bank against the textbook loop over an array of structs, and against the machine's bandwidth.
 //
 // Every row is measured in turn with the others, round after round, on one thread; what is printed
-// is the median over the rounds of the ratio within a round, so a machine that slows down slows both.
+// is the median over the rounds of the ratio within a round, so a machine that slows down slows
+// both.
 
 #include <algorithm>
 #include <chrono>
@@ -25,8 +26,9 @@ using hopcoil::Tuning;
 constexpr double dt = 1.0 / 60;
 constexpr int rounds = 9;
 
-/// What a practitioner writes first: the coefficient form y + a y' + b y'' = x + c x' by semi-implicit
-/// Euler, the target's rate from its last place, and the clamp on b that keeps it from exploding.
+/// What a practitioner writes first: the coefficient form y + a y' + b y'' = x + c x' by
+/// semi-implicit Euler, the target's rate from its last place, and the clamp on b that keeps it
+/// from exploding.
 struct TextbookSpring {
     float value = 0;
     float velocity = 0;
@@ -160,8 +162,8 @@ int main() {
             std::printf("%s: not available on this processor\n", name_of(set));
         }
     }
-    for (const std::size_t count : {std::size_t{1000}, std::size_t{16'000}, std::size_t{1'000'000},
-                                    std::size_t{8'000'000}}) {
+    for (const std::size_t count :
+         {std::size_t{1000}, std::size_t{16'000}, std::size_t{1'000'000}, std::size_t{8'000'000}}) {
         std::vector<TextbookSpring> springs(count);
         const std::vector<float> targets(count, 1.F);
         int frame = 0;
@@ -179,9 +181,8 @@ int main() {
         }
         FollowerBank<float>& best = banks.back();
         rows.push_back({"one tuning, targets held, best set", [&best] { best.step(dt); }, 16});
-        rows.push_back({"one tuning, dt changes, best set", [&best, &frame] {
-                            best.step_to_next(dt + 1e-6 * (++frame % 100));
-                        }, 24});
+        rows.push_back({"one tuning, dt changes, best set",
+                        [&best, &frame] { best.step_to_next(dt + 1e-6 * (++frame % 100)); }, 24});
         FollowerBank<float>& settled =
             banks.emplace_back(bank_of(count, hopcoil::best_instruction_set(), false));
         for (int i = 0; i < 2; ++i) {
@@ -199,9 +200,9 @@ int main() {
                                 [&varied] { varied.step_to_next(dt); }, 0});
             }
             FollowerBank<float>& varied = banks.back();
-            rows.push_back({"a tuning each, dt changes, best set", [&varied, &frame] {
-                                varied.step_to_next(dt + 1e-6 * (++frame % 100));
-                            }, 0});
+            rows.push_back({"a tuning each, dt changes, best set",
+                            [&varied, &frame] { varied.step_to_next(dt + 1e-6 * (++frame % 100)); },
+                            0});
         }
         compare(count, rows, triad);
     }

@@ -210,9 +210,8 @@ ExitCode run_response(const ResponseOptions& given) {
     const Take smooth = take_of(scene, drawing_rate_hz(scene));
     const std::vector<std::size_t> columns = value_columns(scene);
     for (std::size_t i = 0; i < wanted.size(); ++i) {
-        const Tracking tracking =
-            measure_tracking(smooth.times_s(), smooth.column(columns[i]),
-                             smooth.column(columns[i] + 1), smooth.column(0));
+        const Tracking tracking = measure_tracking(smooth.times_s(), smooth.column(columns[i]),
+                                                   smooth.column(columns[i] + 1), smooth.column(0));
         answers.push_back(answer_of(options, scene.movers[i], tracking));
         answers.back().mass_kg = wanted[i].mass_kg;
         answers.back().value_column = columns[i];

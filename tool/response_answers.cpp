@@ -71,10 +71,9 @@ class AnswerMaker {
     }
 
     void add_jump() {
-        const JumpAnswer jump =
-            answer_.tuning
-                ? answer_to_jump(*answer_.tuning, options_.size, initial_velocity_of(options_))
-                : measured_jump(mover_, options_.size);
+        const JumpAnswer jump = answer_.tuning ? answer_to_jump(*answer_.tuning, options_.size,
+                                                                initial_velocity_of(options_))
+                                               : measured_jump(mover_, options_.size);
         add("overshoot_percent", "overshoot", "%", jump.overshoot_percent);
         add("anticipation_percent", "anticipation", "%", jump.anticipation_percent);
         add("rise_time_s", "rise, 10 to 90 %", "s", jump.rise_time_s);

@@ -178,15 +178,15 @@ draw::Chart response_chart(const ResponseOptions& options,
         const std::optional<double> velocity_before =
             sudden && options.signal != "kick" ? std::optional{initial_velocity_of(options)}
                                                : at_zero;
-        draw::Curve speeds = curve_of(take, answers[i].value_column + 1, velocity_before, chart.x_from);
+        draw::Curve speeds =
+            curve_of(take, answers[i].value_column + 1, velocity_before, chart.x_from);
         speeds.colour = colour;
         velocity.curves.push_back(std::move(speeds));
         add_swings(value, options, answers[i], colour, chart.x_to, answers.size() == 1);
         add_settling(value, answers[i], colour, chart.x_to);
-        value.legend.push_back(
-            {.colour = colour,
-             .name = heading_of(answers[i]),
-             .notes = notes_of(options, answers[i])});
+        value.legend.push_back({.colour = colour,
+                                .name = heading_of(answers[i]),
+                                .notes = notes_of(options, answers[i])});
     }
     if (value.band) {
         value.legend.push_back(

@@ -45,15 +45,15 @@ void break_at_seam(draw::Curve& curve, double turn) {
     }
 }
 
-/// A closer look at all movers of one target, around the largest gap of them all: a dozen seconds, for
-/// takes much longer than that.
+/// A closer look at all movers of one target, around the largest gap of them all: a dozen seconds,
+/// for takes much longer than that.
 std::optional<draw::Panel> closer_look(const scene::Scene& scene, const Take& take,
                                        const std::vector<MoverReport>& reports,
                                        const std::vector<draw::Panel>& panels) {
     constexpr double length_s = 12;
-    const bool one_target = std::all_of(
-        scene.movers.begin(), scene.movers.end(),
-        [&](const auto& each) { return each.target == scene.movers.front().target; });
+    const bool one_target =
+        std::all_of(scene.movers.begin(), scene.movers.end(),
+                    [&](const auto& each) { return each.target == scene.movers.front().target; });
     const double end_s = take.times_s().back();
     if (!one_target || end_s < 2.5 * length_s) return std::nullopt;
     const auto widest = std::max_element(reports.begin(), reports.end(),
@@ -111,9 +111,9 @@ std::vector<MoverReport> report_on(const scene::Scene& scene, const Take& take) 
             if (const auto* relay = std::get_if<scene::RelayNumbers>(&mover.numbers)) {
                 report.tuning = relay->tunings[part];
             }
-            report.tracking = measure_tracking(take.times_s(), take.column(column),
-                                               take.column(column + 1), take.column(target_column),
-                                               target.is_angle);
+            report.tracking =
+                measure_tracking(take.times_s(), take.column(column), take.column(column + 1),
+                                 take.column(target_column), target.is_angle);
             // Each link goes after the one ahead of it.
             target_column = column;
             target_name = report.name;

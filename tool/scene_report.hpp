@@ -22,10 +22,10 @@ struct MoverReport {
     std::string name{};
     std::string kind{};
     std::string target{};
-    std::string words{};           ///< its numbers
+    std::string words{};             ///< its numbers
     std::optional<Tuning> tuning{};  ///< of a follower or a link
-    std::string unit{};            ///< as shown to people: "deg" for angles
-    double per_unit = 1.0;         ///< shown units in one of the take's
+    std::string unit{};              ///< as shown to people: "deg" for angles
+    double per_unit = 1.0;           ///< shown units in one of the take's
     bool angle = false;
     std::size_t mover = 0;  ///< index into Scene::movers
     std::size_t value_column = 0;

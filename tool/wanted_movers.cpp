@@ -111,23 +111,24 @@ class WantedReader {
         }
         for (const List& list : lists) {
             if (list.values.size() > 1 && list.values.size() != length) {
-                refuse(fmt::format("{} has {} values and {} has {}: give as many of each, or one "
-                                   "for all",
-                                   list.option, list.values.size(), longest, length));
+                refuse(
+                    fmt::format("{} has {} values and {} has {}: give as many of each, or one "
+                                "for all",
+                                list.option, list.values.size(), longest, length));
             }
         }
         return length;
     }
 
     void read_feels_and_springs() {
-        const bool springs = !options_.masses_kg.empty() ||
-                             !options_.stiffnesses_n_per_m.empty() ||
+        const bool springs = !options_.masses_kg.empty() || !options_.stiffnesses_n_per_m.empty() ||
                              !options_.dampings_n_s_per_m.empty();
         const bool frequencies = !options_.frequencies_hz.empty();
         const bool ratios = !options_.damping_ratios.empty();
         if (springs && (frequencies || (ratios && !options_.dampings_n_s_per_m.empty()))) {
-            refuse("give --frequency and --damping-ratio, or --mass, --stiffness and --damping (or "
-                   "--damping-ratio), not both");
+            refuse(
+                "give --frequency and --damping-ratio, or --mass, --stiffness and --damping (or "
+                "--damping-ratio), not both");
         }
         if (springs) {
             read_springs();
@@ -140,12 +141,11 @@ class WantedReader {
         if (options_.stiffnesses_n_per_m.empty()) {
             refuse("--mass and --damping need a --stiffness");
         }
-        const std::size_t count =
-            common_length({{"--mass", options_.masses_kg},
-                           {"--stiffness", options_.stiffnesses_n_per_m},
-                           {"--damping", options_.dampings_n_s_per_m},
-                           {"--damping-ratio", options_.damping_ratios},
-                           {"--lead", options_.leads}});
+        const std::size_t count = common_length({{"--mass", options_.masses_kg},
+                                                 {"--stiffness", options_.stiffnesses_n_per_m},
+                                                 {"--damping", options_.dampings_n_s_per_m},
+                                                 {"--damping-ratio", options_.damping_ratios},
+                                                 {"--lead", options_.leads}});
         for (std::size_t i = 0; i < count; ++i) {
             const double mass_kg = pick(options_.masses_kg, i, 1);
             const double stiffness = pick(options_.stiffnesses_n_per_m, i, 0);
@@ -192,9 +192,8 @@ class WantedReader {
 
     void add_wish(const std::string& text) {
         const auto v = numbers("--wish", text, "PERCENT:SECONDS[:LEAD]", 2, 3);
-        add(tuning_from(Wish{.overshoot_percent = v[0],
-                             .settling_time_s = v[1],
-                             .lead = v.size() > 2 ? v[2] : 0}));
+        add(tuning_from(Wish{
+            .overshoot_percent = v[0], .settling_time_s = v[1], .lead = v.size() > 2 ? v[2] : 0}));
     }
 
     void add_calming(const std::string& text) {
@@ -206,9 +205,8 @@ class WantedReader {
 
     void add_coefficients(const std::string& text) {
         const auto v = numbers("--coefficients", text, "A:B[:C]", 2, 3);
-        add(tuning_from(Coefficients{.y_rate_s = v[0],
-                                     .y_acceleration_s2 = v[1],
-                                     .x_rate_s = v.size() > 2 ? v[2] : 0}));
+        add(tuning_from(Coefficients{
+            .y_rate_s = v[0], .y_acceleration_s2 = v[1], .x_rate_s = v.size() > 2 ? v[2] : 0}));
     }
 
     void add_pursuit(const std::string& text) {
@@ -241,11 +239,10 @@ class WantedReader {
         require_name(parts[0], scene::ease_family_names());
         require_name(parts[1], scene::ease_way_names());
         const EaseFamily family = scene::ease_family_of(parts[0]);
-        const double parameter = parts.size() > 3 ? number("--curve", parts[3], form, text)
-                                                  : default_parameter(family);
-        const CurveMoveTuning curve{
-            .duration_s = number("--curve", parts[2], form, text),
-            .curve = Ease{family, scene::ease_way_of(parts[1]), parameter}};
+        const double parameter =
+            parts.size() > 3 ? number("--curve", parts[3], form, text) : default_parameter(family);
+        const CurveMoveTuning curve{.duration_s = number("--curve", parts[2], form, text),
+                                    .curve = Ease{family, scene::ease_way_of(parts[1]), parameter}};
         require_valid(curve);
         add(curve);
     }
@@ -254,9 +251,8 @@ class WantedReader {
         scene::RelayNumbers relay;
         for (const std::string& link : split(text, '/')) {
             const auto v = numbers("--relay", link, "HZ:RATIO[:LEAD]/HZ:RATIO...", 2, 3);
-            const Tuning tuning{.frequency_hz = v[0],
-                                .damping_ratio = v[1],
-                                .lead = v.size() > 2 ? v[2] : 0};
+            const Tuning tuning{
+                .frequency_hz = v[0], .damping_ratio = v[1], .lead = v.size() > 2 ? v[2] : 0};
             require_valid(tuning);
             relay.names.push_back(fmt::format("link{}", relay.names.size() + 1));
             relay.tunings.push_back(tuning);

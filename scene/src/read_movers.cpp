@@ -233,8 +233,8 @@ Tuning MoverReader::read_tuning(const toml::table& table, std::string path) {
     const int forms = uses(reader, feel) + uses(reader, spring) + uses(reader, rates) +
                       uses(reader, wish) + uses(reader, calming);
     const bool ratio_elsewhere =
-        reader.has("damping_ratio") && (uses(reader, rates) || uses(reader, wish) ||
-                                        reader.has("damping_n_s_per_m"));
+        reader.has("damping_ratio") &&
+        (uses(reader, rates) || uses(reader, wish) || reader.has("damping_n_s_per_m"));
     if (forms > 1 || ratio_elsewhere) {
         reader.problem("", fmt::format("expected keys of one form only: {}; or {}; or {}; or {}; "
                                        "or half_life_s and damping_ratio",
@@ -247,11 +247,11 @@ Tuning MoverReader::read_tuning(const toml::table& table, std::string path) {
     };
     try_to(reader, [&] {
         if (uses(reader, spring) && reader.has("damping_ratio")) {
-            tuning = tuning_from(
-                DampedSpring{.mass_kg = number_or("mass_kg", 1),
-                             .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
-                             .damping_ratio = required(reader, "damping_ratio"),
-                             .lead = number_or("lead", 0)});
+            tuning =
+                tuning_from(DampedSpring{.mass_kg = number_or("mass_kg", 1),
+                                         .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
+                                         .damping_ratio = required(reader, "damping_ratio"),
+                                         .lead = number_or("lead", 0)});
         } else if (uses(reader, spring)) {
             tuning = tuning_from(
                 SpringConstants{.mass_kg = number_or("mass_kg", 1),
@@ -259,10 +259,10 @@ Tuning MoverReader::read_tuning(const toml::table& table, std::string path) {
                                 .damping_n_s_per_m = number_or("damping_n_s_per_m", 0),
                                 .lead = number_or("lead", 0)});
         } else if (uses(reader, rates)) {
-            tuning = tuning_from(
-                Coefficients{.y_rate_s = required(reader, "y_rate_s"),
-                             .y_acceleration_s2 = required(reader, "y_acceleration_s2"),
-                             .x_rate_s = number_or("x_rate_s", 0)});
+            tuning =
+                tuning_from(Coefficients{.y_rate_s = required(reader, "y_rate_s"),
+                                         .y_acceleration_s2 = required(reader, "y_acceleration_s2"),
+                                         .x_rate_s = number_or("x_rate_s", 0)});
         } else if (uses(reader, wish)) {
             tuning = tuning_from(
                 Wish{.overshoot_percent = required(reader, "overshoot_percent"),

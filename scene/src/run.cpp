@@ -19,7 +19,6 @@ double value_shown(const SceneTarget& target, double time_s) {
     return target.is_angle ? wrapped_rad(value) : value;
 }
 
-
 std::vector<RecordedChannel> channels_of(const Scene& scene) {
     std::vector<RecordedChannel> channels;
     const auto add = [&](const std::string& owner, const std::string& quantity,
@@ -78,7 +77,6 @@ void run(const Scene& scene, TakeSink& sink) {
                     "keep its target within reach",
                     kind_of(scene.movers[i].numbers), scene.movers[i].name, time_s,
                     in_words(scene.movers[i].numbers))};
-
             }
         }
         numbers.clear();

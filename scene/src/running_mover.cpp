@@ -8,9 +8,13 @@ namespace hopcoil::scene {
 namespace {
 
 template <class M>
-concept FollowsKnownVelocity = requires(M& m) { m.step(0.0, 0.0, 0.0); };
+concept FollowsKnownVelocity = requires(M& m) {
+    m.step(0.0, 0.0, 0.0);
+};
 template <class M>
-concept HasPush = requires(M& m) { m.push(0.0); };
+concept HasPush = requires(M& m) {
+    m.push(0.0);
+};
 
 struct Maker {
     double start;

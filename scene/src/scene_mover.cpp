@@ -44,9 +44,8 @@ std::string words_of(const SettleNumbers& settle) {
 }  // namespace
 
 const std::vector<std::string>& ease_family_names() {
-    static const std::vector<std::string> names{"power",         "sine",     "exponential",
-                                                "circular",      "past_and_back", "bouncing",
-                                                "oscillating"};
+    static const std::vector<std::string> names{
+        "power", "sine", "exponential", "circular", "past_and_back", "bouncing", "oscillating"};
     return names;
 }
 
@@ -90,27 +89,30 @@ std::string in_words(const Tuning& tuning) {
 
 std::string in_words(const MoverNumbers& numbers, std::size_t part) {
     return std::visit(
-        Overloaded{
-            [](const Tuning& tuning) { return in_words(tuning); },
-            [](const GlideTuning& glide) {
-                return fmt::format("half of the gap every {:.4g} s", glide.half_life_s);
-            },
-            [](const PursuitTuning& pursuit) {
-                return std::isinf(pursuit.max_acceleration)
-                           ? fmt::format("at {:.4g} per s", pursuit.max_speed)
-                           : fmt::format("up to {:.4g} per s, {:.4g} per s2", pursuit.max_speed,
-                                         pursuit.max_acceleration);
-            },
-            [](const SettleNumbers& settle) { return words_of(settle); },
-            [](const CurveMoveTuning& curve) {
-                const Ease* ease = std::get_if<Ease>(&curve.curve);
-                if (ease == nullptr) return fmt::format("keys over {:.4g} s", curve.duration_s);
-                return fmt::format("{} {} over {:.4g} s",
-                                   ease_family_names().at(static_cast<std::size_t>(ease->family())),
-                                   ease_way_names().at(static_cast<std::size_t>(ease->way())),
-                                   curve.duration_s);
-            },
-            [part](const RelayNumbers& relay) { return in_words(relay.tunings.at(part)); }},
+        Overloaded{[](const Tuning& tuning) { return in_words(tuning); },
+                   [](const GlideTuning& glide) {
+                       return fmt::format("half of the gap every {:.4g} s", glide.half_life_s);
+                   },
+                   [](const PursuitTuning& pursuit) {
+                       return std::isinf(pursuit.max_acceleration)
+                                  ? fmt::format("at {:.4g} per s", pursuit.max_speed)
+                                  : fmt::format("up to {:.4g} per s, {:.4g} per s2",
+                                                pursuit.max_speed, pursuit.max_acceleration);
+                   },
+                   [](const SettleNumbers& settle) { return words_of(settle); },
+                   [](const CurveMoveTuning& curve) {
+                       const Ease* ease = std::get_if<Ease>(&curve.curve);
+                       if (ease == nullptr)
+                           return fmt::format("keys over {:.4g} s", curve.duration_s);
+                       return fmt::format(
+                           "{} {} over {:.4g} s",
+                           ease_family_names().at(static_cast<std::size_t>(ease->family())),
+                           ease_way_names().at(static_cast<std::size_t>(ease->way())),
+                           curve.duration_s);
+                   },
+                   [part](const RelayNumbers& relay) {
+                       return in_words(relay.tunings.at(part));
+                   }},
         numbers);
 }
 

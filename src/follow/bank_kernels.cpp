@@ -45,8 +45,8 @@ HOPCOIL_INTO_EACH void shared_loop(const S* __restrict target, const S* __restri
     }
 }
 
-/// The same where the target is held: its travel is exactly 0, and so are the last two products, but
-/// for their signs.
+/// The same where the target is held: its travel is exactly 0, and so are the last two products,
+/// but for their signs.
 template <class S>
 HOPCOIL_INTO_EACH void held_loop(S* __restrict gaps, S* __restrict velocities, std::size_t count,
                                  const StraightRows<S>& rows, const Least<S>& least) {
@@ -58,8 +58,7 @@ HOPCOIL_INTO_EACH void held_loop(S* __restrict gaps, S* __restrict velocities, s
         const S gap = gaps[i];
         const S velocity = velocities[i];
         const S g = (gap * r.gap_of_gap + velocity * r.gap_of_velocity) + gap_zero;
-        const S v =
-            (gap * r.velocity_of_gap + velocity * r.velocity_of_velocity) + velocity_zero;
+        const S v = (gap * r.velocity_of_gap + velocity * r.velocity_of_velocity) + velocity_zero;
         gaps[i] = dropped(g, l.gap);
         velocities[i] = dropped(v, l.velocity);
     }
@@ -102,24 +101,24 @@ HOPCOIL_INTO_EACH bool calm_loop(const S* numbers, std::size_t count) {
 }
 
 // A template cannot carry a target, so each set has its functions for float and for double.
-#define HOPCOIL_KERNELS(NAME, TARGET, S)                                                          \
-    TARGET void shared_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,                 \
-                              const Least<S>& least) {                                            \
-        shared_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, rows,       \
-                    least);                                                                       \
-    }                                                                                             \
-    TARGET void held_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,                   \
-                            const Least<S>& least) {                                              \
-        held_loop(lanes.gap, lanes.velocity, lanes.count, rows, least);                           \
-    }                                                                                             \
-    TARGET void varied_##NAME(const Lanes<S>& lanes, const VariedRows<S>& rows, S least_gap) {    \
-        varied_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count,             \
-                    rows.gap_of_gap, rows.gap_of_velocity, rows.gap_of_travel,                    \
-                    rows.velocity_of_gap, rows.velocity_of_velocity, rows.velocity_of_travel,     \
-                    rows.least_velocity, least_gap);                                              \
-    }                                                                                             \
-    TARGET bool calm_##NAME(const S* numbers, std::size_t count) {                                \
-        return calm_loop(numbers, count);                                                         \
+#define HOPCOIL_KERNELS(NAME, TARGET, S)                                                       \
+    TARGET void shared_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,              \
+                              const Least<S>& least) {                                         \
+        shared_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, rows,    \
+                    least);                                                                    \
+    }                                                                                          \
+    TARGET void held_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,                \
+                            const Least<S>& least) {                                           \
+        held_loop(lanes.gap, lanes.velocity, lanes.count, rows, least);                        \
+    }                                                                                          \
+    TARGET void varied_##NAME(const Lanes<S>& lanes, const VariedRows<S>& rows, S least_gap) { \
+        varied_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count,          \
+                    rows.gap_of_gap, rows.gap_of_velocity, rows.gap_of_travel,                 \
+                    rows.velocity_of_gap, rows.velocity_of_velocity, rows.velocity_of_travel,  \
+                    rows.least_velocity, least_gap);                                           \
+    }                                                                                          \
+    TARGET bool calm_##NAME(const S* numbers, std::size_t count) {                             \
+        return calm_loop(numbers, count);                                                      \
     }
 
 HOPCOIL_KERNELS(plain, , float)
@@ -134,15 +133,15 @@ HOPCOIL_KERNELS(avx512, HOPCOIL_FOR_AVX512, double)
 }  // namespace
 
 #if defined(__x86_64__)
-#define HOPCOIL_CHOOSE(FUNCTION, ...)                                                 \
-    switch (set) {                                                                    \
-        case InstructionSet::avx512:                                                  \
-            return FUNCTION##_avx512(__VA_ARGS__);                                    \
-        case InstructionSet::avx2:                                                    \
-            return FUNCTION##_avx2(__VA_ARGS__);                                      \
-        case InstructionSet::plain:                                                   \
-            break;                                                                    \
-    }                                                                                 \
+#define HOPCOIL_CHOOSE(FUNCTION, ...)              \
+    switch (set) {                                 \
+        case InstructionSet::avx512:               \
+            return FUNCTION##_avx512(__VA_ARGS__); \
+        case InstructionSet::avx2:                 \
+            return FUNCTION##_avx2(__VA_ARGS__);   \
+        case InstructionSet::plain:                \
+            break;                                 \
+    }                                              \
     return FUNCTION##_plain(__VA_ARGS__)
 #else
 #define HOPCOIL_CHOOSE(FUNCTION, ...) \

@@ -26,10 +26,8 @@ constexpr std::array<Dial<CoastTuning>, CoastTuning::dial_count> coast_dials{
                                                                 .hard = {0, most_half_life_s},
                                                                 .slider = {0.02, 5},
                                                                 .scale = DialScale::logarithmic}),
-    field_dial<&CoastTuning::resting_speed, CoastTuning>({.path = "resting_speed",
-                                                          .unit = "per s",
-                                                          .hard = {0, endless},
-                                                          .slider = {0, 1}}),
+    field_dial<&CoastTuning::resting_speed, CoastTuning>(
+        {.path = "resting_speed", .unit = "per s", .hard = {0, endless}, .slider = {0, 1}}),
     field_dial<&CoastTuning::restitution, CoastTuning>(
         {.path = "restitution", .unit = "", .hard = {0, 1}, .slider = {0, 1}})};
 
@@ -47,8 +45,8 @@ bool is_valid(const CoastTuning& tuning) noexcept {
     return tuning.slowing_half_life_s > 0 && tuning.slowing_half_life_s <= most_half_life_s &&
            std::isfinite(tuning.resting_speed) && tuning.resting_speed >= 0 &&
            tuning.restitution >= 0 && tuning.restitution <= 1 && is_valid(tuning.spring) &&
-           tuning.spring.frequency_hz > 0 &&
-           tuning.spring.frequency_hz <= most_spring_hz && tuning.spring.damping_ratio > 0;
+           tuning.spring.frequency_hz > 0 && tuning.spring.frequency_hz <= most_spring_hz &&
+           tuning.spring.damping_ratio > 0;
 }
 
 void require_valid(const CoastTuning& tuning) {

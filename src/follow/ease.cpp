@@ -45,8 +45,8 @@ double pull_back_for(double part) {
     return high;
 }
 
-/// The height of a ball over time, 1 when let go at t = 0, 0 at rest from t = 1 on; each bounce half
-/// as fast as the one before.
+/// The height of a ball over time, 1 when let go at t = 0, 0 at rest from t = 1 on; each bounce
+/// half as fast as the one before.
 double falling_ball(double t, double bounces) {
     const auto count = static_cast<int>(bounces);
     double whole = 1;  // in units of the first fall

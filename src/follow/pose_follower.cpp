@@ -1,7 +1,6 @@
 #include <algorithm>
 
 #include <hopcoil/base/math.hpp>
-
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/follow/pose_follower.hpp>
 
@@ -25,7 +24,6 @@ Vector3 scale_from_log(const Vector3& log_scale) noexcept {
         return math::exp(std::clamp(log, -700.0, 700.0));
     };
     return {scale(log_scale.x), scale(log_scale.y), scale(log_scale.z)};
-
 }
 
 }  // namespace hopcoil

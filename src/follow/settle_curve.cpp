@@ -17,16 +17,16 @@ constexpr double most_overshoot_percent = 99;
 constexpr double largest = 1e150;  // beyond which something that comes of it could overflow
 
 constexpr std::array<Dial<SettleTuning>, SettleTuning::dial_count> settle_dials{
-    field_dial<&SettleTuning::duration_s, SettleTuning>({.path = "duration_s",
-                                                         .unit = "s",
-                                                         .hard = {least_duration_s, most_duration_s},
-                                                         .slider = {0.05, 3},
-                                                         .scale = DialScale::logarithmic}),
-    field_dial<&SettleTuning::overshoot_percent, SettleTuning>(
-        {.path = "overshoot_percent",
-         .unit = "%",
-         .hard = {0, most_overshoot_percent},
-         .slider = {0, 60}})};
+    field_dial<&SettleTuning::duration_s, SettleTuning>(
+        {.path = "duration_s",
+         .unit = "s",
+         .hard = {least_duration_s, most_duration_s},
+         .slider = {0.05, 3},
+         .scale = DialScale::logarithmic}),
+    field_dial<&SettleTuning::overshoot_percent, SettleTuning>({.path = "overshoot_percent",
+                                                                .unit = "%",
+                                                                .hard = {0, most_overshoot_percent},
+                                                                .slider = {0, 60}})};
 
 bool is_usable(double x) {
     return std::abs(x) < largest;
@@ -124,15 +124,14 @@ SettleCurve::SettleCurve(const SettleTuning& tuning, double start)
     retune(tuning);
     require_finite("start", start);
     spring_ = wished_;
-    report_ = {.target = start,
-               .duration_s = tuning.duration_s,
-               .damping_ratio = wished_.damping_ratio};
+    report_ = {
+        .target = start, .duration_s = tuning.duration_s, .damping_ratio = wished_.damping_ratio};
 }
 
 void SettleCurve::retune(const SettleTuning& tuning) {
     require_valid(tuning);
-    wished_ = tuning_from(Wish{.overshoot_percent = tuning.overshoot_percent,
-                               .settling_time_s = tuning.duration_s});
+    wished_ = tuning_from(
+        Wish{.overshoot_percent = tuning.overshoot_percent, .settling_time_s = tuning.duration_s});
     tuning_ = tuning;
 }
 
@@ -304,8 +303,8 @@ GapState SettleCurve::at(double time_s) const noexcept {
     const GapState state{
         rows.gap_of_gap * start_.gap + rows.gap_of_velocity * start_.velocity,
         rows.velocity_of_gap * start_.gap + rows.velocity_of_velocity * start_.velocity};
-    const bool gone = std::abs(state.gap) < least_gap<double> &&
-                      std::abs(state.velocity) < least_gap<double>;
+    const bool gone =
+        std::abs(state.gap) < least_gap<double> && std::abs(state.velocity) < least_gap<double>;
     return gone ? GapState{} : state;
 }
 
@@ -355,9 +354,9 @@ KeyCurve SettleCurve::keys(double rate_hz) const {
     require_above_zero("rate_hz", rate_hz);
     const bool by_turns = has_swings() && turns_.count > 0;
     const double size = std::max(std::abs(start_.gap), 1e-300);
-    const double end_s =
-        by_turns ? turns_.piece_s * static_cast<double>(turns_.count)
-                 : FreeMotion{spring_, start_}.settling_time_s(1e-4 * size).value_or(0);
+    const double end_s = by_turns
+                             ? turns_.piece_s * static_cast<double>(turns_.count)
+                             : FreeMotion{spring_, start_}.settling_time_s(1e-4 * size).value_or(0);
     if (!(end_s * rate_hz < 1e6)) {
         throw InvalidValue{"rate_hz", rate_hz, "a rate that makes at most a million keys"};
     }

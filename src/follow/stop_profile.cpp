@@ -39,8 +39,8 @@ StopProfile::StopProfile(double place, double velocity, double max_speed,
     // Where it would stop if it braked from now on decides which way to go.
     const double stop = place + velocity * std::abs(velocity) / (2 * a);
     const double side = stop > 0 || (stop == 0 && velocity < 0) ? -1 : 1;
-    const double way = -side * place;         // still to go, that way
-    const double speed = side * velocity;     // towards it
+    const double way = -side * place;      // still to go, that way
+    const double speed = side * velocity;  // towards it
     pieces_[0].place = place;
     pieces_[0].velocity = velocity;
     const double top = math::sqrt(std::max(0.0, a * way + 0.5 * speed * speed));
@@ -50,9 +50,9 @@ StopProfile::StopProfile(double place, double velocity, double max_speed,
     } else {
         add((peak - speed) / a, side * a);
     }
-    const double cruise =
-        way + (speed > max_speed ? -1 : 1) * (speed - peak) * (speed + peak) / (2 * a) -
-        peak * peak / (2 * a);
+    const double cruise = way +
+                          (speed > max_speed ? -1 : 1) * (speed - peak) * (speed + peak) / (2 * a) -
+                          peak * peak / (2 * a);
     if (top > max_speed) add(cruise / max_speed, 0);
     add(peak / a, -side * a);
 }

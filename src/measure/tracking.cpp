@@ -10,7 +10,6 @@ namespace hopcoil {
 Tracking measure_tracking(std::span<const double> times_s, std::span<const double> values,
                           std::span<const double> velocities, std::span<const double> targets,
                           bool angles) {
-
     const std::size_t count = times_s.size();
     if (count == 0 || values.size() != count || velocities.size() != count ||
         targets.size() != count) {

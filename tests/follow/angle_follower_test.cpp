@@ -77,8 +77,7 @@ TEST_CASE("a target that passes behind an angle is chased onward; a cut takes th
 }
 
 TEST_CASE("an angle given as a count of turns makes them", "[angle]") {
-    AngleFollower<double> capstan{{.frequency_hz = 1, .damping_ratio = 1}, 0.0,
-                                  AngleWay::as_given};
+    AngleFollower<double> capstan{{.frequency_hz = 1, .damping_ratio = 1}, 0.0, AngleWay::as_given};
     capstan.jump(6 * pi);
     for (int frame = 0; frame < 2000; ++frame)
         capstan.step(6 * pi, 0.01);

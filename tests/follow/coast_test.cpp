@@ -193,8 +193,7 @@ TEST_CASE("a coast stays finite and memory-free whatever comes", "[coast]") {
     const long before = allocations();
     for (int i = 0; i < 30000; ++i) {
         const auto wild = [&] {
-            return random.chance(0.05) ? (random.chance(0.5) ? NAN : 1e308)
-                                       : random.between(-5, 5);
+            return random.chance(0.05) ? (random.chance(0.5) ? NAN : 1e308) : random.between(-5, 5);
         };
         CoastTuning tuning;
         tuning.slowing_half_life_s = random.chance(0.1) ? wild() : 0.3;

@@ -128,7 +128,8 @@ TEST_CASE("a bank has the same bits on any number of threads", "[bank]") {
             for (std::size_t c = 0; c < 2; ++c) {
                 std::size_t i = 0;
                 for (float& target : bank->next_targets(group, c))
-                    target = std::sin(static_cast<float>(i++ + c) + 0.1F * static_cast<float>(frame));
+                    target =
+                        std::sin(static_cast<float>(i++ + c) + 0.1F * static_cast<float>(frame));
             }
         }
         alone.step_to_next(1.0 / 60);

@@ -14,8 +14,7 @@ using namespace hopcoil;
 namespace {
 
 Vector3 random_vector(Random& random, double size) {
-    return {random.between(-size, size), random.between(-size, size),
-            random.between(-size, size)};
+    return {random.between(-size, size), random.between(-size, size), random.between(-size, size)};
 }
 
 }  // namespace
@@ -56,7 +55,8 @@ TEST_CASE("a flight lands on a plane where and when stepping it says", "[intent]
                          random.between(0.5, 20)};
         const double height = random.between(-4, 2);
         const auto landing = landing_on_plane(hop, height);
-        const auto searched = landing_on(hop, [&](double, double) { return height; }, 60, 1e-3);
+        const auto searched = landing_on(
+            hop, [&](double, double) { return height; }, 60, 1e-3);
         if (!landing) {
             CHECK_FALSE(searched);
             continue;
@@ -81,8 +81,7 @@ TEST_CASE("a flight lands on uneven ground at the first place it meets", "[inten
         const Flight hop{{0, 1, 0}, {random.between(-4, 4), random.between(0, 5), 1}};
         const auto landing = landing_on(hop, ground);
         REQUIRE(landing);
-        CHECK(landing->place.y ==
-              Approx(ground(landing->place.x, landing->place.z)).margin(1e-9));
+        CHECK(landing->place.y == Approx(ground(landing->place.x, landing->place.z)).margin(1e-9));
         for (int k = 1; k < 200; ++k) {
             const Vector3 before = hop.at(landing->time_s * k / 200.0);
             CHECK(before.y > ground(before.x, before.z) - 1e-9);

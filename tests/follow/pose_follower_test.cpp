@@ -80,9 +80,8 @@ TEST_CASE("a bounded value never leaves its range and has no kink", "[bounded]")
         const double low = random.between(-3, 0);
         const double high = low + random.over_magnitudes(0.01, 5);
         const double width = high - low;
-        const BoundedFollower<double> start{{.frequency_hz = 1, .damping_ratio = 0.15},
-                                            {.low = low, .high = high},
-                                            low};
+        const BoundedFollower<double> start{
+            {.frequency_hz = 1, .damping_ratio = 0.15}, {.low = low, .high = high}, low};
         std::vector<double> targets;
         for (int k = 0; k < 8; ++k) {
             targets.push_back(random.chance(0.5) ? (random.chance(0.5) ? low : high)

@@ -44,9 +44,8 @@ TEST_CASE("a pursuit keeps its caps and stops exactly on a still target", "[purs
         CHECK(boom.still());
         // Past it only by what braking cannot hold.
         const double towards = side * start_speed;
-        const double must = towards > 0 ? towards * towards / (2 * caps.max_acceleration) -
-                                              std::fabs(target)
-                                        : 0;
+        const double must =
+            towards > 0 ? towards * towards / (2 * caps.max_acceleration) - std::fabs(target) : 0;
         CHECK(furthest <= std::fmax(0, must) + 1e-9 * (1 + std::fabs(target)));
     }
 }
@@ -57,8 +56,7 @@ TEST_CASE("no other way under the same caps is quicker", "[pursuit]") {
         const PursuitTuning caps{.max_speed = 2, .max_acceleration = 3};
         Pursuit<double> boom{caps, 0.0};
         boom.cut(way);
-        const double expected =
-            way * 3 < 4 ? 2 * std::sqrt(way / 3) : way / 2 + 2.0 / 3;
+        const double expected = way * 3 < 4 ? 2 * std::sqrt(way / 3) : way / 2 + 2.0 / 3;
         CHECK(boom.time_left_s() == Approx(expected).epsilon(1e-12));
     }
 }
@@ -135,7 +133,6 @@ TEST_CASE("turning to face a target keeps the capped rate and does not roll over
     Quaternion before = lantern.value();
     double time_s = 0;
     for (; time_s < 10 && (time_s == 0 || !lantern.still()); time_s += 0.01) {
-
         lantern.step(target, 0.01);
         const double turned = length_of(rotation_vector(lantern.value() * conjugate(before)));
         CHECK(turned <= 0.01 * (1 + 1e-6));
@@ -151,8 +148,7 @@ TEST_CASE("a pursuit stays finite and memory-free whatever comes", "[pursuit]") 
     const long before = allocations();
     for (int i = 0; i < 30000; ++i) {
         const auto wild = [&] {
-            return random.chance(0.05) ? (random.chance(0.5) ? NAN : 1e300)
-                                       : random.between(-2, 2);
+            return random.chance(0.05) ? (random.chance(0.5) ? NAN : 1e300) : random.between(-2, 2);
         };
         boom.try_retune({.max_speed = wild(), .max_acceleration = wild()});
         boom.step(Vector3d{wild(), wild(), wild()}, random.chance(0.1) ? wild() : 0.02);

@@ -20,8 +20,7 @@ namespace {
 constexpr double pi = 3.14159265358979323846;
 
 Vector3 random_vector(Random& random, double size) {
-    return {random.between(-size, size), random.between(-size, size),
-            random.between(-size, size)};
+    return {random.between(-size, size), random.between(-size, size), random.between(-size, size)};
 }
 
 double angle_between(const Quaternion& a, const Quaternion& b) {
@@ -152,8 +151,7 @@ TEST_CASE("angular velocity is what the value does, and carries over whatever ch
         RotationFollower soon = head;
         constexpr double h = 1e-7;
         soon.step(head.target(), h);
-        const Vector3 measured =
-            rotation_vector(soon.value() * conjugate(head.value())) * (1 / h);
+        const Vector3 measured = rotation_vector(soon.value() * conjugate(head.value())) * (1 / h);
         CHECK(length_of(measured - head.velocity()) < 2e-4);
         head.step(head.target(), random.between(0.01, 0.3));
     }
@@ -205,7 +203,6 @@ TEST_CASE("a rotation stays unit, finite and memory-free whatever comes", "[rota
         if (!(std::fabs(length_of(q) - 1) < 1e-12) || !is_finite(length_of(head.velocity()))) {
             FAIL("lost at " << i << ": length " << length_of(q) << ", speed "
                             << length_of(head.velocity()));
-
         }
     }
     CHECK(allocations() == before);

@@ -79,8 +79,8 @@ TEST_CASE("ten thousand throws mid-flight strike no stop, and say what gave", "[
             if (random.chance(0.1)) needle.push(random.between(-20, 20));
             const double value = needle.value();
             const double velocity = needle.velocity();
-            const double target = random.chance(0.3) ? (random.chance(0.5) ? -1.1 : 0.8)
-                                                     : random.between(-1.3, 1);
+            const double target =
+                random.chance(0.3) ? (random.chance(0.5) ? -1.1 : 0.8) : random.between(-1.3, 1);
             const ThrowReport& report = needle.throw_to(target);
             gave += report.damping_gave;
             travel_gave += report.travel_gave;

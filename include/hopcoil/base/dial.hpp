@@ -39,7 +39,9 @@ template <auto field, class S>
 [[nodiscard]] constexpr Dial<S> field_dial(const Dial<S>& description) {
     Dial<S> dial = description;
     dial.default_value = S{}.*field;
-    dial.get = [](const S& numbers) -> double { return numbers.*field; };
+    dial.get = [](const S& numbers) -> double {
+        return numbers.*field;
+    };
     dial.set = [](S& numbers, double value) {
         S changed = numbers;
         changed.*field = value;
@@ -54,4 +56,3 @@ template <auto field, class S>
 inline constexpr double endless = 0x1.fffffffffffffp+1023;
 
 }  // namespace hopcoil
-

@@ -16,7 +16,8 @@ enum class AtBound : std::uint8_t {
 
 /// How something slows down once it is thrown.
 ///
-/// Units   seconds until the speed has halved, above 0, at most 1e6; resting_speed >= 0 in lengths of the value per
+/// Units   seconds until the speed has halved, above 0, at most 1e6; resting_speed >= 0 in lengths
+/// of the value per
 ///         second; restitution 0 to 1, the part of the speed kept by a bounce.
 struct CoastTuning {
     double slowing_half_life_s = 0.3;
@@ -36,7 +37,8 @@ void require_bounds(double low, double high);
 
 /// One number of a Coast.
 ///
-/// Model   thrown: v' = -k v, so v falls by k for every unit of way and the way still to go is v / k;
+/// Model   thrown: v' = -k v, so v falls by k for every unit of way and the way still to go is v /
+/// k;
 ///         on a spring: that of Follower with its target held.
 class CoastAxis {
   public:
@@ -48,14 +50,13 @@ class CoastAxis {
     CoastAxis() = default;
     explicit CoastAxis(double place) noexcept : anchor_{place} {}
 
-
     [[nodiscard]] double place() const noexcept { return anchor_ + gap_; }
     [[nodiscard]] double velocity() const noexcept { return velocity_; }
 
     /// Thrown from where it is.
     void launch(double velocity, const CoastTuning& tuning, const Range& range) noexcept;
-    /// Thrown so that it ends exactly at `end`: by a friction of its own when that lies ahead, on the
-    /// spring when it lies behind.
+    /// Thrown so that it ends exactly at `end`: by a friction of its own when that lies ahead, on
+    /// the spring when it lies behind.
     void launch_to(double end, double velocity) noexcept;
     /// The bounds or the numbers have changed under it.
     void adapt(const CoastTuning& tuning, const Range& range) noexcept;

@@ -42,7 +42,8 @@ inline namespace HOPCOIL_BITS {
 ///     lid.cut(open);
 ///     lid.step(open, dt);
 ///
-/// Model   value = start + (target - start) curve(time / duration_s); a new target starts a new move
+/// Model   value = start + (target - start) curve(time / duration_s); a new target starts a new
+/// move
 ///         from the value then.
 /// Shapes  any value: a number, a vector, a colour; rotations by RotationCurve.
 /// Units   seconds.

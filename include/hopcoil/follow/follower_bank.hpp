@@ -46,8 +46,8 @@ class FollowerBank {
 
     /// A group whose members share a tuning.
     std::size_t add_group(const Tuning& tuning);
-    /// A group in which each has its own tuning: several times the cost of a shared one; a group for
-    /// each of a few tunings is far better.
+    /// A group in which each has its own tuning: several times the cost of a shared one; a group
+    /// for each of a few tunings is far better.
     std::size_t add_varied_group();
 
     /// At `start`, its target there too, at rest. A shared group's tuning, or the default one.
@@ -64,12 +64,12 @@ class FollowerBank {
 
     /// Toward the targets as they stand.
     void step(double dt) noexcept;
-    /// Toward the targets written into `next_targets`, straight from those before. All of them have to
-    /// be written anew for each such step.
+    /// Toward the targets written into `next_targets`, straight from those before. All of them have
+    /// to be written anew for each such step.
     void step_to_next(double dt) noexcept;
 
-    /// The same with the work handed out: `run(count, task)` calls `task(i)` for every i below count,
-    /// in any order, on any threads, and returns when all are done.
+    /// The same with the work handed out: `run(count, task)` calls `task(i)` for every i below
+    /// count, in any order, on any threads, and returns when all are done.
     template <class Run>
     void step(double dt, Run&& run) {
         const std::size_t count = begin_step(dt, false);

@@ -9,7 +9,8 @@
 #include <hopcoil/follow/rotation_mover.hpp>
 
 /// @file
-/// What shows that a thing means to do something: leaning, looking ahead, aiming where it will land.
+/// What shows that a thing means to do something: leaning, looking ahead, aiming where it will
+/// land.
 
 namespace hopcoil {
 
@@ -27,9 +28,9 @@ struct Lean {
 /// Errors  InvalidValue for a number that is not finite, or most_rad outside 0 to pi / 2.
 void require_valid(const Lean& lean);
 
-/// The turn that leans +Y toward the target (the opposite of the gap) and along the acceleration, the
-/// parts along +Y aside. Bent so that it comes near most_rad without ever passing it: as smooth as
-/// what drives it.
+/// The turn that leans +Y toward the target (the opposite of the gap) and along the acceleration,
+/// the parts along +Y aside. Bent so that it comes near most_rad without ever passing it: as smooth
+/// as what drives it.
 [[nodiscard]] Quaternion lean_of(const Lean& lean, const Vector3& gap, const Vector3& acceleration);
 
 /// y'' of a follower whose target stands still: w^2 (x - y) - 2 z w y'.
@@ -40,8 +41,7 @@ void require_valid(const Lean& lean);
 template <class Mover>
 [[nodiscard]] Quaternion lean_of(const Lean& lean, const Mover& mover) {
     const Vector3 gap = vector3_from(mover.value()) - vector3_from(mover.target());
-    return lean_of(lean, gap,
-                   acceleration_of(mover.tuning(), gap, vector3_from(mover.velocity())));
+    return lean_of(lean, gap, acceleration_of(mover.tuning(), gap, vector3_from(mover.velocity())));
 }
 
 /// Where something will be after a time, from where it is, its velocity and its acceleration.

@@ -20,15 +20,15 @@ struct CurveKey {
 ///     lift.at(0.3);
 ///
 /// Model   between two keys the cubic through both values with both slopes (Hermite); before the
-///         first and past the last key, that key's value. The value is continuous; the slope where a
-///         key says the same on both sides.
+///         first and past the last key, that key's value. The value is continuous; the slope where
+///         a key says the same on both sides.
 /// Errors  InvalidValue for no keys, a number that is not finite, times that do not rise.
 class KeyCurve {
   public:
     explicit KeyCurve(std::vector<CurveKey> keys);
 
-    /// Through points, with the slopes of the parabola through each three neighbours, and level at a
-    /// point that is higher or lower than both of its own: no excursion beyond the points.
+    /// Through points, with the slopes of the parabola through each three neighbours, and level at
+    /// a point that is higher or lower than both of its own: no excursion beyond the points.
     [[nodiscard]] static KeyCurve through(std::span<const double> times_s,
                                           std::span<const double> values);
 

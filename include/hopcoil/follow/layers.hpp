@@ -11,7 +11,8 @@
 
 namespace hopcoil {
 
-/// A weight on its way to another, without a leap in its rate: a cubic from where and how fast it is.
+/// A weight on its way to another, without a leap in its rate: a cubic from where and how fast it
+/// is.
 class Fade {
   public:
     explicit Fade(double weight = 0.0) noexcept : to_{weight} {}
@@ -40,8 +41,8 @@ void require_valid_fade(double weight, double duration_s);
 
 inline namespace HOPCOIL_BITS {
 
-/// Several motions on one property at once, adding up: breathing, a flinch, a lean, each a Follower of
-/// its own target, fading in and out.
+/// Several motions on one property at once, adding up: breathing, a flinch, a lean, each a Follower
+/// of its own target, fading in and out.
 ///
 ///     Layers<Vector3f> head{rest};
 ///     const auto flinch = head.add(nervous, none);
@@ -50,8 +51,8 @@ inline namespace HOPCOIL_BITS {
 ///     head.step(dt);
 ///
 /// Model   value = base + sum of weight_i layer_i; velocity = sum of weight_i' layer_i + weight_i
-///         layer_i'. Each keeps its own velocity; weights fade along cubics, so value and velocity are
-///         continuous.
+///         layer_i'. Each keeps its own velocity; weights fade along cubics, so value and velocity
+///         are continuous.
 /// Shapes  any value; as many layers as there is memory for.
 /// Units   seconds; weights are pure numbers.
 /// Errors  std::out_of_range for a layer that is not there; InvalidValue for invalid numbers.
@@ -76,12 +77,8 @@ class Layers {
         require_valid_fade(weight, duration_s);
         layers_.at(layer).fade.start(weight, duration_s);
     }
-    void retune(std::size_t layer, const Tuning& tuning) {
-        layers_.at(layer).mover.retune(tuning);
-    }
-    void push(std::size_t layer, T delta_velocity) {
-        layers_.at(layer).mover.push(delta_velocity);
-    }
+    void retune(std::size_t layer, const Tuning& tuning) { layers_.at(layer).mover.retune(tuning); }
+    void push(std::size_t layer, T delta_velocity) { layers_.at(layer).mover.push(delta_velocity); }
 
     /// All layers go on; those whose target cannot be used stay where they are.
     StepStatus step(double dt) noexcept {
@@ -109,9 +106,8 @@ class Layers {
     [[nodiscard]] T velocity() const noexcept {
         T sum = base_ - base_;
         for (const Layer& layer : layers_) {
-            sum = sum +
-                  (scaled(layer.mover.value(), static_cast<Scalar>(layer.fade.rate())) +
-                   scaled(layer.mover.velocity(), static_cast<Scalar>(layer.fade.weight())));
+            sum = sum + (scaled(layer.mover.value(), static_cast<Scalar>(layer.fade.rate())) +
+                         scaled(layer.mover.velocity(), static_cast<Scalar>(layer.fade.weight())));
         }
         return sum;
     }

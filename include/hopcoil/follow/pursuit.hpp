@@ -80,8 +80,8 @@ class Pursuit : public Mover<T> {
         const double time_s = elapsed_s_ + dt;
         const StopProfile::State along = plan_.along.at(time_s);
         const StopProfile::State across = plan_.across.at(time_s);
-        const StepStatus status = this->arrive(
-            {target, together(along.place, across.place), together(along.velocity, across.velocity)});
+        const StepStatus status = this->arrive({target, together(along.place, across.place),
+                                                together(along.velocity, across.velocity)});
         if (status == StepStatus::stepped) elapsed_s_ = time_s;
         return status;
     }

@@ -8,10 +8,8 @@
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>
-
 #include <hopcoil/follow/glide.hpp>
 #include <hopcoil/follow/pursuit.hpp>
-
 
 namespace hopcoil {
 
@@ -25,7 +23,8 @@ inline namespace HOPCOIL_BITS {
 ///     RotationFollower head{{.frequency_hz = 2, .damping_ratio = 1}, Quaternion{}};
 ///     head.step(facing(fish - eye), dt);
 ///
-/// Model   that of the mover, for the rotation vector from the target to the value. The way round is
+/// Model   that of the mover, for the rotation vector from the target to the value. The way round
+/// is
 ///         remembered: a target that turns past 180 degrees makes no flip. A target moves (step,
 ///         jump) the shorter way; after a `cut` the follower takes the shorter way itself.
 /// Shapes  a unit quaternion; targets of any length but zero are made unit, and q and -q are one.
@@ -57,8 +56,8 @@ class RotationMover : private Base {
                      [&](const Vector3& travel) { return Base::step(travel, coefficients); });
     }
     /// The target's angular velocity at the end of the step is known.
-    StepStatus step(const Quaternion& target, const Vector3& target_velocity, double dt) noexcept
-        requires std::same_as<Numbers, Tuning> {
+    StepStatus step(const Quaternion& target, const Vector3& target_velocity,
+                    double dt) noexcept requires std::same_as<Numbers, Tuning> {
         const StepStatus status = moved(target, [&](const Vector3& travel) {
             return Base::step(travel, rate_from(travel, target_velocity), dt);
         });
@@ -72,11 +71,13 @@ class RotationMover : private Base {
     StepStatus cut(const Quaternion& target) noexcept {
         return resume(value(), velocity(), target);
     }
-    StepStatus push(const Vector3& delta_velocity) noexcept
-        requires requires(Base& base) { base.push(Vector3{}); } {
+    StepStatus push(const Vector3& delta_velocity) noexcept requires requires(Base& base) {
+        base.push(Vector3{});
+    }
+    {
         const Motion<Vector3> before = this->motion();
-        const StepStatus status = Base::push(
-            rate_from(gap_rad(), velocity() + delta_velocity) - this->motion().velocity);
+        const StepStatus status =
+            Base::push(rate_from(gap_rad(), velocity() + delta_velocity) - this->motion().velocity);
         return kept_if_finite(status, before);
     }
     StepStatus reset(const Quaternion& value) noexcept { return resume(value, Vector3{}, value); }
@@ -162,7 +163,6 @@ using RotationGlide = RotationMover<Glide<Vector3>>;
 using RotationPursuit = RotationMover<Pursuit<Vector3>>;
 /// Turns toward its target along a given curve.
 using RotationCurve = RotationMover<CurveMove<Vector3>>;
-
 
 }  // namespace HOPCOIL_BITS
 }  // namespace hopcoil

@@ -40,8 +40,8 @@ void require_valid(const SettleTuning& tuning);
 /// The overshoot budget: stops that must not be struck, and what may give for it.
 ///
 /// Model   first the damping is raised (swings are cut down), up to none passing; then the duration
-///         is shortened, down to `least_duration_s`; then, if allowed, the travel. If none of that is
-///         enough the duration is shortened further: the stops come first.
+///         is shortened, down to `least_duration_s`; then, if allowed, the travel. If none of that
+///         is enough the duration is shortened further: the stops come first.
 struct Stops {
     double low = -std::numeric_limits<double>::infinity();
     double high = std::numeric_limits<double>::infinity();
@@ -57,13 +57,15 @@ struct ThrowReport {
     bool duration_gave = false;
     bool travel_gave = false;
     bool least_duration_gave = false;  ///< the duration is shorter than was allowed
-    bool flew_out = false;  ///< it started outside a stop, or on one and flying out: that one is struck
+    bool flew_out =
+        false;  ///< it started outside a stop, or on one and flying out: that one is struck
     double target = 0.0;
     double duration_s = 0.0;
     double damping_ratio = 0.0;  ///< of the spring form
 };
 
-/// A value thrown from where it is to a target, in a given time, with a wish for how far it goes past.
+/// A value thrown from where it is to a target, in a given time, with a wish for how far it goes
+/// past.
 ///
 ///     SettleCurve needle{{.duration_s = 0.6, .overshoot_percent = 15}, 0.0};
 ///     needle.set_stops({.low = -1, .high = 1});

@@ -8,7 +8,8 @@ namespace hopcoil {
 /// The quickest way along a line from one motion to a stop at zero, under a cap on speed and one on
 /// acceleration: speed up, cruise, slow down. Known for all time once it is planned.
 ///
-/// Model   pieces of constant acceleration +-a and 0. It passes the stop only if it arrives too fast
+/// Model   pieces of constant acceleration +-a and 0. It passes the stop only if it arrives too
+/// fast
 ///         to be held, and then by the least possible, v^2 / (2 a) less the way there; above the
 ///         speed cap it first slows down to it.
 /// Source  the time-optimal control of a double integrator with a speed constraint.
@@ -16,8 +17,8 @@ class StopProfile {
   public:
     /// At rest at zero.
     StopProfile() = default;
-    /// From `place` with `velocity`; max_speed > 0, max_acceleration > 0, either may be infinite but
-    /// not both. With an infinite acceleration the velocity is ignored.
+    /// From `place` with `velocity`; max_speed > 0, max_acceleration > 0, either may be infinite
+    /// but not both. With an infinite acceleration the velocity is ignored.
     StopProfile(double place, double velocity, double max_speed, double max_acceleration) noexcept;
 
     struct State {

@@ -43,11 +43,12 @@ inline namespace HOPCOIL_BITS {
 ///     for (const Event& event : lid.events()) if (event.kind == EventKind::reached) click();
 ///
 /// Model   the step is tried on copies: looked at in `looks` even parts for a change of sign, then
-///         halved down to where it is, to 1e-12 of the step. Of two turns within one part neither is
-///         seen. Events of one step come in order of time; the first `most_events` are kept.
+///         halved down to where it is, to 1e-12 of the step. Of two turns within one part neither
+///         is seen. Events of one step come in order of time; the first `most_events` are kept.
 /// Shapes  a mover whose value is one float or double.
 /// Errors  none while stepping; a rejected step reports nothing.
-/// Cost    some ten steps of the mover where nothing happens, fifty more an event. No allocation, but for
+/// Cost    some ten steps of the mover where nothing happens, fifty more an event. No allocation,
+/// but for
 ///         movers whose copies allocate.
 template <class M>
 requires std::floating_point<decltype(std::declval<const M&>().value())>
@@ -89,7 +90,9 @@ class Watcher {
     }
 
     /// Of the last step, in order of time.
-    [[nodiscard]] std::span<const Event> events() const noexcept { return {events_.data(), count_}; }
+    [[nodiscard]] std::span<const Event> events() const noexcept {
+        return {events_.data(), count_};
+    }
     [[nodiscard]] const M& mover() const noexcept { return mover_; }
     /// For what is not a step: push, jump, cut, retune.
     [[nodiscard]] M& mover() noexcept { return mover_; }
@@ -100,8 +103,7 @@ class Watcher {
     static constexpr int looks = 8;
 
     [[nodiscard]] bool is_resting(const M& mover) const noexcept {
-        const double gap =
-            static_cast<double>(mover.value()) - static_cast<double>(mover.target());
+        const double gap = static_cast<double>(mover.value()) - static_cast<double>(mover.target());
         const double speed = static_cast<double>(mover.velocity());
         return is_within(gap, rest_.distance) && is_within(speed, rest_.speed);
     }
@@ -129,8 +131,8 @@ class Watcher {
             (has_happened(at(before, target, dt, middle)) ? high : low) = middle;
         }
         if (count_ == most_events) return;
-        events_[count_++] = {kind, high,
-                             static_cast<double>(at(before, target, dt, high).value()), mark};
+        events_[count_++] = {kind, high, static_cast<double>(at(before, target, dt, high).value()),
+                             mark};
     }
 
     void compare(const M& before, Value target, double dt, const M& last, double from_s,

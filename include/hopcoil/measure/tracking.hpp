@@ -23,7 +23,6 @@ struct Tracking {
 [[nodiscard]] Tracking measure_tracking(std::span<const double> times_s,
                                         std::span<const double> values,
                                         std::span<const double> velocities,
-                                        std::span<const double> targets,
-                                        bool angles = false);
+                                        std::span<const double> targets, bool angles = false);
 
 }  // namespace hopcoil

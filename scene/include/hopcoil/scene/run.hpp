@@ -18,8 +18,8 @@ class Diverged : public std::runtime_error {
 ///
 /// Model   Steps are split at every knot of a target, so the motion does not depend on the rate.
 /// Shapes  channels: "wind.value_rad" for every target, then "vane.value_rad" and
-///         "vane.velocity_rad_per_s" for every mover ("boom.lamp.value_m" for a relay's link), in the
-///         scene's order.
+///         "vane.velocity_rad_per_s" for every mover ("boom.lamp.value_m" for a relay's link), in
+///         the scene's order.
 /// Errors  InvalidValue for a clock or tuning out of range; Diverged when a value overflows.
 void run(const Scene& scene, TakeSink& sink);
 

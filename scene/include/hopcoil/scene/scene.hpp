@@ -14,7 +14,7 @@ struct SceneTarget {
     std::string unit{};  ///< "m", "rad", or empty
     Target path;
     bool is_made_of_moves = false;  ///< rather than of samples: it ends, and settles
-    bool is_angle = false;  ///< a direction: it, and what follows it, is shown in (-pi, pi]
+    bool is_angle = false;          ///< a direction: it, and what follows it, is shown in (-pi, pi]
 };
 
 /// What a scene file says: targets, what goes after them, how long and how often to look.

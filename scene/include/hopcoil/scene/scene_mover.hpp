@@ -23,10 +23,10 @@ struct RelayNumbers {
     std::vector<Tuning> tunings{};
 };
 
-/// What moves, and its numbers: a follower (of an angle, where its target is one), a glide, a pursuit, a
-/// settle curve, a move along a curve, a relay.
-using MoverNumbers = std::variant<Tuning, GlideTuning, PursuitTuning, SettleNumbers,
-                                  CurveMoveTuning, RelayNumbers>;
+/// What moves, and its numbers: a follower (of an angle, where its target is one), a glide, a
+/// pursuit, a settle curve, a move along a curve, a relay.
+using MoverNumbers =
+    std::variant<Tuning, GlideTuning, PursuitTuning, SettleNumbers, CurveMoveTuning, RelayNumbers>;
 
 /// "follower", "glide", "pursuit", "settle", "curve", "relay": as in [glide.NAME].
 [[nodiscard]] std::string kind_of(const MoverNumbers& numbers);
