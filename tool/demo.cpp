@@ -1,11 +1,17 @@
 #include <system_error>
+#include <utility>
+#include <vector>
 
 #include <fmt/format.h>
 
+#include <hopcoil/scene/csv.hpp>
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/scene.hpp>
+#include <hopcoil/scene/text_file.hpp>
 
+#include "draw/chart.hpp"
 #include "tool/commands.hpp"
+#include "tool/heron.hpp"
 #include "tool/scene_files.hpp"
 
 namespace hopcoil::tool {
@@ -25,21 +31,47 @@ fs::path shipped_scenes() {
     return scenes;
 }
 
+/// What the heron's run leaves in the folder, under the same names as a scene's.
+SceneFiles write_heron(const fs::path& folder) {
+    HeronRun run = run_heron();
+    SceneFiles files{.csv = folder / "heron.csv",
+                     .figure = folder / "heron.png",
+                     .json = folder / "heron.json",
+                     .summary = folder / "heron.txt",
+                     .text = std::move(run.summary),
+                     .report = std::move(run.report)};
+    draw::write_chart(run.chart, files.figure);
+    scene::write_csv(files.csv, run.take);
+    scene::write_text_file(files.json, files.report.dump(2) + '\n');
+    scene::write_text_file(files.summary, files.text);
+    return files;
+}
+
 }  // namespace
 
 ExitCode run_demo(const DemoOptions& options) {
     const fs::path scenes = options.scenes.empty() ? shipped_scenes() : options.scenes;
-    scene::Scene scene = scene::read_scene(scenes / "quay" / "vane.toml");
-    // What is written names the scene as it is shipped, whatever machine it is on.
-    scene.file = "scenes/quay/vane.toml";
-    const SceneFiles files = run_into_folder("demo", scene, options.out);
+    std::vector<SceneFiles> all;
+    for (const char* name : {"vane.toml", "tide_dial.toml", "boom_lamp.toml"}) {
+        scene::Scene scene = scene::read_scene(scenes / "quay" / name);
+        // What is written names the scene as it is shipped, whatever machine it is on.
+        scene.file = fmt::format("scenes/quay/{}", name);
+        all.push_back(run_into_folder("demo", scene, options.out));
+    }
+    all.push_back(write_heron(options.out));
     if (options.json) {
-        print_json(files.report);
+        Json json{{"made_by", made_by("demo")}, {"scenes", Json::array()}};
+        for (SceneFiles& files : all)
+            json["scenes"].push_back(std::move(files.report));
+        print_json(json);
         return ExitCode::done;
     }
-    fmt::print("{}\nLook at  {}\nnumbers  {}\nmotion   {}\nthis text {}\n", files.text,
-               files.figure.string(), files.json.string(), files.csv.string(),
-               files.summary.string());
+    for (const SceneFiles& files : all)
+        fmt::print("{}\n", files.text);
+    fmt::print("Look at\n");
+    for (const SceneFiles& files : all)
+        fmt::print("  {}\n", files.figure.string());
+    fmt::print("Beside each: its motion (.csv), its numbers (.json), this text (.txt)\n");
     return ExitCode::done;
 }
 

@@ -216,6 +216,7 @@ ExitCode run_response(const ResponseOptions& given) {
         answers.back().mass_kg = wanted[i].mass_kg;
         answers.back().value_column = columns[i];
         if (!wanted[i].name.empty()) {
+            answers.back().label = wanted[i].name;
             answers.back().name = fmt::format("{}: {}", wanted[i].name, answers.back().name);
         }
     }

@@ -29,6 +29,7 @@ struct ResponseAnswer {
     double mass_kg = 1.0;
     std::size_t value_column = 1;  ///< in the take; its velocity is in the next one
     std::string name{};
+    std::string label{};  ///< of a named tuning
     std::vector<NamedFigure> figures{};
     std::vector<Swing> swings{};
     double full_size = 1.0;  ///< what a swing of 100 percent is

@@ -49,6 +49,7 @@ std::string short_figure(const ResponseAnswer& answer, const std::string& key) {
 /// What tells it from the others, in a line.
 std::string heading_of(const ResponseAnswer& answer) {
     if (!answer.tuning) return answer.name;
+    if (!answer.label.empty()) return answer.label;
     return fmt::format("{:.4g} Hz, ratio {:.4g}", answer.tuning->frequency_hz,
                        answer.tuning->damping_ratio);
 }
@@ -58,7 +59,12 @@ std::vector<std::string> notes_of(const ResponseOptions& options, const Response
         return short_figure(answer, key);
     };
     std::vector<std::string> notes;
+    if (!answer.label.empty()) {
+        notes.push_back(fmt::format("{:.4g} Hz, ratio {:.4g}", answer.tuning->frequency_hz,
+                                    answer.tuning->damping_ratio));
+    }
     if (answer.tuning) notes.push_back(fmt::format("lead {:.4g}", answer.tuning->lead));
+
     const auto note = [&](const std::string& name, const std::string& key) {
         notes.push_back(fmt::format("{} {}", name, text(key)));
     };

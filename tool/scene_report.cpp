@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <optional>
 
 #include <fmt/format.h>
@@ -14,6 +15,8 @@
 
 namespace hopcoil::tool {
 namespace {
+
+constexpr double full_turn_deg = 360;
 
 std::vector<double> shown(std::vector<double> column, double per_unit) {
     for (double& number : column)
@@ -34,15 +37,6 @@ std::string feel_of(const Tuning& tuning) {
     const auto& settled_s = jump.settling_time_s.value();
     return settled_s ? fmt::format("{} and settles in {:.2g} s", reach, *settled_s)
                      : fmt::format("{}; {}", reach, jump.settling_time_s.reason());
-}
-
-/// A curve of angles is broken where it goes through the seam.
-void break_at_seam(draw::Curve& curve, double turn) {
-    for (std::size_t i = curve.ys.size(); i-- > 1;) {
-        if (std::abs(curve.ys[i] - curve.ys[i - 1]) < 0.5 * turn) continue;
-        curve.xs.insert(curve.xs.begin() + static_cast<std::ptrdiff_t>(i), curve.xs[i]);
-        curve.ys.insert(curve.ys.begin() + static_cast<std::ptrdiff_t>(i), std::nan(""));
-    }
 }
 
 /// A closer look at all movers of one target, around the largest gap of them all: a dozen seconds,
@@ -66,7 +60,8 @@ std::optional<draw::Panel> closer_look(const scene::Scene& scene, const Take& ta
                       .share = 1.7,
                       .x_from = from_s,
                       .x_to = from_s + length_s};
-    panel.curves.push_back(panels.front().curves.front());
+    const std::vector<draw::Curve>& first = panels.front().curves;
+    panel.curves.push_back(first[first.size() - 2]);
     panel.legend.push_back({.colour = draw::target_ink, .name = widest->target});
     for (const draw::Panel& each : panels) {
         panel.curves.push_back(each.curves.back());
@@ -83,6 +78,58 @@ std::string scene_name(const scene::Scene& scene) {
 std::string footer_of(const scene::Scene& scene) {
     return fmt::format("hopcoil {} run {}: {:.4g} s at {:.4g} Hz; nothing in it is random", version,
                        scene_name(scene), scene.duration_s, scene.rate_hz);
+}
+
+void add_stops(MoverReport& report, const scene::MoverNumbers& numbers,
+               const std::vector<double>& values) {
+    const auto* settle = std::get_if<scene::SettleNumbers>(&numbers);
+    if (settle == nullptr) return;
+    for (const double stop : {settle->stops.low, settle->stops.high}) {
+        if (std::isfinite(stop)) report.stops.push_back(stop);
+    }
+    report.nearest_stop = std::numeric_limits<double>::infinity();
+    for (const double value : values) {
+        for (const double stop : report.stops)
+            report.nearest_stop = std::min(report.nearest_stop, std::abs(value - stop));
+    }
+}
+
+/// "lamp (m)": short, for it stands along a short axis.
+std::string axis_name(const MoverReport& report) {
+    const std::string part = report.name.substr(report.name.find('.') + 1);
+    return report.unit.empty() ? part : fmt::format("{} ({})", part, report.unit);
+}
+
+/// The curves of an angle go on across the seam: a line shows where that is.
+void add_seam_line(draw::Panel& panel, double x_to) {
+    constexpr double half_turn_deg = 180;
+    double low = half_turn_deg;
+    double high = -half_turn_deg;
+    for (const draw::Curve& curve : panel.curves) {
+        for (const double y : curve.ys) {
+            low = std::min(low, y);
+            high = std::max(high, y);
+        }
+    }
+    for (const double seam : {-half_turn_deg, half_turn_deg}) {
+        if (!(low < seam && seam < high)) continue;
+        panel.curves.insert(panel.curves.begin(), {.xs = {0, x_to},
+                                                   .ys = {seam, seam},
+                                                   .colour = draw::target_ink,
+                                                   .width = 1.0,
+                                                   .dashed = true});
+        panel.legend.back().name += "; dashed: the seam";
+    }
+}
+
+void add_stop_lines(draw::Panel& panel, const MoverReport& report, double x_to) {
+    if (report.stops.empty()) return;
+    for (const double stop : report.stops) {
+        const double y = stop * report.per_unit;
+        panel.curves.push_back(
+            {.xs = {0, x_to}, .ys = {y, y}, .colour = draw::ink, .width = 1.2, .dashed = true});
+    }
+    panel.legend.push_back({.colour = draw::ink, .dashed = true, .name = "stops"});
 }
 
 }  // namespace
@@ -114,6 +161,7 @@ std::vector<MoverReport> report_on(const scene::Scene& scene, const Take& take) 
             report.tracking =
                 measure_tracking(take.times_s(), take.column(column), take.column(column + 1),
                                  take.column(target_column), target.is_angle);
+            add_stops(report, mover.numbers, take.column(column));
             // Each link goes after the one ahead of it.
             target_column = column;
             target_name = report.name;
@@ -139,7 +187,7 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
                               .ys = shown(take.column(column), report.per_unit),
                               .colour = ink,
                               .width = width};
-            if (report.angle) break_at_seam(drawn, 2 * math::pi * report.per_unit);
+            if (report.angle) drawn.ys = scene::unwrapped(std::move(drawn.ys), full_turn_deg);
             return drawn;
         };
         const Tracking& tracking = report.tracking;
@@ -147,8 +195,7 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
             return with_unit(number * report.per_unit, report.unit);
         };
         chart.panels.push_back(
-            {.y_label = report.unit.empty() ? report.name
-                                            : fmt::format("{} ({})", report.name, report.unit),
+            {.y_label = axis_name(report),
              .curves = {curve(report.target_column, draw::target_ink, 1.2),
                         curve(report.value_column, colour, 2.2)},
              .legend = {
@@ -161,6 +208,8 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
                             fmt::format("gap, rms {}", in_units(tracking.rms_gap)),
                             fmt::format("peak speed {}/s", in_units(tracking.peak_velocity))}},
                  {.colour = draw::target_ink, .name = report.target}}});
+        add_stop_lines(chart.panels.back(), report, chart.x_to);
+        if (report.angle) add_seam_line(chart.panels.back(), chart.x_to);
     }
     if (auto closer = closer_look(scene, take, reports, chart.panels)) {
         chart.panels.push_back(*std::move(closer));
@@ -186,6 +235,9 @@ std::string scene_summary(const scene::Scene& scene, const std::vector<MoverRepo
         line(fmt::format("largest gap {} at {:.4g} s, root mean square {}",
                          in_units(tracking.largest_gap), tracking.largest_gap_time_s,
                          in_units(tracking.rms_gap)));
+        if (!report.stops.empty()) {
+            line(fmt::format("nearest to a stop {}", in_units(report.nearest_stop)));
+        }
         line(fmt::format("fastest {}/s at {:.4g} s", in_units(tracking.peak_velocity),
                          tracking.peak_velocity_time_s));
     }

@@ -27,7 +27,10 @@ struct MoverReport {
     std::string unit{};              ///< as shown to people: "deg" for angles
     double per_unit = 1.0;           ///< shown units in one of the take's
     bool angle = false;
-    std::size_t mover = 0;  ///< index into Scene::movers
+    std::vector<double> stops{};  ///< that it must not pass, as in the take
+    double nearest_stop = 0.0;    ///< the least distance to one of them
+    std::size_t mover = 0;        ///< index into Scene::movers
+
     std::size_t value_column = 0;
     std::size_t target_column = 0;
     Tracking tracking{};

@@ -3,9 +3,11 @@
 #include <cmath>
 #include <iterator>
 #include <string_view>
+#include <utility>
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/problems.hpp>
 #include <hopcoil/scene/csv.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
@@ -178,6 +180,30 @@ std::vector<double> number_column(const CsvTable& table, const std::string& name
     }
     if (!problems.empty()) throw InputProblems{std::move(problems)};
     return numbers;
+}
+
+KeyCurve key_curve_from(const CsvTable& table, const std::string& time_column,
+                        const std::string& value_column) {
+    const std::vector<double> times_s = number_column(table, time_column);
+    const std::vector<double> values = number_column(table, value_column);
+    const auto has = [&](const char* name) {
+        return std::find(table.header.begin(), table.header.end(), name) != table.header.end();
+    };
+    try {
+        if (!has("slope_before") || !has("slope_after")) return KeyCurve::through(times_s, values);
+        const std::vector<double> before = number_column(table, "slope_before");
+        const std::vector<double> after = number_column(table, "slope_after");
+        std::vector<CurveKey> keys;
+        for (std::size_t i = 0; i < times_s.size(); ++i)
+            keys.push_back({times_s[i], values[i], before[i], after[i]});
+        return KeyCurve{std::move(keys)};
+    } catch (const InvalidValue& problem) {
+        Problem found;
+        found.position.file = table.file;
+        found.key = problem.field();
+        found.message = problem.what();
+        throw InputProblems{{std::move(found)}};
+    }
 }
 
 std::string to_csv(const Take& take) {

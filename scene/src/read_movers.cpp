@@ -2,11 +2,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <filesystem>
 #include <numeric>
 #include <optional>
 
 #include <fmt/format.h>
 
+#include <hopcoil/scene/csv.hpp>
 #include <hopcoil/spring/named_tunings.hpp>
 #include <hopcoil/spring/wish.hpp>
 
@@ -175,6 +177,10 @@ SettleNumbers MoverReader::read_settle(TableReader& reader, std::optional<std::s
 CurveMoveTuning MoverReader::read_curve(TableReader& reader) {
     CurveMoveTuning curve;
     if (const auto duration_s = reader.number("duration_s")) curve.duration_s = *duration_s;
+    if (reader.has("csv")) {
+        read_keys(reader, curve);
+        return curve;
+    }
     const auto family = reader.choice("family", ease_family_names());
     const auto way = reader.choice("way", ease_way_names());
     const auto parameter = reader.number("parameter");
@@ -185,6 +191,34 @@ CurveMoveTuning MoverReader::read_curve(TableReader& reader) {
         require_valid(curve);
     });
     return curve;
+}
+
+/// A curve of its own, from a table of keys beside the scene.
+void MoverReader::read_keys(TableReader& reader, CurveMoveTuning& curve) {
+    const auto csv = reader.text("csv");
+    const auto column = reader.text("column");
+    const std::string time_column = reader.text("time_column").value_or("time_s");
+    if (!reader.has("column")) {
+        reader.problem("csv", "expected a key 'column' beside it, naming a column of the file");
+    }
+    if (!csv || !column) return;
+    const std::filesystem::path table = std::filesystem::path{file_}.parent_path() / *csv;
+    try {
+        const KeyCurve keys = key_curve_from(read_csv(table), time_column, *column);
+        const double first = keys.keys().front().value;
+        const double last = keys.keys().back().value;
+        if (first != 0 || last != 1 || !(keys.end_s() > keys.start_s())) {
+            reader.problem("csv", fmt::format("expected keys that go from 0 to 1, found {} to {}",
+                                              first, last));
+        }
+        curve.curve = keys;
+        try_to(reader, [&] { require_valid(curve); });
+    } catch (const InputProblems& inside) {
+        problems_.insert(problems_.end(), inside.problems().begin(), inside.problems().end());
+    } catch (const FileProblem& missing) {
+        throw FileProblem{
+            to_text({reader.position_of("csv"), reader.path() + ".csv", missing.what()})};
+    }
 }
 
 RelayNumbers MoverReader::read_relay(TableReader& reader) {

@@ -38,6 +38,7 @@ class MoverReader {
     [[nodiscard]] PursuitTuning read_pursuit(TableReader& reader, std::optional<std::string>& unit);
     [[nodiscard]] SettleNumbers read_settle(TableReader& reader, std::optional<std::string>& unit);
     [[nodiscard]] CurveMoveTuning read_curve(TableReader& reader);
+    void read_keys(TableReader& reader, CurveMoveTuning& curve);
     [[nodiscard]] RelayNumbers read_relay(TableReader& reader);
 
     Scene& scene_;

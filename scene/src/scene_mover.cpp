@@ -30,14 +30,12 @@ std::string words_of(const SettleNumbers& settle) {
         text += "swings";
         for (const double percent : tuning.swing_percent) {
             if (!(percent > 0)) break;
-            text += fmt::format(" {:.3g} %", percent);
+            text += fmt::format(" {:.3g}", percent);
         }
+        text += " %";
     } else {
         text += fmt::format("{:.3g} % past", tuning.overshoot_percent);
     }
-    const bool low = std::isfinite(settle.stops.low);
-    const bool high = std::isfinite(settle.stops.high);
-    if (low || high) text += ", never past its stops";
     return text;
 }
 
@@ -104,11 +102,12 @@ std::string in_words(const MoverNumbers& numbers, std::size_t part) {
                        const Ease* ease = std::get_if<Ease>(&curve.curve);
                        if (ease == nullptr)
                            return fmt::format("keys over {:.4g} s", curve.duration_s);
-                       return fmt::format(
-                           "{} {} over {:.4g} s",
+                       std::string shape = fmt::format(
+                           "{} {}",
                            ease_family_names().at(static_cast<std::size_t>(ease->family())),
-                           ease_way_names().at(static_cast<std::size_t>(ease->way())),
-                           curve.duration_s);
+                           ease_way_names().at(static_cast<std::size_t>(ease->way())));
+                       std::replace(shape.begin(), shape.end(), '_', ' ');
+                       return fmt::format("{}, {:.4g} s", shape, curve.duration_s);
                    },
                    [part](const RelayNumbers& relay) {
                        return in_words(relay.tunings.at(part));

@@ -269,7 +269,8 @@ struct FollowerBank<S>::State {
                  group.least_velocities.data() + b},
                 least);
         } else {
-            bank::move_shared(set, lanes, group.shared, {least, bank::least_velocity<S>(group.tuning)});
+            bank::move_shared(set, lanes, group.shared,
+                              {least, bank::least_velocity<S>(group.tuning)});
         }
     }
 };

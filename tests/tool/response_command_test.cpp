@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <cmath>
 #include <string>
 #include <vector>
@@ -141,4 +142,47 @@ TEST_CASE("what cannot be is refused with a message to act on", "[command][respo
                Contains("no/where.png: cannot be written: there is no folder no"));
     CHECK_THAT(refusal("--csv no/where.csv", 3), Contains("cannot be written"));
     CHECK_THAT(refusal("--target no.csv", 3), Contains("no.csv: there is no such file"));
+}
+
+TEST_CASE("any mover is asked for beside the others", "[command][response]") {
+    const Json all = responses(
+        "--wish 12:0.4 --glide 0.1 --pursuit 2:8 --settle 20:0.8 --curve past_and_back:out:0.5 "
+        "--relay 3:0.5/2:0.3 --named wary --calming 0.1 --coefficients 0.06:0.006");
+    REQUIRE(all.size() == 9);
+    std::vector<std::string> kinds;
+    for (const Json& one : all) {
+        kinds.push_back(one.at("mover"));
+        for (const char* key :
+             {"overshoot_percent", "anticipation_percent", "rise_time_s", "peak_time_s",
+              "settling_time_s", "swings", "reversals", "ramp_lag_s", "peak_velocity", "tuning"}) {
+            CAPTURE(key);
+            REQUIRE(one.contains(key));
+            if (one.at(key).is_null()) CHECK(one.contains(std::string{key} + "_reason"));
+        }
+    }
+    CHECK(std::count(kinds.begin(), kinds.end(), "follower") == 4);
+    const auto of = [&](const std::string& kind) {
+        return all.at(
+            static_cast<std::size_t>(std::find(kinds.begin(), kinds.end(), kind) - kinds.begin()));
+    };
+    CHECK(of("glide").at("rise_time_s") == Approx(0.1 * std::log2(9)).epsilon(1e-6));
+    CHECK(of("glide").at("settling_time_s") == Approx(0.1 * std::log2(50)).epsilon(1e-6));
+    CHECK(of("pursuit").at("peak_velocity") == Approx(2));
+    CHECK(of("settle").at("overshoot_percent") == Approx(20).margin(0.1));
+    CHECK(of("settle").at("settling_time_s") == Approx(0.8).epsilon(0.01));
+    CHECK(of("curve").at("overshoot_percent") == Approx(10).margin(0.01));
+}
+
+TEST_CASE("a wish comes true in the figures, and one out of reach says what is in reach",
+          "[command][response]") {
+    const Json one = responses("--wish 12:0.4:0.3").at(0);
+    CHECK(one.at("overshoot_percent") == Approx(12).margin(0.1));
+    CHECK(one.at("settling_time_s") == Approx(0.4).epsilon(0.01));
+    CHECK_THAT(refusal("--wish 5:0.4:1.5", 2), Contains("44.6") && Contains("can reach"));
+    CHECK_THAT(refusal("--wish 5", 2), Contains("PERCENT:SECONDS"));
+    CHECK_THAT(refusal("--glide nan", 2), Contains("HALF_LIFE_S"));
+    CHECK_THAT(refusal("--pursuit 0", 2), Contains("max_speed"));
+    CHECK_THAT(refusal("--curve sin:in:1", 2), Contains("did you mean 'sine'"));
+    CHECK_THAT(refusal("--named livly", 2), Contains("did you mean 'lively'"));
+    CHECK_THAT(refusal("--relay 2:0.5/x:1", 2), Contains("--relay"));
 }

@@ -103,18 +103,33 @@ TEST_CASE("the demo runs the vane across the seam and says where it wrote", "[co
     for (const std::string name :
          {"wind.value_rad", "leaden.value_rad", "brass.value_rad", "paper.value_rad"}) {
         const std::vector<double> heading = number_column(csv, name);
-        double lowest = heading[0];
-        double highest = heading[0];
+        int crossings = 0;
         for (std::size_t i = 1; i < heading.size(); ++i) {
-            lowest = std::min(lowest, heading[i]);
-            highest = std::max(highest, heading[i]);
-            REQUIRE(std::fabs(heading[i] - heading[i - 1]) < 0.2);  // never a whole turn back
+            const double turned = heading[i] - heading[i - 1];
+            REQUIRE(std::fabs(heading[i]) <= half_turn + 1e-12);
+            REQUIRE(std::fabs(std::remainder(turned, 2 * half_turn)) < 0.2);  // no turn back
+            crossings += std::fabs(turned) > half_turn;
         }
-        CHECK(lowest < half_turn);
-        CHECK(highest > half_turn);
+        CHECK(crossings % 2 == 1);  // it ends on the other side of the seam
     }
     CHECK(run_hopcoil("demo --scenes nowhere", folder).exit_code == 3);
-    CHECK(Json::parse(run_hopcoil("demo --json", folder).output).at("movers").size() == 3);
+    const Json json = Json::parse(run_hopcoil("demo --json", folder).output);
+    REQUIRE(json.at("scenes").size() == 4);
+    CHECK(json.at("scenes")[0].at("movers").size() == 3);
+    // The dial's needle is thrown at its pegs, and strikes none.
+    for (const std::string needle : {"needle", "ticked"}) {
+        const auto dial =
+            hopcoil::scene::read_csv(folder.path() / "hopcoil-demo" / "tide_dial.csv");
+        double furthest = 0;
+        for (const double value : number_column(dial, needle + ".value_rad"))
+            furthest = std::fmax(furthest, std::fabs(value));
+        CHECK(furthest <= 60 * 3.14159265358979323846 / 180 + 1e-12);
+        CHECK(furthest > 59 * 3.14159265358979323846 / 180);
+    }
+    for (const Json& hop : json.at("scenes")[3].at("hops")) {
+        CHECK(hop.at("miss_m") < 1e-9);
+        CHECK(hop.at("off_gaze_rad") < 0.05);
+    }
 }
 
 TEST_CASE("the demo's wind has lulls, shifts, gusts and one crossing of the seam", "[demo]") {

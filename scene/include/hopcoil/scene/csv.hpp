@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include <hopcoil/follow/key_curve.hpp>
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/take/take.hpp>
 
@@ -28,6 +29,13 @@ struct CsvTable {
 /// Errors  InputProblems for a column that is not there, and for each of the first ten fields that
 ///         are not finite numbers.
 [[nodiscard]] std::vector<double> number_column(const CsvTable& table, const std::string& name);
+
+/// Points of a table as a smooth curve (KeyCurve::through), or, where it has columns slope_before
+/// and slope_after (per second), as keys with those slopes. Errors  InputProblems for a column that
+/// is not there, fields that are not numbers, times that do
+///         not rise.
+[[nodiscard]] KeyCurve key_curve_from(const CsvTable& table, const std::string& time_column,
+                                      const std::string& value_column);
 
 /// A take as text: first column time_s, one column a channel component, the shortest decimals that
 /// read back as the same doubles, LF line ends.
