@@ -346,6 +346,14 @@ StepStatus SettleCurve::reset(double value) noexcept {
     return StepStatus::stepped;
 }
 
+StepStatus SettleCurve::take_over(double value, double velocity, double target) noexcept {
+    if (!is_usable(value) || !is_usable(velocity) || !is_usable(target)) return reject();
+    target_ = value;  // where it is, until it is thrown
+    start_again(value, velocity);
+    throw_to(target);
+    return StepStatus::stepped;
+}
+
 bool SettleCurve::at_rest(double distance, double speed) const noexcept {
     return std::abs(now_.gap) <= distance && std::abs(now_.velocity) <= speed;
 }

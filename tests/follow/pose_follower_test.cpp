@@ -59,6 +59,21 @@ TEST_CASE("a scale stays above zero however hard it swings", "[pose]") {
     CHECK(sign.step({.scale = {-1, 1, 1}}, 0.02) == StepStatus::rejected);
 }
 
+TEST_CASE("a pose is a system with a dial for every number of every part", "[pose]") {
+    STATIC_REQUIRE(System<PoseFollower>);
+    STATIC_REQUIRE(System<BoundedFollower<double>>);
+    PoseFollower sign{{}, Pose{}};
+    for (const auto& dial : PoseFollower::dials()) {
+        CAPTURE(dial.path);
+        CHECK(dial.get(sign) == dial.default_value);
+        CHECK(dial.set(sign, 0.25) == DialStatus::set);
+        CHECK(dial.get(sign) == 0.25);
+        CHECK(dial.set(sign, NAN) == DialStatus::refused);
+        CHECK(dial.get(sign) == 0.25);
+    }
+    CHECK(sign.tuning().scale.lead == 0.25);
+}
+
 TEST_CASE("a pose moves as a whole or not at all", "[pose]") {
     PoseFollower sign{{}, Pose{}};
     sign.jump({.position = {1, 0, 0}});

@@ -75,6 +75,15 @@ class AngleFollower : private Follower<S> {
         return status;
     }
 
+    /// Takes over from another mover of an angle, on the way that it was going.
+    StepStatus resume(const Motion<S>& motion) noexcept {
+        const StepStatus status = Base::resume(motion);
+        if (status == StepStatus::stepped) turns_rad_ = 0;
+        return status;
+    }
+    /// The target and value may be beyond (-pi, pi]; their difference is the way still to go.
+    [[nodiscard]] const Motion<S>& motion() const noexcept { return Base::motion(); }
+
     [[nodiscard]] S value() const noexcept { return wrapped(Base::value()); }
     [[nodiscard]] S target() const noexcept { return wrapped(Base::target()); }
     /// The value with every turn it has made since its start, for counting them.

@@ -67,6 +67,22 @@ class BoundedFollower {
     StepStatus cut(T target) noexcept { return inner_.cut(unbent(target)); }
     StepStatus reset(T value) noexcept { return inner_.reset(unbent(value)); }
     StepStatus push(T delta_velocity) noexcept { return inner_.push(delta_velocity); }
+    /// Takes over from another mover. A value in the bent part of the range keeps its velocity, as far
+    /// as the bend lets it: not at the very end.
+    StepStatus resume(const Motion<T>& motion) noexcept {
+        const T place = unbent(motion.value());
+        const T target = unbent(motion.target);
+        const auto places = components_of(place);
+        const T velocity = each_of(motion.velocity, [&](double v, std::size_t i) {
+            const double slope = bend_of(i).at(static_cast<double>(places[i])).slope;
+            return slope > least_slope ? v / slope : 0;
+        });
+        return inner_.resume({target, place - target, velocity});
+    }
+    [[nodiscard]] Motion<T> motion() const noexcept {
+        return {target(), value() - target(), velocity()};
+    }
+
     void retune(const Tuning& tuning) { inner_.retune(tuning); }
     bool try_retune(const Tuning& tuning) noexcept { return inner_.try_retune(tuning); }
 
@@ -102,6 +118,8 @@ class BoundedFollower {
     }
 
   private:
+    static constexpr double least_slope = 1e-3;
+
     [[nodiscard]] RangeBend bend_of(std::size_t i) const noexcept {
         const auto low = static_cast<double>(components_of(range_.low)[i]);
         const auto high = static_cast<double>(components_of(range_.high)[i]);

@@ -30,6 +30,10 @@ struct PoseTuning {
     Tuning rotation{.frequency_hz = 2, .damping_ratio = 1};
     Tuning scale{.frequency_hz = 2, .damping_ratio = 1};
 
+    static constexpr std::size_t dial_count = 9;
+    /// "position.frequency_hz", ..., "scale.lead".
+    [[nodiscard]] static std::span<const Dial<PoseTuning>> dials() noexcept;
+
     [[nodiscard]] static PoseTuning shared(const Tuning& tuning) noexcept {
         return {tuning, tuning, tuning};
     }
@@ -58,6 +62,7 @@ inline namespace HOPCOIL_BITS {
 class PoseFollower {
   public:
     using Inputs = Pose;
+    using Numbers = PoseTuning;
 
     /// Errors  InvalidValue for an invalid tuning or a start that is no pose.
     PoseFollower(const PoseTuning& tuning, const Pose& start)
@@ -161,6 +166,10 @@ class PoseFollower {
                                          p.scale.y,    p.scale.z};
         for (std::size_t i = 0; i < all.size() && i < numbers.size(); ++i)
             numbers[i] = all[i];
+    }
+
+    [[nodiscard]] static std::span<const Dial<PoseFollower>> dials() noexcept {
+        return dials_through_tuning<PoseFollower>();
     }
 
   private:

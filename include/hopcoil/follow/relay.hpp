@@ -95,6 +95,15 @@ class Relay {
         return arrive(value);
     }
 
+    /// Takes over from another mover: every link where it was and as fast, after its target.
+    StepStatus resume(const Motion<T>& motion) noexcept {
+        const T nothing = motion.gap - motion.gap;
+        for (Link& link : next_)
+            link = {nothing, motion.velocity};
+        next_[0].gap = motion.gap;
+        return arrive(motion.target);
+    }
+
     /// New numbers for one link; all values and velocities carry over.
     /// Errors  InvalidValue for an invalid tuning or a link that is not there.
     void retune(std::size_t link, const Tuning& tuning) {
@@ -125,6 +134,13 @@ class Relay {
     [[nodiscard]] T value() const noexcept { return value(size() - 1); }
     [[nodiscard]] T velocity() const noexcept { return velocity(size() - 1); }
     [[nodiscard]] T target() const noexcept { return target_; }
+    /// Of the last link, after the target.
+    [[nodiscard]] Motion<T> motion() const noexcept {
+        T gap = links_[0].gap;
+        for (std::size_t i = 1; i < links_.size(); ++i)
+            gap = gap + links_[i].gap;
+        return {target_, gap, velocity()};
+    }
     [[nodiscard]] std::span<const Tuning> tunings() const noexcept { return tunings_; }
 
     /// Every link within `distance` of the one before it and no faster than `speed`.

@@ -12,6 +12,7 @@
 #include <hopcoil/base/dial.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/follow/key_curve.hpp>
+#include <hopcoil/follow/motion.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 #include <hopcoil/spring/tuning.hpp>
 
@@ -103,6 +104,12 @@ class SettleCurve {
     /// A sudden change of velocity: a new throw to the same target.
     StepStatus push(double delta_velocity) noexcept;
     StepStatus reset(double value) noexcept;
+    /// Takes over from another mover: thrown from its value and velocity to its target.
+    StepStatus take_over(double value, double velocity, double target) noexcept;
+    template <class M>
+    StepStatus resume(const M& motion) noexcept {
+        return take_over(motion.value(), motion.velocity, motion.target);
+    }
 
     /// Numbers for the next throw; the one under way goes on.
     void retune(const SettleTuning& tuning);
@@ -110,6 +117,11 @@ class SettleCurve {
     /// Errors  InvalidValue. A throw under way is made anew.
     void set_stops(const Stops& stops);
 
+    /// All of it, to be handed to another mover's `resume`.
+    template <class M = Motion<double>>
+    [[nodiscard]] M motion() const noexcept {
+        return {target_, now_.gap, now_.velocity};
+    }
     [[nodiscard]] double value() const noexcept { return target_ + now_.gap; }
     [[nodiscard]] double velocity() const noexcept { return now_.velocity; }
     [[nodiscard]] double target() const noexcept { return target_; }
