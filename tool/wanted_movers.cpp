@@ -89,6 +89,7 @@ class WantedReader {
             refuse(fmt::format("{}: expected {}, found '{}'", option, form, text));
         }
         std::vector<double> values;
+        values.reserve(parts.size());
         for (const std::string& part : parts)
             values.push_back(number(option, part, form, text));
         return values;

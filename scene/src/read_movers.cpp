@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <filesystem>
 #include <numeric>
 #include <optional>
@@ -24,6 +25,96 @@ bool uses(const TableReader& reader, const std::vector<std::string>& keys) {
 
 bool contains(const std::vector<std::string>& names, const std::string& name) {
     return std::find(names.begin(), names.end(), name) != names.end();
+}
+
+enum class Form : std::uint8_t { feel, spring, damped_spring, rates, wish, calming };
+
+const std::vector<std::string>& spring_keys() {
+    static const std::vector<std::string> keys{"mass_kg", "stiffness_n_per_m", "damping_n_s_per_m"};
+    return keys;
+}
+const std::vector<std::string>& rate_keys() {
+    static const std::vector<std::string> keys{"y_rate_s", "y_acceleration_s2", "x_rate_s"};
+    return keys;
+}
+const std::vector<std::string>& wish_keys() {
+    static const std::vector<std::string> keys{"overshoot_percent", "settling_time_s",
+                                               "most_anticipation_percent"};
+    return keys;
+}
+
+/// The form that a tuning's keys belong to; nothing, and noted, when they belong to several.
+std::optional<Form> form_of(TableReader& reader) {
+    const bool feel = reader.has("frequency_hz");
+    const bool spring = uses(reader, spring_keys());
+    const bool rates = uses(reader, rate_keys());
+    const bool wish = uses(reader, wish_keys());
+    const bool calming = reader.has("half_life_s");
+    const bool ratio = reader.has("damping_ratio");
+    const bool ratio_elsewhere = ratio && (rates || wish || reader.has("damping_n_s_per_m"));
+    if (feel + spring + rates + wish + calming > 1 || ratio_elsewhere) {
+        reader.problem(
+            "", fmt::format("expected keys of one form only: {}; or {}; or {}; or {}; "
+                            "or half_life_s and damping_ratio",
+                            any_of({"frequency_hz", "damping_ratio", "lead"}),
+                            any_of(spring_keys()), any_of(rate_keys()), any_of(wish_keys())));
+        return std::nullopt;
+    }
+    if (spring) return ratio ? Form::damped_spring : Form::spring;
+    if (rates) return Form::rates;
+    if (wish) return Form::wish;
+    return calming ? Form::calming : Form::feel;
+}
+
+Tuning tuning_by_feel(TableReader& reader) {
+    Tuning tuning;
+    for (const Dial<Tuning>& dial : Tuning::dials()) {
+        const auto value = reader.number(std::string{dial.path});
+        if (value && dial.set(tuning, *value) != DialStatus::set) {
+            reader.problem(
+                std::string{dial.path},
+                fmt::format("expected a number {} or more, found {}", dial.hard.least, *value));
+        }
+    }
+    return tuning;
+}
+
+Tuning tuning_in_form(Form form, TableReader& reader) {
+    const auto number_or = [&](const std::string& key, double otherwise) {
+        return reader.number(key).value_or(otherwise);
+    };
+    switch (form) {
+        case Form::feel:
+            break;
+        case Form::spring:
+            return tuning_from(
+                SpringConstants{.mass_kg = number_or("mass_kg", 1),
+                                .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
+                                .damping_n_s_per_m = number_or("damping_n_s_per_m", 0),
+                                .lead = number_or("lead", 0)});
+        case Form::damped_spring:
+            return tuning_from(
+                DampedSpring{.mass_kg = number_or("mass_kg", 1),
+                             .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
+                             .damping_ratio = required(reader, "damping_ratio"),
+                             .lead = number_or("lead", 0)});
+        case Form::rates:
+            return tuning_from(
+                Coefficients{.y_rate_s = required(reader, "y_rate_s"),
+                             .y_acceleration_s2 = required(reader, "y_acceleration_s2"),
+                             .x_rate_s = number_or("x_rate_s", 0)});
+        case Form::wish:
+            return tuning_from(
+                Wish{.overshoot_percent = required(reader, "overshoot_percent"),
+                     .settling_time_s = required(reader, "settling_time_s"),
+                     .lead = number_or("lead", 0),
+                     .most_anticipation_percent = reader.number("most_anticipation_percent")});
+        case Form::calming:
+            return tuning_from(Calming{.half_life_s = required(reader, "half_life_s"),
+                                       .damping_ratio = number_or("damping_ratio", 1),
+                                       .lead = number_or("lead", 0)});
+    }
+    return tuning_by_feel(reader);
 }
 
 }  // namespace
@@ -55,6 +146,7 @@ void MoverReader::put_in_order() {
     std::stable_sort(order.begin(), order.end(),
                      [&](std::size_t a, std::size_t b) { return lines_[a] < lines_[b]; });
     std::vector<SceneMover> sorted;
+    sorted.reserve(order.size());
     for (const std::size_t i : order)
         sorted.push_back(std::move(scene_.movers[i]));
     scene_.movers = std::move(sorted);
@@ -255,70 +347,12 @@ RelayNumbers MoverReader::read_relay(TableReader& reader) {
 
 /// A tuning in the form that its keys belong to.
 Tuning MoverReader::read_tuning(const toml::table& table, std::string path) {
-    static const std::vector<std::string> feel{"frequency_hz"};
-    static const std::vector<std::string> spring{"mass_kg", "stiffness_n_per_m",
-                                                 "damping_n_s_per_m"};
-    static const std::vector<std::string> rates{"y_rate_s", "y_acceleration_s2", "x_rate_s"};
-    static const std::vector<std::string> wish{"overshoot_percent", "settling_time_s",
-                                               "most_anticipation_percent"};
-    static const std::vector<std::string> calming{"half_life_s"};
     TableReader reader{table, std::move(path), file_, problems_};
     Tuning tuning;
-    const int forms = uses(reader, feel) + uses(reader, spring) + uses(reader, rates) +
-                      uses(reader, wish) + uses(reader, calming);
-    const bool ratio_elsewhere =
-        reader.has("damping_ratio") &&
-        (uses(reader, rates) || uses(reader, wish) || reader.has("damping_n_s_per_m"));
-    if (forms > 1 || ratio_elsewhere) {
-        reader.problem("", fmt::format("expected keys of one form only: {}; or {}; or {}; or {}; "
-                                       "or half_life_s and damping_ratio",
-                                       any_of({"frequency_hz", "damping_ratio", "lead"}),
-                                       any_of(spring), any_of(rates), any_of(wish)));
-        return tuning;
+    if (const auto form = form_of(reader)) {
+        try_to(reader, [&] { tuning = tuning_in_form(*form, reader); });
+        reader.finish();
     }
-    const auto number_or = [&](const std::string& key, double otherwise) {
-        return reader.number(key).value_or(otherwise);
-    };
-    try_to(reader, [&] {
-        if (uses(reader, spring) && reader.has("damping_ratio")) {
-            tuning =
-                tuning_from(DampedSpring{.mass_kg = number_or("mass_kg", 1),
-                                         .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
-                                         .damping_ratio = required(reader, "damping_ratio"),
-                                         .lead = number_or("lead", 0)});
-        } else if (uses(reader, spring)) {
-            tuning = tuning_from(
-                SpringConstants{.mass_kg = number_or("mass_kg", 1),
-                                .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
-                                .damping_n_s_per_m = number_or("damping_n_s_per_m", 0),
-                                .lead = number_or("lead", 0)});
-        } else if (uses(reader, rates)) {
-            tuning =
-                tuning_from(Coefficients{.y_rate_s = required(reader, "y_rate_s"),
-                                         .y_acceleration_s2 = required(reader, "y_acceleration_s2"),
-                                         .x_rate_s = number_or("x_rate_s", 0)});
-        } else if (uses(reader, wish)) {
-            tuning = tuning_from(
-                Wish{.overshoot_percent = required(reader, "overshoot_percent"),
-                     .settling_time_s = required(reader, "settling_time_s"),
-                     .lead = number_or("lead", 0),
-                     .most_anticipation_percent = reader.number("most_anticipation_percent")});
-        } else if (uses(reader, calming)) {
-            tuning = tuning_from(Calming{.half_life_s = required(reader, "half_life_s"),
-                                         .damping_ratio = number_or("damping_ratio", 1),
-                                         .lead = number_or("lead", 0)});
-        } else {
-            for (const Dial<Tuning>& dial : Tuning::dials()) {
-                const auto value = reader.number(std::string{dial.path});
-                if (value && dial.set(tuning, *value) != DialStatus::set) {
-                    reader.problem(std::string{dial.path},
-                                   fmt::format("expected a number {} or more, found {}",
-                                               dial.hard.least, *value));
-                }
-            }
-        }
-    });
-    reader.finish();
     return tuning;
 }
 

@@ -101,6 +101,7 @@ HOPCOIL_INTO_EACH bool calm_loop(const S* numbers, std::size_t count) {
 }
 
 // A template cannot carry a target, so each set has its functions for float and for double.
+// NOLINTBEGIN(bugprone-macro-parentheses): types and names cannot stand in parentheses
 #define HOPCOIL_KERNELS(NAME, TARGET, S)                                                       \
     TARGET void shared_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,              \
                               const Least<S>& least) {                                         \
@@ -120,6 +121,7 @@ HOPCOIL_INTO_EACH bool calm_loop(const S* numbers, std::size_t count) {
     TARGET bool calm_##NAME(const S* numbers, std::size_t count) {                             \
         return calm_loop(numbers, count);                                                      \
     }
+// NOLINTEND(bugprone-macro-parentheses)
 
 HOPCOIL_KERNELS(plain, , float)
 HOPCOIL_KERNELS(plain, , double)

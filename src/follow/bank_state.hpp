@@ -37,8 +37,8 @@ struct CacheAligned {
     S* allocate(std::size_t n) {
         return static_cast<S*>(::operator new (n * sizeof(S), std::align_val_t{64}));
     }
-    void deallocate(S* memory, std::size_t n) noexcept {
-        ::operator delete (memory, n * sizeof(S), std::align_val_t{64});
+    void deallocate(S* memory, std::size_t /*n*/) noexcept {
+        ::operator delete (memory, std::align_val_t{64});
     }
     friend bool operator==(const CacheAligned&, const CacheAligned&) { return true; }
 };

@@ -26,7 +26,7 @@ CurveMoveTuning::Place CurveMoveTuning::at(double time_s) const noexcept {
     if (const Ease* ease = std::get_if<Ease>(&curve)) {
         return {ease->at(t), ease->slope_at(t) / duration_s};
     }
-    const KeyCurve& keys = std::get<KeyCurve>(curve);
+    const auto& keys = std::get<KeyCurve>(curve);
     const double length_s = keys.end_s() - keys.start_s();
     const double key_s = keys.start_s() + t * length_s;
     return {keys.at(key_s), keys.slope_at(key_s) * length_s / duration_s};

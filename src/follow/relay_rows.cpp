@@ -54,8 +54,9 @@ void RelayRows::compute(std::span<const Tuning> tunings, double dt) noexcept {
     double norm = 0;
     for (const double each : matrix_)
         norm = std::max(norm, std::abs(each));
+    constexpr double least_norm = 1.0 / 32;
     int squarings = 0;
-    for (; norm > 1.0 / 32 && squarings < 1000; norm /= 2)
+    while (std::ldexp(norm, -squarings) > least_norm && squarings < 1000)
         ++squarings;
     const double halved = std::ldexp(1.0, -squarings);
     for (double& each : matrix_)

@@ -9,13 +9,20 @@ trap 'rm -rf "$scratch"' EXIT
 expected=$(cat tests/bits/expected.txt)
 problems=0
 
-# hash_of COMPILER FLAGS...
+# hash_of COMPILER FLAGS...: each source by itself, on every core.
 hash_of() {
-    local compiler=$1
+    local compiler=$1 folder
     shift
-    "$compiler" -std=c++20 "$@" -Iinclude -isystem /usr/include/eigen3 -DHOPCOIL_SAME_BITS \
-        tests/bits/record.cpp src/base/*.cpp src/spring/*.cpp -o "$scratch/record"
-    "$scratch/record"
+    folder=$(mktemp -d -p "$scratch")
+    printf '%s\n' tests/bits/record.cpp src/base/*.cpp src/spring/*.cpp src/follow/*.cpp |
+        xargs -P "$(nproc)" -I {} sh -c '
+            folder=$1 source=$2
+            shift 2
+            "$@" -c "$source" -o "$folder/$(echo "$source" | tr / _).o"' \
+            sh "$folder" {} "$compiler" -std=c++20 "$@" -Iinclude -isystem /usr/include/eigen3 \
+            -DHOPCOIL_SAME_BITS
+    "$compiler" "$folder"/*.o -o "$folder/record"
+    "$folder/record"
 }
 
 compare() {

@@ -9,7 +9,16 @@
 #include <Eigen/Core>
 
 #include <hopcoil/base/math.hpp>
+#include <hopcoil/follow/angle_follower.hpp>
+#include <hopcoil/follow/coast.hpp>
+#include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>
+#include <hopcoil/follow/follower_bank.hpp>
+#include <hopcoil/follow/glide.hpp>
+#include <hopcoil/follow/pursuit.hpp>
+#include <hopcoil/follow/relay.hpp>
+#include <hopcoil/follow/rotation_mover.hpp>
+#include <hopcoil/follow/settle_curve.hpp>
 
 namespace {
 
@@ -67,6 +76,73 @@ void record(Hash& hash, Numbers& numbers, const Make& make) {
     }
 }
 
+/// Each of the other movers, sent about at random times.
+void record_family(Hash& hash, Numbers& numbers) {
+    using hopcoil::Tuning;
+    using hopcoil::Vector3;
+    hopcoil::Glide<float> glide{{.half_life_s = 0.1}, 0.F};
+    hopcoil::Pursuit<Vector3> pursuit{{.max_speed = 2, .max_acceleration = 5}, Vector3{}};
+    hopcoil::Coast<double> coast{{.at_bound = hopcoil::AtBound::bounce}, 0.0};
+    coast.set_bounds(-1, 1);
+    hopcoil::SettleCurve settle{{.duration_s = 0.5, .overshoot_percent = 20}, 0.0};
+    settle.set_stops({.low = -1, .high = 1});
+    hopcoil::CurveMove<double> curve{
+        {.curve = hopcoil::Ease{hopcoil::EaseFamily::oscillating, hopcoil::EaseWay::out}}, 0.0};
+    hopcoil::Relay<double> relay{{Tuning{}, Tuning{.frequency_hz = 3, .lead = 0.5}}, 0.0};
+    hopcoil::AngleFollower<float> angle{Tuning{}, 0.F};
+    hopcoil::RotationFollower rotation{Tuning{.damping_ratio = 0.3}, {}};
+    double target = 0;
+    for (int i = 0; i < 3000; ++i) {
+        const double dt = numbers.next() < 0.5 ? 1.0 / 60 : 0.1 * numbers.next();
+        if (numbers.next() < 0.05) {
+            target = 2 * numbers.next() - 1;
+            coast.launch(20 * target);
+            curve.cut(target);
+        }
+        glide.step(static_cast<float>(target), dt);
+        pursuit.step({target, target * target, 1 - target}, dt);
+        coast.step(dt);
+        settle.step(target, dt);
+        curve.step(target, dt);
+        relay.step(target, dt);
+        angle.step(static_cast<float>(7 * target), dt);
+        rotation.step(hopcoil::turned_by({target, 2 * target, 1}), dt);
+        hash.add(glide.value());
+        hash.add(pursuit.value().y);
+        hash.add(coast.value());
+        hash.add(settle.value());
+        hash.add(curve.value());
+        hash.add(relay.value());
+        hash.add(angle.value());
+        hash.add(rotation.value().y);
+    }
+}
+
+/// A bank, with whatever instructions the processor has.
+void record_bank(Hash& hash, Numbers& numbers) {
+    hopcoil::FollowerBank<float> bank;
+    const std::size_t shared = bank.add_group(hopcoil::Tuning{});
+    const std::size_t varied = bank.add_varied_group();
+    for (int i = 0; i < 333; ++i) {
+        bank.add(shared, {{static_cast<float>(numbers.next())}});
+        const hopcoil::Tuning tuning = next_tuning(numbers);
+        bank.add(varied, {{static_cast<float>(numbers.next())}}, tuning);
+    }
+    for (int frame = 0; frame < 100; ++frame) {
+        for (const std::size_t group : {shared, varied}) {
+            for (float& next : bank.next_targets(group, 0))
+                next = static_cast<float>(numbers.next());
+        }
+        bank.step_to_next(0.03 * numbers.next());
+    }
+    for (const std::size_t group : {shared, varied}) {
+        for (const float gap : bank.gaps(group, 0))
+            hash.add(gap);
+        for (const float velocity : bank.velocities(group, 0))
+            hash.add(velocity);
+    }
+}
+
 }  // namespace
 
 int main() {
@@ -78,6 +154,8 @@ int main() {
         const auto x = static_cast<float>(numbers.next());
         return Eigen::Vector4f{x, 1 - x, x * x, 100 * x};
     });
+    record_family(hash, numbers);
+    record_bank(hash, numbers);
     for (int i = 0; i < 10000; ++i) {
         const double x = 40 * numbers.next() - 20;
         hash.add(hopcoil::math::exp(x));

@@ -29,16 +29,16 @@ template <>
 constexpr bool has_velocity<CurveMove<double>> = false;
 
 auto one_of_each() {
-    return std::tuple{
-        Follower<double>{{.frequency_hz = 2, .damping_ratio = 0.4}, 0.0},
-        AngleFollower<double>{{.frequency_hz = 1, .damping_ratio = 0.4}, 0.0},
-        BoundedFollower<double>{{.frequency_hz = 2, .damping_ratio = 1}, {.low = -8, .high = 8}, 0.0},
-        Glide<double>{{.half_life_s = 0.2}, 0.0},
-        Pursuit<double>{{.max_speed = 3, .max_acceleration = 9}, 0.0},
-        Coast<double>{{.slowing_half_life_s = 0.5}, 0.0},
-        SettleCurve{{.duration_s = 0.6, .overshoot_percent = 15}, 0.0},
-        CurveMove<double>{{.duration_s = 0.4}, 0.0},
-        Relay<double>{{{.frequency_hz = 2}, {.frequency_hz = 3}}, 0.0}};
+    return std::tuple{Follower<double>{{.frequency_hz = 2, .damping_ratio = 0.4}, 0.0},
+                      AngleFollower<double>{{.frequency_hz = 1, .damping_ratio = 0.4}, 0.0},
+                      BoundedFollower<double>{
+                          {.frequency_hz = 2, .damping_ratio = 1}, {.low = -8, .high = 8}, 0.0},
+                      Glide<double>{{.half_life_s = 0.2}, 0.0},
+                      Pursuit<double>{{.max_speed = 3, .max_acceleration = 9}, 0.0},
+                      Coast<double>{{.slowing_half_life_s = 0.5}, 0.0},
+                      SettleCurve{{.duration_s = 0.6, .overshoot_percent = 15}, 0.0},
+                      CurveMove<double>{{.duration_s = 0.4}, 0.0},
+                      Relay<double>{{{.frequency_hz = 2}, {.frequency_hz = 3}}, 0.0}};
 }
 
 /// A while of its life, after a target if it takes one.

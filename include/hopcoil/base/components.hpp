@@ -38,7 +38,9 @@ concept HasComponents = LinearSpace<T> &&(FixedSizeWithData<T> || is_packed_scal
 
 template <HasComponents T>
 [[nodiscard]] consteval std::size_t component_count() {
-    if constexpr (FixedSizeWithData<T>) {
+    if constexpr (std::floating_point<T>) {
+        return 1;
+    } else if constexpr (FixedSizeWithData<T>) {
         return static_cast<std::size_t>(T::SizeAtCompileTime);
     } else {
         return sizeof(T) / sizeof(ScalarIn<T>);

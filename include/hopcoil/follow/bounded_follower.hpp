@@ -67,8 +67,8 @@ class BoundedFollower {
     StepStatus cut(T target) noexcept { return inner_.cut(unbent(target)); }
     StepStatus reset(T value) noexcept { return inner_.reset(unbent(value)); }
     StepStatus push(T delta_velocity) noexcept { return inner_.push(delta_velocity); }
-    /// Takes over from another mover. A value in the bent part of the range keeps its velocity, as far
-    /// as the bend lets it: not at the very end.
+    /// Takes over from another mover. A value in the bent part of the range keeps its velocity, as
+    /// far as the bend lets it: not at the very end.
     StepStatus resume(const Motion<T>& motion) noexcept {
         const T place = unbent(motion.value());
         const T target = unbent(motion.target);

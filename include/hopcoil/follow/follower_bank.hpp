@@ -114,7 +114,7 @@ class FollowerBank {
 
   private:
     std::size_t begin_step(double dt, bool to_next) noexcept;
-    void step_block(std::size_t block) noexcept;
+    void step_block(std::size_t index) noexcept;
     void end_step() noexcept;
 
     struct State;

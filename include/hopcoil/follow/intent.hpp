@@ -134,7 +134,8 @@ std::optional<Landing> landing_on(const Flight& flight, const Height& height, do
     };
     double low = 0;
     bool above = clearance(0) > 0;
-    for (double high = look_s; low < most_s; high += look_s) {
+    for (int look = 1; low < most_s; ++look) {
+        double high = look * look_s;
         const double clear = clearance(high);
         if (above && !(clear > 0)) {
             while (true) {
