@@ -108,6 +108,8 @@ void add_other_movers(CLI::App& app, TuningOptions& options) {
     add_each(app, "--curve", options.curves, "FAMILY:WAY:SECONDS",
              "along an ease: past_and_back:out:0.4");
     add_each(app, "--relay", options.relays, "HZ:RATIO/HZ:RATIO", "followers behind followers");
+    add_each(app, "--coast", options.coasts, "HALF_LIFE_S",
+             "thrown by a kick, its speed halves in this time");
 }
 
 void add_signal(CLI::App& app, ResponseOptions& options) {

@@ -38,6 +38,7 @@ struct TuningOptions {
     std::vector<std::string> settles{};
     std::vector<std::string> curves{};
     std::vector<std::string> relays{};
+    std::vector<std::string> coasts{};
 };
 
 struct ResponseOptions {

@@ -88,6 +88,9 @@ double telling_time_s(const scene::MoverNumbers& numbers, double size) {
         return 1.6 * settle->tuning.duration_s;
     }
     if (const auto* curve = std::get_if<CurveMoveTuning>(&numbers)) return 1.2 * curve->duration_s;
+    if (const auto* coast = std::get_if<CoastTuning>(&numbers)) {
+        return 8 * coast->slowing_half_life_s;
+    }
     double sum_s = 0;
     for (const Tuning& each : std::get<scene::RelayNumbers>(numbers).tunings)
         sum_s += settled_s(each);
@@ -96,8 +99,15 @@ double telling_time_s(const scene::MoverNumbers& numbers, double size) {
 
 JumpAnswer measured_jump(const scene::SceneMover& mover, double size) {
     const double seconds = 2 * std::max(telling_time_s(mover.numbers, size), 1e-3);
-    return std::visit([&](auto made) { return measure(std::move(made), size, seconds); },
-                      scene::make_mover(mover, false));
+    return std::visit(
+        [&](auto made) {
+            if constexpr (requires { made.step(size, seconds); }) {
+                return measure(std::move(made), size, seconds);
+            } else {
+                return JumpAnswer{};  // a coast has no target that could jump
+            }
+        },
+        scene::make_mover(mover, false));
 }
 
 }  // namespace hopcoil::tool

@@ -2,6 +2,7 @@
 #include <cmath>
 #include <limits>
 #include <optional>
+#include <variant>
 
 #include <fmt/format.h>
 
@@ -203,6 +204,12 @@ ExitCode run_response(const ResponseOptions& given) {
     if (options.signal.empty()) options.signal = options.target.empty() ? "jump" : "csv";
     check_outputs(options);
     const std::vector<WantedMover> wanted = wanted_movers(options.movers, "response");
+    for (const WantedMover& each : wanted) {
+        if (options.signal != "kick" && std::holds_alternative<CoastTuning>(each.numbers)) {
+            throw UsageProblem{
+                "hopcoil response: --coast goes with --signal kick: it has no target to follow"};
+        }
+    }
     const scene::Scene scene = scene_of(options, wanted);
     scene::require_valid_clock(scene.duration_s, scene.rate_hz);
 

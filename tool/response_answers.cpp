@@ -1,6 +1,11 @@
 #include "tool/response_answers.hpp"
 
+#include <cmath>
+#include <variant>
+
 #include <fmt/format.h>
+
+#include <hopcoil/follow/coast.hpp>
 
 #include "tool/measured_jump.hpp"
 
@@ -35,14 +40,17 @@ class AnswerMaker {
         if (options_.signal == "jump") {
             add_jump();
         } else if (options_.signal == "kick" && answer_.tuning) {
-            add_kick();
+            add_kick(answer_to_kick(*answer_.tuning, initial_velocity_of(options_)));
+        } else if (const auto* coast = std::get_if<CoastTuning>(&mover_.numbers)) {
+            add_kick(throw_of(*coast));
         } else {
             add_no_jump();
             if (options_.signal == "ramp" && answer_.tuning) add_ramp();
             if (options_.signal == "sine" && answer_.tuning) add_sine();
         }
         add("ramp_lag_s", "behind a steady mover", "s of its travel", ramp_lag());
-        const bool closed_form = answer_.tuning && options_.signal != "csv";
+        const bool thrown = std::holds_alternative<CoastTuning>(mover_.numbers);
+        const bool closed_form = thrown || (answer_.tuning && options_.signal != "csv");
         if (!closed_form && options_.signal != "jump") add_tracking(tracking);
         return std::move(answer_);
     }
@@ -65,6 +73,9 @@ class AnswerMaker {
             }
             return sum_s;
         }
+        if (std::holds_alternative<CoastTuning>(mover_.numbers)) {
+            return Figure::none("it has no target");
+        }
         if (!answer_.tuning) return Figure::none("it depends on how fast the target is");
         if (answer_.tuning->frequency_hz == 0) return Figure::none(no_stiffness);
         return ramp_lag_s(*answer_.tuning);
@@ -84,8 +95,21 @@ class AnswerMaker {
         answer_.swings = jump.swings;
     }
 
-    void add_kick() {
-        const KickAnswer kick = answer_to_kick(*answer_.tuning, initial_velocity_of(options_));
+    /// How far it goes is known in advance; it creeps up to it and stays.
+    [[nodiscard]] KickAnswer throw_of(const CoastTuning& tuning) const {
+        const double velocity = initial_velocity_of(options_);
+        Coast<double> coast{tuning, 0.0};
+        coast.launch(velocity);
+        KickAnswer kick;
+        kick.furthest = coast.end();
+        kick.furthest_time_s = Figure::none("it creeps up to it");
+        kick.return_time_s = Figure::none("nothing brings it back");
+        kick.settling_time_s = tuning.slowing_half_life_s * std::log2(100 / settling_band_percent);
+        kick.peak_velocity = std::abs(velocity);
+        return kick;
+    }
+
+    void add_kick(const KickAnswer& kick) {
         constexpr std::string_view reason = "a kick has no jump to answer";
         add("furthest", "furthest", "", kick.furthest);
         add("furthest_time_s", "furthest at", "s", kick.furthest_time_s);

@@ -56,6 +56,8 @@ class WantedReader {
             add_curve(text);
         for (const std::string& text : options_.relays)
             add_relay(text);
+        for (const std::string& text : options_.coasts)
+            add_coast(text);
         if (wanted_.empty()) add(Tuning{});
         return std::move(wanted_);
     }
@@ -246,6 +248,13 @@ class WantedReader {
                                     .curve = Ease{family, scene::ease_way_of(parts[1]), parameter}};
         require_valid(curve);
         add(curve);
+    }
+
+    void add_coast(const std::string& text) {
+        const CoastTuning coast{.slowing_half_life_s =
+                                    numbers("--coast", text, "HALF_LIFE_S", 1, 1)[0]};
+        require_valid(coast);
+        add(coast);
     }
 
     void add_relay(const std::string& text) {

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <filesystem>
 #include <limits>
 #include <variant>
 
@@ -286,15 +287,14 @@ class SceneReader {
 
 }  // namespace
 
-Scene read_scene(const std::filesystem::path& path) {
+Scene read_scene(const std::string& path) {
     const std::string text = read_text_file(path);
     try {
-        const toml::table root = toml::parse(text, path.string());
+        const toml::table root = toml::parse(text, path);
         return SceneReader{root, path}.read();
     } catch (const toml::parse_error& error) {
         const toml::source_position at = error.source().begin;
-        throw InputProblems{
-            {{{path.string(), at.line, at.column}, "", std::string{error.description()}}}};
+        throw InputProblems{{{{path, at.line, at.column}, "", std::string{error.description()}}}};
     }
 }
 

@@ -12,6 +12,11 @@ concept FollowsKnownVelocity = requires(M& m) {
     m.step(0.0, 0.0, 0.0);
 };
 template <class M>
+concept HasNoTarget = requires(M& m) {
+    m.step(0.0);
+    m.launch(0.0);
+};
+template <class M>
 concept HasPush = requires(M& m) {
     m.push(0.0);
 };
@@ -39,6 +44,7 @@ struct Maker {
     AnyMover operator()(const RelayNumbers& numbers) const {
         return Relay<double>{numbers.tunings, start};
     }
+    AnyMover operator()(const CoastTuning& tuning) const { return Coast<double>{tuning, start}; }
 };
 
 }  // namespace
@@ -61,7 +67,12 @@ AnyMover make_mover(const SceneMover& item, bool angle) {
 
 RunningMover::RunningMover(const SceneMover& item, const SceneTarget& target)
     : target_{&target.path}, angle_{target.is_angle}, mover_{make_mover(item, target.is_angle)} {
-    std::visit([&](auto& mover) { mover.cut(as_target(target_->before(0).value)); }, mover_);
+    const double first = as_target(target_->before(0).value);
+    std::visit(
+        [&](auto& mover) {
+            if constexpr (!HasNoTarget<std::remove_reference_t<decltype(mover)>>) mover.cut(first);
+        },
+        mover_);
     take_up(target_->after(0));
 }
 
@@ -76,8 +87,13 @@ StepStatus RunningMover::step_to(const TargetPoint& point, double dt) {
             if constexpr (FollowsKnownVelocity<std::remove_reference_t<decltype(mover)>>) {
                 if (!target_->is_straight()) return mover.step(value, point.velocity, dt);
             }
-            return mover.step(value, dt);
+            if constexpr (HasNoTarget<std::remove_reference_t<decltype(mover)>>) {
+                return mover.step(dt);
+            } else {
+                return mover.step(value, dt);
+            }
         },
+
         mover_);
 }
 
@@ -90,7 +106,9 @@ void RunningMover::take_up(const TargetPoint& point) {
                     return;
                 }
             }
-            if (point.value != mover.target()) mover.jump(as_target(point.value));
+            if constexpr (!HasNoTarget<std::remove_reference_t<decltype(mover)>>) {
+                if (point.value != mover.target()) mover.jump(as_target(point.value));
+            }
         },
         mover_);
 }

@@ -65,8 +65,9 @@ Ease ease_of(const std::string& family, const std::string& way) {
 }
 
 std::string kind_of(const MoverNumbers& numbers) {
-    static constexpr std::array<const char*, 6> kinds{"follower", "glide", "pursuit",
-                                                      "settle",   "curve", "relay"};
+    static constexpr std::array<const char*, 7> kinds{"follower", "glide", "pursuit", "settle",
+                                                      "curve",    "relay", "coast"};
+
     return kinds.at(numbers.index());
 }
 
@@ -87,31 +88,31 @@ std::string in_words(const Tuning& tuning) {
 
 std::string in_words(const MoverNumbers& numbers, std::size_t part) {
     return std::visit(
-        Overloaded{[](const Tuning& tuning) { return in_words(tuning); },
-                   [](const GlideTuning& glide) {
-                       return fmt::format("half of the gap every {:.4g} s", glide.half_life_s);
-                   },
-                   [](const PursuitTuning& pursuit) {
-                       return std::isinf(pursuit.max_acceleration)
-                                  ? fmt::format("at {:.4g} per s", pursuit.max_speed)
-                                  : fmt::format("up to {:.4g} per s, {:.4g} per s2",
-                                                pursuit.max_speed, pursuit.max_acceleration);
-                   },
-                   [](const SettleNumbers& settle) { return words_of(settle); },
-                   [](const CurveMoveTuning& curve) {
-                       const Ease* ease = std::get_if<Ease>(&curve.curve);
-                       if (ease == nullptr)
-                           return fmt::format("keys over {:.4g} s", curve.duration_s);
-                       std::string shape = fmt::format(
-                           "{} {}",
-                           ease_family_names().at(static_cast<std::size_t>(ease->family())),
-                           ease_way_names().at(static_cast<std::size_t>(ease->way())));
-                       std::replace(shape.begin(), shape.end(), '_', ' ');
-                       return fmt::format("{}, {:.4g} s", shape, curve.duration_s);
-                   },
-                   [part](const RelayNumbers& relay) {
-                       return in_words(relay.tunings.at(part));
-                   }},
+        Overloaded{
+            [](const Tuning& tuning) { return in_words(tuning); },
+            [](const GlideTuning& glide) {
+                return fmt::format("half of the gap every {:.4g} s", glide.half_life_s);
+            },
+            [](const PursuitTuning& pursuit) {
+                return std::isinf(pursuit.max_acceleration)
+                           ? fmt::format("at {:.4g} per s", pursuit.max_speed)
+                           : fmt::format("up to {:.4g} per s, {:.4g} per s2", pursuit.max_speed,
+                                         pursuit.max_acceleration);
+            },
+            [](const SettleNumbers& settle) { return words_of(settle); },
+            [](const CurveMoveTuning& curve) {
+                const Ease* ease = std::get_if<Ease>(&curve.curve);
+                if (ease == nullptr) return fmt::format("keys over {:.4g} s", curve.duration_s);
+                std::string shape = fmt::format(
+                    "{} {}", ease_family_names().at(static_cast<std::size_t>(ease->family())),
+                    ease_way_names().at(static_cast<std::size_t>(ease->way())));
+                std::replace(shape.begin(), shape.end(), '_', ' ');
+                return fmt::format("{}, {:.4g} s", shape, curve.duration_s);
+            },
+            [part](const RelayNumbers& relay) { return in_words(relay.tunings.at(part)); },
+            [](const CoastTuning& coast) {
+                return fmt::format("its speed halves every {:.4g} s", coast.slowing_half_life_s);
+            }},
         numbers);
 }
 

@@ -173,6 +173,16 @@ TEST_CASE("any mover is asked for beside the others", "[command][response]") {
     CHECK(of("curve").at("overshoot_percent") == Approx(10).margin(0.01));
 }
 
+TEST_CASE("a coast says how far a kick will carry it", "[command][response]") {
+    const Json one = responses("--coast 0.3 --signal kick --size 5").at(0);
+    CHECK(one.at("mover") == "coast");
+    CHECK(one.at("furthest") == Approx(5 * 0.3 / std::log(2)));
+    CHECK(one.at("settling_time_s") == Approx(0.3 * std::log2(50)));
+    CHECK(one.at("return_time_s").is_null());
+    CHECK_THAT(refusal("--coast 0.3", 2), Contains("--signal kick"));
+    CHECK_THAT(refusal("--coast 0 --signal kick", 2), Contains("slowing_half_life_s"));
+}
+
 TEST_CASE("a wish comes true in the figures, and one out of reach says what is in reach",
           "[command][response]") {
     const Json one = responses("--wish 12:0.4:0.3").at(0);

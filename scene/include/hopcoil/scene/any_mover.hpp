@@ -3,6 +3,7 @@
 #include <variant>
 
 #include <hopcoil/follow/angle_follower.hpp>
+#include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>
 #include <hopcoil/follow/glide.hpp>
@@ -14,8 +15,9 @@
 namespace hopcoil::scene {
 
 /// Any mover of one number.
-using AnyMover = std::variant<Follower<double>, AngleFollower<double>, Glide<double>,
-                              Pursuit<double>, SettleCurve, CurveMove<double>, Relay<double>>;
+using AnyMover =
+    std::variant<Follower<double>, AngleFollower<double>, Glide<double>, Pursuit<double>,
+                 SettleCurve, CurveMove<double>, Relay<double>, Coast<double>>;
 
 /// The mover that a scene names, where it starts and with its velocity, if it can have one.
 /// Errors  those of the mover's constructor.

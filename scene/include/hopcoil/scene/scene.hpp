@@ -1,6 +1,5 @@
 #pragma once
 
-#include <filesystem>
 #include <string>
 #include <vector>
 
@@ -31,7 +30,7 @@ struct Scene {
 ///
 /// Errors  InputProblems: the first error of syntax, or else everything that is wrong with the
 ///         scene. FileProblem: the scene, or a record that it names, cannot be read.
-[[nodiscard]] Scene read_scene(const std::filesystem::path& path);
+[[nodiscard]] Scene read_scene(const std::string& path);
 
 /// Errors  InvalidValue for a duration or rate that is not finite and above 0, or one that makes
 ///         more than `most_frames` frames.

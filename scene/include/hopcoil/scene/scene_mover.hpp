@@ -5,6 +5,7 @@
 #include <variant>
 #include <vector>
 
+#include <hopcoil/follow/coast_axis.hpp>
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/glide.hpp>
 #include <hopcoil/follow/pursuit.hpp>
@@ -24,11 +25,12 @@ struct RelayNumbers {
 };
 
 /// What moves, and its numbers: a follower (of an angle, where its target is one), a glide, a
-/// pursuit, a settle curve, a move along a curve, a relay.
-using MoverNumbers =
-    std::variant<Tuning, GlideTuning, PursuitTuning, SettleNumbers, CurveMoveTuning, RelayNumbers>;
+/// pursuit, a settle curve, a move along a curve, a relay; a coast, which has no target and is
+/// launched at its start velocity.
+using MoverNumbers = std::variant<Tuning, GlideTuning, PursuitTuning, SettleNumbers,
+                                  CurveMoveTuning, RelayNumbers, CoastTuning>;
 
-/// "follower", "glide", "pursuit", "settle", "curve", "relay": as in [glide.NAME].
+/// "follower", "glide", "pursuit", "settle", "curve", "relay", "coast": as in [glide.NAME].
 [[nodiscard]] std::string kind_of(const MoverNumbers& numbers);
 
 /// What is seen of a mover: itself, or each link of a relay.
