@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/math.hpp>
 #include <hopcoil/follow/coast.hpp>
 
 #include "tool/measured_jump.hpp"
@@ -133,9 +134,9 @@ class AnswerMaker {
         add("peak_time_s", "peak at", "s", Figure::none(reason));
         add("settling_time_s", "settled within 2 %", "s", Figure::none(reason));
         add("reversals", "reversals beyond 2 %", "", Figure::none(reason));
-        if (options_.signal == "ramp" && answer_.tuning) return;
-        add("peak_velocity", "peak velocity", "per s",
-            Figure::none("it depends on the stretch looked at: see largest_gap and the CSV"));
+        // A follower's answers to a ramp and a sine know it; of the others it is read off the take.
+        const bool known = answer_.tuning && options_.signal != "csv";
+        if (!known) add("peak_velocity", "peak velocity", "per s", 0.0);
     }
 
     void add_ramp() {
@@ -152,6 +153,10 @@ class AnswerMaker {
         add("gain", "amplitude", "times the target's", sine.gain);
         add("phase_lag_rad", "phase lag", "rad", sine.phase_lag_rad);
         add("delay_s", "delay", "s", sine.delay_s);
+        const auto& gain = sine.gain.value();
+        const double target_peak = std::abs(options_.size) * 2 * math::pi * options_.sine_hz;
+        add("peak_velocity", "peak velocity at last", "per s",
+            gain ? Figure{*gain * target_peak} : Figure::none(sine.gain.reason()));
     }
 
     void add_tracking(const Tracking& tracking) {

@@ -66,7 +66,7 @@ std::vector<std::string> notes_of(const ResponseOptions& options, const Response
     if (answer.tuning) notes.push_back(fmt::format("lead {:.4g}", answer.tuning->lead));
 
     const auto note = [&](const std::string& name, const std::string& key) {
-        notes.push_back(fmt::format("{} {}", name, text(key)));
+        if (text(key) != "-") notes.push_back(fmt::format("{} {}", name, text(key)));
     };
     if (options.signal == "jump") {
         note("overshoot", "overshoot_percent");

@@ -173,6 +173,12 @@ TEST_CASE("any mover is asked for beside the others", "[command][response]") {
     CHECK(of("curve").at("overshoot_percent") == Approx(10).margin(0.01));
 }
 
+TEST_CASE("a sine's peak velocity is its amplitude's, in the end", "[command][response]") {
+    const Json one = responses("--signal sine --sine-frequency 1.5 --size 2 --frequency 3").at(0);
+    CHECK(one.at("peak_velocity") ==
+          Approx(one.at("gain").get<double>() * 2 * 2 * 3.14159265358979 * 1.5));
+}
+
 TEST_CASE("a coast says how far a kick will carry it", "[command][response]") {
     const Json one = responses("--coast 0.3 --signal kick --size 5").at(0);
     CHECK(one.at("mover") == "coast");

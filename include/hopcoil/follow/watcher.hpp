@@ -114,7 +114,7 @@ class Watcher {
     /// The mover `time_s` into the step: its target on the straight line there.
     [[nodiscard]] static M at(const M& before, Value target, double dt, double time_s) noexcept {
         M there = before;
-        const Value start = before.target();
+        const auto start = before.target();
         there.step(start + (target - start) * static_cast<Value>(time_s / dt), time_s);
         return there;
     }
