@@ -76,6 +76,7 @@ Story live() {
         story.frames.push_back({time_s, feet, body.value(), forward_rad, off});
     };
     for (std::size_t next = 1; next < posts.size(); ++next) {
+        head.turn_to(body.value(), posts[next]);
         for (int i = 0; i < wait_s * rate_hz; ++i)
             frame(posts[next]);
         const double flight_s = 0.35 + 0.15 * length_of(posts[next] - posts[next - 1]);
@@ -92,8 +93,10 @@ Story live() {
         feet = landing.place;
         frame(landing.place);
     }
+    const Vector3 out_to_sea = posts.back() + Vector3{2, 0, 0};
+    head.turn_to(body.value(), out_to_sea);
     for (int i = 0; i < 1.5 * rate_hz; ++i)
-        frame(posts.back() + Vector3{2, 0, 0});
+        frame(out_to_sea);
     return story;
 }
 

@@ -116,4 +116,10 @@ TEST_CASE("a look-at ends up looking at the spot, and keeps upright", "[intent]"
     CHECK(length_of(ahead - wanted) < 1e-9);
     CHECK(rotated(head.value(), {1, 0, 0}).y == Approx(0).margin(1e-9));
     CHECK(head.step(eye, eye, 0.1) == StepStatus::stepped);
+
+    // Turned to another spot it begins gently, whatever its lead.
+    LookAt bird{{.frequency_hz = 4, .damping_ratio = 1, .lead = 1}, eye, spot};
+    bird.turn_to(eye, {5, 1, 5});
+    bird.step(eye, {5, 1, 5}, 1e-3);
+    CHECK(length_of(bird.head().velocity()) < 3);
 }

@@ -112,6 +112,13 @@ class LookAt {
         const bool news = length_of(direction) > 0;
         return head_.step(news ? facing(direction, forward_, up_) : head_.target(), dt);
     }
+    /// Another spot from now on: the head turns to it from where it looks. (A spot that `step`
+    /// finds elsewhere has moved there in that step, and a lead reads haste into it.)
+    StepStatus turn_to(const Vector3& eye, const Vector3& spot) noexcept {
+        const Vector3 direction = spot - eye;
+        if (!(length_of(direction) > 0)) return StepStatus::stepped;
+        return head_.cut(facing(direction, forward_, up_));
+    }
     [[nodiscard]] Quaternion value() const noexcept { return head_.value(); }
     [[nodiscard]] const RotationFollower& head() const noexcept { return head_; }
     [[nodiscard]] RotationFollower& head() noexcept { return head_; }

@@ -91,8 +91,7 @@ class Pursuit : public Mover<T> {
     StepStatus cut(T target) noexcept {
         const Motion<T>& now = this->motion();
         const T travel = target - now.target;
-        const T nothing = now.target - now.target;
-        if (is_within(travel - nothing, 0)) return StepStatus::stepped;
+        if (is_within(travel, 0)) return StepStatus::stepped;
         return resume({target, now.gap - travel, now.velocity});
     }
 
