@@ -72,7 +72,81 @@ JumpAnswer measure(M mover, double size, double seconds) {
     return answer;
 }
 
+/// Where and when it first turns, and the way back.
+template <class M>
+KickAnswer measure_kick(const M& mover, double seconds) {
+    KickAnswer answer;
+    const double dt = seconds / steps;
+    const double start = mover.target();
+    double peak_velocity = std::abs(mover.velocity());
+    answer.return_time_s = Figure::none("it does not come back in the time looked at");
+    Watcher<M> first{mover};
+    double furthest = 0;
+    bool returned = false;
+    for (int i = 0; i < steps; ++i) {
+        const double before = first.value() - start;
+        first.step(start, dt);
+        for (const Event& event : first.events()) {
+            const double time_s = i * dt + event.after_s;
+            if (event.kind == EventKind::turned) {
+                if (furthest == 0) {
+                    furthest = event.value - start;
+                    answer.furthest_time_s = time_s;
+                }
+                answer.swings.push_back({time_s, 100 * (event.value - start) / furthest});
+            }
+        }
+        peak_velocity = std::max(peak_velocity, std::abs(first.velocity()));
+        const double after = first.value() - start;
+        if (!returned && furthest != 0 && before * after <= 0 && before != after) {
+            returned = true;
+            answer.return_time_s = (i + before / (before - after)) * dt;
+        }
+    }
+    answer.furthest = furthest;
+    answer.peak_velocity = peak_velocity;
+    const double band = 0.01 * settling_band_percent * std::abs(furthest);
+    answer.settling_time_s = Figure::none("it has not settled in the time looked at");
+    double reversals = 0;
+    for (const Swing& swing : answer.swings)
+        reversals += std::abs(swing.percent) > settling_band_percent;
+    answer.reversals = reversals;
+    Watcher<M> second{
+        mover, {}, {.distance = band, .speed = std::numeric_limits<double>::infinity()}};
+    for (int i = 0; i < steps; ++i) {
+        second.step(start, dt);
+        for (const Event& event : second.events()) {
+            if (event.kind == EventKind::settled) answer.settling_time_s = i * dt + event.after_s;
+        }
+    }
+    return answer;
+}
+
 }  // namespace
+
+KickAnswer measured_kick(const scene::SceneMover& mover) {
+    const double seconds = 2 * std::max(telling_time_s(mover.numbers, mover.start_velocity), 1e-3);
+    return std::visit(
+        [&](const auto& made) {
+            using M = std::decay_t<decltype(made)>;
+            constexpr bool follows = requires(M m) {
+                m.step(1.0, 1.0);
+            };
+            constexpr bool is_pushed = requires(M m) {
+                m.push(1.0);
+            }
+            || requires(M m) {
+                m.push(0U, 1.0);
+            };
+            if constexpr (follows && is_pushed) return measure_kick(made, seconds);
+            KickAnswer none;
+            none.furthest = none.furthest_time_s = none.return_time_s = none.settling_time_s =
+                none.reversals = none.peak_velocity =
+                    Figure::none("it has no velocity of its own to be kicked");
+            return none;
+        },
+        scene::make_mover(mover, false));
+}
 
 double telling_time_s(const scene::MoverNumbers& numbers, double size) {
     if (const auto* tuning = std::get_if<Tuning>(&numbers)) return settled_s(*tuning);

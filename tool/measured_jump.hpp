@@ -8,6 +8,9 @@ namespace hopcoil::tool {
 /// The figures of a jump for a mover without closed forms, from its events at their exact times.
 [[nodiscard]] JumpAnswer measured_jump(const scene::SceneMover& mover, double size);
 
+/// The figures of a kick for such a mover, from rest on its target with its start velocity.
+[[nodiscard]] KickAnswer measured_kick(const scene::SceneMover& mover);
+
 /// So long that whatever it does on a jump of this size has been seen.
 [[nodiscard]] double telling_time_s(const scene::MoverNumbers& numbers, double size);
 

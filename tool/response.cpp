@@ -153,11 +153,15 @@ Json to_json(const ResponseOptions& options, const ResponseAnswer& answer) {
 
 void print_answer(const ResponseAnswer& answer) {
     fmt::print("{}\n", answer.name);
+    std::string_view last_reason;
     for (const NamedFigure& each : answer.figures) {
         if (each.name.empty()) continue;
         if (!each.figure.value()) {
             const bool other_signal = each.figure.reason().ends_with("no jump to answer");
-            if (!other_signal) fmt::print("  {:<24} none: {}\n", each.name, each.figure.reason());
+            const bool said = each.figure.reason() == last_reason;
+            last_reason = each.figure.reason();
+            if (!other_signal && !said)
+                fmt::print("  {:<24} none: {}\n", each.name, each.figure.reason());
         } else {
             fmt::print("  {:<24} {:.4g}{}{}\n", each.name, *each.figure.value(),
                        each.unit.empty() ? "" : " ", each.unit);

@@ -44,15 +44,17 @@ class AnswerMaker {
             add_kick(answer_to_kick(*answer_.tuning, initial_velocity_of(options_)));
         } else if (const auto* coast = std::get_if<CoastTuning>(&mover_.numbers)) {
             add_kick(throw_of(*coast));
+        } else if (options_.signal == "kick") {
+            add_kick(measured_kick(mover_));
         } else {
             add_no_jump();
             if (options_.signal == "ramp" && answer_.tuning) add_ramp();
             if (options_.signal == "sine" && answer_.tuning) add_sine();
         }
         add("ramp_lag_s", "behind a steady mover", "s of its travel", ramp_lag());
-        const bool thrown = std::holds_alternative<CoastTuning>(mover_.numbers);
-        const bool closed_form = thrown || (answer_.tuning && options_.signal != "csv");
-        if (!closed_form && options_.signal != "jump") add_tracking(tracking);
+        const bool answered = options_.signal == "jump" || options_.signal == "kick" ||
+                              (answer_.tuning && options_.signal != "csv");
+        if (!answered) add_tracking(tracking);
         return std::move(answer_);
     }
 

@@ -173,6 +173,26 @@ TEST_CASE("any mover is asked for beside the others", "[command][response]") {
     CHECK(of("curve").at("overshoot_percent") == Approx(10).margin(0.01));
 }
 
+TEST_CASE("a kick is answered by every mover that has a velocity", "[command][response]") {
+    const Json all = responses(
+        "--signal kick --size 3 --frequency 2 --relay 2:0.5 --pursuit 5:10 --settle 20:0.5 "
+        "--glide 0.1");
+    const auto of = [&](const std::string& kind) {
+        for (const Json& one : all) {
+            if (one.at("mover") == kind) return one;
+        }
+        throw std::out_of_range{kind};
+    };
+    // A relay of one link is a follower.
+    for (const char* key : {"furthest", "furthest_time_s", "return_time_s", "settling_time_s"}) {
+        CAPTURE(key);
+        CHECK(of("relay").at(key) == Approx(of("follower").at(key).get<double>()).epsilon(1e-4));
+    }
+    CHECK(of("pursuit").at("furthest") == Approx(9.0 / 20).epsilon(1e-6));  // v^2 / (2 a)
+    CHECK(of("settle").at("furthest") > 0.01);
+    CHECK(of("glide").at("furthest").is_null());
+}
+
 TEST_CASE("a sine's peak velocity is its amplitude's, in the end", "[command][response]") {
     const Json one = responses("--signal sine --sine-frequency 1.5 --size 2 --frequency 3").at(0);
     CHECK(one.at("peak_velocity") ==
