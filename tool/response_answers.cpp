@@ -52,6 +52,10 @@ class AnswerMaker {
             if (options_.signal == "sine" && answer_.tuning) add_sine();
         }
         add("ramp_lag_s", "behind a steady mover", "s of its travel", ramp_lag());
+        if (const auto* glide = std::get_if<GlideTuning>(&mover_.numbers)) {
+            add("noise_left", fmt::format("noise left at {:.4g} Hz", options_.rate_hz),
+                "of the input's", smoothing_of(*glide, options_.rate_hz).noise_left);
+        }
         const bool answered = options_.signal == "jump" || options_.signal == "kick" ||
                               (answer_.tuning && options_.signal != "csv");
         if (!answered) add_tracking(tracking);

@@ -193,6 +193,14 @@ TEST_CASE("a kick is answered by every mover that has a velocity", "[command][re
     CHECK(of("glide").at("furthest").is_null());
 }
 
+TEST_CASE("a glide says what it does to a noisy input", "[command][response]") {
+    const Json slow = responses("--glide 0.1 --rate 60").at(0);
+    const Json quick = responses("--glide 0.1 --rate 240").at(0);
+    CHECK(slow.at("noise_left") > quick.at("noise_left"));  // more samples to average
+    CHECK(slow.at("noise_left") < 0.3);
+    CHECK(slow.at("ramp_lag_s") == Approx(0.1 / std::log(2)));
+}
+
 TEST_CASE("a sine's peak velocity is its amplitude's, in the end", "[command][response]") {
     const Json one = responses("--signal sine --sine-frequency 1.5 --size 2 --frequency 3").at(0);
     CHECK(one.at("peak_velocity") ==
