@@ -28,6 +28,14 @@ constexpr std::array<Dial<SettleTuning>, SettleTuning::dial_count> settle_dials{
                                                                 .hard = {0, most_overshoot_percent},
                                                                 .slider = {0, 60}})};
 
+/// As many octaves of haste as there ever need to be.
+constexpr double endless_octaves = 40;
+constexpr double ln_2 = 0.69314718055994530942;
+
+double power_of_two(double octaves) {
+    return math::exp(ln_2 * octaves);
+}
+
 bool is_usable(double x) {
     return std::abs(x) < largest;
 }
@@ -46,9 +54,9 @@ Tuning spring_for(double damping_ratio, double duration_s) {
 /// The least x between two ends at which something holds that does not at `low` and does at `high`.
 template <class Holds>
 double least_that_holds(double low, double high, const Holds& holds) {
-    for (int i = 0; i < 60; ++i) {
+    // Finer than anyone sees; what is returned holds whatever is left of the stretch.
+    for (int i = 0; i < 32; ++i) {
         const double middle = 0.5 * (low + high);
-        if (!(middle > low && middle < high)) break;
         (holds(middle) ? high : low) = middle;
     }
     return high;
@@ -220,18 +228,29 @@ void SettleCurve::plan_spring() noexcept {
     }
     report_.damping_ratio = 1;
     report_.duration_gave = true;
-    const auto quick_enough = [&](double quickness) {
-        return keeps_stops(spring_for(1, duration_s / quickness), report_.target);
+    // Searched in octaves of the frequency, which goes with the haste.
+    const Tuning critical = spring_for(1, duration_s);
+    const auto hurried = [&](double octaves) {
+        Tuning tuning = critical;
+        tuning.frequency_hz *= power_of_two(octaves);
+        return tuning;
     };
-    const double most_quickness =
-        stops_.least_duration_s > 0 ? std::max(1.0, duration_s / stops_.least_duration_s) : 1e12;
-    if (quick_enough(most_quickness)) {
-        report_.duration_s = duration_s / least_that_holds(1, most_quickness, quick_enough);
-        spring_ = spring_for(1, report_.duration_s);
+    const auto quick_enough = [&](double octaves) {
+        return keeps_stops(hurried(octaves), report_.target);
+    };
+    const auto hurry = [&](double octaves) {
+        spring_ = hurried(octaves);
+        report_.duration_s = duration_s / power_of_two(octaves);
+    };
+    const double most_octaves =
+        stops_.least_duration_s > 0
+            ? std::max(0.0, math::log(duration_s / stops_.least_duration_s) / ln_2)
+            : endless_octaves;
+    if (quick_enough(most_octaves)) {
+        hurry(least_that_holds(0, most_octaves, quick_enough));
         return;
     }
-    report_.duration_s = duration_s / most_quickness;
-    spring_ = spring_for(1, report_.duration_s);
+    hurry(most_octaves);
     if (stops_.may_shorten_travel) {
         // The further the target from the stop it would strike, the sooner it turns.
         const double asked = report_.target;
@@ -249,11 +268,7 @@ void SettleCurve::plan_spring() noexcept {
         }
     }
     report_.least_duration_gave = true;
-    double quickness = most_quickness;
-    while (!quick_enough(quickness) && quickness < 1e12)
-        quickness *= 2;
-    report_.duration_s = duration_s / least_that_holds(most_quickness, quickness, quick_enough);
-    spring_ = spring_for(1, report_.duration_s);
+    hurry(least_that_holds(most_octaves, endless_octaves, quick_enough));
 }
 
 SettleCurve::Turns SettleCurve::turns_to(double target, double height_share,
@@ -288,11 +303,11 @@ void SettleCurve::plan_turns() noexcept {
         return;
     }
     report_.duration_gave = true;
-    const auto quick_enough = [&](double quickness) {
-        return keeps_stops(turns_to(target, 0, duration_s / quickness), target);
+    const auto quick_enough = [&](double octaves) {
+        return keeps_stops(turns_to(target, 0, duration_s / power_of_two(octaves)), target);
     };
-    const double quickness = least_that_holds(1, 1e12, quick_enough);
-    report_.duration_s = duration_s / quickness;
+    report_.duration_s =
+        duration_s / power_of_two(least_that_holds(0, endless_octaves, quick_enough));
     report_.least_duration_gave = report_.duration_s < stops_.least_duration_s;
     turns_ = turns_to(target, 0, report_.duration_s);
 }
