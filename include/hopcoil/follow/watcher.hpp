@@ -104,7 +104,7 @@ class Watcher {
 
     [[nodiscard]] bool is_resting(const M& mover) const noexcept {
         const double gap = static_cast<double>(mover.value()) - static_cast<double>(mover.target());
-        const double speed = static_cast<double>(mover.velocity());
+        const auto speed = static_cast<double>(mover.velocity());
         return is_within(gap, rest_.distance) && is_within(speed, rest_.speed);
     }
     [[nodiscard]] static bool is_on_target(const M& mover) noexcept {
