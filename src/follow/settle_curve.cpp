@@ -212,6 +212,7 @@ void SettleCurve::start_again(double value, double velocity) noexcept {
 }
 
 void SettleCurve::plan_spring() noexcept {
+    turns_ = {};
     spring_ = wished_;
     if (keeps_stops(spring_, report_.target)) return;
 
@@ -313,7 +314,8 @@ void SettleCurve::plan_turns() noexcept {
 }
 
 GapState SettleCurve::at(double time_s) const noexcept {
-    if (has_swings() && turns_.count > 0) return turns_.at(time_s);
+    if (turns_.count > 0) return turns_.at(time_s);
+
     const StraightRows<double> rows = straight_rows(spring_, time_s);
     const GapState state{
         rows.gap_of_gap * start_.gap + rows.gap_of_velocity * start_.velocity,
@@ -375,7 +377,7 @@ bool SettleCurve::at_rest(double distance, double speed) const noexcept {
 
 KeyCurve SettleCurve::keys(double rate_hz) const {
     require_above_zero("rate_hz", rate_hz);
-    const bool by_turns = has_swings() && turns_.count > 0;
+    const bool by_turns = turns_.count > 0;
     const double size = std::max(std::abs(start_.gap), 1e-300);
     const double end_s = by_turns
                              ? turns_.piece_s * static_cast<double>(turns_.count)

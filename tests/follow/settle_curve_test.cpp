@@ -130,6 +130,24 @@ TEST_CASE("what gives is the damping first, then the duration, then the travel",
     CHECK(needle.last_throw().target < 1);
 }
 
+TEST_CASE("new numbers leave the throw under way as it is, whatever their form", "[settle]") {
+    for (const bool to_heights : {false, true}) {
+        const SettleTuning plain{.duration_s = 0.8, .overshoot_percent = 20};
+        const SettleTuning heights{.duration_s = 0.8, .swing_percent = {30, 10}};
+        SettleCurve dial{to_heights ? plain : heights, 0.0};
+        dial.throw_to(1);
+        dial.step(0.2);
+        SettleCurve untouched = dial;
+        dial.retune(to_heights ? heights : plain);
+        for (int i = 0; i < 20; ++i) {
+            dial.step(0.02);
+            untouched.step(0.02);
+            CHECK(dial.value() == untouched.value());
+            CHECK(dial.velocity() == untouched.velocity());
+        }
+    }
+}
+
 TEST_CASE("a throw is the same at every rate, and as keys", "[settle]") {
     Random random{93};
     for (const bool by_heights : {false, true}) {

@@ -175,7 +175,7 @@ class SettleCurve {
     GapState now_;
     double elapsed_s_ = 0.0;
     Tuning spring_;
-    Turns turns_;
+    Turns turns_;  ///< of the throw under way, when it has that form; no pieces otherwise
     std::uint64_t rejected_inputs_ = 0;
 };
 
