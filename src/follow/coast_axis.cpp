@@ -92,13 +92,16 @@ void CoastAxis::throw_from(double place, double velocity, double friction) noexc
 }
 
 void CoastAxis::launch(double velocity, const CoastTuning& tuning, const Range& range) noexcept {
+    snapped_ = false;
     throw_from(place(), velocity, friction_per_s(tuning));
     adapt(tuning, range);
 }
 
 void CoastAxis::launch_to(double end, double velocity) noexcept {
     const double way = end - place();
+    snapped_ = true;
     velocity_ = velocity;
+
     if (way == 0 && velocity == 0) {
         halt(end);
     } else if (way * velocity > 0 && std::isfinite(velocity / way)) {
@@ -115,7 +118,7 @@ void CoastAxis::adapt(const CoastTuning& tuning, const Range& range) noexcept {
     const double here = place();
     if (here < range.low || here > range.high) {
         spring_to(here < range.low ? range.low : range.high);
-    } else if (mode_ == Mode::sprung && anchor_ > range.low && anchor_ < range.high) {
+    } else if (!snapped_ && mode_ == Mode::sprung && anchor_ > range.low && anchor_ < range.high) {
         throw_from(here, velocity_, friction_per_s(tuning));
     }
 }

@@ -158,6 +158,21 @@ TEST_CASE("thrown at snap points it comes to rest exactly on the nearest, withou
     CHECK(nowhere.still());
 }
 
+TEST_CASE("new numbers leave a throw at a snap point on its way there", "[coast]") {
+    const std::array<double, 3> points{0, 1, 2};
+    Coast<double> dial{{.slowing_half_life_s = 0.2}, 0.0};
+    dial.launch(6, points);
+    const double end = dial.end();
+    dial.step(0.1);
+    const double value = dial.value();
+    const double velocity = dial.velocity();
+    dial.retune({.slowing_half_life_s = 3});
+    CHECK(dial.value() == value);
+    CHECK(dial.velocity() == velocity);
+    dial.step(1000);
+    CHECK(dial.value() == end);
+}
+
 TEST_CASE("each number of a vector meets its own bounds", "[coast]") {
     using Eigen::Vector2f;
     Coast<Vector2f> map{{.slowing_half_life_s = 0.5, .at_bound = AtBound::stop}, Vector2f{0, 0}};

@@ -113,6 +113,24 @@ TEST_CASE("a move sent elsewhere goes on from where it is", "[curve_move]") {
     STATIC_REQUIRE(System<CurveMove<float>>);
 }
 
+TEST_CASE("another curve takes over where the first has brought it", "[curve_move]") {
+    Random random{113};
+    for (int i = 0; i < 300; ++i) {
+        CurveMove<double> lid{{.duration_s = 0.5}, 0.0};
+        lid.cut(1);
+        lid.step(1, random.between(0, 0.6));
+        const double value = lid.value();
+        lid.retune({.duration_s = random.between(0.2, 2),
+                    .curve = Ease{families[static_cast<std::size_t>(random.whole(0, 6))],
+                                  EaseWay::in_out}});
+        lid.step(1, 0);
+        CHECK(lid.value() == Approx(value).margin(1e-12));
+        for (int step = 0; step < 10; ++step)
+            lid.step(1, 0.3);
+        CHECK(lid.value() == 1);
+    }
+}
+
 TEST_CASE("a rotation goes along a curve the shorter way", "[curve_move]") {
     RotationCurve sign{{.duration_s = 1, .curve = Ease{EaseFamily::sine, EaseWay::in_out}},
                        Quaternion{}};

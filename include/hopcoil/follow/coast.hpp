@@ -210,8 +210,10 @@ class Coast {
     }
 
     void throw_on() noexcept {
-        for (std::size_t i = 0; i < size; ++i)
+        for (std::size_t i = 0; i < size; ++i) {
+            if (axes_[i].is_snapped()) continue;
             axes_[i].launch(axes_[i].velocity(), tuning_, ranges_[i]);
+        }
     }
 
     template <class Read>

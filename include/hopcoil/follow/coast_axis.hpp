@@ -52,6 +52,8 @@ class CoastAxis {
 
     [[nodiscard]] double place() const noexcept { return anchor_ + gap_; }
     [[nodiscard]] double velocity() const noexcept { return velocity_; }
+    /// On its way to an end of its own: new numbers leave that alone.
+    [[nodiscard]] bool is_snapped() const noexcept { return snapped_; }
 
     /// Thrown from where it is.
     void launch(double velocity, const CoastTuning& tuning, const Range& range) noexcept;
@@ -85,6 +87,7 @@ class CoastAxis {
     double velocity_ = 0.0;
     double friction_per_s_ = 1.0;
     Mode mode_ = Mode::still;
+    bool snapped_ = false;
 };
 
 }  // namespace hopcoil

@@ -96,13 +96,22 @@ class CurveMove : public Mover<T> {
         return StepStatus::stepped;
     }
 
-    /// For the move under way too, at the same part of its time; its value leaps if the curve is
-    /// another, so retune between moves.
+    /// For the move under way too: it goes on along the new curve at the same part of its time,
+    /// from the value where it is.
     void retune(const CurveMoveTuning& tuning) {
         require_valid(tuning);
         elapsed_s_ *= tuning.duration_s / tuning_.duration_s;
         tuning_ = tuning;
+        const Motion<T> now = this->motion();
+        const double left = 1 - tuning_.at(elapsed_s_).part;
+        constexpr double least_left = 1e-3;
+        if (left < least_left && left > -least_left) {
+            begin(now.target, now.gap);
+        } else {
+            start_gap_ = scaled(now.gap, static_cast<Scalar>(1 / left));
+        }
     }
+
     bool try_retune(const CurveMoveTuning& tuning) {
         if (!is_valid(tuning)) {
             this->reject();
