@@ -8,6 +8,9 @@
 namespace hopcoil {
 namespace {
 
+/// What is smaller has no direction: it could not be divided by its size.
+constexpr double least_size = 1e-150;
+
 /// How a rotation vector's rate and its angular velocity go together: along the axis they are
 /// equal; across it the rate is turned by half the angle and shortened to the chord.
 struct ChartScale {
@@ -19,7 +22,7 @@ struct ChartScale {
 
 ChartScale scale_at(const Vector3& rotation_rad) {
     const double angle = length_of(rotation_rad);
-    if (angle == 0) return {};
+    if (angle < least_size) return {};
     const auto [s, c] = math::sincos(0.5 * angle);
     return {0.5 * angle, s, c, rotation_rad * (1 / angle)};
 }
@@ -89,7 +92,7 @@ Vector3 rotated(const Quaternion& q, const Vector3& v) noexcept {
 Quaternion turned_by(const Vector3& rotation_rad) noexcept {
     const double angle = length_of(rotation_rad);
     const auto [s, c] = math::sincos(0.5 * angle);
-    const double scale = angle < 1e-150 ? 0.5 : s / angle;
+    const double scale = angle < least_size ? 0.5 : s / angle;
     return {c, rotation_rad.x * scale, rotation_rad.y * scale, rotation_rad.z * scale};
 }
 
@@ -97,7 +100,7 @@ Vector3 rotation_vector(const Quaternion& q) noexcept {
     const double sign = q.w < 0 ? -1 : 1;
     const Vector3 across = Vector3{q.x, q.y, q.z} * sign;
     const double size = length_of(across);
-    if (size < 1e-150) return across * 2;
+    if (size < least_size) return across * 2;
     return across * (2 * math::atan2(size, sign * q.w) / size);
 }
 
@@ -138,7 +141,7 @@ Vector3 rate_from(const Vector3& rotation_rad, const Vector3& angular_velocity) 
 
 Quaternion facing(const Vector3& direction, const Vector3& forward, const Vector3& up) noexcept {
     const double length = length_of(direction);
-    if (!(length > 0) || std::isinf(length)) return {};
+    if (!(length > least_size) || std::isinf(length)) return {};
     const Vector3 ahead = direction * (1 / length);
     Vector3 side = cross(Vector3{0, 1, 0}, ahead);
     if (length_of(side) < 1e-9) side = any_perpendicular(ahead);

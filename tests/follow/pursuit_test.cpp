@@ -142,6 +142,20 @@ TEST_CASE("turning to face a target keeps the capped rate and does not roll over
     CHECK(length_of(rotation_vector(lantern.value() * conjugate(target))) < 1e-12);
 }
 
+TEST_CASE("the smallest gaps and speeds are stopped like any other", "[pursuit]") {
+    for (const double size : {1e-20, 1e-33, 1e-39, 1e-45}) {
+        Pursuit<Eigen::Vector2f> boom{{.max_speed = 2, .max_acceleration = 4},
+                                      Eigen::Vector2f{0, 0}};
+        const auto tiny = static_cast<float>(size);
+        boom.cut({tiny, 0});
+        boom.push({0, tiny});
+        for (int i = 0; i < 5; ++i)
+            CHECK(boom.step({tiny, 0}, 0.1) == StepStatus::stepped);
+        CHECK(boom.still());
+        CHECK(boom.rejected_inputs() == 0);
+    }
+}
+
 TEST_CASE("a pursuit stays finite and memory-free whatever comes", "[pursuit]") {
     Random random{74};
     Pursuit<Vector3d> boom{{.max_speed = 2, .max_acceleration = 4}, Vector3d::Zero()};

@@ -211,6 +211,18 @@ TEST_CASE("a rotation stays unit, finite and memory-free whatever comes", "[rota
     STATIC_REQUIRE(System<RotationFollower>);
 }
 
+TEST_CASE("the smallest turns are followed and faced without being lost", "[rotation]") {
+    for (const double size : {1e-100, 1e-200, 1e-310}) {
+        RotationFollower head{{.frequency_hz = 2, .damping_ratio = 1}, Quaternion{}};
+        head.cut(turned_by({size, 0, 0}));
+        head.push({0, size, 0});
+        for (int i = 0; i < 5; ++i)
+            CHECK(head.step(turned_by({size, 0, 0}), 0.1) == StepStatus::stepped);
+        CHECK(length_of(head.velocity()) < 1e-90);
+        CHECK(is_finite(length_of(facing({size, 0, 0}))));
+    }
+}
+
 TEST_CASE("facing points any axis along a direction and keeps upright", "[rotation]") {
     Random random{57};
     for (int i = 0; i < 200; ++i) {

@@ -166,15 +166,17 @@ class Pursuit : public Mover<T> {
         const double way = length_of(now.gap);
         const double speed = length_of(now.velocity);
         const T nothing = now.gap - now.gap;
-        along_ = way > 0     ? scaled(now.gap, static_cast<Scalar>(1 / way))
-                 : speed > 0 ? scaled(now.velocity, static_cast<Scalar>(1 / speed))
-                             : nothing;
+        // What is smaller has no direction: it could not be divided by its size.
+        constexpr double least_size = least_gap<Scalar>;
+        along_ = way > least_size     ? scaled(now.gap, static_cast<Scalar>(1 / way))
+                 : speed > least_size ? scaled(now.velocity, static_cast<Scalar>(1 / speed))
+                                      : nothing;
         const double speed_along = dot(now.velocity, along_);
         across_ = now.velocity - scaled(along_, static_cast<Scalar>(speed_along));
         double speed_across = length_of(across_);
         // What rounding leaves of a straight approach is none.
         constexpr double least = 16 * static_cast<double>(std::numeric_limits<Scalar>::epsilon());
-        if (speed_across > least * speed) {
+        if (speed_across > least * speed && speed_across > least_size) {
             across_ = scaled(across_, static_cast<Scalar>(1 / speed_across));
         } else {
             across_ = nothing;
