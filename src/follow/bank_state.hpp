@@ -160,7 +160,9 @@ struct FollowerBank<S>::State {
           blocks{other.blocks},
           blocks_are_stale{other.blocks_are_stale},
           set{other.set},
-          rejected{other.rejected.load()} {}
+          rejected{other.rejected.load()} {
+        reserve_blocks();
+    }
     State& operator=(const State&) = delete;
 
     bank::Group<S>& group(std::size_t index) {
@@ -176,7 +178,11 @@ struct FollowerBank<S>::State {
         return group(group_index).parts[component];
     }
 
-    /// Structural edits allocate here, so that a step does not.
+    /// Room for all blocks there can be, so that a step plans them without allocating.
+    void reserve_blocks() {
+        blocks.reserve((places.size() / bank::block_size + groups.size() + 1) * components);
+    }
+
     void plan_blocks() {
         blocks.clear();
         for (std::size_t g = 0; g < groups.size(); ++g) {

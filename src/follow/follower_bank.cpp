@@ -109,8 +109,7 @@ typename FollowerBank<S>::Id FollowerBank<S>::add(std::size_t group, std::span<c
     }
     s.blocks_are_stale = true;
 
-    // One block more at most for each component; a step must not allocate.
-    s.blocks.reserve((s.places.size() / bank::block_size + s.groups.size() + 1) * s.components);
+    s.reserve_blocks();
     return id;
 }
 
@@ -190,7 +189,7 @@ std::size_t FollowerBank<S>::begin_step(double dt, bool to_next) noexcept {
         ++s.rejected;
         return 0;
     }
-    if (s.blocks_are_stale) s.plan_blocks();  // within what `add` has reserved
+    if (s.blocks_are_stale) s.plan_blocks();
     s.blocks_are_stale = false;
     for (bank::Group<S>& group : s.groups)
         group.compute_rows(dt);
