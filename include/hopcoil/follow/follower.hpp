@@ -22,7 +22,7 @@ inline namespace HOPCOIL_BITS {
 ///         L = lead.
 /// Shapes  value, velocity and target are one T each: a number, a vector, a colour.
 /// Units   seconds; lengths as in T. Behind a target of speed s it trails by (2 z / w)(1 - L) s.
-/// Source  docs/math/follower.md (3)-(12); exact while the target moves straight, so any dt is
+/// Source  docs/math/follower.md (2)-(12); exact while the target moves straight, so any dt is
 ///         stable, and a step of a + b seconds equals a step of a, then of b.
 /// Errors  none while stepping: a non-finite target or a bad dt is ignored and counted.
 /// Cost    at an unchanged dt, two short linear combinations.
