@@ -152,7 +152,6 @@ std::vector<MoverReport> report_on(const scene::Scene& scene, const Take& take) 
                                .unit = in_degrees ? "deg" : target.unit,
                                .per_unit = in_degrees ? 180 / math::pi : 1,
                                .angle = target.is_angle,
-                               .mover = i,
                                .value_column = column,
                                .target_column = target_column};
             if (const auto* tuning = std::get_if<Tuning>(&mover.numbers)) report.tuning = *tuning;

@@ -29,7 +29,6 @@ struct MoverReport {
     bool angle = false;
     std::vector<double> stops{};  ///< that it must not pass, as in the take
     double nearest_stop = 0.0;    ///< the least distance to one of them
-    std::size_t mover = 0;        ///< index into Scene::movers
 
     std::size_t value_column = 0;
     std::size_t target_column = 0;

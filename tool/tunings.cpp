@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/math.hpp>
 #include <hopcoil/spring/answers.hpp>
 #include <hopcoil/spring/named_tunings.hpp>
 
@@ -63,7 +64,7 @@ void print_forms(const WantedMover& mover) {
         const Calming calming = calming_from(tuning);
         line("what is left halves in",
              fmt::format("{:.4g} s (time constant {:.4g} s)", calming.half_life_s,
-                         calming.half_life_s / 0.69314718055994530942));
+                         calming.half_life_s / math::ln_2));
     }
     const JumpAnswer jump = answer_to_jump(tuning);
     line("a jump", fmt::format("{} past, settled in {}", short_figure(jump.overshoot_percent, "%"),

@@ -12,7 +12,6 @@ namespace hopcoil {
 namespace {
 
 constexpr double infinity = std::numeric_limits<double>::infinity();
-constexpr double ln_2 = 0.69314718055994530942;
 constexpr double least_gap = 0x1p-963;
 constexpr double most_half_life_s = 1e6;
 constexpr double most_spring_hz = 1e6;
@@ -32,7 +31,7 @@ constexpr std::array<Dial<CoastTuning>, CoastTuning::dial_count> coast_dials{
         {.path = "restitution", .unit = "", .hard = {0, 1}, .slider = {0, 1}})};
 
 double friction_per_s(const CoastTuning& tuning) {
-    return ln_2 / tuning.slowing_half_life_s;
+    return math::ln_2 / tuning.slowing_half_life_s;
 }
 
 }  // namespace

@@ -90,8 +90,7 @@ double Ease::in(double t) const noexcept {
         case EaseFamily::sine:
             return 1 - math::cos(0.5 * math::pi * t);
         case EaseFamily::exponential: {
-            constexpr double ln_2 = 0.69314718055994530942;
-            return math::expm1(ln_2 * parameter_ * t) / math::expm1(ln_2 * parameter_);
+            return math::expm1(math::ln_2 * parameter_ * t) / math::expm1(math::ln_2 * parameter_);
         }
         case EaseFamily::circular:
             return 1 - math::sqrt((1 - t) * (1 + t));

@@ -8,8 +8,6 @@
 namespace hopcoil {
 namespace {
 
-constexpr double ln_2 = 0.69314718055994530942;
-
 constexpr std::array<Dial<GlideTuning>, GlideTuning::dial_count> glide_dials{
     field_dial<&GlideTuning::half_life_s, GlideTuning>({.path = "half_life_s",
                                                         .unit = "s",
@@ -33,7 +31,7 @@ GlideTuning tuning_from(const FractionPerFrame& recipe) {
     const double f = recipe.fraction;
     const double log_left = f < 1e-4 ? -f * (1 + f * (0.5 + f * (1.0 / 3 + f * 0.25)))  //
                                      : math::log(1 - f);
-    const GlideTuning tuning{.half_life_s = -ln_2 / (recipe.rate_hz * log_left)};
+    const GlideTuning tuning{.half_life_s = -math::ln_2 / (recipe.rate_hz * log_left)};
     require_valid(tuning);
     return tuning;
 }
@@ -47,7 +45,7 @@ bool is_valid(const GlideTuning& tuning) noexcept {
 }
 
 double glide_rate_per_s(const GlideTuning& tuning) noexcept {
-    return ln_2 / tuning.half_life_s;
+    return math::ln_2 / tuning.half_life_s;
 }
 
 GlideRows glide_rows(const GlideTuning& tuning, double dt) noexcept {

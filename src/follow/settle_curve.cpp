@@ -30,10 +30,9 @@ constexpr std::array<Dial<SettleTuning>, SettleTuning::dial_count> settle_dials{
 
 /// As many octaves of haste as there ever need to be.
 constexpr double endless_octaves = 40;
-constexpr double ln_2 = 0.69314718055994530942;
 
 double power_of_two(double octaves) {
-    return math::exp(ln_2 * octaves);
+    return math::exp(math::ln_2 * octaves);
 }
 
 bool is_usable(double x) {
@@ -245,7 +244,7 @@ void SettleCurve::plan_spring() noexcept {
     };
     const double most_octaves =
         stops_.least_duration_s > 0
-            ? std::max(0.0, math::log(duration_s / stops_.least_duration_s) / ln_2)
+            ? std::max(0.0, math::log(duration_s / stops_.least_duration_s) / math::ln_2)
             : endless_octaves;
     if (quick_enough(most_octaves)) {
         hurry(least_that_holds(0, most_octaves, quick_enough));

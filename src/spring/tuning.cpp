@@ -19,8 +19,6 @@ constexpr std::array<Dial<Tuning>, Tuning::dial_count> tuning_dials{
     field_dial<&Tuning::lead, Tuning>(
         {.path = "lead", .unit = "", .hard = {-endless, endless}, .slider = {-1, 2}})};
 
-constexpr double ln_2 = 0.69314718055994530942;
-
 /// The slowest decay over w: z below 1, the slow root from there on.
 double slowest_decay(double damping_ratio) {
     const double z = damping_ratio;
@@ -91,13 +89,13 @@ Tuning tuning_from(const DampedSpring& spring) {
 
 double half_life_from_time_constant_s(double time_constant_s) {
     require_above_zero("time_constant_s", time_constant_s);
-    return ln_2 * time_constant_s;
+    return math::ln_2 * time_constant_s;
 }
 
 Tuning tuning_from(const Calming& calming) {
     require_above_zero("half_life_s", calming.half_life_s);
     require_above_zero("damping_ratio", calming.damping_ratio);
-    const double w = ln_2 / calming.half_life_s / slowest_decay(calming.damping_ratio);
+    const double w = math::ln_2 / calming.half_life_s / slowest_decay(calming.damping_ratio);
     const Tuning tuning{.frequency_hz = w / (2 * math::pi),
                         .damping_ratio = calming.damping_ratio,
                         .lead = calming.lead};
@@ -149,7 +147,9 @@ Calming calming_from(const Tuning& tuning) {
     require_above_zero("frequency_hz", tuning.frequency_hz);
     require_above_zero("damping_ratio", tuning.damping_ratio);
     const double rate = angular_frequency_rad_per_s(tuning) * slowest_decay(tuning.damping_ratio);
-    return {.half_life_s = ln_2 / rate, .damping_ratio = tuning.damping_ratio, .lead = tuning.lead};
+    return {.half_life_s = math::ln_2 / rate,
+            .damping_ratio = tuning.damping_ratio,
+            .lead = tuning.lead};
 }
 
 Coefficients coefficients_from(const Tuning& tuning) {

@@ -9,6 +9,7 @@
 namespace hopcoil::math {
 
 inline constexpr double pi = 3.14159265358979323846;
+inline constexpr double ln_2 = 0.69314718055994530942;
 
 /// Units   error at most 1 unit in the last place, over the whole range.
 [[nodiscard]] double exp(double x) noexcept;

@@ -63,8 +63,8 @@ class AngleFollower : private Follower<S> {
     }
     StepStatus cut(S target_rad) noexcept {
         if (way_ == AngleWay::as_given || !is_finite(target_rad)) return Base::cut(target_rad);
-        const double gap = shorter_turn_rad(static_cast<double>(target_rad), turned());
         const double before_rad = turned();
+        const double gap = shorter_turn_rad(static_cast<double>(target_rad), before_rad);
         const StepStatus status = Base::resume({target_rad, static_cast<S>(gap), Base::velocity()});
         turns_rad_ += before_rad - turned();
         return status;

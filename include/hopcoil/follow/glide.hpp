@@ -133,20 +133,21 @@ class Glide : public Mover<T> {
   private:
     void adopt(const GlideTuning& tuning) noexcept {
         tuning_ = tuning;
+        const double rate = glide_rate_per_s(tuning);
+        velocity_of_gap_ = rate < 1e30 ? -static_cast<Scalar>(rate) : Scalar{0};
         dt_ = -1;
     }
 
     StepStatus go_to(const T& target, T gap) noexcept {
         drop_below(gap, static_cast<Scalar>(least_gap<Scalar>));
-        const double rate = glide_rate_per_s(tuning_);
-        const Scalar velocity_of_gap = rate < 1e30 ? -static_cast<Scalar>(rate) : Scalar{0};
-        T velocity = scaled(gap, velocity_of_gap);
+        T velocity = scaled(gap, velocity_of_gap_);
         drop_below(velocity, static_cast<Scalar>(least_gap<Scalar>));
         return arrive({target, gap, velocity});
     }
 
     GlideTuning tuning_;
     GlideRows rows_;
+    Scalar velocity_of_gap_ = 0;
     double dt_ = -1;
 };
 
