@@ -22,6 +22,12 @@
 namespace hopcoil::bank {
 namespace {
 
+/// Blocks begin at whole cache lines.
+template <class S>
+HOPCOIL_INTO_EACH S* aligned(S* numbers) {
+    return static_cast<S*>(__builtin_assume_aligned(numbers, 64));
+}
+
 template <class S>
 HOPCOIL_INTO_EACH S dropped(S v, S least) {
     return std::abs(v) < least ? S{0} : v;
@@ -33,6 +39,10 @@ HOPCOIL_INTO_EACH void shared_loop(const S* __restrict target, const S* __restri
                                    const StraightRows<S>& rows, const Least<S>& least) {
     const StraightRows<S> r = rows;
     const Least<S> l = least;
+    target = aligned(target);
+    next = aligned(next);
+    gaps = aligned(gaps);
+    velocities = aligned(velocities);
     for (std::size_t i = 0; i < count; ++i) {
         const S travel = next[i] - target[i];
         const S gap = gaps[i];
@@ -52,6 +62,8 @@ HOPCOIL_INTO_EACH void held_loop(S* __restrict gaps, S* __restrict velocities, s
                                  const StraightRows<S>& rows, const Least<S>& least) {
     const StraightRows<S> r = rows;
     const Least<S> l = least;
+    gaps = aligned(gaps);
+    velocities = aligned(velocities);
     const S gap_zero = S{0} * r.gap_of_travel;
     const S velocity_zero = S{0} * r.velocity_of_travel;
     for (std::size_t i = 0; i < count; ++i) {
@@ -94,6 +106,7 @@ HOPCOIL_INTO_EACH bool calm_loop(const S* numbers, std::size_t count) {
     using Bits = std::conditional_t<sizeof(S) == 4, std::uint32_t, std::uint64_t>;
     constexpr Bits top = Bits{1} << (8 * sizeof(S) - 1);
     constexpr Bits shift = top - std::bit_cast<Bits>(calm_limit<S>);
+    numbers = aligned(numbers);
     Bits beyond = 0;
     for (std::size_t i = 0; i < count; ++i)
         beyond |= (std::bit_cast<Bits>(numbers[i]) & ~top) + shift;

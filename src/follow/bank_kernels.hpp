@@ -44,15 +44,15 @@ template <class S>
 void move_varied(InstructionSet set, const Lanes<S>& lanes, const VariedRows<S>& rows,
                  S least_gap) noexcept;
 
-/// Whether every number is so small in size that four fast steps cannot overflow; NaN is not.
+/// Whether every number is below `calm_limit` in size; NaN is not.
 template <class S>
 [[nodiscard]] bool are_calm(InstructionSet set, const S* numbers, std::size_t count) noexcept;
 
-/// What `are_calm` allows.
+/// Far beyond any scene, and far below what overflows.
 template <class S>
-inline constexpr S calm_limit = sizeof(S) == 4 ? S(0x1p60F) : S(0x1p500);
-/// The largest coefficient for which that holds.
+inline constexpr S calm_limit = sizeof(S) == 4 ? S(0x1p40F) : S(0x1p500);
+/// By so many bits calm numbers may grow and a sum of two still not overflow.
 template <class S>
-inline constexpr S calm_row = S(0x1p12F);
+inline constexpr int calm_headroom_bits = sizeof(S) == 4 ? 127 - 2 - 40 : 1023 - 2 - 500;
 
 }  // namespace hopcoil::bank

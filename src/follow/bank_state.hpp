@@ -24,8 +24,6 @@ namespace bank {
 inline constexpr std::size_t most_components = 4;
 /// Small enough for the first cache, several arrays of it at once.
 inline constexpr std::size_t block_size = 2048;
-/// From calm, a state cannot overflow within so many fast steps.
-inline constexpr int steps_between_looks = 4;
 
 /// Whole cache lines, so that no vector load straddles two.
 template <class S>
@@ -58,12 +56,21 @@ S least_velocity(const Tuning& tuning) {
     return static_cast<S>(least_gap<S> * angular_frequency_rad_per_s(tuning));
 }
 
+inline constexpr int beyond_headroom = 1 << 12;
+
+/// By so many bits a step can lengthen the largest of gap, velocity and the limit on targets: a row
+/// adds at most four times that, its travel being twice it, so to the power of two above its
+/// largest coefficient come two bits.
 template <class S>
-bool is_calm_row(const StraightRows<S>& r) {
+int growth_bits(const StraightRows<S>& r) {
     const std::array<S, 6> all{r.gap_of_gap,      r.gap_of_velocity,      r.gap_of_travel,
                                r.velocity_of_gap, r.velocity_of_velocity, r.velocity_of_travel};
-    return std::all_of(all.begin(), all.end(),
-                       [](S x) { return std::abs(x) <= bank::calm_row<S>; });
+    S largest{1};
+    for (const S each : all) {
+        if (!(std::abs(each) < calm_limit<S>)) return beyond_headroom;
+        largest = std::max(largest, std::abs(each));
+    }
+    return std::ilogb(largest) + 3;
 }
 
 template <class S>
@@ -79,7 +86,7 @@ struct Group {
     // Shared only.
     StraightRows<S> shared;
     double dt = -1;
-    bool calm_rows = true;
+    int growth_bits = 0;  ///< of a fast step, at most
     bool disturbed = false;  ///< by something other than a step: look again
 
     [[nodiscard]] std::size_t size() const noexcept { return ids.size(); }
@@ -101,13 +108,13 @@ struct Group {
         dt = new_dt;
         if (!varied) {
             shared = rounded<S>(straight_rows(tuning, dt));
-            calm_rows = is_calm_row(shared);
+            growth_bits = bank::growth_bits(shared);
             return;
         }
-        calm_rows = true;
+        growth_bits = 0;
         for (std::size_t i = 0; i < size(); ++i) {
             const StraightRows<S> r = rounded<S>(straight_rows(tunings[i], dt));
-            calm_rows = calm_rows && is_calm_row(r);
+            growth_bits = std::max(growth_bits, bank::growth_bits(r));
             rows[0][i] = r.gap_of_gap;
             rows[1][i] = r.gap_of_velocity;
             rows[2][i] = r.gap_of_travel;
@@ -123,7 +130,7 @@ struct Block {
     std::uint32_t component;
     std::size_t begin;
     std::size_t end;
-    int calm_for;  ///< so many fast steps more, until it is looked at again
+    int headroom_bits;  ///< spent by fast steps, until it is looked at again
 };
 
 struct Place {

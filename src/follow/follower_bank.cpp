@@ -207,16 +207,16 @@ void FollowerBank<S>::step_block(std::size_t index) noexcept {
         return bank::are_calm(s.set, array.data() + block.begin, count);
     };
     // Looked at while they are in the cache.
-    if (group.disturbed || block.calm_for == 0) {
+    if (group.disturbed || block.headroom_bits < group.growth_bits) {
         const bool is_calm = calm(part.gap) && calm(part.velocity) && calm(part.target);
-        block.calm_for = is_calm ? bank::steps_between_looks : 0;
+        block.headroom_bits = is_calm ? bank::calm_headroom_bits<S> : 0;
     }
-    if (block.calm_for > 0 && group.calm_rows && (!s.to_next || calm(part.next))) {
+    if (block.headroom_bits >= group.growth_bits && (!s.to_next || calm(part.next))) {
         s.step_fast(group, part, block);
-        --block.calm_for;
+        block.headroom_bits -= group.growth_bits;
     } else {
         s.step_carefully(group, part, block);
-        block.calm_for = 0;
+        block.headroom_bits = 0;
     }
 }
 
