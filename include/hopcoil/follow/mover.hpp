@@ -14,6 +14,7 @@
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/dial.hpp>
 #include <hopcoil/base/system.hpp>
+#include <hopcoil/base/time_step.hpp>
 #include <hopcoil/follow/motion.hpp>
 
 namespace hopcoil {
@@ -39,10 +40,6 @@ void read_components(std::initializer_list<T> values, std::span<double> numbers)
             if (i < numbers.size()) numbers[i++] = static_cast<double>(component);
         }
     }
-}
-
-[[nodiscard]] inline bool is_time_step(double dt) noexcept {
-    return dt >= 0 && is_finite(dt);
 }
 
 /// A smaller gap is none: a settled mover must not crawl through subnormal numbers.

@@ -1,0 +1,70 @@
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <variant>
+
+#include <hopcoil/stepping/explicit_euler.hpp>
+#include <hopcoil/stepping/implicit_euler.hpp>
+#include <hopcoil/stepping/midpoint.hpp>
+#include <hopcoil/stepping/position_verlet.hpp>
+#include <hopcoil/stepping/runge_kutta_4.hpp>
+#include <hopcoil/stepping/scheme.hpp>
+#include <hopcoil/stepping/semi_implicit_euler.hpp>
+#include <hopcoil/stepping/velocity_verlet.hpp>
+
+namespace hopcoil {
+inline namespace HOPCOIL_BITS {
+
+/// A scheme chosen while the program runs.
+///
+///     AnyScheme<double> scheme{Scheme::velocity_verlet, positions.size()};
+///     scheme.step(accelerations, time_s, dt, positions, velocities);
+template <class S>
+class AnyScheme {
+  public:
+    AnyScheme(Scheme scheme, std::size_t size) : which_{scheme}, chosen_{make(scheme, size)} {}
+
+    [[nodiscard]] Scheme scheme() const noexcept { return which_; }
+
+    template <Accelerations<S> A>
+    StepStatus step(const A& accelerations, double time_s, double dt, std::span<S> positions,
+                    std::span<S> velocities) noexcept {
+        return std::visit(
+            [&](auto& chosen) {
+                return chosen.step(accelerations, time_s, dt, positions, velocities);
+            },
+            chosen_);
+    }
+
+  private:
+    using Chosen =
+        std::variant<ExplicitEuler<S>, SemiImplicitEuler<S>, ImplicitEuler<S>, Midpoint<S>,
+                     VelocityVerlet<S>, PositionVerlet<S>, RungeKutta4<S>>;
+
+    [[nodiscard]] static Chosen make(Scheme scheme, std::size_t size) {
+        switch (scheme) {
+            case Scheme::explicit_euler:
+                return ExplicitEuler<S>{size};
+            case Scheme::implicit_euler:
+                return ImplicitEuler<S>{size};
+            case Scheme::midpoint:
+                return Midpoint<S>{size};
+            case Scheme::velocity_verlet:
+                return VelocityVerlet<S>{size};
+            case Scheme::position_verlet:
+                return PositionVerlet<S>{size};
+            case Scheme::runge_kutta_4:
+                return RungeKutta4<S>{size};
+            case Scheme::semi_implicit_euler:
+                break;
+        }
+        return SemiImplicitEuler<S>{size};
+    }
+
+    Scheme which_;
+    Chosen chosen_;
+};
+
+}  // namespace HOPCOIL_BITS
+}  // namespace hopcoil

@@ -1,0 +1,226 @@
+#include <hopcoil/stepping/stability.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
+
+namespace hopcoil {
+namespace {
+
+constexpr double endless_s = std::numeric_limits<double>::infinity();
+
+/// Rounding of entries leaves a swing that neither grows nor shrinks this near to 1.
+constexpr double near_1 = 1e-12;
+
+OneStepMatrix product(const OneStepMatrix& a, const OneStepMatrix& b) {
+    return {.y_of_y = a.y_of_y * b.y_of_y + a.y_of_v * b.v_of_y,
+            .y_of_v = a.y_of_y * b.y_of_v + a.y_of_v * b.v_of_v,
+            .v_of_y = a.v_of_y * b.y_of_y + a.v_of_v * b.v_of_y,
+            .v_of_v = a.v_of_y * b.y_of_v + a.v_of_v * b.v_of_v};
+}
+
+/// 1 + u A (1 + u A / 2 (1 + ...)) for as many terms as the scheme has looks: what every
+/// Runge-Kutta scheme of as high an order makes of a linear motion.
+OneStepMatrix runge_kutta_matrix(int terms, double u, double z) {
+    OneStepMatrix sum;
+    for (int k = terms; k >= 1; --k) {
+        const double part = u / k;
+        const OneStepMatrix a{0, part, -part, -2 * z * part};
+        const OneStepMatrix next = product(a, sum);
+        sum = {1 + next.y_of_y, next.y_of_v, next.v_of_y, 1 + next.v_of_v};
+    }
+    return sum;
+}
+
+OneStepMatrix velocity_verlet_matrix(double u, double z) {
+    const double half = u / 2;
+    const OneStepMatrix a{0, 0, -1, -2 * z};  // acceleration over w^2, in the second row
+    const double y_of_y = 1 + u * half * a.v_of_y;
+    const double y_of_v = u + u * half * a.v_of_v;
+    const double foretold_of_y = u * a.v_of_y;
+    const double foretold_of_v = 1 + u * a.v_of_v;
+    return {y_of_y, y_of_v,
+            half * (a.v_of_y + a.v_of_y * y_of_y + a.v_of_v * foretold_of_y),
+            1 + half * (a.v_of_v + a.v_of_y * y_of_v + a.v_of_v * foretold_of_v)};
+}
+
+struct Eigenvalues {
+    std::complex<double> first;
+    std::complex<double> second;
+};
+
+Eigenvalues eigenvalues(const OneStepMatrix& m) {
+    const double mean = (m.y_of_y + m.v_of_v) / 2;
+    const double half_difference = (m.y_of_y - m.v_of_v) / 2;
+    const double under_root = half_difference * half_difference + m.y_of_v * m.v_of_y;
+    if (under_root < 0) {
+        const double imaginary = std::sqrt(-under_root);
+        return {{mean, imaginary}, {mean, -imaginary}};
+    }
+    // The larger one first; the other from the product, which keeps its digits.
+    const double larger = mean + std::copysign(std::sqrt(under_root), mean);
+    const double determinant = m.y_of_y * m.v_of_v - m.y_of_v * m.v_of_y;
+    return {{larger, 0}, {larger == 0 ? 0 : determinant / larger, 0}};
+}
+
+/// The least u in (from, to) at which `beyond` becomes true, stepping up in small factors and then
+/// halving; infinity when it never does.
+template <class Condition>
+double first_u(double from, double to, const Condition& beyond) {
+    constexpr double factor = 1.003;
+    double low = from;
+    for (double high = from * factor; high < to * factor; high *= factor) {
+        if (!beyond(high)) {
+            low = high;
+            continue;
+        }
+        for (int i = 0; i < 60; ++i) {
+            const double middle = (low + high) / 2;
+            (beyond(middle) ? high : low) = middle;
+        }
+        return low;
+    }
+    return endless_s;
+}
+
+/// Cardano's real root of u^3 / 4 - z u^2 + 2 z^2 u - 2 z, which grows with u throughout.
+double midpoint_limit(double z) {
+    if (z >= 1) return 2 / (z + std::sqrt((z - 1) * (z + 1)));
+    const double shift = 4 * z / 3;
+    const double p = 8 * z * z / 3;  // of t^3 + p t + q, u = t + shift
+    const double q = shift * (shift * shift - 4 * z * shift + 8 * z * z) - 8 * z;
+    const double root = std::sqrt(q * q / 4 + p * p * p / 27);
+    return std::cbrt(-q / 2 + root) + std::cbrt(-q / 2 - root) + shift;
+}
+
+double largest_stable_u(Scheme scheme, double z) {
+    const double d = z > 1 ? std::sqrt((z - 1) * (z + 1)) : 0;
+    // Beyond critical damping the quick mode decides, and the limits shrink with it.
+    const double least = 0.2 / (1 + z);
+    const double most = 20 / (1 + z);
+    const auto grows = [&](double u) {
+        return spectral_radius(one_step_matrix(scheme, u, z)) > 1 + near_1;
+    };
+    switch (scheme) {
+        case Scheme::explicit_euler:
+            return z < 1 ? 2 * z : 2 / (z + d);
+        case Scheme::semi_implicit_euler:
+        case Scheme::position_verlet:
+            return 2 / (std::sqrt(z * z + 1) + z);
+        case Scheme::implicit_euler:
+            return endless_s;
+        case Scheme::midpoint:
+            return midpoint_limit(z);
+        case Scheme::velocity_verlet:
+        case Scheme::runge_kutta_4:
+            break;
+    }
+    return first_u(least, most, grows);
+}
+
+double ringing_from_u(Scheme scheme, double z) {
+    switch (scheme) {
+        case Scheme::explicit_euler:
+            return z < 1 ? endless_s : 1 / (z + std::sqrt((z - 1) * (z + 1)));
+        case Scheme::semi_implicit_euler:
+        case Scheme::position_verlet:
+            return z < 0.5 ? 2 - 2 * z : 1 / (2 * z);
+        case Scheme::velocity_verlet:
+            return first_u(0.05 / (1 + z), 20 / (1 + z), [&](double u) {
+                return has_negative_eigenvalue(one_step_matrix(scheme, u, z));
+            });
+        case Scheme::implicit_euler:
+        case Scheme::midpoint:
+        case Scheme::runge_kutta_4:
+            break;
+    }
+    return endless_s;
+}
+
+}  // namespace
+
+OneStepMatrix one_step_matrix(Scheme scheme, double u, double damping_ratio) noexcept {
+    const double z = damping_ratio;
+    switch (scheme) {
+        case Scheme::explicit_euler:
+            return runge_kutta_matrix(1, u, z);
+        case Scheme::midpoint:
+            return runge_kutta_matrix(2, u, z);
+        case Scheme::runge_kutta_4:
+            return runge_kutta_matrix(4, u, z);
+        case Scheme::velocity_verlet:
+            return velocity_verlet_matrix(u, z);
+        case Scheme::implicit_euler: {
+            const double below = 1 + 2 * z * u + u * u;
+            return {(1 + 2 * z * u) / below, u / below, -u / below, 1 / below};
+        }
+        case Scheme::semi_implicit_euler:
+        case Scheme::position_verlet:
+            break;
+    }
+    return {1 - u * u, u * (1 - 2 * z * u), -u, 1 - 2 * z * u};
+}
+
+double spectral_radius(const OneStepMatrix& matrix) noexcept {
+    const Eigenvalues both = eigenvalues(matrix);
+    return std::max(std::abs(both.first), std::abs(both.second));
+}
+
+bool has_negative_eigenvalue(const OneStepMatrix& matrix) noexcept {
+    const Eigenvalues both = eigenvalues(matrix);
+    return both.first.imag() == 0 && (both.first.real() < 0 || both.second.real() < 0);
+}
+
+StepLimits unit_step_limits(double damping_ratio, Scheme scheme) {
+    require_at_least_zero("damping_ratio", damping_ratio);
+    return {largest_stable_u(scheme, damping_ratio), ringing_from_u(scheme, damping_ratio)};
+}
+
+StepLimits step_limits(const Tuning& tuning, Scheme scheme) {
+    require_valid(tuning);
+    if (tuning.frequency_hz == 0) return {};
+    const double w = angular_frequency_rad_per_s(tuning);
+    const StepLimits unit = unit_step_limits(tuning.damping_ratio, scheme);
+    return {unit.largest_stable_s / w, unit.ringing_from_s / w};
+}
+
+const char* in_words(StepVerdict verdict) noexcept {
+    switch (verdict) {
+        case StepVerdict::rings:
+            return "rings";
+        case StepVerdict::blows_up:
+            return "blows up";
+        case StepVerdict::holds:
+            break;
+    }
+    return "holds";
+}
+
+StepReport step_report(const Tuning& tuning, Scheme scheme, double dt) {
+    require_valid(tuning);
+    require_above_zero("dt", dt);
+    if (tuning.frequency_hz == 0) return {};
+    const OneStepMatrix matrix =
+        one_step_matrix(scheme, angular_frequency_rad_per_s(tuning) * dt, tuning.damping_ratio);
+    StepReport report{.spectral_radius = spectral_radius(matrix),
+                      .beyond_half_rate = tuning.frequency_hz > 0.5 / dt};
+    if (!(report.spectral_radius <= 1 + near_1)) {
+        report.verdict = StepVerdict::blows_up;
+    } else if (has_negative_eigenvalue(matrix)) {
+        report.verdict = StepVerdict::rings;
+    }
+    const std::complex<double> swing = eigenvalues(matrix).first;
+    if (swing.imag() != 0) {
+        const double decay = -std::log(std::abs(swing)) / dt;
+        const double turning = std::arg(swing) / dt;
+        const double natural = std::hypot(decay, turning);
+        report.damping_ratio = decay / natural;
+        report.frequency_hz = natural / (2 * math::pi);
+    }
+    return report;
+}
+
+}  // namespace hopcoil
