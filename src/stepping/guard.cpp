@@ -67,12 +67,16 @@ StepPlan plan_step(double largest_stable_s, double dt, const GuardSettings& sett
     }
 }
 
-StepPlan plan_step(const Tuning& tuning, Scheme scheme, double dt,
-                   const GuardSettings& settings) noexcept {
-    const double largest_stable_s = step_limits(tuning, scheme).largest_stable_s;
+StepPlan plan_spring_step(double largest_stable_s, double dt,
+                          const GuardSettings& settings) noexcept {
     const StepPlan plan = plan_step(largest_stable_s, dt, settings);
     if (plan.used != Guard::refuse || settings.guard == Guard::refuse) return plan;
     return {Guard::exact, 1, 1.0};
+}
+
+StepPlan plan_step(const Tuning& tuning, Scheme scheme, double dt,
+                   const GuardSettings& settings) noexcept {
+    return plan_spring_step(step_limits(tuning, scheme).largest_stable_s, dt, settings);
 }
 
 }  // namespace hopcoil

@@ -70,7 +70,7 @@ Eigenvalues eigenvalues(const OneStepMatrix& m) {
 /// halving; infinity when it never does.
 template <class Condition>
 double first_u(double from, double to, const Condition& beyond) {
-    constexpr double factor = 1.003;
+    constexpr double factor = 1.02;
     double low = from;
     for (double high = from * factor; high < to * factor; high *= factor) {
         if (!beyond(high)) {

@@ -48,6 +48,7 @@ class SteppedFollower : public Follower<T> {
     SteppedFollower(const Tuning& tuning, const Stepping& stepping, T start)
         : Exact{tuning, start}, stepping_{stepping}, scheme_{stepping.scheme, count} {
         require_valid(stepping.guard);
+        take_up_tuning();
     }
 
     /// The target has moved to `target` in a straight line during `dt`. `guarded` when the step was
@@ -56,11 +57,7 @@ class SteppedFollower : public Follower<T> {
         if (!is_time_step(dt) || !is_finite(target)) return this->reject();
         if (divergence_) return StepStatus::diverged;
         if (dt == 0) return Exact::step(target, dt);
-        if (dt != planned_dt_ || this->tuning() != planned_for_) {
-            plan_ = plan_step(this->tuning(), stepping_.scheme, dt, stepping_.guard);
-            planned_dt_ = dt;
-            planned_for_ = this->tuning();
-        }
+        plan_ = plan_spring_step(largest_stable_s_, dt, stepping_.guard);
         const StepStatus status = step_as_planned(target, dt);
         if (status != StepStatus::rejected && status != StepStatus::diverged) time_s_ += dt;
         return status;
@@ -68,11 +65,11 @@ class SteppedFollower : public Follower<T> {
 
     void retune(const Tuning& tuning) {
         Exact::retune(tuning);
-        divergence_.reset();
+        take_up_tuning();
     }
     bool try_retune(const Tuning& tuning) noexcept {
         const bool done = Exact::try_retune(tuning);
-        if (done) divergence_.reset();
+        if (done) take_up_tuning();
         return done;
     }
     StepStatus reset(T value) noexcept { return resume(resting_at(value)); }
@@ -96,6 +93,11 @@ class SteppedFollower : public Follower<T> {
     }
 
   private:
+    void take_up_tuning() noexcept {
+        largest_stable_s_ = step_limits(this->tuning(), stepping_.scheme).largest_stable_s;
+        divergence_.reset();
+    }
+
     StepStatus step_as_planned(const T& target, double dt) noexcept {
         switch (plan_.used) {
             case Guard::refuse:
@@ -110,7 +112,7 @@ class SteppedFollower : public Follower<T> {
             default:
                 break;
         }
-        return note(step_by_scheme(target, dt), [this] {
+        return note(step_calmed(target, dt), [this] {
             if (plan_.substeps > 1) log_.substeps += static_cast<std::uint64_t>(plan_.substeps);
             if (plan_.frequency_factor < 1) ++log_.softened_steps;
             if (plan_.frequency_factor < log_.least_frequency_factor)
@@ -126,15 +128,34 @@ class SteppedFollower : public Follower<T> {
         return StepStatus::guarded;
     }
 
+    /// Steps near the line, each under another spring, could pump energy up between them: one that is
+    /// guarded leaves no more than there was, or than the exact one would.
+    StepStatus step_calmed(const T& target, double dt) noexcept {
+        const double before = this->energy();
+        const double exact = energy_after_exact(target, dt);
+        const double most = exact > before ? exact : before;
+        const StepStatus status = step_by_scheme(target, dt);
+        const double energy = this->energy();
+        if (status != StepStatus::stepped || energy <= most) return status;
+        ++log_.calmed_steps;
+        const auto share = static_cast<Scalar>(math::sqrt(most / energy));
+        const Motion<T>& now = this->motion();
+        return Exact::resume({now.target, scaled(now.gap, share), scaled(now.velocity, share)});
+    }
+
+    [[nodiscard]] double energy_after_exact(const T& target, double dt) const noexcept {
+        Exact exact = *this;
+        exact.step(target, dt);
+        return exact.energy();
+    }
+
     /// With an eye on its energy: what the exact solution gains is the work of the target.
     StepStatus step_watched(const T& target, double dt) noexcept {
         const Motion<T> before = this->motion();
         const double energy_before = this->energy();
         // Whatever else happened since the last step (a push, new numbers) put this in.
         if (energy_before > last_energy_) watch_.add_work(energy_before - last_energy_);
-        Exact exact = *this;
-        exact.step(target, dt);
-        const double work = exact.energy() - energy_before;
+        const double work = energy_after_exact(target, dt) - energy_before;
         const StepStatus status = step_by_scheme(target, dt);
         const double energy = status == StepStatus::stepped
                                   ? this->energy()
@@ -144,31 +165,32 @@ class SteppedFollower : public Follower<T> {
             return status;
         }
         Exact::resume(before);
-        divergence_ = {time_s_ + dt, dt,
-                       step_limits(this->tuning(), stepping_.scheme).largest_stable_s, energy,
-                       watch_.most_allowed()};
+        divergence_ = {time_s_ + dt, dt, largest_stable_s_, energy, watch_.most_allowed()};
         return StepStatus::diverged;
     }
 
     StepStatus step_by_scheme(const T& target, double dt) noexcept {
         take_up_motion();
-        const double w =
-            angular_frequency_rad_per_s(this->tuning()) * plan_.frequency_factor;
+        const double w = angular_frequency_rad_per_s(this->tuning()) * plan_.frequency_factor;
         const SpringToTarget<count> spring{.stiffness = w * w,
                                            .damping = 2 * this->tuning().damping_ratio * w,
                                            .lead = this->tuning().lead,
                                            .dt = dt,
-                                           .from = doubles_of(this->target()),
-                                           .to = doubles_of(target)};
-        auto x = x_;
-        auto v = v_;
-        for (int i = 0; i < plan_.substeps; ++i) {
+                                           .travel = doubles_of(target - this->target())};
+        const auto gap_before = gap_;
+        const auto velocity_before = velocity_;
+        StepStatus status = StepStatus::stepped;
+        for (int i = 0; i < plan_.substeps && status == StepStatus::stepped; ++i) {
             const double part = dt / plan_.substeps;
-            if (scheme_.step(spring, i * part, part, x, v) != StepStatus::stepped) {
-                return this->reject();
-            }
+            status = scheme_.step(spring, i * part, part, gap_, velocity_);
         }
-        return hand_over(target, spring.to, x, v);
+        scheme_.shift(gap_, spring.to_gap(), velocity_, spring.to_velocity());
+        if (status == StepStatus::stepped && hand_over(target) == StepStatus::stepped) {
+            return status;
+        }
+        gap_ = gap_before;
+        velocity_ = velocity_before;
+        return this->reject();
     }
 
     /// The scheme's numbers are its own as long as nothing else has moved the follower: a scheme that
@@ -176,31 +198,22 @@ class SteppedFollower : public Follower<T> {
     void take_up_motion() noexcept {
         const auto gap = components_of(this->motion().gap);
         const auto velocity = components_of(this->motion().velocity);
-        const auto target = doubles_of(this->target());
         for (std::size_t i = 0; i < count; ++i) {
-            if (static_cast<Scalar>(x_[i] - target[i]) != gap[i])
-                x_[i] = target[i] + static_cast<double>(gap[i]);
-            if (static_cast<Scalar>(v_[i]) != velocity[i])
-                v_[i] = static_cast<double>(velocity[i]);
+            if (static_cast<Scalar>(gap_[i]) != gap[i]) gap_[i] = static_cast<double>(gap[i]);
+            if (static_cast<Scalar>(velocity_[i]) != velocity[i])
+                velocity_[i] = static_cast<double>(velocity[i]);
         }
     }
 
-    StepStatus hand_over(const T& target, const std::array<double, count>& to,
-                         const std::array<double, count>& x,
-                         const std::array<double, count>& v) noexcept {
+    StepStatus hand_over(const T& target) noexcept {
         std::array<Scalar, count> gap{};
         std::array<Scalar, count> velocity{};
         for (std::size_t i = 0; i < count; ++i) {
-            gap[i] = static_cast<Scalar>(x[i] - to[i]);
-            velocity[i] = static_cast<Scalar>(v[i]);
+            gap[i] = static_cast<Scalar>(gap_[i]);
+            velocity[i] = static_cast<Scalar>(velocity_[i]);
         }
-        const StepStatus status =
-            Exact::resume({target, with_components(target, gap), with_components(target, velocity)});
-        if (status == StepStatus::stepped) {
-            x_ = x;
-            v_ = v;
-        }
-        return status;
+        return Exact::resume(
+            {target, with_components(target, gap), with_components(target, velocity)});
     }
 
     [[nodiscard]] static std::array<double, count> doubles_of(const T& value) noexcept {
@@ -213,11 +226,10 @@ class SteppedFollower : public Follower<T> {
 
     Stepping stepping_;
     AnyScheme<double> scheme_;
-    std::array<double, count> x_{};
-    std::array<double, count> v_{};
+    std::array<double, count> gap_{};  ///< the scheme's own, from the target
+    std::array<double, count> velocity_{};
     StepPlan plan_{};
-    double planned_dt_ = -1;
-    Tuning planned_for_{};
+    double largest_stable_s_ = 0;
     GuardLog log_{};
     DivergenceWatch watch_{};
     double last_energy_ = 0;

@@ -37,6 +37,14 @@ class AnyScheme {
             chosen_);
     }
 
+    /// The same motion seen from elsewhere: adds to positions and velocities, also to those that the
+    /// scheme remembers.
+    void shift(std::span<S> positions, std::span<const S> by, std::span<S> velocities,
+               std::span<const S> velocities_by) noexcept {
+        std::visit([&](auto& chosen) { chosen.shift(positions, by, velocities, velocities_by); },
+                   chosen_);
+    }
+
   private:
     using Chosen =
         std::variant<ExplicitEuler<S>, SemiImplicitEuler<S>, ImplicitEuler<S>, Midpoint<S>,

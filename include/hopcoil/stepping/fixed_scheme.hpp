@@ -85,6 +85,16 @@ class FixedScheme {
         return StepStatus::stepped;
     }
 
+    /// The same motion seen from elsewhere: adds to positions and velocities, also to those that the
+    /// scheme remembers.
+    void shift(std::span<S> positions, std::span<const S> by, std::span<S> velocities,
+               std::span<const S> velocities_by) noexcept {
+        for (std::size_t i = 0; i < positions.size(); ++i) {
+            positions[i] += by[i];
+            velocities[i] += velocities_by[i];
+        }
+    }
+
     /// Called when a step's outcome is about to be taken, for schemes that remember something.
     void arrived(const OneStep<S>& /*step*/) noexcept {}
 

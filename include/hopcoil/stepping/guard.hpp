@@ -47,6 +47,7 @@ struct GuardLog {
     std::uint64_t guarded_steps = 0;      ///< that were not taken as they were asked for
     std::uint64_t substeps = 0;           ///< in those of them that were divided
     std::uint64_t softened_steps = 0;
+    std::uint64_t calmed_steps = 0;       ///< that would have gained energy, and were kept from it
     std::uint64_t exact_steps = 0;
     std::uint64_t refused_steps = 0;
     double least_frequency_factor = 1.0;  ///< of those that were softened
@@ -61,6 +62,9 @@ inline constexpr double below_the_line = 0.9;
                                  const GuardSettings& settings) noexcept;
 
 /// For a spring, which always has its exact solution.
+[[nodiscard]] StepPlan plan_spring_step(double largest_stable_s, double dt,
+                                        const GuardSettings& settings) noexcept;
+/// The same from its tuning: costs more than the step, so keep its `step_limits` where dt varies.
 /// Errors  none; the tuning, the settings and dt must be valid.
 [[nodiscard]] StepPlan plan_step(const Tuning& tuning, Scheme scheme, double dt,
                                  const GuardSettings& settings) noexcept;

@@ -14,7 +14,8 @@ inline namespace HOPCOIL_BITS {
 /// step old, so with damping it is of first order.
 ///
 /// The velocities it hands out are those at the end of the step, to second order. Change positions
-/// or velocities between two steps, and it starts anew from them.
+/// or velocities between two steps, and it starts anew from them, with the acceleration at that time
+/// taken for that of the half step before: one that lasts for a single step counts half there.
 ///
 /// Model   c = (x - x_last) / h_last;  c1 = c + (h_last + h)/2 a(t, x, c);  x1 = x + h c1;
 ///         v1 = c1 + h/2 a
@@ -44,6 +45,16 @@ class PositionVerlet : public FixedScheme<PositionVerlet<S>, S, 2> {
             step.v1[i] = chord[i] + step.h / 2 * a[i];
         }
         return true;
+    }
+
+    void shift(std::span<S> positions, std::span<const S> by, std::span<S> velocities,
+               std::span<const S> velocities_by) noexcept {
+        PositionVerlet::FixedScheme::shift(positions, by, velocities, velocities_by);
+        const std::span<S> left{left_};
+        PositionVerlet::FixedScheme::shift(left.first(by.size()), by, left.subspan(by.size()),
+                                           velocities_by);
+        for (std::size_t i = 0; i < by.size(); ++i)
+            chord_[i] += velocities_by[i];
     }
 
     void arrived(const OneStep<S>& step) noexcept {
