@@ -47,28 +47,50 @@ struct Extent {
     }
 };
 
-/// What a panel has to show between two times, with room for the texts at its marks.
-Extent y_extent(const Panel& panel, double x_from, double x_to) {
+/// A number on an axis, and back, where that is logarithmic.
+double to_axis(double value, bool logarithmic) {
+    return logarithmic ? std::log(value) : value;
+}
+double from_axis(double place, bool logarithmic) {
+    return logarithmic ? std::exp(place) : place;
+}
+
+/// What a panel has to show between two times, along its axis.
+Extent shown_extent(const Panel& panel, double x_from, double x_to) {
     Extent extent;
+    const auto include = [&](double y) { extent.include(to_axis(y, panel.log_y)); };
     for (const Curve& curve : panel.curves) {
         for (std::size_t i = 0; i < curve.ys.size(); ++i) {
-            if (curve.xs[i] >= x_from && curve.xs[i] <= x_to) extent.include(curve.ys[i]);
+            if (curve.xs[i] >= x_from && curve.xs[i] <= x_to) include(curve.ys[i]);
+        }
+    }
+    for (const Area& area : panel.areas) {
+        for (std::size_t i = 0; i < area.xs.size(); ++i) {
+            include(area.lows[i]);
+            include(area.highs[i]);
         }
     }
     for (const Mark& mark : panel.marks)
-        extent.include(mark.y);
+        include(mark.y);
     if (panel.band) {
-        extent.include(panel.band->low);
-        extent.include(panel.band->high);
+        include(panel.band->low);
+        include(panel.band->high);
     }
+    return extent;
+}
+
+/// The same with room around it for the texts at its marks, or as the panel says.
+Extent y_extent(const Panel& panel, double x_from, double x_to) {
+    Extent extent = shown_extent(panel, x_from, x_to);
     if (!(extent.low <= extent.high)) extent = {-1, 1};
     double span = extent.high - extent.low;
     if (!(span > 1e-12 * std::max(std::abs(extent.low), std::abs(extent.high)))) {
         span = std::max(1e-12, std::abs(extent.high));
     }
     const bool has_marks = !panel.marks.empty();
-    return {extent.low - span * (has_marks ? 0.14 : 0.07),
-            extent.high + span * (has_marks ? 0.16 : 0.07)};
+    const double low = from_axis(extent.low - span * (has_marks ? 0.14 : 0.07), panel.log_y);
+    const double high = from_axis(extent.high + span * (has_marks ? 0.16 : 0.07), panel.log_y);
+    return {panel.y_from.value_or(low), panel.y_to.value_or(high)};
 }
 
 /// 1, 2 or 5 times a power of ten: the smallest that divides a span into at most so many.
@@ -97,12 +119,9 @@ class ChartScript {
         add("set tics nomirror out scale 0.6 textcolor rgb '{}'", ink);
         add("set grid back lc rgb '{}' lt 1 lw 1", grid);
         add("unset key");
-        double from_top_px = top_px;
-        for (std::size_t i = 0; i < chart_.panels.size(); ++i) {
-            const double height_px = panel_height_px(chart_.panels[i]);
-            add_panel(i, from_top_px, height_px);
-            from_top_px += height_px + gap_below_px(i);
-        }
+        if (chart_.log_x) add("set logscale x");
+        for (std::size_t i = 0; i < chart_.panels.size(); ++i)
+            add_panel(i, place_of(i));
         add("unset multiplot");
         add("unset output");
         return std::move(script_);
@@ -113,6 +132,39 @@ class ChartScript {
     void add(fmt::format_string<Values...> format, Values&&... values) {
         fmt::format_to(std::back_inserter(script_), format, std::forward<Values>(values)...);
         script_ += '\n';
+    }
+
+    /// Where a panel's axes stand, in pixels from the top left.
+    struct Place {
+        double left;
+        double right;
+        double top;
+        double bottom;
+    };
+
+    [[nodiscard]] Place place_of(std::size_t index) const {
+        if (chart_.columns > 1) return cell(index);
+        double from_top_px = top_px;
+        for (std::size_t i = 0; i < index; ++i)
+            from_top_px += panel_height_px(chart_.panels[i]) + gap_below_px(i);
+        return {left_px, chart_.width_px - legend_px, from_top_px,
+                from_top_px + panel_height_px(chart_.panels[index])};
+    }
+
+    /// The same for panels in columns; the one after the last panel is the legend's.
+    [[nodiscard]] Place cell(std::size_t index) const {
+        const auto columns = static_cast<std::size_t>(chart_.columns);
+        const std::size_t places = chart_.panels.size() + (chart_.legend.empty() ? 0 : 1);
+        const std::size_t rows = (places + columns - 1) / columns;
+        constexpr double margin_left_px = 66;
+        constexpr double margin_below_px = 66;
+        constexpr double margin_above_px = 26;
+        const double width_px = (chart_.width_px - 24.0) / static_cast<double>(columns);
+        const double height_px = (chart_.height_px - top_px - 34) / static_cast<double>(rows);
+        const double left = 8 + width_px * static_cast<double>(index % columns);
+        const double top = top_px + height_px * static_cast<double>(index / columns);
+        return {left + margin_left_px, left + width_px - 8, top + margin_above_px,
+                top + height_px - margin_below_px};
     }
 
     [[nodiscard]] double panel_height_px(const Panel& panel) const {
@@ -159,6 +211,13 @@ class ChartScript {
                 }
                 add("END");
             }
+            const std::vector<Area>& areas = chart_.panels[i].areas;
+            for (std::size_t j = 0; j < areas.size(); ++j) {
+                add("$area_{}_{} << END", i, j);
+                for (std::size_t k = 0; k < areas[j].xs.size(); ++k)
+                    add("{} {} {}", areas[j].xs[k], areas[j].lows[k], areas[j].highs[k]);
+                add("END");
+            }
         }
     }
 
@@ -170,30 +229,51 @@ class ChartScript {
             bold ? ":Bold" : "", size);
     }
 
-    void add_panel(std::size_t index, double from_top_px, double height_px) {
+    /// Ends at `x_px`.
+    void add_end_text(double x_px, double from_top_px, std::string_view text) {
+        add("set label {} at screen {},{} right front noenhanced textcolor rgb '{}' font 'DejaVu "
+            "Sans,9.5'",
+            gnuplot_string(text), screen_x(x_px), screen_y(from_top_px), faint_ink);
+    }
+
+    void add_panel(std::size_t index, const Place& place) {
         const Panel& panel = chart_.panels[index];
-        const double right_px = chart_.width_px - legend_px;
         add("unset label; unset arrow; unset object");
         if (index == 0) add_text(24, 30, chart_.title, ink, 15, true);
         if (is_last(index) && !chart_.footer.empty()) {
             add_text(24, chart_.height_px - 16, chart_.footer, faint_ink, 8.5);
         }
-        add("set lmargin at screen {}; set rmargin at screen {}", screen_x(left_px),
-            screen_x(right_px));
-        add("set tmargin at screen {}; set bmargin at screen {}", screen_y(from_top_px),
-            screen_y(from_top_px + height_px));
+        if (!panel.title.empty()) add_text(place.left, place.top - 13, panel.title, ink, 11.5, true);
+        const bool in_columns = chart_.columns > 1;
+        if (in_columns) add_end_text(place.right, place.top - 13, panel.y_label);
+        add("set lmargin at screen {}; set rmargin at screen {}", screen_x(place.left),
+            screen_x(place.right));
+        add("set tmargin at screen {}; set bmargin at screen {}", screen_y(place.top),
+            screen_y(place.bottom));
         const double x_from = panel.x_from.value_or(chart_.x_from);
         const double x_to = panel.x_to.value_or(chart_.x_to);
         const Extent extent = y_extent(panel, x_from, x_to);
         add("set yrange [{}:{}]", extent.low, extent.high);
-        add("set ytics {}", round_spacing(extent.high - extent.low, height_px / tick_px));
+        if (panel.log_y) {
+            add("set logscale y; set ytics autofreq");
+        } else {
+            add("unset logscale y; set ytics {}",
+                round_spacing(extent.high - extent.low, (place.bottom - place.top) / tick_px));
+        }
+        add("set format y '%g'");
         add("set ylabel {} noenhanced offset screen -0.005,0 textcolor rgb '{}'",
-            gnuplot_string(panel.y_label), ink);
+            gnuplot_string(in_columns ? "" : panel.y_label), ink);
         add("set xrange [{}:{}]", x_from, x_to);
-        add("set format x '{}'", shows_times(index) ? "%g" : "");
+        const bool many_decades = chart_.log_x && x_to > 1e4 * x_from;
+        const char* const numbers = many_decades ? "10^{%L}" : "%g";
+        add("set format x '{}'", in_columns || shows_times(index) ? numbers : "");
         add("set xlabel {} noenhanced textcolor rgb '{}'",
-            gnuplot_string(is_last(index) ? chart_.x_label : ""), ink);
-        add_legend(panel, right_px, from_top_px);
+            gnuplot_string(in_columns || is_last(index) ? chart_.x_label : ""), ink);
+        add_legend(panel.legend, place.right, place.top);
+        if (in_columns && is_last(index) && !chart_.legend.empty()) {
+            const Place after = cell(index + 1);
+            add_legend(chart_.legend, after.left - 40, after.top);
+        }
         if (panel.band) add_band(*panel.band);
         for (std::size_t i = 0; i < panel.moments.size(); ++i)
             add_moment(panel.moments[i], i);
@@ -202,9 +282,9 @@ class ChartScript {
         add_curves(index, extent);
     }
 
-    void add_legend(const Panel& panel, double right_px, double from_top_px) {
+    void add_legend(const std::vector<LegendEntry>& legend, double right_px, double from_top_px) {
         double y_px = from_top_px + 10;
-        for (const LegendEntry& entry : panel.legend) {
+        for (const LegendEntry& entry : legend) {
             add("set arrow from screen {0},{2} to screen {1},{2} nohead front lc rgb '{3}' lw {4} "
                 "dt {5}",
                 screen_x(right_px + 22), screen_x(right_px + 58), screen_y(y_px), entry.colour,
@@ -249,13 +329,22 @@ class ChartScript {
     void add_curves(std::size_t index, const Extent& extent) {
         const std::vector<Curve>& curves = chart_.panels[index].curves;
         script_ += "plot ";
-        if (extent.low < 0 && extent.high > 0) {
-            fmt::format_to(std::back_inserter(script_), "0 lc rgb '{}' lw 1 dt 1, ", target_ink);
+        const char* between = "";
+        const auto plot = [&]<class... Values>(fmt::format_string<Values...> format,
+                                               Values&&... values) {
+            script_ += between;
+            between = ", ";
+            fmt::format_to(std::back_inserter(script_), format, std::forward<Values>(values)...);
+        };
+        const std::vector<Area>& areas = chart_.panels[index].areas;
+        for (std::size_t j = 0; j < areas.size(); ++j) {
+            plot("$area_{}_{} using 1:2:3 with filledcurves fc rgb '{}' fs solid noborder", index,
+                 j, areas[j].colour);
         }
+        if (extent.low < 0 && extent.high > 0) plot("0 lc rgb '{}' lw 1 dt 1", target_ink);
         for (std::size_t j = 0; j < curves.size(); ++j) {
-            fmt::format_to(std::back_inserter(script_),
-                           "{}$curve_{}_{} with lines lc rgb '{}' lw {} dt {}", j == 0 ? "" : ", ",
-                           index, j, curves[j].colour, curves[j].width, curves[j].dashed ? 2 : 1);
+            plot("$curve_{}_{} with lines lc rgb '{}' lw {} dt {}", index, j, curves[j].colour,
+                 curves[j].width, curves[j].dashed ? 2 : 1);
         }
         script_ += '\n';
     }

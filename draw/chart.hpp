@@ -17,6 +17,14 @@ struct Curve {
     bool dashed = false;
 };
 
+/// A region between two heights, filled.
+struct Area {
+    std::vector<double> xs{};
+    std::vector<double> lows{};
+    std::vector<double> highs{};
+    std::string_view colour{};
+};
+
 /// A point worth naming, with its text above or below it.
 struct Mark {
     double x = 0.0;
@@ -50,7 +58,9 @@ struct LegendEntry {
 };
 
 struct Panel {
+    std::string title{};
     std::string y_label{};
+    std::vector<Area> areas{};
     std::vector<Curve> curves{};
     std::vector<Mark> marks{};
     std::vector<Moment> moments{};
@@ -59,16 +69,22 @@ struct Panel {
     double share = 1.0;              ///< of the height, beside the other panels
     std::optional<double> x_from{};  ///< a stretch of its own, unlike the chart's
     std::optional<double> x_to{};
+    std::optional<double> y_from{};  ///< else from what it has to show
+    std::optional<double> y_to{};
+    bool log_y = false;  ///< everything in it is then above 0
 };
 
 /// Panels one above the other over one x axis (or a closer look at it), legends to their right,
-/// outside the data.
+/// outside the data; or in several columns, with one legend in the place after the last.
 struct Chart {
     std::string title{};
     std::string x_label = "time (s)";
     double x_from = 0.0;
     double x_to = 1.0;
+    bool log_x = false;
     std::vector<Panel> panels{};
+    int columns = 1;
+    std::vector<LegendEntry> legend{};  ///< for all panels, where there are several columns
     std::string footer{};  ///< what made it
     int width_px = 1280;
     int height_px = 800;

@@ -204,6 +204,36 @@ void add_tunings_command(CLI::App& app, TuningsOptions& options) {
         "  hopcoil tunings lively --wish 12:0.4");
 }
 
+void add_timestep(CLI::App& app, TimestepOptions& options) {
+    app.add_option("scene", options.scene, "every follower of this scene, instead of a tuning")
+        ->type_name("SCENE.toml");
+    add_tunings(app, options.tunings);
+    app.add_option("--rates", options.rates_hz,
+                   "steps per second to look at (15 30 60 120 240 1000)")
+        ->delimiter(',')
+        ->expected(1, 16)
+        ->check(above_zero(" hertz"))
+        ->type_name("HZ");
+    app.add_option("--wanted-error", options.wanted_error_percent,
+                   "the error to meet, in percent of a jump (1)")
+        ->check(above_zero(" percent"))
+        ->type_name("PERCENT");
+    app.add_option("--figure", options.figure, "draw it there")->type_name("FILE.png|.svg");
+    app.add_option("--draw", options.draw,
+                   "map: which steps hold; error: against step; motion: one jump under four "
+                   "schemes; energy: over a million steps (map)")
+        ->check(one_of({"map", "error", "motion", "energy"}))
+        ->type_name("NAME");
+    app.add_option("--at-rate", options.at_rate_hz, "steps per second in the figure (30)")
+        ->check(above_zero(" hertz"))
+        ->type_name("HZ");
+    app.add_flag("--json", options.json, "print one JSON object instead of the tables");
+    app.footer(
+        "Examples: one spring; all of a scene\n"
+        "  hopcoil timestep --frequency 4 --damping-ratio 0.3 --figure map.png\n"
+        "  hopcoil timestep scenes/quay/boom_lamp.toml --rates 30 60 --wanted-error 2");
+}
+
 void add_demo(CLI::App& app, DemoOptions& options) {
     options.out = "hopcoil-demo";
     app.add_option("--out", options.out, "folder to write to (hopcoil-demo)")->type_name("DIR");
@@ -242,6 +272,7 @@ ExitCode run_command_line(int argc, const char* const* argv) {
     RunOptions run;
     DemoOptions demo;
     TuningsOptions tunings;
+    TimestepOptions timestep;
     CLI::App app{"Motion that is alive: followers and springs that hold at any time step.",
                  "hopcoil"};
     app.set_version_flag("--version", fmt::format("hopcoil {}", version));
@@ -267,6 +298,9 @@ ExitCode run_command_line(int argc, const char* const* argv) {
     CLI::App* const tunings_command =
         command("tunings", "list the named tunings; say a tuning in every form");
     add_tunings_command(*tunings_command, tunings);
+    CLI::App* const timestep_command =
+        command("timestep", "which schemes and steps hold, ring or blow up, and what to use");
+    add_timestep(*timestep_command, timestep);
 
     std::string where = "hopcoil";
     try {
@@ -291,6 +325,7 @@ ExitCode run_command_line(int argc, const char* const* argv) {
     if (demo_command->parsed()) return run_demo(demo);
     if (response_command->parsed()) return run_response(response);
     if (tunings_command->parsed()) return run_tunings(tunings);
+    if (timestep_command->parsed()) return run_timestep(timestep);
     return run_run(run);
 }
 

@@ -74,6 +74,18 @@ struct TuningsOptions {
 };
 ExitCode run_tunings(const TuningsOptions& options);
 
+struct TimestepOptions {
+    TuningOptions tunings{};
+    std::filesystem::path scene{};  ///< instead of tunings: every follower in it
+    std::vector<double> rates_hz{15, 30, 60, 120, 240, 1000};
+    double wanted_error_percent = 1.0;
+    double at_rate_hz = 30.0;
+    std::string draw = "map";
+    std::filesystem::path figure{};
+    bool json = false;
+};
+ExitCode run_timestep(const TimestepOptions& options);
+
 struct DemoOptions {
     std::filesystem::path out{};
     std::filesystem::path scenes{};  ///< empty: those that came with the command

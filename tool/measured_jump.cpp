@@ -149,6 +149,9 @@ KickAnswer measured_kick(const scene::SceneMover& mover) {
 }
 
 double telling_time_s(const scene::MoverNumbers& numbers, double size) {
+    if (const auto* stepped = std::get_if<scene::SteppedNumbers>(&numbers)) {
+        return settled_s(stepped->tuning);
+    }
     if (const auto* tuning = std::get_if<Tuning>(&numbers)) return settled_s(*tuning);
     if (const auto* glide = std::get_if<GlideTuning>(&numbers)) {
         return std::max(1e-3, 10 * glide->half_life_s);

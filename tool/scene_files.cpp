@@ -13,7 +13,7 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
                            const std::filesystem::path& folder,
                            const std::filesystem::path& figure) {
     Take take;
-    scene::run(scene, take);
+    const scene::RunLog log = scene::run(scene, take);
     const std::vector<MoverReport> reports = report_on(scene, take);
 
     const std::string name = std::filesystem::path{scene.file}.stem().string();
@@ -21,8 +21,8 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
                      .figure = figure.empty() ? folder / (name + ".png") : figure,
                      .json = folder / (name + ".json"),
                      .summary = folder / (name + ".txt"),
-                     .text = scene_summary(scene, reports),
-                     .report = scene_json(command, scene, reports)};
+                     .text = scene_summary(scene, reports, log),
+                     .report = scene_json(command, scene, reports, log)};
     files.report["files"] = {{"csv", files.csv.string()},
                              {"figure", files.figure.string()},
                              {"json", files.json.string()},

@@ -154,9 +154,8 @@ std::vector<MoverReport> report_on(const scene::Scene& scene, const Take& take) 
                                .angle = target.is_angle,
                                .value_column = column,
                                .target_column = target_column};
-            if (const auto* tuning = std::get_if<Tuning>(&mover.numbers)) report.tuning = *tuning;
-            if (const auto* relay = std::get_if<scene::RelayNumbers>(&mover.numbers)) {
-                report.tuning = relay->tunings[part];
+            if (const Tuning* tuning = scene::tuning_of(mover.numbers, part)) {
+                report.tuning = *tuning;
             }
             report.tracking =
                 measure_tracking(take.times_s(), take.column(column), take.column(column + 1),
@@ -218,7 +217,8 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
     return chart;
 }
 
-std::string scene_summary(const scene::Scene& scene, const std::vector<MoverReport>& reports) {
+std::string scene_summary(const scene::Scene& scene, const std::vector<MoverReport>& reports,
+                          const scene::RunLog& log) {
     std::string text = fmt::format("{}\n{:.4g} s at {:.4g} frames per second\n",
                                    scene.title.empty() ? scene_name(scene) : scene.title,
                                    scene.duration_s, scene.rate_hz);
@@ -241,11 +241,14 @@ std::string scene_summary(const scene::Scene& scene, const std::vector<MoverRepo
         line(fmt::format("fastest {}/s at {:.4g} s", in_units(tracking.peak_velocity),
                          tracking.peak_velocity_time_s));
     }
+    if (!log.warnings.empty()) text += "\nwarnings\n";
+    for (const std::string& warning : log.warnings)
+        line(warning);
     return text;
 }
 
 Json scene_json(const std::string& command, const scene::Scene& scene,
-                const std::vector<MoverReport>& reports) {
+                const std::vector<MoverReport>& reports, const scene::RunLog& log) {
     Json source = made_by(command);
     source["scene"] = scene.file;
     source["seed"] = nullptr;
@@ -270,7 +273,9 @@ Json scene_json(const std::string& command, const scene::Scene& scene,
                       {"sample_spacing_s", tracking.sample_spacing_s}});
         movers.push_back(std::move(mover));
     }
-    return {{"made_by", std::move(source)}, {"movers", std::move(movers)}};
+    return {{"made_by", std::move(source)},
+            {"movers", std::move(movers)},
+            {"warnings", log.warnings}};
 }
 
 }  // namespace hopcoil::tool

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include <hopcoil/measure/tracking.hpp>
+#include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/take/take.hpp>
 
@@ -42,9 +43,11 @@ struct MoverReport {
                                       const std::vector<MoverReport>& reports);
 
 [[nodiscard]] std::string scene_summary(const scene::Scene& scene,
-                                        const std::vector<MoverReport>& reports);
+                                        const std::vector<MoverReport>& reports,
+                                        const scene::RunLog& log);
 
 [[nodiscard]] Json scene_json(const std::string& command, const scene::Scene& scene,
-                              const std::vector<MoverReport>& reports);
+                              const std::vector<MoverReport>& reports,
+                              const scene::RunLog& log);
 
 }  // namespace hopcoil::tool

@@ -13,13 +13,6 @@
 namespace hopcoil::tool {
 namespace {
 
-bool says_nothing(const TuningOptions& options) {
-    return options.names.empty() && options.frequencies_hz.empty() &&
-           options.damping_ratios.empty() && options.leads.empty() && options.masses_kg.empty() &&
-           options.stiffnesses_n_per_m.empty() && options.dampings_n_s_per_m.empty() &&
-           options.wishes.empty() && options.calmings.empty() && options.coefficients.empty();
-}
-
 std::string_view description_of(const std::string& name) {
     for (const NamedTuning& each : named_tunings()) {
         if (each.name == name) return each.description;

@@ -277,6 +277,13 @@ class WantedReader {
 
 }  // namespace
 
+bool says_nothing(const TuningOptions& options) {
+    return options.names.empty() && options.frequencies_hz.empty() &&
+           options.damping_ratios.empty() && options.leads.empty() && options.masses_kg.empty() &&
+           options.stiffnesses_n_per_m.empty() && options.dampings_n_s_per_m.empty() &&
+           options.wishes.empty() && options.calmings.empty() && options.coefficients.empty();
+}
+
 std::vector<WantedMover> wanted_movers(const TuningOptions& options, const std::string& command) {
     return WantedReader{options, command}.read();
 }

@@ -16,6 +16,9 @@ struct WantedMover {
     std::string name{};    ///< of a named tuning
 };
 
+/// Whether no tuning is asked for in any form.
+[[nodiscard]] bool says_nothing(const TuningOptions& options);
+
 /// All movers that the options name; one with the default tuning if they name none.
 /// Errors  UsageProblem; InvalidValue and Unsayable for numbers that cannot be.
 [[nodiscard]] std::vector<WantedMover> wanted_movers(const TuningOptions& options,

@@ -184,7 +184,7 @@ void MoverReader::read_target_of(TableReader& reader, SceneMover& mover,
 
 MoverNumbers MoverReader::read_numbers(const std::string& kind, TableReader& reader,
                                        std::optional<std::string>& unit) {
-    if (kind == "follower") return tuning_in(reader);
+    if (kind == "follower") return read_follower(reader);
     if (kind == "glide") {
         GlideTuning glide;
         if (uses(reader, {"fraction", "at_rate_hz"})) {
@@ -202,6 +202,36 @@ MoverNumbers MoverReader::read_numbers(const std::string& kind, TableReader& rea
     if (kind == "settle") return read_settle(reader, unit);
     if (kind == "curve") return read_curve(reader);
     return read_relay(reader);
+}
+
+/// A follower is exact, unless it names a scheme.
+MoverNumbers MoverReader::read_follower(TableReader& reader) {
+    const Tuning tuning = tuning_in(reader);
+    if (!uses(reader, {"scheme", "guard", "most_substeps"})) return tuning;
+    std::vector<std::string> schemes;
+    for (const SchemeFacts& each : all_schemes())
+        schemes.emplace_back(each.name);
+    if (!reader.has("scheme")) {
+        reader.problem("", fmt::format("expected a key 'scheme' beside its guard: {}",
+                                       any_of(schemes)));
+    }
+    SteppedNumbers stepped{.tuning = tuning};
+    if (const auto name = reader.choice("scheme", schemes)) {
+        stepped.stepping.scheme = find_scheme(*name).value_or(stepped.stepping.scheme);
+    }
+    if (const auto name =
+            reader.choice("guard", {"none", "exact", "substep", "soften", "refuse"})) {
+        stepped.stepping.guard.guard = find_guard(*name).value_or(Guard::substep);
+    }
+    if (const auto most = reader.number("most_substeps")) {
+        if (*most >= 1 && *most <= 1e6 && *most == std::floor(*most)) {
+            stepped.stepping.guard.most_substeps = static_cast<int>(*most);
+        } else {
+            reader.problem("most_substeps",
+                           fmt::format("expected a whole number, 1 to 1000000, found {}", *most));
+        }
+    }
+    return stepped;
 }
 
 /// Under the key 'tuning': a name, or a table in one of the forms.

@@ -33,6 +33,7 @@ class MoverReader {
     void refuse_taken(TableReader& reader, const std::string& name);
     [[nodiscard]] MoverNumbers read_numbers(const std::string& kind, TableReader& reader,
                                             std::optional<std::string>& unit);
+    [[nodiscard]] MoverNumbers read_follower(TableReader& reader);
     [[nodiscard]] Tuning read_tuning(const toml::table& table, std::string path);
     [[nodiscard]] Tuning tuning_in(TableReader& reader);
     [[nodiscard]] PursuitTuning read_pursuit(TableReader& reader, std::optional<std::string>& unit);

@@ -39,6 +39,68 @@ std::vector<RecordedChannel> channels_of(const Scene& scene) {
     return channels;
 }
 
+std::string why_it_left(const SceneMover& item, const RunningMover& runner, double time_s) {
+    const std::string name = fmt::format("{}.{}", kind_of(item.numbers), item.name);
+    if (const auto* stepped = std::get_if<SteppedNumbers>(&item.numbers)) {
+        if (const auto divergence = runner.divergence()) {
+            return in_words(name, *divergence, stepped->tuning, stepped->stepping.scheme);
+        }
+    }
+    return fmt::format(
+        "{} left the range of numbers before {} s; its numbers are {}: damp it, or keep its target "
+        "within reach",
+        name, time_s, in_words(item.numbers));
+}
+
+std::string what_the_guard_did(const GuardLog& log) {
+    std::string text;
+    const auto add = [&](std::uint64_t count, const std::string& what) {
+        if (count > 0) text += fmt::format("{}{} {}", text.empty() ? "" : ", ", count, what);
+    };
+    if (log.substeps > 0) text = fmt::format("divided into {} parts in all", log.substeps);
+    add(log.softened_steps,
+        fmt::format("softened, at most to {:.3g} of the frequency", log.least_frequency_factor));
+    add(log.calmed_steps, "kept from gaining energy");
+    add(log.exact_steps, "solved exactly");
+    add(log.refused_steps, "not taken");
+    return text;
+}
+
+/// Of a follower stepped by a scheme: what its guard did, and whether it rings or is beyond the rate.
+std::vector<std::string> warnings_of(const SceneMover& item, const RunningMover& runner,
+                                     double rate_hz) {
+    const auto* stepped = std::get_if<SteppedNumbers>(&item.numbers);
+    if (stepped == nullptr) return {};
+    std::vector<std::string> warnings;
+    const auto scheme = facts_of(stepped->stepping.scheme).in_words;
+    const GuardLog log = runner.guard_log();
+    if (log.guarded_steps > 0) {
+        warnings.push_back(fmt::format("{}: {} steps were too large for {}: {}", item.name,
+                                       log.guarded_steps, scheme, what_the_guard_did(log)));
+    }
+    const StepReport report =
+        step_report(stepped->tuning, stepped->stepping.scheme, 1 / rate_hz);
+    const StepLimits limits = step_limits(stepped->tuning, stepped->stepping.scheme);
+    const double part = 1 / (rate_hz * limits.largest_stable_s);
+    constexpr double near = 0.8;
+    if (part > near && part < 1) {
+        warnings.push_back(fmt::format("{}: its steps are {:.0f} % of the largest that holds under {}",
+                                       item.name, 100 * part, scheme));
+    }
+    if (report.verdict == StepVerdict::rings) {
+        warnings.push_back(
+            fmt::format("{}: at {:.4g} frames per second {} jitters from frame to frame, as it does "
+                        "from steps of {:.4g} s on",
+                        item.name, rate_hz, scheme, limits.ringing_from_s));
+    }
+    if (report.beyond_half_rate) {
+        warnings.push_back(fmt::format("{}: its frequency is above half the frame rate; no frame "
+                                       "can show it",
+                                       item.name));
+    }
+    return warnings;
+}
+
 }  // namespace
 
 std::string channel_name(const std::string& owner, const std::string& quantity,
@@ -57,7 +119,7 @@ void require_valid_clock(double duration_s, double rate_hz) {
     }
 }
 
-void run(const Scene& scene, TakeSink& sink) {
+RunLog run(const Scene& scene, TakeSink& sink) {
     require_valid_clock(scene.duration_s, scene.rate_hz);
     std::vector<RunningMover> runners;
     runners.reserve(scene.movers.size());
@@ -72,11 +134,7 @@ void run(const Scene& scene, TakeSink& sink) {
         const double time_s = static_cast<double>(frame) / scene.rate_hz;
         for (std::size_t i = 0; i < runners.size(); ++i) {
             if (!runners[i].advance(time_s)) {
-                throw Diverged{fmt::format(
-                    "{}.{} left the range of numbers before {} s; its numbers are {}: damp it, or "
-                    "keep its target within reach",
-                    kind_of(scene.movers[i].numbers), scene.movers[i].name, time_s,
-                    in_words(scene.movers[i].numbers))};
+                throw Diverged{why_it_left(scene.movers[i], runners[i], time_s)};
             }
         }
         numbers.clear();
@@ -92,6 +150,12 @@ void run(const Scene& scene, TakeSink& sink) {
 
         sink.row(time_s, numbers);
     }
+    RunLog log;
+    for (std::size_t i = 0; i < runners.size(); ++i) {
+        for (std::string& warning : warnings_of(scene.movers[i], runners[i], scene.rate_hz))
+            log.warnings.push_back(std::move(warning));
+    }
+    return log;
 }
 
 }  // namespace hopcoil::scene

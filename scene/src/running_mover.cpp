@@ -7,6 +7,8 @@
 namespace hopcoil::scene {
 namespace {
 
+using Stepped = SteppedFollower<double>;
+
 template <class M>
 concept FollowsKnownVelocity = requires(M& m) {
     m.step(0.0, 0.0, 0.0);
@@ -45,6 +47,9 @@ struct Maker {
         return Relay<double>{numbers.tunings, start};
     }
     AnyMover operator()(const CoastTuning& tuning) const { return Coast<double>{tuning, start}; }
+    AnyMover operator()(const SteppedNumbers& numbers) const {
+        return SteppedFollower<double>{numbers.tuning, numbers.stepping, start};
+    }
 };
 
 }  // namespace
@@ -77,7 +82,11 @@ RunningMover::RunningMover(const SceneMover& item, const SceneTarget& target)
 }
 
 double RunningMover::as_target(double value) const {
-    return std::holds_alternative<AngleFollower<double>>(mover_) ? wrapped_rad(value) : value;
+    if (std::holds_alternative<AngleFollower<double>>(mover_)) return wrapped_rad(value);
+    const auto* stepped = std::get_if<Stepped>(&mover_);
+    if (stepped == nullptr || !angle_) return value;
+    // The short way from where the target was.
+    return stepped->target() + wrapped_rad(value - stepped->target());
 }
 
 StepStatus RunningMover::step_to(const TargetPoint& point, double dt) {
@@ -119,7 +128,9 @@ bool RunningMover::advance(double frame_end_s) {
         const bool at_knot = knot_s <= frame_end_s + same_time_s;
         const double end_s = at_knot ? knot_s : frame_end_s;
         const TargetPoint end = target_->before(end_s);
-        if (step_to(end, end_s - time_s_) != StepStatus::stepped) return false;
+        const StepStatus status = step_to(end, end_s - time_s_);
+        if (status == StepStatus::diverged) return false;
+        if (status == StepStatus::rejected && !was_refused()) return false;
         time_s_ = end_s;
         if (!at_knot) continue;
         // What the target does in no time: a jump, or a new velocity.
@@ -127,6 +138,21 @@ bool RunningMover::advance(double frame_end_s) {
         if (after.value != end.value || after.velocity != end.velocity) take_up(after);
     }
     return true;
+}
+
+bool RunningMover::was_refused() const {
+    const auto* stepped = std::get_if<Stepped>(&mover_);
+    return stepped != nullptr && stepped->last_plan().used == Guard::refuse;
+}
+
+std::optional<Divergence> RunningMover::divergence() const {
+    const auto* stepped = std::get_if<Stepped>(&mover_);
+    return stepped == nullptr ? std::nullopt : stepped->divergence();
+}
+
+GuardLog RunningMover::guard_log() const {
+    const auto* stepped = std::get_if<Stepped>(&mover_);
+    return stepped == nullptr ? GuardLog{} : stepped->guard_log();
 }
 
 double RunningMover::value(std::size_t part) const {

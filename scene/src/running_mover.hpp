@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <optional>
 
 #include <hopcoil/scene/any_mover.hpp>
 #include <hopcoil/scene/scene.hpp>
@@ -18,10 +19,15 @@ class RunningMover {
     [[nodiscard]] double value(std::size_t part) const;
     [[nodiscard]] double velocity(std::size_t part) const;
 
+    /// Of a follower stepped by a scheme: why it went no further, and what its guard did.
+    [[nodiscard]] std::optional<Divergence> divergence() const;
+    [[nodiscard]] GuardLog guard_log() const;
+
   private:
     StepStatus step_to(const TargetPoint& point, double dt);
     void take_up(const TargetPoint& point);
     [[nodiscard]] double as_target(double value) const;
+    [[nodiscard]] bool was_refused() const;
 
     const Target* target_;
     bool angle_;

@@ -65,10 +65,15 @@ Ease ease_of(const std::string& family, const std::string& way) {
 }
 
 std::string kind_of(const MoverNumbers& numbers) {
-    static constexpr std::array<const char*, 7> kinds{"follower", "glide", "pursuit", "settle",
-                                                      "curve",    "relay", "coast"};
-
+    static constexpr std::array<const char*, 8> kinds{
+        "follower", "glide", "pursuit", "settle", "curve", "relay", "coast", "follower"};
     return kinds.at(numbers.index());
+}
+
+const Tuning* tuning_of(const MoverNumbers& numbers, std::size_t part) {
+    if (const auto* relay = std::get_if<RelayNumbers>(&numbers)) return &relay->tunings.at(part);
+    if (const auto* stepped = std::get_if<SteppedNumbers>(&numbers)) return &stepped->tuning;
+    return std::get_if<Tuning>(&numbers);
 }
 
 std::size_t part_count(const MoverNumbers& numbers) {
@@ -112,6 +117,10 @@ std::string in_words(const MoverNumbers& numbers, std::size_t part) {
             [part](const RelayNumbers& relay) { return in_words(relay.tunings.at(part)); },
             [](const CoastTuning& coast) {
                 return fmt::format("its speed halves every {:.4g} s", coast.slowing_half_life_s);
+            },
+            [](const SteppedNumbers& stepped) {
+                return fmt::format("{}, by {}", in_words(stepped.tuning),
+                                   facts_of(stepped.stepping.scheme).in_words);
             }},
         numbers);
 }

@@ -2,6 +2,7 @@
 
 #include <cstddef>
 #include <span>
+#include <utility>
 #include <variant>
 
 #include <hopcoil/stepping/explicit_euler.hpp>
@@ -53,21 +54,21 @@ class AnyScheme {
     [[nodiscard]] static Chosen make(Scheme scheme, std::size_t size) {
         switch (scheme) {
             case Scheme::explicit_euler:
-                return ExplicitEuler<S>{size};
+                return Chosen{std::in_place_type<ExplicitEuler<S>>, size};
             case Scheme::implicit_euler:
-                return ImplicitEuler<S>{size};
+                return Chosen{std::in_place_type<ImplicitEuler<S>>, size};
             case Scheme::midpoint:
-                return Midpoint<S>{size};
+                return Chosen{std::in_place_type<Midpoint<S>>, size};
             case Scheme::velocity_verlet:
-                return VelocityVerlet<S>{size};
+                return Chosen{std::in_place_type<VelocityVerlet<S>>, size};
             case Scheme::position_verlet:
-                return PositionVerlet<S>{size};
+                return Chosen{std::in_place_type<PositionVerlet<S>>, size};
             case Scheme::runge_kutta_4:
-                return RungeKutta4<S>{size};
+                return Chosen{std::in_place_type<RungeKutta4<S>>, size};
             case Scheme::semi_implicit_euler:
                 break;
         }
-        return SemiImplicitEuler<S>{size};
+        return Chosen{std::in_place_type<SemiImplicitEuler<S>>, size};
     }
 
     Scheme which_;

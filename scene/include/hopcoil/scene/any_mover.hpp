@@ -10,6 +10,7 @@
 #include <hopcoil/follow/pursuit.hpp>
 #include <hopcoil/follow/relay.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
+#include <hopcoil/follow/stepped_follower.hpp>
 #include <hopcoil/scene/scene_mover.hpp>
 
 namespace hopcoil::scene {
@@ -17,7 +18,8 @@ namespace hopcoil::scene {
 /// Any mover of one number.
 using AnyMover =
     std::variant<Follower<double>, AngleFollower<double>, Glide<double>, Pursuit<double>,
-                 SettleCurve, CurveMove<double>, Relay<double>, Coast<double>>;
+                 SettleCurve, CurveMove<double>, Relay<double>, Coast<double>,
+                 SteppedFollower<double>>;
 
 /// The mover that a scene names, where it starts and with its velocity, if it can have one.
 /// Errors  those of the mover's constructor.

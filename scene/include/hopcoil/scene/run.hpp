@@ -1,6 +1,8 @@
 #pragma once
 
 #include <stdexcept>
+#include <string>
+#include <vector>
 
 #include <hopcoil/base/take_sink.hpp>
 #include <hopcoil/scene/scene.hpp>
@@ -13,6 +15,12 @@ class Diverged : public std::runtime_error {
     using std::runtime_error::runtime_error;
 };
 
+/// What a run has to say besides its rows.
+struct RunLog {
+    /// What guards had to do, and steps that ring: a sentence each.
+    std::vector<std::string> warnings{};
+};
+
 /// Runs a scene from 0 to its duration and sends a row for every frame, the first at 0 included.
 /// A row shows what is so after the events of its time.
 ///
@@ -20,8 +28,9 @@ class Diverged : public std::runtime_error {
 /// Shapes  channels: "wind.value_rad" for every target, then "vane.value_rad" and
 ///         "vane.velocity_rad_per_s" for every mover ("boom.lamp.value_m" for a relay's link), in
 ///         the scene's order.
-/// Errors  InvalidValue for a clock or tuning out of range; Diverged when a value overflows.
-void run(const Scene& scene, TakeSink& sink);
+/// Errors  InvalidValue for a clock or tuning out of range; Diverged when a value overflows, or a
+///         follower without a guard leaves for infinity.
+RunLog run(const Scene& scene, TakeSink& sink);
 
 /// "value_rad", "velocity_rad_per_s", or without a unit "value", "velocity".
 [[nodiscard]] std::string channel_name(const std::string& owner, const std::string& quantity,

@@ -10,6 +10,7 @@
 #include <hopcoil/follow/glide.hpp>
 #include <hopcoil/follow/pursuit.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
+#include <hopcoil/follow/stepped_follower.hpp>
 #include <hopcoil/spring/tuning.hpp>
 
 namespace hopcoil::scene {
@@ -24,11 +25,21 @@ struct RelayNumbers {
     std::vector<Tuning> tunings{};
 };
 
+/// A follower stepped by a scheme, once a frame (and at every knot of its target).
+struct SteppedNumbers {
+    Tuning tuning{};
+    Stepping stepping{};
+};
+
 /// What moves, and its numbers: a follower (of an angle, where its target is one), a glide, a
 /// pursuit, a settle curve, a move along a curve, a relay; a coast, which has no target and is
-/// launched at its start velocity.
-using MoverNumbers = std::variant<Tuning, GlideTuning, PursuitTuning, SettleNumbers,
-                                  CurveMoveTuning, RelayNumbers, CoastTuning>;
+/// launched at its start velocity; a follower stepped by a scheme.
+using MoverNumbers =
+    std::variant<Tuning, GlideTuning, PursuitTuning, SettleNumbers, CurveMoveTuning, RelayNumbers,
+                 CoastTuning, SteppedNumbers>;
+
+/// The tuning of a follower, exact or stepped, or of a relay's link; nothing for the others.
+[[nodiscard]] const Tuning* tuning_of(const MoverNumbers& numbers, std::size_t part = 0);
 
 /// "follower", "glide", "pursuit", "settle", "curve", "relay", "coast": as in [glide.NAME].
 [[nodiscard]] std::string kind_of(const MoverNumbers& numbers);

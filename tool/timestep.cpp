@@ -1,0 +1,312 @@
+#include <algorithm>
+#include <cmath>
+#include <variant>
+
+#include <fmt/format.h>
+
+#include <hopcoil/scene/scene.hpp>
+
+#include "draw/chart.hpp"
+#include "tool/commands.hpp"
+#include "tool/made_by.hpp"
+#include "tool/timestep_chart.hpp"
+#include "tool/wanted_movers.hpp"
+
+namespace hopcoil::tool {
+namespace {
+
+/// A mover of a scene that needs no survey, and why.
+struct Exact {
+    std::string name;
+    std::string words;
+};
+
+struct Asked {
+    std::vector<NamedSurvey> surveys;
+    std::vector<Exact> exact;
+};
+
+void check(const TimestepOptions& options) {
+    if (!options.scene.empty() && !says_nothing(options.tunings)) {
+        throw UsageProblem{
+            "hopcoil timestep: give a scene or the numbers of a tuning, not both"};
+    }
+    if (!options.figure.empty() && !draw::is_chart_file(options.figure)) {
+        throw UsageProblem{
+            fmt::format("hopcoil timestep: --figure {}: expected a name that ends in .png or .svg",
+                        options.figure.string())};
+    }
+}
+
+void survey(Asked& asked, const std::string& given_name, const Tuning& tuning,
+            const TimestepOptions& options) {
+    const std::string name = given_name.empty() ? scene::in_words(tuning) : given_name;
+    if (tuning.frequency_hz == 0) {
+        asked.exact.push_back({name, "there is no spring to step"});
+        return;
+    }
+    asked.surveys.push_back(
+        {name, survey_steps(tuning, options.rates_hz, options.wanted_error_percent)});
+}
+
+void survey_scene(Asked& asked, const TimestepOptions& options) {
+    const scene::Scene scene = scene::read_scene(options.scene);
+    for (const scene::SceneMover& mover : scene.movers) {
+        if (scene::tuning_of(mover.numbers) == nullptr) {
+            asked.exact.push_back({mover.name, scene::in_words(mover.numbers)});
+            continue;
+        }
+        for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part) {
+            survey(asked, mover.name + scene::part_suffix(mover.numbers, part),
+                   *scene::tuning_of(mover.numbers, part), options);
+        }
+    }
+}
+
+Asked asked_for(const TimestepOptions& options) {
+    Asked asked;
+    if (!options.scene.empty()) {
+        survey_scene(asked, options);
+        return asked;
+    }
+    for (const WantedMover& each : wanted_movers(options.tunings, "timestep")) {
+        survey(asked, each.name, std::get<Tuning>(each.numbers), options);
+    }
+    return asked;
+}
+
+std::string milliseconds(double seconds, const char* unless_finite) {
+    return std::isfinite(seconds) ? fmt::format("{:.3g} ms", 1000 * seconds) : unless_finite;
+}
+
+std::string error_text(const SurveyCell& cell) {
+    if (cell.report.verdict == StepVerdict::blows_up) return "blows up";
+    return fmt::format("{}{:.2g} %", cell.report.verdict == StepVerdict::rings ? "rings " : "",
+                       cell.error_percent);
+}
+
+std::string drift_text(const SurveyCell& cell) {
+    if (cell.report.verdict == StepVerdict::blows_up) return "blows up";
+    return std::abs(cell.energy_drift_percent) < 100
+               ? fmt::format("{:+.2g} %", cell.energy_drift_percent)
+               : fmt::format("{:+.0f} %", cell.energy_drift_percent);
+}
+
+template <class CellText>
+void print_rates(const StepSurvey& survey, const char* heading, const CellText& text) {
+    fmt::print("  {:<20}", heading);
+    for (const SurveyCell& cell : survey.schemes.front().cells)
+        fmt::print("{:>11}", fmt::format("{:.4g} Hz", cell.rate_hz));
+    fmt::print("\n");
+    for (const SchemeSurvey& scheme : survey.schemes) {
+        fmt::print("  {:<20}", facts_of(scheme.scheme).name);
+        for (const SurveyCell& cell : scheme.cells)
+            fmt::print("{:>11}", text(cell));
+        fmt::print("\n");
+    }
+    fmt::print("\n");
+}
+
+void print_lines(const StepSurvey& survey) {
+    fmt::print("  {:<20}{:>13}{:>14}{:>8}{:>13}{:>15}\n", "steps and cost", "holds below",
+               "jitters from", "order", fmt::format("{:.3g} % from", survey.wanted_error_percent),
+               "evaluations/s");
+    for (const SchemeSurvey& scheme : survey.schemes) {
+        const bool none = scheme.limits.largest_stable_s == 0;
+        // A ringing threshold beyond the line is of no use to anybody.
+        const double ringing_s = scheme.limits.ringing_from_s < scheme.limits.largest_stable_s
+                                     ? scheme.limits.ringing_from_s
+                                     : std::numeric_limits<double>::infinity();
+        fmt::print("  {:<20}{:>13}{:>14}{:>8}{:>13}{:>15}\n", facts_of(scheme.scheme).name,
+                   none ? "no step" : milliseconds(scheme.limits.largest_stable_s, "any step"),
+                   milliseconds(ringing_s, "never"),
+                   std::isfinite(scheme.measured_order)
+                       ? fmt::format("{:.2f}", scheme.measured_order)
+                       : "-",
+                   scheme.needed_rate_hz ? fmt::format("{:.4g} Hz", *scheme.needed_rate_hz) : "-",
+                   scheme.needed_rate_hz ? fmt::format("{:.4g}", scheme.evaluations_per_s) : "-");
+    }
+    fmt::print("  {:<20}{:>13}{:>14}{:>8}{:>13}{:>15}\n", "adaptive (5, 4)", "own steps", "never",
+               "5", fmt::format("{:.4g} Hz", survey.adaptive.steps_per_s),
+               fmt::format("{:.4g}", survey.adaptive.evaluations_per_s));
+    fmt::print("  {:<20}{:>13}{:>14}{:>8}{:>13}{:>15}\n\n", "exact: a follower", "any step",
+               "never", "exact", "any rate", "none");
+}
+
+std::string recommendation(const StepSurvey& survey) {
+    std::string text =
+        "A follower is exact at any rate; take that unless other forces join in. ";
+    if (!survey.cheapest) {
+        return text + fmt::format("No scheme with a fixed step comes within {:.3g} % in 300,000 "
+                                  "steps; take the adaptive one.",
+                                  survey.wanted_error_percent);
+    }
+    const SchemeSurvey& best = survey.schemes[*survey.cheapest];
+    return text +
+           fmt::format("Then {} at {:.4g} Hz is the cheapest that stays within {:.3g} %: {:.4g} "
+                       "evaluations a second.",
+                       facts_of(best.scheme).name, std::ceil(*best.needed_rate_hz),
+                       survey.wanted_error_percent, best.evaluations_per_s);
+}
+
+/// The highest of the rates at which the frequency itself cannot be shown.
+std::string rate_warning(const StepSurvey& survey) {
+    double highest_hz = 0;
+    for (const SurveyCell& cell : survey.schemes.front().cells) {
+        if (cell.report.beyond_half_rate) highest_hz = std::max(highest_hz, cell.rate_hz);
+    }
+    if (highest_hz == 0) return {};
+    return fmt::format("{:.4g} Hz is above half of {:.4g} Hz: no frame at that rate or below can "
+                       "show it.",
+                       survey.tuning.frequency_hz, highest_hz);
+}
+
+void print_survey(const NamedSurvey& named) {
+    const StepSurvey& survey = named.survey;
+    const std::string numbers = scene::in_words(survey.tuning);
+    if (named.name != numbers) fmt::print("{}: ", named.name);
+    fmt::print("{}\n\n", numbers);
+    print_rates(survey, "error of a jump", error_text);
+    print_rates(survey, "energy beside exact", drift_text);
+    print_lines(survey);
+    fmt::print("  {}\n", recommendation(survey));
+    const std::string warning = rate_warning(survey);
+    if (!warning.empty()) fmt::print("  {}\n", warning);
+    fmt::print("\n");
+}
+
+/// JSON has no infinity: null, with why beside it.
+void set_number(Json& json, const std::string& key, double value, const char* unless_finite) {
+    if (std::isfinite(value)) {
+        json[key] = value;
+        return;
+    }
+    json[key] = nullptr;
+    json[key + "_reason"] = unless_finite;
+}
+
+constexpr const char* left = "it left for infinity";
+
+Json to_json(const SchemeSurvey& scheme, const Tuning& tuning, double wanted) {
+    const SchemeFacts& facts = facts_of(scheme.scheme);
+    const double w = angular_frequency_rad_per_s(tuning);
+    Json json{{"scheme", facts.name}, {"order", facts.order}};
+    set_number(json, "measured_order", scheme.measured_order, "its errors are too large to tell");
+    set_number(json, "largest_stable_step_s", scheme.limits.largest_stable_s, "every step holds");
+    set_number(json, "largest_stable_w_dt", w * scheme.limits.largest_stable_s,
+               "every step holds");
+    set_number(json, "ringing_from_step_s", scheme.limits.ringing_from_s, "it never jitters");
+    set_number(json, "ringing_from_w_dt", w * scheme.limits.ringing_from_s, "it never jitters");
+    json["evaluations_per_step"] = facts.evaluations_per_step;
+    if (scheme.needed_rate_hz) {
+        json["needed_rate_hz"] = *scheme.needed_rate_hz;
+        json["evaluations_per_s"] = scheme.evaluations_per_s;
+    } else {
+        const std::string reason =
+            fmt::format("it does not come within {:.3g} % in 300,000 steps", wanted);
+        json["needed_rate_hz"] = json["evaluations_per_s"] = nullptr;
+        json["needed_rate_hz_reason"] = json["evaluations_per_s_reason"] = reason;
+    }
+    json["rates"] = Json::array();
+    for (const SurveyCell& cell : scheme.cells) {
+        Json one{{"rate_hz", cell.rate_hz},
+                 {"verdict", in_words(cell.report.verdict)},
+                 {"spectral_radius", cell.report.spectral_radius}};
+        constexpr const char* no_swing = "it does not swing";
+        set_number(one, "stepped_frequency_hz", cell.report.frequency_hz, no_swing);
+        set_number(one, "frequency_error_percent",
+                   100 * (cell.report.frequency_hz / tuning.frequency_hz - 1), no_swing);
+        set_number(one, "stepped_damping_ratio", cell.report.damping_ratio, no_swing);
+        one["beyond_half_rate"] = cell.report.beyond_half_rate;
+        set_number(one, "error_percent", cell.error_percent, left);
+        set_number(one, "energy_drift_percent", cell.energy_drift_percent, left);
+        one["evaluations_per_s"] = cell.evaluations_per_s;
+        json["rates"].push_back(std::move(one));
+    }
+    json["error_against_step"] = Json::array();
+    for (const StepError& each : scheme.errors) {
+        Json one{{"step_s", each.step_s}};
+        set_number(one, "error_percent", each.error_percent, left);
+        json["error_against_step"].push_back(std::move(one));
+    }
+    return json;
+}
+
+/// The motion that `--draw motion` shows, sample by sample.
+Json motion_json(const StepSurvey& survey, double rate_hz) {
+    Json json{{"rate_hz", rate_hz}};
+    for (const SchemeFacts& each : all_schemes()) {
+        const SteppedJump jump =
+            stepped_jump(survey.tuning, each.scheme, 1 / rate_hz, survey.duration_s);
+        if (each.scheme == Scheme::implicit_euler) {  // it always goes to the end
+            json["times_s"] = jump.times_s;
+            json["exact"] = jump.exact;
+        }
+        json[std::string{each.name}] = jump.values;
+    }
+    return json;
+}
+
+Json to_json(const NamedSurvey& named, double rate_hz) {
+    const StepSurvey& survey = named.survey;
+    Json json{{"name", named.name},
+              {"tuning", tool::to_json(survey.tuning)},
+              {"duration_s", survey.duration_s},
+              {"wanted_error_percent", survey.wanted_error_percent},
+              {"schemes", Json::array()}};
+    for (const SchemeSurvey& scheme : survey.schemes)
+        json["schemes"].push_back(to_json(scheme, survey.tuning, survey.wanted_error_percent));
+    json["adaptive"] = {{"tolerance", survey.adaptive.tolerance},
+                        {"error_percent", survey.adaptive.error_percent},
+                        {"steps_per_s", survey.adaptive.steps_per_s},
+                        {"evaluations_per_s", survey.adaptive.evaluations_per_s}};
+    json["motion"] = motion_json(survey, rate_hz);
+    json["cheapest"] = nullptr;
+    if (survey.cheapest) {
+        json["cheapest"] = facts_of(survey.schemes[*survey.cheapest].scheme).name;
+    }
+    json["recommendation"] = recommendation(survey);
+    return json;
+}
+
+draw::Chart chart_of(const NamedSurvey& named, const TimestepOptions& options) {
+    if (options.draw == "error") return error_chart(named);
+    if (options.draw == "motion") return motion_chart(named, options.at_rate_hz);
+    if (options.draw == "energy") return energy_chart(named, options.at_rate_hz);
+    return stability_map(named, options.at_rate_hz);
+}
+
+}  // namespace
+
+ExitCode run_timestep(const TimestepOptions& options) {
+    check(options);
+    const Asked asked = asked_for(options);
+    if (!options.figure.empty()) {
+        if (asked.surveys.size() != 1) {
+            throw UsageProblem{fmt::format(
+                "hopcoil timestep: --figure draws one spring, and here are {}; name one by its "
+                "numbers",
+                asked.surveys.size())};
+        }
+        draw::write_chart(chart_of(asked.surveys.front(), options), options.figure);
+    }
+    if (options.json) {
+        Json json{{"made_by", made_by("timestep")}, {"springs", Json::array()}};
+        if (!options.scene.empty()) json["made_by"]["scene"] = options.scene.string();
+        for (const NamedSurvey& each : asked.surveys)
+            json["springs"].push_back(to_json(each, options.at_rate_hz));
+        json["exact"] = Json::array();
+        for (const Exact& each : asked.exact)
+            json["exact"].push_back({{"name", each.name}, {"numbers", each.words}});
+        print_json(json);
+        return ExitCode::done;
+    }
+    for (const NamedSurvey& each : asked.surveys)
+        print_survey(each);
+    for (const Exact& each : asked.exact)
+        fmt::print("{}: exact at any step ({})\n", each.name, each.words);
+    if (!options.figure.empty()) fmt::print("drawn: {}\n", options.figure.string());
+    return ExitCode::done;
+}
+
+}  // namespace hopcoil::tool
