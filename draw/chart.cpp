@@ -58,7 +58,9 @@ double from_axis(double place, bool logarithmic) {
 /// What a panel has to show between two times, along its axis.
 Extent shown_extent(const Panel& panel, double x_from, double x_to) {
     Extent extent;
-    const auto include = [&](double y) { extent.include(to_axis(y, panel.log_y)); };
+    const auto include = [&](double y) {
+        extent.include(to_axis(y, panel.log_y));
+    };
     for (const Curve& curve : panel.curves) {
         for (std::size_t i = 0; i < curve.ys.size(); ++i) {
             if (curve.xs[i] >= x_from && curve.xs[i] <= x_to) include(curve.ys[i]);
@@ -243,7 +245,8 @@ class ChartScript {
         if (is_last(index) && !chart_.footer.empty()) {
             add_text(24, chart_.height_px - 16, chart_.footer, faint_ink, 8.5);
         }
-        if (!panel.title.empty()) add_text(place.left, place.top - 13, panel.title, ink, 11.5, true);
+        if (!panel.title.empty())
+            add_text(place.left, place.top - 13, panel.title, ink, 11.5, true);
         const bool in_columns = chart_.columns > 1;
         if (in_columns) add_end_text(place.right, place.top - 13, panel.y_label);
         add("set lmargin at screen {}; set rmargin at screen {}", screen_x(place.left),

@@ -85,7 +85,7 @@ struct Chart {
     std::vector<Panel> panels{};
     int columns = 1;
     std::vector<LegendEntry> legend{};  ///< for all panels, where there are several columns
-    std::string footer{};  ///< what made it
+    std::string footer{};               ///< what made it
     int width_px = 1280;
     int height_px = 800;
 };

@@ -21,8 +21,8 @@ inline constexpr std::string_view holds_fill = "#d9ecf0";
 inline constexpr std::string_view rings_fill = "#f3c98b";
 inline constexpr std::string_view leaves_fill = "#c27a6c";
 
-inline constexpr std::array<std::string_view, 8> series{
-    "#0c6c80", "#d9601a", "#6a3290", "#93a313", "#b3224f", "#2f9e6e", "#1d2f6f", "#c79a2b"};
+inline constexpr std::array<std::string_view, 8> series{"#0c6c80", "#d9601a", "#6a3290", "#93a313",
+                                                        "#b3224f", "#2f9e6e", "#1d2f6f", "#c79a2b"};
 
 [[nodiscard]] constexpr std::string_view series_colour(std::size_t index) {
     return series[index % series.size()];

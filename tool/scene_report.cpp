@@ -273,9 +273,8 @@ Json scene_json(const std::string& command, const scene::Scene& scene,
                       {"sample_spacing_s", tracking.sample_spacing_s}});
         movers.push_back(std::move(mover));
     }
-    return {{"made_by", std::move(source)},
-            {"movers", std::move(movers)},
-            {"warnings", log.warnings}};
+    return {
+        {"made_by", std::move(source)}, {"movers", std::move(movers)}, {"warnings", log.warnings}};
 }
 
 }  // namespace hopcoil::tool

@@ -47,7 +47,6 @@ struct MoverReport {
                                         const scene::RunLog& log);
 
 [[nodiscard]] Json scene_json(const std::string& command, const scene::Scene& scene,
-                              const std::vector<MoverReport>& reports,
-                              const scene::RunLog& log);
+                              const std::vector<MoverReport>& reports, const scene::RunLog& log);
 
 }  // namespace hopcoil::tool

@@ -28,8 +28,7 @@ struct Asked {
 
 void check(const TimestepOptions& options) {
     if (!options.scene.empty() && !says_nothing(options.tunings)) {
-        throw UsageProblem{
-            "hopcoil timestep: give a scene or the numbers of a tuning, not both"};
+        throw UsageProblem{"hopcoil timestep: give a scene or the numbers of a tuning, not both"};
     }
     if (!options.figure.empty() && !draw::is_chart_file(options.figure)) {
         throw UsageProblem{
@@ -134,19 +133,19 @@ void print_lines(const StepSurvey& survey) {
 }
 
 std::string recommendation(const StepSurvey& survey) {
-    std::string text =
-        "A follower is exact at any rate; take that unless other forces join in. ";
+    std::string text = "A follower is exact at any rate; take that unless other forces join in. ";
     if (!survey.cheapest) {
-        return text + fmt::format("No scheme with a fixed step comes within {:.3g} % in 300,000 "
-                                  "steps; take the adaptive one.",
-                                  survey.wanted_error_percent);
+        return text + fmt::format(
+                          "No scheme with a fixed step comes within {:.3g} % in 300,000 "
+                          "steps; take the adaptive one.",
+                          survey.wanted_error_percent);
     }
     const SchemeSurvey& best = survey.schemes[*survey.cheapest];
-    return text +
-           fmt::format("Then {} at {:.4g} Hz is the cheapest that stays within {:.3g} %: {:.4g} "
-                       "evaluations a second.",
-                       facts_of(best.scheme).name, std::ceil(*best.needed_rate_hz),
-                       survey.wanted_error_percent, best.evaluations_per_s);
+    return text + fmt::format(
+                      "Then {} at {:.4g} Hz is the cheapest that stays within {:.3g} %: {:.4g} "
+                      "evaluations a second.",
+                      facts_of(best.scheme).name, *best.needed_rate_hz, survey.wanted_error_percent,
+                      best.evaluations_per_s);
 }
 
 /// The highest of the rates at which the frequency itself cannot be shown.
@@ -156,9 +155,10 @@ std::string rate_warning(const StepSurvey& survey) {
         if (cell.report.beyond_half_rate) highest_hz = std::max(highest_hz, cell.rate_hz);
     }
     if (highest_hz == 0) return {};
-    return fmt::format("{:.4g} Hz is above half of {:.4g} Hz: no frame at that rate or below can "
-                       "show it.",
-                       survey.tuning.frequency_hz, highest_hz);
+    return fmt::format(
+        "{:.4g} Hz is above half of {:.4g} Hz: no frame at that rate or below can "
+        "show it.",
+        survey.tuning.frequency_hz, highest_hz);
 }
 
 void print_survey(const NamedSurvey& named) {
@@ -193,8 +193,7 @@ Json to_json(const SchemeSurvey& scheme, const Tuning& tuning, double wanted) {
     Json json{{"scheme", facts.name}, {"order", facts.order}};
     set_number(json, "measured_order", scheme.measured_order, "its errors are too large to tell");
     set_number(json, "largest_stable_step_s", scheme.limits.largest_stable_s, "every step holds");
-    set_number(json, "largest_stable_w_dt", w * scheme.limits.largest_stable_s,
-               "every step holds");
+    set_number(json, "largest_stable_w_dt", w * scheme.limits.largest_stable_s, "every step holds");
     set_number(json, "ringing_from_step_s", scheme.limits.ringing_from_s, "it never jitters");
     set_number(json, "ringing_from_w_dt", w * scheme.limits.ringing_from_s, "it never jitters");
     json["evaluations_per_step"] = facts.evaluations_per_step;

@@ -57,8 +57,8 @@ class MapPanel {
                           .log_y = true};
         const std::vector<double> bottom(frequencies_.size(), least_ms);
         const std::vector<double> stable = line(unit * scheme_.limits.largest_stable_s);
-        const std::vector<double> ringing = line(
-            unit * std::min(scheme_.limits.ringing_from_s, scheme_.limits.largest_stable_s));
+        const std::vector<double> ringing =
+            line(unit * std::min(scheme_.limits.ringing_from_s, scheme_.limits.largest_stable_s));
         const std::vector<double> top(frequencies_.size(), most_ms);
         panel.areas.push_back({frequencies_, stable, top, draw::leaves_fill});
         panel.areas.push_back({frequencies_, ringing, stable, draw::rings_fill});
@@ -141,10 +141,8 @@ draw::Chart error_chart(const NamedSurvey& named) {
         ++i;
     }
     const double wanted = named.survey.wanted_error_percent;
-    panel.curves.push_back({.xs = {from_ms, to_ms},
-                            .ys = {wanted, wanted},
-                            .colour = draw::target_ink,
-                            .width = 1.2});
+    panel.curves.push_back(
+        {.xs = {from_ms, to_ms}, .ys = {wanted, wanted}, .colour = draw::target_ink, .width = 1.2});
     panel.legend.push_back(
         {.colour = draw::target_ink, .name = fmt::format("wanted: {:.3g} %", wanted)});
     return {.title = title_with("Error against step", named),
@@ -181,10 +179,9 @@ draw::Chart motion_chart(const NamedSurvey& named, double rate_hz) {
             high = std::max(high, std::min(value, most));
             if (std::abs(value) > 50) value = std::nan("");
         }
-        panel.legend.push_back(
-            {.colour = draw::series_colour(i),
-             .name = words_of(scheme),
-             .notes = {in_words(report.verdict), off_by(jump.error_percent)}});
+        panel.legend.push_back({.colour = draw::series_colour(i),
+                                .name = words_of(scheme),
+                                .notes = {in_words(report.verdict), off_by(jump.error_percent)}});
         panel.curves.push_back({.xs = std::move(jump.times_s),
                                 .ys = std::move(jump.values),
                                 .colour = draw::series_colour(i),
@@ -194,10 +191,8 @@ draw::Chart motion_chart(const NamedSurvey& named, double rate_hz) {
     }
     panel.y_from = low - 0.1;
     panel.y_to = high + 0.1;
-    panel.curves.push_back({.xs = {0, survey.duration_s},
-                            .ys = {1, 1},
-                            .colour = draw::target_ink,
-                            .width = 1.2});
+    panel.curves.push_back(
+        {.xs = {0, survey.duration_s}, .ys = {1, 1}, .colour = draw::target_ink, .width = 1.2});
     panel.legend.push_back({.colour = draw::target_ink, .name = "target"});
     return {.title = title_with(fmt::format("One jump, stepped at {:.4g} Hz", rate_hz), named),
             .x_to = survey.duration_s,
@@ -208,7 +203,9 @@ draw::Chart motion_chart(const NamedSurvey& named, double rate_hz) {
 EnergyBand energy_band(Scheme scheme, double u, int steps) {
     AnyScheme<double> stepper{scheme, 1};
     const auto spring = [](double /*t*/, std::span<const double> x, std::span<const double> /*v*/,
-                           std::span<double> a) { a[0] = -x[0]; };
+                           std::span<double> a) {
+        a[0] = -x[0];
+    };
     std::array<double, 1> x{1};
     std::array<double, 1> v{0};
     EnergyBand band;
@@ -233,9 +230,10 @@ draw::Chart energy_chart(const NamedSurvey& named, double rate_hz) {
     constexpr int steps = 1'000'000;
     const double u = angular_frequency_rad_per_s(named.survey.tuning) / rate_hz;
     draw::Chart chart{
-        .title = fmt::format("Energy against that at the start, over a million steps: {:.4g} Hz without "
-                             "damping, stepped at {:.4g} Hz",
-                             named.survey.tuning.frequency_hz, rate_hz),
+        .title =
+            fmt::format("Energy against that at the start, over a million steps: {:.4g} Hz without "
+                        "damping, stepped at {:.4g} Hz",
+                        named.survey.tuning.frequency_hz, rate_hz),
         .x_label = "steps",
         .x_from = 1,
         .x_to = steps,
@@ -252,9 +250,11 @@ draw::Chart energy_chart(const NamedSurvey& named, double rate_hz) {
                           .y_to = 10,
                           .log_y = true};
         panel.areas.push_back({band.steps, band.least, band.most, draw::holds_fill});
-        panel.curves.push_back(
-            {.xs = {1, steps}, .ys = {1, 1}, .colour = draw::target_ink, .width = 1.2,
-             .dashed = true});
+        panel.curves.push_back({.xs = {1, steps},
+                                .ys = {1, 1},
+                                .colour = draw::target_ink,
+                                .width = 1.2,
+                                .dashed = true});
         for (const std::vector<double>* edge : {&band.least, &band.most})
             panel.curves.push_back(
                 {.xs = band.steps, .ys = *edge, .colour = draw::series_colour(0), .width = 1.6});

@@ -212,8 +212,8 @@ MoverNumbers MoverReader::read_follower(TableReader& reader) {
     for (const SchemeFacts& each : all_schemes())
         schemes.emplace_back(each.name);
     if (!reader.has("scheme")) {
-        reader.problem("", fmt::format("expected a key 'scheme' beside its guard: {}",
-                                       any_of(schemes)));
+        reader.problem(
+            "", fmt::format("expected a key 'scheme' beside its guard: {}", any_of(schemes)));
     }
     SteppedNumbers stepped{.tuning = tuning};
     if (const auto name = reader.choice("scheme", schemes)) {

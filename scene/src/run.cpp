@@ -66,7 +66,8 @@ std::string what_the_guard_did(const GuardLog& log) {
     return text;
 }
 
-/// Of a follower stepped by a scheme: what its guard did, and whether it rings or is beyond the rate.
+/// Of a follower stepped by a scheme: what its guard did, and whether it rings or is beyond the
+/// rate.
 std::vector<std::string> warnings_of(const SceneMover& item, const RunningMover& runner,
                                      double rate_hz) {
     const auto* stepped = std::get_if<SteppedNumbers>(&item.numbers);
@@ -78,25 +79,26 @@ std::vector<std::string> warnings_of(const SceneMover& item, const RunningMover&
         warnings.push_back(fmt::format("{}: {} steps were too large for {}: {}", item.name,
                                        log.guarded_steps, scheme, what_the_guard_did(log)));
     }
-    const StepReport report =
-        step_report(stepped->tuning, stepped->stepping.scheme, 1 / rate_hz);
+    const StepReport report = step_report(stepped->tuning, stepped->stepping.scheme, 1 / rate_hz);
     const StepLimits limits = step_limits(stepped->tuning, stepped->stepping.scheme);
     const double part = 1 / (rate_hz * limits.largest_stable_s);
     constexpr double near = 0.8;
     if (part > near && part < 1) {
-        warnings.push_back(fmt::format("{}: its steps are {:.0f} % of the largest that holds under {}",
-                                       item.name, 100 * part, scheme));
+        warnings.push_back(
+            fmt::format("{}: its steps are {:.0f} % of the largest that holds under {}", item.name,
+                        100 * part, scheme));
     }
     if (report.verdict == StepVerdict::rings) {
-        warnings.push_back(
-            fmt::format("{}: at {:.4g} frames per second {} jitters from frame to frame, as it does "
-                        "from steps of {:.4g} s on",
-                        item.name, rate_hz, scheme, limits.ringing_from_s));
+        warnings.push_back(fmt::format(
+            "{}: at {:.4g} frames per second {} jitters from frame to frame, as it does "
+            "from steps of {:.4g} s on",
+            item.name, rate_hz, scheme, limits.ringing_from_s));
     }
     if (report.beyond_half_rate) {
-        warnings.push_back(fmt::format("{}: its frequency is above half the frame rate; no frame "
-                                       "can show it",
-                                       item.name));
+        warnings.push_back(
+            fmt::format("{}: its frequency is above half the frame rate; no frame "
+                        "can show it",
+                        item.name));
     }
     return warnings;
 }

@@ -65,8 +65,8 @@ Ease ease_of(const std::string& family, const std::string& way) {
 }
 
 std::string kind_of(const MoverNumbers& numbers) {
-    static constexpr std::array<const char*, 8> kinds{
-        "follower", "glide", "pursuit", "settle", "curve", "relay", "coast", "follower"};
+    static constexpr std::array<const char*, 8> kinds{"follower", "glide", "pursuit", "settle",
+                                                      "curve",    "relay", "coast",   "follower"};
     return kinds.at(numbers.index());
 }
 

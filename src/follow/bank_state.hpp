@@ -86,7 +86,7 @@ struct Group {
     // Shared only.
     StraightRows<S> shared;
     double dt = -1;
-    int growth_bits = 0;  ///< of a fast step, at most
+    int growth_bits = 0;     ///< of a fast step, at most
     bool disturbed = false;  ///< by something other than a step: look again
 
     [[nodiscard]] std::size_t size() const noexcept { return ids.size(); }

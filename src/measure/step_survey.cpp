@@ -1,5 +1,3 @@
-#include <hopcoil/measure/step_survey.hpp>
-
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -7,6 +5,7 @@
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/follow/stepped_follower.hpp>
+#include <hopcoil/measure/step_survey.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 #include <hopcoil/stepping/adaptive_runge_kutta.hpp>
 
@@ -33,8 +32,8 @@ double telling_duration_s(const Tuning& tuning) {
     return std::min(swings_s, free.settling_time_s(band).value_or(swings_s));
 }
 
-/// So many steps of a jump are looked at, at most: with a slow spring and a high rate the rest says no
-/// more.
+/// So many steps of a jump are looked at, at most: with a slow spring and a high rate the rest says
+/// no more.
 constexpr double most_steps = 3e5;
 
 /// Steps a jump and shows each step: time, exact state, stepped gap and velocity. False when it
@@ -59,11 +58,11 @@ bool step_a_jump(const Tuning& tuning, Scheme scheme, double step_s, double dura
 /// The error alone, in percent; infinite when it left.
 double error_percent_of(const Tuning& tuning, Scheme scheme, double step_s, double duration_s) {
     double worst = 0;
-    const bool stayed = step_a_jump(
-        tuning, scheme, step_s, duration_s,
-        [&](double /*time_s*/, const GapState& exact, const Motion<double>& stepped) {
-            worst = std::max(worst, std::abs(stepped.gap - exact.gap));
-        });
+    const bool stayed =
+        step_a_jump(tuning, scheme, step_s, duration_s,
+                    [&](double /*time_s*/, const GapState& exact, const Motion<double>& stepped) {
+                        worst = std::max(worst, std::abs(stepped.gap - exact.gap));
+                    });
     return stayed ? 100 * worst : std::numeric_limits<double>::infinity();
 }
 
@@ -90,8 +89,7 @@ std::optional<double> needed_rate_hz(const Tuning& tuning, Scheme scheme, double
 }
 
 /// From two radians a step down, while the error is more than rounding.
-std::vector<StepError> errors_against_step(const Tuning& tuning, Scheme scheme,
-                                           double duration_s) {
+std::vector<StepError> errors_against_step(const Tuning& tuning, Scheme scheme, double duration_s) {
     constexpr int points = 12;
     std::vector<StepError> errors;
     double step_s = 2 / angular_frequency_rad_per_s(tuning);
@@ -104,7 +102,9 @@ std::vector<StepError> errors_against_step(const Tuning& tuning, Scheme scheme,
 }
 
 double measured_order(const std::vector<StepError>& errors) {
-    const auto usable = [](const StepError& each) { return each.error_percent < 20; };
+    const auto usable = [](const StepError& each) {
+        return each.error_percent < 20;
+    };
     if (errors.size() < 2 || !usable(errors[errors.size() - 2])) {
         return std::numeric_limits<double>::quiet_NaN();
     }
@@ -178,8 +178,7 @@ SteppedJump stepped_jump(const Tuning& tuning, Scheme scheme, double step_s, dou
         jump.times_s.push_back(time_s);
         jump.values.push_back(stepped.value());
         jump.exact.push_back(1 + exact.gap);
-        jump.error_percent =
-            std::max(jump.error_percent, 100 * std::abs(stepped.gap - exact.gap));
+        jump.error_percent = std::max(jump.error_percent, 100 * std::abs(stepped.gap - exact.gap));
         const double drift = 100 *
                              (energy_of(tuning, stepped.gap, stepped.velocity) -
                               energy_of(tuning, exact.gap, exact.velocity)) /
@@ -205,8 +204,8 @@ StepSurvey survey_steps(const Tuning& tuning, std::span<const double> rates_hz,
                       .wanted_error_percent = wanted_error_percent,
                       .duration_s = telling_duration_s(tuning)};
     for (const SchemeFacts& each : all_schemes()) {
-        survey.schemes.push_back(survey_scheme(tuning, each.scheme, rates_hz, wanted_error_percent,
-                                               survey.duration_s));
+        survey.schemes.push_back(
+            survey_scheme(tuning, each.scheme, rates_hz, wanted_error_percent, survey.duration_s));
         const SchemeSurvey& last = survey.schemes.back();
         const bool is_cheaper =
             last.needed_rate_hz &&

@@ -1,8 +1,8 @@
-#include <hopcoil/stepping/dense_solve.hpp>
-
 #include <cmath>
 
 #include <Eigen/Core>
+
+#include <hopcoil/stepping/dense_solve.hpp>
 
 namespace hopcoil {
 

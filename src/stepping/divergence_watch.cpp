@@ -1,9 +1,8 @@
-#include <hopcoil/stepping/divergence_watch.hpp>
-
 #include <algorithm>
 #include <cmath>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/stepping/divergence_watch.hpp>
 #include <hopcoil/stepping/stability.hpp>
 
 namespace hopcoil {

@@ -1,9 +1,8 @@
-#include <hopcoil/stepping/frame_clock.hpp>
-
 #include <algorithm>
 #include <cmath>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/stepping/frame_clock.hpp>
 
 namespace hopcoil {
 namespace {

@@ -1,9 +1,8 @@
-#include <hopcoil/stepping/guard.hpp>
-
 #include <array>
 #include <cmath>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/stepping/guard.hpp>
 #include <hopcoil/stepping/stability.hpp>
 
 namespace hopcoil {

@@ -1,5 +1,3 @@
-#include <hopcoil/stepping/linear_stability.hpp>
-
 #include <algorithm>
 #include <cmath>
 #include <complex>
@@ -10,6 +8,7 @@
 #include <Eigen/Eigenvalues>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/stepping/linear_stability.hpp>
 
 namespace hopcoil {
 namespace {
@@ -102,9 +101,8 @@ class Spectrum {
 
     [[nodiscard]] Eigenvalues at(double h) const {
         if (is_of_parts(scheme_)) {
-            return rates_.unaryExpr([&](const std::complex<double>& rate) {
-                return growth_of(scheme_, h * rate);
-            });
+            return rates_.unaryExpr(
+                [&](const std::complex<double>& rate) { return growth_of(scheme_, h * rate); });
         }
         return Eigen::EigenSolver<Matrix>{one_step_matrix(operators_, scheme_, h), false}
             .eigenvalues();
@@ -181,8 +179,12 @@ StepLimits step_limits(const LinearSystem& system, Scheme scheme) {
     const double from = (cheap ? 1e-4 : 0.05) / quickness;
     const double to = 1e3 / quickness;
     const double factor = cheap ? 1.003 : 1.05;
-    const auto grows = [&](double h) { return spectrum.radius(h) > 1 + near_1; };
-    const auto rings = [&](double h) { return spectrum.has_negative(h); };
+    const auto grows = [&](double h) {
+        return spectrum.radius(h) > 1 + near_1;
+    };
+    const auto rings = [&](double h) {
+        return spectrum.has_negative(h);
+    };
     StepLimits limits;
     if (scheme != Scheme::implicit_euler)
         limits.largest_stable_s = first_step(from, to, factor, grows);

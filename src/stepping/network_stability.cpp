@@ -1,9 +1,8 @@
-#include <hopcoil/stepping/network_stability.hpp>
-
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
 
+#include <hopcoil/stepping/network_stability.hpp>
 #include <hopcoil/stepping/stability.hpp>
 
 namespace hopcoil {

@@ -1,6 +1,6 @@
-#include <hopcoil/stepping/scheme.hpp>
-
 #include <algorithm>
+
+#include <hopcoil/stepping/scheme.hpp>
 
 namespace hopcoil {
 

@@ -1,11 +1,10 @@
-#include <hopcoil/stepping/stability.hpp>
-
 #include <algorithm>
 #include <cmath>
 #include <complex>
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/stepping/stability.hpp>
 
 namespace hopcoil {
 namespace {
@@ -42,9 +41,13 @@ OneStepMatrix velocity_verlet_matrix(double u, double z) {
     const double y_of_v = u + u * half * a.v_of_v;
     const double foretold_of_y = u * a.v_of_y;
     const double foretold_of_v = 1 + u * a.v_of_v;
-    return {y_of_y, y_of_v,
-            half * (a.v_of_y + a.v_of_y * y_of_y + a.v_of_v * foretold_of_y),
+    return {y_of_y, y_of_v, half * (a.v_of_y + a.v_of_y * y_of_y + a.v_of_v * foretold_of_y),
             1 + half * (a.v_of_v + a.v_of_y * y_of_v + a.v_of_v * foretold_of_v)};
+}
+
+/// Of the size that IEEE makes the same everywhere.
+double size_of(const std::complex<double>& z) {
+    return std::sqrt(z.real() * z.real() + z.imag() * z.imag());
 }
 
 struct Eigenvalues {
@@ -86,14 +89,17 @@ double first_u(double from, double to, const Condition& beyond) {
     return endless_s;
 }
 
-/// Cardano's real root of u^3 / 4 - z u^2 + 2 z^2 u - 2 z, which grows with u throughout.
+/// The real root of u^3 / 4 - z u^2 + 2 z^2 u - 2 z, which grows with u throughout and is below 2.
 double midpoint_limit(double z) {
     if (z >= 1) return 2 / (z + std::sqrt((z - 1) * (z + 1)));
-    const double shift = 4 * z / 3;
-    const double p = 8 * z * z / 3;  // of t^3 + p t + q, u = t + shift
-    const double q = shift * (shift * shift - 4 * z * shift + 8 * z * z) - 8 * z;
-    const double root = std::sqrt(q * q / 4 + p * p * p / 27);
-    return std::cbrt(-q / 2 + root) + std::cbrt(-q / 2 - root) + shift;
+    double low = 0;
+    double high = 2;
+    for (int i = 0; i < 80 && z > 0; ++i) {
+        const double u = (low + high) / 2;
+        const double height = ((u / 4 - z) * u + 2 * z * z) * u - 2 * z;
+        (height > 0 ? high : low) = u;
+    }
+    return low;
 }
 
 double largest_stable_u(Scheme scheme, double z) {
@@ -166,7 +172,7 @@ OneStepMatrix one_step_matrix(Scheme scheme, double u, double damping_ratio) noe
 
 double spectral_radius(const OneStepMatrix& matrix) noexcept {
     const Eigenvalues both = eigenvalues(matrix);
-    return std::max(std::abs(both.first), std::abs(both.second));
+    return std::max(size_of(both.first), size_of(both.second));
 }
 
 bool has_negative_eigenvalue(const OneStepMatrix& matrix) noexcept {
@@ -214,9 +220,9 @@ StepReport step_report(const Tuning& tuning, Scheme scheme, double dt) {
     }
     const std::complex<double> swing = eigenvalues(matrix).first;
     if (swing.imag() != 0) {
-        const double decay = -std::log(std::abs(swing)) / dt;
-        const double turning = std::arg(swing) / dt;
-        const double natural = std::hypot(decay, turning);
+        const double decay = -math::log(size_of(swing)) / dt;
+        const double turning = math::atan2(swing.imag(), swing.real()) / dt;
+        const double natural = math::sqrt(decay * decay + turning * turning);
         report.damping_ratio = decay / natural;
         report.frequency_hz = natural / (2 * math::pi);
     }

@@ -1,8 +1,7 @@
-#include <hopcoil/stepping/step_control.hpp>
-
 #include <cmath>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/stepping/step_control.hpp>
 
 namespace hopcoil {
 
@@ -39,15 +38,13 @@ const std::array<std::array<double, 6>, 6> stage_weights{
      {9017.0 / 3168, -355.0 / 33, 46732.0 / 5247, 49.0 / 176, -5103.0 / 18656, 0},
      {35.0 / 384, 0, 500.0 / 1113, 125.0 / 192, -2187.0 / 6784, 11.0 / 84}}};
 
-const std::array<double, 7> error_weights{
-    71.0 / 57600, 0, -71.0 / 16695, 71.0 / 1920, -17253.0 / 339200, 22.0 / 525, -1.0 / 40};
+const std::array<double, 7> error_weights{71.0 / 57600,      0,          -71.0 / 16695, 71.0 / 1920,
+                                          -17253.0 / 339200, 22.0 / 525, -1.0 / 40};
 
-const std::array<double, 7> dense_weights{-12715105075.0 / 11282082432,
-                                          0,
-                                          87487479700.0 / 32700410799,
-                                          -10690763975.0 / 1880347072,
-                                          701980252875.0 / 199316789632,
-                                          -1453857185.0 / 822651844,
-                                          69997945.0 / 29380423};
+const std::array<double, 7> dense_weights{
+    -12715105075.0 / 11282082432,  0,
+    87487479700.0 / 32700410799,   -10690763975.0 / 1880347072,
+    701980252875.0 / 199316789632, -1453857185.0 / 822651844,
+    69997945.0 / 29380423};
 
 }  // namespace hopcoil

@@ -19,6 +19,9 @@
 #include <hopcoil/follow/relay.hpp>
 #include <hopcoil/follow/rotation_mover.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
+#include <hopcoil/follow/stepped_follower.hpp>
+#include <hopcoil/stepping/adaptive_runge_kutta.hpp>
+#include <hopcoil/stepping/frame_clock.hpp>
 
 namespace {
 
@@ -73,6 +76,40 @@ void record(Hash& hash, Numbers& numbers, const Make& make) {
         }
         hash.add(follower.value());
         hash.add(follower.velocity());
+    }
+}
+
+/// Every scheme under every guard, through steps of any length; the adaptive scheme; the clock.
+void record_stepping(Hash& hash, Numbers& numbers) {
+    using namespace hopcoil;
+    for (const SchemeFacts& facts : all_schemes()) {
+        for (const Guard guard : {Guard::exact, Guard::substep, Guard::soften, Guard::refuse}) {
+            SteppedFollower<float> follower{
+                next_tuning(numbers), {.scheme = facts.scheme, .guard = {.guard = guard}}, 0};
+            for (int i = 0; i < 300; ++i) {
+                if (numbers.next() > 0.95) follower.retune(next_tuning(numbers));
+                const double dt = 0.1 * numbers.next() * numbers.next();
+                follower.step(static_cast<float>(numbers.next()), dt);
+                hash.add(follower.value());
+                hash.add(follower.velocity());
+            }
+        }
+    }
+    AdaptiveRungeKutta<double> adaptive{1};
+    const auto pendulum = [](double /*t*/, std::span<const double> x, std::span<const double> v,
+                             std::span<double> a) {
+        a[0] = -9 * math::sin(x[0]) - 0.1 * v[0];
+    };
+    double x[1]{2};
+    double v[1]{0};
+    FrameClock clock{.step_s = 0.011};
+    for (int i = 0; i < 300; ++i) {
+        const FrameSteps frame = clock.advance(0.1 * numbers.next());
+        hash.add(frame.blend);
+        for (int k = 0; k < frame.steps; ++k)
+            adaptive.step(pendulum, 0, clock.step_s, x, v);
+        hash.add(x[0]);
+        hash.add(v[0]);
     }
 }
 
@@ -155,6 +192,7 @@ int main() {
         return Eigen::Vector4f{x, 1 - x, x * x, 100 * x};
     });
     record_family(hash, numbers);
+    record_stepping(hash, numbers);
     record_bank(hash, numbers);
     for (int i = 0; i < 10000; ++i) {
         const double x = 40 * numbers.next() - 20;

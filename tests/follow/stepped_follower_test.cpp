@@ -208,9 +208,8 @@ TEST_CASE("a stepped follower settles exactly, and is a system with a follower's
     static_assert(HasEnergy<SteppedFollower<double>>);
     for (const SchemeFacts& facts : all_schemes()) {
         CAPTURE(facts.name);
-        SteppedFollower<float> vane{{.frequency_hz = 2, .damping_ratio = 1},
-                                    {.scheme = facts.scheme},
-                                    0};
+        SteppedFollower<float> vane{
+            {.frequency_hz = 2, .damping_ratio = 1}, {.scheme = facts.scheme}, 0};
         for (int i = 0; i < 6000; ++i)
             vane.step(3, 0.02);
         CHECK(vane.value() == 3);

@@ -91,7 +91,8 @@ check() {
 for file in include/hopcoil/*/*.hpp src/*/*.cpp; do
     layer=$(basename "$(dirname "$file")")
     check upward_includes "$file" "$layer"
-    [[ $file == *.hpp ]] && check heavy_includes "$file"
+    [[ $file == *.hpp ]] || continue
+    check heavy_includes "$file"
     [[ $light_layers == *" $layer "* ]] && check eigen_includes "$file"
 done
 for layer in scene tune draw page tool; do

@@ -96,8 +96,8 @@ TEST_CASE("at equal error the adaptive scheme costs less than fixed steps where 
     const std::array<double, 2> x0{1, 0};
     const std::array<double, 2> v0{0, 0.14};
     const double end_s = 3.0;
-    AdaptiveRungeKutta<double> adaptive{
-        2, {.relative_tolerance = 1e-7, .absolute_tolerance = 1e-8}};
+    AdaptiveRungeKutta<double> adaptive{2,
+                                        {.relative_tolerance = 1e-7, .absolute_tolerance = 1e-8}};
     auto x = x0;
     auto v = v0;
     REQUIRE(adaptive.step(flyby, 0, end_s, x, v) == StepStatus::stepped);
@@ -161,7 +161,9 @@ TEST_CASE("the adaptive scheme does not allocate, and refuses what it cannot do"
     const auto kept = y;
     CHECK(scheme.step(swing, 0, -1.0, y, v) == StepStatus::rejected);
     CHECK(scheme.step(swing, 0, std::nan(""), y, v) == StepStatus::rejected);
-    const auto poison = [](double, In, In, Out a) { a[0] = std::nan(""); };
+    const auto poison = [](double, In, In, Out a) {
+        a[0] = std::nan("");
+    };
     CHECK(scheme.step(poison, 0, 1.0, y, v) == StepStatus::rejected);
     AdaptiveRungeKutta<double> hasty{1, {.relative_tolerance = 1e-9, .most_steps = 3}};
     CHECK(hasty.step(swing, 0, 10.0, y, v) == StepStatus::rejected);

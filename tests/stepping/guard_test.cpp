@@ -119,14 +119,13 @@ TEST_CASE("energy from nowhere is noticed, energy that was put in is not", "[gua
 TEST_CASE("a report of divergence names what, when, which step, and what to change", "[guard]") {
     const Tuning tuning{.frequency_hz = 8, .damping_ratio = 0.1};
     const double line_s = step_limits(tuning, Scheme::explicit_euler).largest_stable_s;
-    const std::string text = in_words(
-        "vane", {.time_s = 0.35, .step_s = 1.0 / 60, .largest_stable_s = line_s}, tuning,
-        Scheme::explicit_euler);
+    const std::string text =
+        in_words("vane", {.time_s = 0.35, .step_s = 1.0 / 60, .largest_stable_s = line_s}, tuning,
+                 Scheme::explicit_euler);
     CHECK_THAT(text, Contains("vane") && Contains("0.35 s") && Contains("0.01667 s") &&
                          Contains("explicit Euler") && Contains("0.003979 s") &&
                          Contains("semi_implicit_euler") && Contains("substep"));
-    const std::string never =
-        in_words("vane", {.time_s = 0.35, .step_s = 1.0 / 60},
-                 {.frequency_hz = 8, .damping_ratio = 0}, Scheme::midpoint);
+    const std::string never = in_words("vane", {.time_s = 0.35, .step_s = 1.0 / 60},
+                                       {.frequency_hz = 8, .damping_ratio = 0}, Scheme::midpoint);
     CHECK_THAT(never, Contains("at no step"));
 }

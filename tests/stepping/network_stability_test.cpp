@@ -115,7 +115,8 @@ TestNetwork random_network(Random& random, Damping damping) {
     return network;
 }
 
-/// Where every motion is one of single springs, they are known: the true limit is the least of theirs.
+/// Where every motion is one of single springs, they are known: the true limit is the least of
+/// theirs.
 double modal_limit_s(const TestNetwork& network, double damping_time_s, Scheme scheme) {
     const Eigen::EigenSolver<Eigen::MatrixXd> modes{network.matrix(&Link::stiffness), false};
     double least = unlimited;
@@ -123,8 +124,8 @@ double modal_limit_s(const TestNetwork& network, double damping_time_s, Scheme s
     for (const auto& eigenvalue : modes.eigenvalues()) {
         if (eigenvalue.real() < 1e-9 * stiffest) continue;
         const double w = std::sqrt(eigenvalue.real());
-        least = std::min(
-            least, unit_step_limits(damping_time_s * w / 2, scheme).largest_stable_s / w);
+        least =
+            std::min(least, unit_step_limits(damping_time_s * w / 2, scheme).largest_stable_s / w);
     }
     return least;
 }
@@ -142,8 +143,7 @@ TEST_CASE("network bounds are safe, and near the true limit where damping allows
         const double seconds = damped ? network.links[0].damping / network.links[0].stiffness : 0;
         const double limit = modal_limit_s(network, seconds, scheme);
         const double bound = largest_stable_step_s(bounds_of(network), scheme);
-        const double open_bound =
-            largest_stable_step_s(bounds_of(OpenNetwork{network}), scheme);
+        const double open_bound = largest_stable_step_s(bounds_of(OpenNetwork{network}), scheme);
         CAPTURE(facts_of(scheme).name, damped, limit, bound, open_bound);
         if (limit == unlimited) {
             CHECK(bound == unlimited);
@@ -210,9 +210,10 @@ TEST_CASE("limits of linear systems are where their simulated motion begins to g
             double late = 0;
             for (int k = 0; k < steps; ++k) {
                 if (scheme.step(motion, 0, dt, x, v) != StepStatus::stepped) return true;
-                const double size = std::abs(*std::max_element(
-                    x.begin(), x.end(),
-                    [](double a, double b) { return std::abs(a) < std::abs(b); }));
+                const double size =
+                    std::abs(*std::max_element(x.begin(), x.end(), [](double a, double b) {
+                        return std::abs(a) < std::abs(b);
+                    }));
                 if (k < steps / 4) early = std::max(early, size);
                 if (k > 3 * steps / 4) late = std::max(late, size);
             }
@@ -253,8 +254,8 @@ TEST_CASE("a linear system of one spring has the spring's limits", "[stability]"
 TEST_CASE("what no linear system or network can be is refused by name", "[stability]") {
     CHECK_THROWS_WITH(step_limits(LinearSystem{2, {1, 0, 0}, {0, 0, 0, 0}}, Scheme::midpoint),
                       Contains("stiffness"));
-    CHECK_THROWS_WITH(
-        step_limits(LinearSystem{1, {1}, {std::nan("")}}, Scheme::midpoint), Contains("damping"));
+    CHECK_THROWS_WITH(step_limits(LinearSystem{1, {1}, {std::nan("")}}, Scheme::midpoint),
+                      Contains("damping"));
     CHECK_THROWS_WITH(spectral_radius(LinearSystem{1, {1}, {1}}, Scheme::midpoint, -1),
                       Contains("dt"));
     CHECK_THROWS_WITH(bounds_of(TestNetwork{{1, 0}, {{0, 1, 5, 0}}}), Contains("mass_kg"));
@@ -264,8 +265,8 @@ TEST_CASE("what no linear system or network can be is refused by name", "[stabil
     CHECK(largest_stable_step_s(bounds_of(TestNetwork{{1, 1}, {}}), Scheme::explicit_euler) ==
           unlimited);
     // Friction alone is a decay like any other.
-    const double friction_only = largest_stable_step_s(
-        bounds_of(TestNetwork{{1}, {{0, 0, 0, 10}}}), Scheme::explicit_euler);
+    const double friction_only =
+        largest_stable_step_s(bounds_of(TestNetwork{{1}, {{0, 0, 0, 10}}}), Scheme::explicit_euler);
     CHECK(friction_only < 0.2);
     CHECK(friction_only > 0.18);
 }

@@ -135,7 +135,9 @@ TEST_CASE("position Verlet keeps its accuracy when the step changes from frame t
 
 TEST_CASE("schemes that keep energy hold it within a band over a million steps", "[stepping]") {
     const double w = 2 * 3.14159265358979 * 2;
-    const auto oscillator = [w](double /*t*/, In y, In /*v*/, Out a) { a[0] = -w * w * y[0]; };
+    const auto oscillator = [w](double /*t*/, In y, In /*v*/, Out a) {
+        a[0] = -w * w * y[0];
+    };
     const double h = 0.5 / w;
     for (const SchemeFacts& each : all_schemes()) {
         CAPTURE(each.name);

@@ -176,7 +176,8 @@ TEST_CASE("from the ringing threshold on, and not before, something changes sign
         const auto alternates = [&](double dt) {
             const OneStepMatrix m =
                 one_step_matrix(which, 2 * pi * tuning.frequency_hz * dt, tuning.damping_ratio);
-            // Of all starts, the one that alternates if any does: along the most negative eigenvalue.
+            // Of all starts, the one that alternates if any does: along the most negative
+            // eigenvalue.
             const double mean = (m.y_of_y + m.v_of_v) / 2;
             const double half = (m.y_of_y - m.v_of_v) / 2;
             const double root = std::sqrt(std::max(0.0, half * half + m.y_of_v * m.v_of_y));

@@ -24,8 +24,8 @@ struct Stepping {
 
 inline namespace HOPCOIL_BITS {
 
-/// A follower that is stepped by a scheme, as physics is: for motion that must go with other things so
-/// stepped, for looking at what a scheme does, and for guarding what cannot be solved.
+/// A follower that is stepped by a scheme, as physics is: for motion that must go with other things
+/// so stepped, for looking at what a scheme does, and for guarding what cannot be solved.
 ///
 ///     SteppedFollower<double> vane{{.frequency_hz = 8}, {.scheme = Scheme::midpoint}, start};
 ///     if (vane.step(wind, dt) == StepStatus::guarded) ... vane.guard_log() ...
@@ -128,8 +128,8 @@ class SteppedFollower : public Follower<T> {
         return StepStatus::guarded;
     }
 
-    /// Steps near the line, each under another spring, could pump energy up between them: one that is
-    /// guarded leaves no more than there was, or than the exact one would.
+    /// Steps near the line, each under another spring, could pump energy up between them: one that
+    /// is guarded leaves no more than there was, or than the exact one would.
     StepStatus step_calmed(const T& target, double dt) noexcept {
         const double before = this->energy();
         const double exact = energy_after_exact(target, dt);
@@ -193,8 +193,8 @@ class SteppedFollower : public Follower<T> {
         return this->reject();
     }
 
-    /// The scheme's numbers are its own as long as nothing else has moved the follower: a scheme that
-    /// remembers would start anew at every rounding.
+    /// The scheme's numbers are its own as long as nothing else has moved the follower: a scheme
+    /// that remembers would start anew at every rounding.
     void take_up_motion() noexcept {
         const auto gap = components_of(this->motion().gap);
         const auto velocity = components_of(this->motion().velocity);

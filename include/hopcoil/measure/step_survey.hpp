@@ -20,8 +20,8 @@ struct SteppedJump {
     bool left_for_infinity = false;
     /// The largest way between the two, in percent of the jump; infinite when it left.
     double error_percent = 0.0;
-    /// Energy beside the exact motion's where they differ most, in percent of the energy at the start:
-    /// above 0 the scheme has gained some.
+    /// Energy beside the exact motion's where they differ most, in percent of the energy at the
+    /// start: above 0 the scheme has gained some.
     double energy_drift_percent = 0.0;
 };
 
@@ -34,9 +34,9 @@ struct SteppedJump {
 struct SurveyCell {
     double rate_hz = 0.0;
     StepReport report{};
-    double error_percent = 0.0;         ///< as in SteppedJump
+    double error_percent = 0.0;  ///< as in SteppedJump
     double energy_drift_percent = 0.0;
-    double evaluations_per_s = 0.0;     ///< of the accelerations, for a simulated second
+    double evaluations_per_s = 0.0;  ///< of the accelerations, for a simulated second
 };
 
 /// An error at a step, for curves of error against step.
@@ -49,13 +49,13 @@ struct StepError {
 struct SchemeSurvey {
     Scheme scheme = Scheme::semi_implicit_euler;
     StepLimits limits{};
-    std::vector<SurveyCell> cells{};    ///< one for each rate
-    std::vector<StepError> errors{};    ///< from the largest step down, each half of the one before
+    std::vector<SurveyCell> cells{};  ///< one for each rate
+    std::vector<StepError> errors{};  ///< from the largest step down, each half of the one before
     double measured_order = std::numeric_limits<double>::quiet_NaN();
-    /// The least rate at which it holds and the error is as wanted, to 1 %; nothing when the jump then
-    /// takes more than 300,000 steps.
+    /// The least rate at which it holds and the error is as wanted, to 1 %; nothing when the jump
+    /// then takes more than 300,000 steps.
     std::optional<double> needed_rate_hz{};
-    double evaluations_per_s = 0.0;     ///< at that rate
+    double evaluations_per_s = 0.0;  ///< at that rate
 };
 
 /// What the adaptive scheme needs for the same error, seen at 60 Hz.
@@ -69,7 +69,7 @@ struct AdaptiveSurvey {
 struct StepSurvey {
     Tuning tuning{};
     double wanted_error_percent = 1.0;
-    double duration_s = 0.0;            ///< of the jump that was looked at
+    double duration_s = 0.0;  ///< of the jump that was looked at
     std::vector<SchemeSurvey> schemes{};
     AdaptiveSurvey adaptive{};
     /// Index of the scheme that meets the wanted error with the fewest evaluations.
@@ -78,7 +78,8 @@ struct StepSurvey {
 
 /// Looks at every scheme: its lines, its error at each rate, and what it takes for a wanted error.
 ///
-/// Model   the answer to a unit jump (the lead acts), until it has settled or swung a dozen times, or
+/// Model   the answer to a unit jump (the lead acts), until it has settled or swung a dozen times,
+/// or
 ///         300,000 steps are taken.
 /// Errors  InvalidValue for an invalid tuning, one without a spring (0 Hz), rates that are not
 ///         finite and above 0, or a wanted error not above 0 percent.

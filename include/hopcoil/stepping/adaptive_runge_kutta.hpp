@@ -29,7 +29,9 @@ class DenseStretch {
         const std::size_t size = rows_.size() / 10;
         const S part = static_cast<S>((time_s - begin_s_) / dt_);
         const auto number = [&](std::size_t i) {
-            const auto row = [&](std::size_t r) { return rows_[r * 2 * size + i]; };
+            const auto row = [&](std::size_t r) {
+                return rows_[r * 2 * size + i];
+            };
             const S rest = 1 - part;
             return row(0) + part * (row(1) + rest * (row(2) + part * (row(3) + rest * row(4))));
         };
@@ -51,7 +53,8 @@ class DenseStretch {
 ///     AdaptiveRungeKutta<double> scheme{positions.size(), {.relative_tolerance = 1e-8}};
 ///     scheme.step(accelerations, time_s, dt, positions, velocities);
 ///
-/// Model   an embedded pair of orders 5 and 4; goes on with the fifth. A step is taken when the root
+/// Model   an embedded pair of orders 5 and 4; goes on with the fifth. A step is taken when the
+/// root
 ///         mean square of error / (absolute + relative |state|) is at most 1.
 /// Source  Dormand and Prince, A family of embedded Runge-Kutta formulae (1980);
 ///         docs/math/stepping.md (9), (10).

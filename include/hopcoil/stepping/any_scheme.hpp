@@ -38,8 +38,8 @@ class AnyScheme {
             chosen_);
     }
 
-    /// The same motion seen from elsewhere: adds to positions and velocities, also to those that the
-    /// scheme remembers.
+    /// The same motion seen from elsewhere: adds to positions and velocities, also to those that
+    /// the scheme remembers.
     void shift(std::span<S> positions, std::span<const S> by, std::span<S> velocities,
                std::span<const S> velocities_by) noexcept {
         std::visit([&](auto& chosen) { chosen.shift(positions, by, velocities, velocities_by); },
@@ -47,9 +47,8 @@ class AnyScheme {
     }
 
   private:
-    using Chosen =
-        std::variant<ExplicitEuler<S>, SemiImplicitEuler<S>, ImplicitEuler<S>, Midpoint<S>,
-                     VelocityVerlet<S>, PositionVerlet<S>, RungeKutta4<S>>;
+    using Chosen = std::variant<ExplicitEuler<S>, SemiImplicitEuler<S>, ImplicitEuler<S>,
+                                Midpoint<S>, VelocityVerlet<S>, PositionVerlet<S>, RungeKutta4<S>>;
 
     [[nodiscard]] static Chosen make(Scheme scheme, std::size_t size) {
         switch (scheme) {

@@ -8,8 +8,8 @@
 
 namespace hopcoil {
 
-/// Compares a system's energy with what it was given, step by step: energy that comes from nowhere is
-/// a step that is too large.
+/// Compares a system's energy with what it was given, step by step: energy that comes from nowhere
+/// is a step that is too large.
 ///
 ///     DivergenceWatch watch;
 ///     watch.begin(energy);
@@ -51,7 +51,8 @@ struct Divergence {
     double most_allowed = 0.0;
 };
 
-/// "vane left for infinity at 0.35 s: steps of 0.033 s under explicit Euler, ...", with what to change.
+/// "vane left for infinity at 0.35 s: steps of 0.033 s under explicit Euler, ...", with what to
+/// change.
 [[nodiscard]] std::string in_words(std::string_view item, const Divergence& divergence,
                                    const Tuning& tuning, Scheme scheme);
 

@@ -71,8 +71,8 @@ class FixedScheme {
         const bool fits = positions.size() == size_ && velocities.size() == size_;
         if (!fits || !is_time_step(dt) || !is_finite(time_s)) return StepStatus::rejected;
         if (dt == 0) return StepStatus::stepped;
-        const OneStep<S> step{time_s,     dt,       static_cast<S>(dt), positions,
-                              velocities, array(0), array(1)};
+        const OneStep<S> step{time_s,   dt,      static_cast<S>(dt), positions, velocities,
+                              array(0), array(1)};
         auto& self = static_cast<Derived&>(*this);
         if (!self.advance(accelerations, step) || !all_finite(step.x1) || !all_finite(step.v1)) {
             return StepStatus::rejected;
@@ -85,8 +85,8 @@ class FixedScheme {
         return StepStatus::stepped;
     }
 
-    /// The same motion seen from elsewhere: adds to positions and velocities, also to those that the
-    /// scheme remembers.
+    /// The same motion seen from elsewhere: adds to positions and velocities, also to those that
+    /// the scheme remembers.
     void shift(std::span<S> positions, std::span<const S> by, std::span<S> velocities,
                std::span<const S> velocities_by) noexcept {
         for (std::size_t i = 0; i < positions.size(); ++i) {

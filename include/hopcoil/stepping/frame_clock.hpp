@@ -26,20 +26,21 @@ struct FrameSteps {
 /// Model   Time left over is kept to twice a double's digits, so nothing drifts: frames of k steps
 ///         give k steps each for ever. Within 1e-6 of a step counts as reached.
 /// Units   seconds. step_s > 0, max_steps >= 1, speed >= 0 (0.25: slow motion), substeps >= 1.
-/// Errors  a negative or non-finite frame, or a setting out of range: rejected and counted, no steps.
+/// Errors  a negative or non-finite frame, or a setting out of range: rejected and counted, no
+/// steps.
 struct FrameClock {
     double step_s = 1.0 / 60;
-    int max_steps = 8;       ///< in a frame; time beyond that is dropped, so a lag spike ends
-    int substeps = 1;        ///< equal parts that each step is done in, of substep_s() each
-    double speed = 1.0;      ///< of this clock's time, against the frames'
-    bool paused = false;     ///< frames pass, steps do not
-    int steps_by_hand = 0;   ///< single steps asked for while paused: one is taken each frame
+    int max_steps = 8;      ///< in a frame; time beyond that is dropped, so a lag spike ends
+    int substeps = 1;       ///< equal parts that each step is done in, of substep_s() each
+    double speed = 1.0;     ///< of this clock's time, against the frames'
+    bool paused = false;    ///< frames pass, steps do not
+    int steps_by_hand = 0;  ///< single steps asked for while paused: one is taken each frame
 
     // What it remembers. Copying the clock copies it.
-    double left_s = 0.0;      ///< not yet stepped
-    double left_tail_s = 0.0; ///< what rounding left_s lost
+    double left_s = 0.0;       ///< not yet stepped
+    double left_tail_s = 0.0;  ///< what rounding left_s lost
     std::uint64_t steps_taken = 0;
-    double dropped_s = 0.0;   ///< in all
+    double dropped_s = 0.0;  ///< in all
     std::uint64_t rejected_inputs = 0;
 
     FrameSteps advance(double frame_dt) noexcept;

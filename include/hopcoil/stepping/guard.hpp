@@ -37,17 +37,17 @@ void require_valid(const GuardSettings& settings);
 struct StepPlan {
     Guard used = Guard::none;  ///< none where the step holds as it is
     int substeps = 1;
-    /// By which the natural frequency is multiplied for this step: stiffness by its square, damping by
-    /// itself.
+    /// By which the natural frequency is multiplied for this step: stiffness by its square, damping
+    /// by itself.
     double frequency_factor = 1.0;
 };
 
 /// What the guard did so far.
 struct GuardLog {
-    std::uint64_t guarded_steps = 0;      ///< that were not taken as they were asked for
-    std::uint64_t substeps = 0;           ///< in those of them that were divided
+    std::uint64_t guarded_steps = 0;  ///< that were not taken as they were asked for
+    std::uint64_t substeps = 0;       ///< in those of them that were divided
     std::uint64_t softened_steps = 0;
-    std::uint64_t calmed_steps = 0;       ///< that would have gained energy, and were kept from it
+    std::uint64_t calmed_steps = 0;  ///< that would have gained energy, and were kept from it
     std::uint64_t exact_steps = 0;
     std::uint64_t refused_steps = 0;
     double least_frequency_factor = 1.0;  ///< of those that were softened
@@ -56,8 +56,8 @@ struct GuardLog {
 /// A guarded step is taken so far below the line that blows up, as a part of it.
 inline constexpr double below_the_line = 0.9;
 
-/// For a system of one's own, from the largest step that holds (`step_limits`, `bounds_of`). `exact`
-/// and whatever no step can do are answered with `refuse`.
+/// For a system of one's own, from the largest step that holds (`step_limits`, `bounds_of`).
+/// `exact` and whatever no step can do are answered with `refuse`.
 [[nodiscard]] StepPlan plan_step(double largest_stable_s, double dt,
                                  const GuardSettings& settings) noexcept;
 

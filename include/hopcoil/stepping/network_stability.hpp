@@ -57,7 +57,8 @@ void fill_start(std::span<double> numbers) noexcept;
 /// Scales them to length 1 in the norm that weighs by mass; the length before.
 double normalise(std::span<double> numbers, std::span<const double> masses) noexcept;
 
-/// The seconds by which damping is stiffness, tried on a motion of no pattern; NaN if there are none.
+/// The seconds by which damping is stiffness, tried on a motion of no pattern; NaN if there are
+/// none.
 [[nodiscard]] double proportion(std::span<const double> stiffness_forces,
                                 std::span<const double> damping_forces) noexcept;
 
@@ -114,14 +115,22 @@ template <PointOperators N>
     std::vector<double> y(size);
     using In = std::span<const double>;
     using Out = std::span<double>;
-    const auto stiffness = [&](In in, Out out) { network.apply_stiffness(in, out); };
-    const auto damping = [&](In in, Out out) { network.apply_damping(in, out); };
+    const auto stiffness = [&](In in, Out out) {
+        network.apply_stiffness(in, out);
+    };
+    const auto damping = [&](In in, Out out) {
+        network.apply_damping(in, out);
+    };
     // Power iteration answers low, so a twentieth is added.
     double k = 1.05 * network::largest_by_iteration(stiffness, masses, x, y);
     double c = 1.05 * network::largest_by_iteration(damping, masses, x, y);
     if constexpr (KnowsRowSums<N>) {
-        const auto of_k = [&](std::size_t i) -> double { return network.stiffness_row_sum(i); };
-        const auto of_c = [&](std::size_t i) -> double { return network.damping_row_sum(i); };
+        const auto of_k = [&](std::size_t i) -> double {
+            return network.stiffness_row_sum(i);
+        };
+        const auto of_c = [&](std::size_t i) -> double {
+            return network.damping_row_sum(i);
+        };
         const double known_k = network::largest_row_sum(of_k, masses);
         const double known_c = network::largest_row_sum(of_c, masses);
         k = known_k < k ? known_k : k;

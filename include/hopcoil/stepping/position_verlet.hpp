@@ -14,12 +14,13 @@ inline namespace HOPCOIL_BITS {
 /// step old, so with damping it is of first order.
 ///
 /// The velocities it hands out are those at the end of the step, to second order. Change positions
-/// or velocities between two steps, and it starts anew from them, with the acceleration at that time
-/// taken for that of the half step before: one that lasts for a single step counts half there.
+/// or velocities between two steps, and it starts anew from them, with the acceleration at that
+/// time taken for that of the half step before: one that lasts for a single step counts half there.
 ///
 /// Model   c = (x - x_last) / h_last;  c1 = c + (h_last + h)/2 a(t, x, c);  x1 = x + h c1;
 ///         v1 = c1 + h/2 a
-/// Source  docs/math/stepping.md (7); order 2, with damping 1. As a start x_last = x - h v + h^2/2 a.
+/// Source  docs/math/stepping.md (7); order 2, with damping 1. As a start x_last = x - h v + h^2/2
+/// a.
 template <class S>
 class PositionVerlet : public FixedScheme<PositionVerlet<S>, S, 2> {
   public:

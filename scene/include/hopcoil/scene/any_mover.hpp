@@ -16,10 +16,9 @@
 namespace hopcoil::scene {
 
 /// Any mover of one number.
-using AnyMover =
-    std::variant<Follower<double>, AngleFollower<double>, Glide<double>, Pursuit<double>,
-                 SettleCurve, CurveMove<double>, Relay<double>, Coast<double>,
-                 SteppedFollower<double>>;
+using AnyMover = std::variant<Follower<double>, AngleFollower<double>, Glide<double>,
+                              Pursuit<double>, SettleCurve, CurveMove<double>, Relay<double>,
+                              Coast<double>, SteppedFollower<double>>;
 
 /// The mover that a scene names, where it starts and with its velocity, if it can have one.
 /// Errors  those of the mover's constructor.

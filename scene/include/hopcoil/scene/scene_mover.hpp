@@ -34,9 +34,8 @@ struct SteppedNumbers {
 /// What moves, and its numbers: a follower (of an angle, where its target is one), a glide, a
 /// pursuit, a settle curve, a move along a curve, a relay; a coast, which has no target and is
 /// launched at its start velocity; a follower stepped by a scheme.
-using MoverNumbers =
-    std::variant<Tuning, GlideTuning, PursuitTuning, SettleNumbers, CurveMoveTuning, RelayNumbers,
-                 CoastTuning, SteppedNumbers>;
+using MoverNumbers = std::variant<Tuning, GlideTuning, PursuitTuning, SettleNumbers,
+                                  CurveMoveTuning, RelayNumbers, CoastTuning, SteppedNumbers>;
 
 /// The tuning of a follower, exact or stepped, or of a relay's link; nothing for the others.
 [[nodiscard]] const Tuning* tuning_of(const MoverNumbers& numbers, std::size_t part = 0);
