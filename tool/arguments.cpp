@@ -46,6 +46,12 @@ CLI::Validator not_zero(const std::string& of_what) {
                   "a finite number other than 0" + of_what);
 }
 
+CLI::Validator whole_number() {
+    return number(
+        [](double value) { return value >= 0 && value <= 0x1p53 && value == std::floor(value); },
+        "a whole number, 0 or more");
+}
+
 CLI::Validator one_of(const std::vector<std::string>& names) {
     const auto problem = [names](const std::string& text) -> std::string {
         for (const std::string& name : names) {
@@ -186,6 +192,9 @@ void add_run(CLI::App& app, RunOptions& options) {
     app.add_option("--rate", options.rate_hz, "frames per second (as the scene says)")
         ->check(above_zero(" hertz"))
         ->type_name("HZ");
+    app.add_option("--seed", options.seed, "of what is random in it (as the scene says, else 0)")
+        ->check(whole_number())
+        ->type_name("N");
     app.add_option("--figure", options.figure, "draw the figure there instead")
         ->type_name("FILE.png|.svg");
     app.add_flag("--json", options.json, "print one JSON object instead of the summary");

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstdint>
 #include <filesystem>
 #include <optional>
 #include <stdexcept>
@@ -63,6 +64,7 @@ struct RunOptions {
     std::filesystem::path out{};
     std::optional<double> seconds{};
     std::optional<double> rate_hz{};
+    std::optional<std::uint64_t> seed{};
     std::filesystem::path figure{};
     bool json = false;
 };

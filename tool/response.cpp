@@ -56,7 +56,7 @@ scene::Target target_of(ResponseOptions& options) {
     }
     if (options.signal == "sine") {
         constexpr double for_ever = std::numeric_limits<double>::infinity();
-        return scene::MovesTarget{0, {}, {{0, for_ever, size, options.sine_hz}}};
+        return scene::MovesTarget{0, {}, {scene::Sine{0, for_ever, size, options.sine_hz}}};
     }
     return recorded_target(options);
 }

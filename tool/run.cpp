@@ -14,7 +14,7 @@ ExitCode run_run(const RunOptions& options) {
             fmt::format("hopcoil run: --figure {}: expected a name that ends in .png or .svg",
                         options.figure.string())};
     }
-    scene::Scene scene = scene::read_scene(options.scene);
+    scene::Scene scene = scene::read_scene(options.scene, options.seed);
     scene.duration_s = options.seconds.value_or(scene.duration_s);
     scene.rate_hz = options.rate_hz.value_or(scene.rate_hz);
     const SceneFiles files = run_into_folder("run", scene, options.out, options.figure);

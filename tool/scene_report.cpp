@@ -76,9 +76,13 @@ std::string scene_name(const scene::Scene& scene) {
     return std::filesystem::path{scene.file}.filename().string();
 }
 
+constexpr std::string_view nothing_random = "nothing in it is random";
+
 std::string footer_of(const scene::Scene& scene) {
-    return fmt::format("hopcoil {} run {}: {:.4g} s at {:.4g} Hz; nothing in it is random", version,
-                       scene_name(scene), scene.duration_s, scene.rate_hz);
+    const std::string seed =
+        scene.is_random ? fmt::format("seed {}", scene.seed) : std::string{nothing_random};
+    return fmt::format("hopcoil {} run {}: {:.4g} s at {:.4g} Hz; {}", version, scene_name(scene),
+                       scene.duration_s, scene.rate_hz, seed);
 }
 
 void add_stops(MoverReport& report, const scene::MoverNumbers& numbers,
@@ -251,8 +255,12 @@ Json scene_json(const std::string& command, const scene::Scene& scene,
                 const std::vector<MoverReport>& reports, const scene::RunLog& log) {
     Json source = made_by(command);
     source["scene"] = scene.file;
-    source["seed"] = nullptr;
-    source["seed_reason"] = "nothing in it is random";
+    if (scene.is_random) {
+        source["seed"] = scene.seed;
+    } else {
+        source["seed"] = nullptr;
+        source["seed_reason"] = nothing_random;
+    }
     source["duration_s"] = scene.duration_s;
     source["rate_hz"] = scene.rate_hz;
     Json movers = Json::array();

@@ -223,13 +223,8 @@ MoverNumbers MoverReader::read_follower(TableReader& reader) {
             reader.choice("guard", {"none", "exact", "substep", "soften", "refuse"})) {
         stepped.stepping.guard.guard = find_guard(*name).value_or(Guard::substep);
     }
-    if (const auto most = reader.number("most_substeps")) {
-        if (*most >= 1 && *most <= 1e6 && *most == std::floor(*most)) {
-            stepped.stepping.guard.most_substeps = static_cast<int>(*most);
-        } else {
-            reader.problem("most_substeps",
-                           fmt::format("expected a whole number, 1 to 1000000, found {}", *most));
-        }
+    if (const auto most = whole_number(reader, "most_substeps", 1, 1'000'000)) {
+        stepped.stepping.guard.most_substeps = static_cast<int>(*most);
     }
     return stepped;
 }

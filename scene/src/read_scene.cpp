@@ -13,6 +13,7 @@
 #include <hopcoil/scene/text_file.hpp>
 
 #include "read_movers.hpp"
+#include "read_moves.hpp"
 #include "reading.hpp"
 #include "toml_reader.hpp"
 
@@ -22,8 +23,9 @@ namespace {
 /// Reads the tables of one scene file, one member function a kind of table.
 class SceneReader {
   public:
-    SceneReader(const toml::table& root, const std::filesystem::path& path)
-        : root_{root}, path_{path}, file_{path.string()} {}
+    SceneReader(const toml::table& root, const std::filesystem::path& path,
+                std::optional<std::uint64_t> seed)
+        : root_{root}, path_{path}, file_{path.string()}, given_seed_{seed} {}
 
     Scene read() {
         scene_.file = file_;
@@ -31,6 +33,8 @@ class SceneReader {
         if (const auto title = top.text("title")) scene_.title = *title;
         const std::optional<double> duration_s = top.number("duration_s");
         if (const auto rate = top.number("rate_hz")) scene_.rate_hz = *rate;
+        const auto own_seed = whole_number(top, "seed", 0, 0x1p53);
+        scene_.seed = given_seed_.value_or(static_cast<std::uint64_t>(own_seed.value_or(0)));
         read_items(top, "target", [&](auto& reader, auto& name) { read_target(reader, name); });
         if (scene_.targets.empty() && problems_.empty()) {
             top.problem("", "expected at least one table [target.NAME]");
@@ -191,76 +195,18 @@ class SceneReader {
         return text == "continue" ? AfterEnd::carry_on : AfterEnd::hold;
     }
 
-    // A target made of moves.
-
     void read_moves(TableReader& reader, const std::string& name) {
+        bool angle = false;
         std::optional<std::string> unit;
-        const double start = in_unit(reader, "start", unit).value_or(0);
-        const bool angle = reader.flag("angle").value_or(false);
-        std::vector<std::variant<Jump, Ramp>> moves;
-        std::vector<Sine> sines;
-        const toml::array* list = reader.array("moves");
-        if (list == nullptr && !reader.has("moves")) {
-            reader.problem("",
-                           "expected a key 'moves' (a list of jumps, ramps and sines) or 'csv' "
-                           "(a file of samples)");
-        }
-        for (std::size_t i = 0; list != nullptr && i < list->size(); ++i) {
-            const toml::node& node = *list->get(i);
-            const std::string path = fmt::format("{}.moves[{}]", reader.path(), i);
-            if (!node.is_table()) {
-                problems_.push_back({position_of(node, file_), path,
-                                     fmt::format("expected a table such as {{ at_s = 1, jump_to = "
-                                                 "2 }}, found {}",
-                                                 kind_of(node))});
-                continue;
-            }
-            TableReader move = reader_of(*node.as_table(), path);
-            auto moves_before = moves;
-            auto sines_before = sines;
-            read_move(move, unit, moves, sines);
-            move.finish();
-            if (!try_to(move, [&] { MovesTarget{start, moves, sines}; })) {
-                moves = std::move(moves_before);  // so that the next ones are judged by themselves
-                sines = std::move(sines_before);
-            }
-        }
-        if (angle && unit.value_or("") != "rad") {
-            reader.problem("angle", "expected its places in _deg or _rad");
-        }
-        try_to(reader, [&] {
-            scene_.targets.push_back({.name = name,
-                                      .unit = unit.value_or(""),
-                                      .path = MovesTarget{start, moves, sines},
-                                      .is_made_of_moves = true,
-                                      .is_angle = angle});
-        });
-    }
-
-    void read_move(TableReader& move, std::optional<std::string>& unit,
-                   std::vector<std::variant<Jump, Ramp>>& moves, std::vector<Sine>& sines) {
-        const std::optional<double> jump_to = in_unit(move, "jump_to", unit);
-        const std::optional<double> ramp_to = in_unit(move, "ramp_to", unit);
-        const std::optional<double> amplitude = in_unit(move, "sine_amplitude", unit);
-        if (jump_to.has_value() + ramp_to.has_value() + amplitude.has_value() != 1) {
-            move.problem("", "expected one of jump_to, ramp_to and sine_amplitude");
-            return;
-        }
-        if (amplitude) {
-            const std::optional<double> from_s = move.number("from_s");
-            const std::optional<double> until_s = move.number("until_s");
-            const double hz = required(move, "frequency_hz");
-            sines.push_back({from_s.value_or(0),
-                             until_s.value_or(std::numeric_limits<double>::infinity()), *amplitude,
-                             hz});
-            return;
-        }
-        const double at_s = required(move, "at_s");
-        if (jump_to) {
-            moves.emplace_back(Jump{at_s, *jump_to});
-        } else {
-            moves.emplace_back(Ramp{at_s, *ramp_to, required(move, "over_s")});
-        }
+        MovesReader moves{file_, problems_, scene_.seed};
+        const std::optional<MovesTarget> path = moves.read(reader, unit, angle);
+        scene_.is_random = scene_.is_random || moves.is_random();
+        if (!path) return;
+        scene_.targets.push_back({.name = name,
+                                  .unit = unit.value_or(""),
+                                  .path = *path,
+                                  .is_made_of_moves = true,
+                                  .is_angle = angle});
     }
 
     /// As long as asked, or until everything has happened and had time to settle.
@@ -280,6 +226,7 @@ class SceneReader {
     const toml::table& root_;
     std::filesystem::path path_;
     std::string file_;
+    std::optional<std::uint64_t> given_seed_;
     Scene scene_;
     std::vector<std::string> declared_targets_;
     std::vector<Problem> problems_;
@@ -287,11 +234,11 @@ class SceneReader {
 
 }  // namespace
 
-Scene read_scene(const std::string& path) {
+Scene read_scene(const std::string& path, std::optional<std::uint64_t> seed) {
     const std::string text = read_text_file(path);
     try {
         const toml::table root = toml::parse(text, path);
-        return SceneReader{root, path}.read();
+        return SceneReader{root, path, seed}.read();
     } catch (const toml::parse_error& error) {
         const toml::source_position at = error.source().begin;
         throw InputProblems{{{{path, at.line, at.column}, "", std::string{error.description()}}}};

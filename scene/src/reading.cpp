@@ -1,5 +1,7 @@
 #include "reading.hpp"
 
+#include <cmath>
+
 namespace hopcoil::scene {
 namespace {
 
@@ -13,6 +15,16 @@ std::string unit_in_words(const std::string& unit) {
 double required(TableReader& reader, const std::string& key) {
     if (!reader.has(key)) reader.problem("", fmt::format("expected a key '{}'", key));
     return reader.number(key).value_or(1);
+}
+
+std::optional<double> whole_number(TableReader& reader, const std::string& key, double least,
+                                   double most) {
+    const std::optional<double> value = reader.number(key);
+    if (!value) return std::nullopt;
+    if (*value >= least && *value <= most && *value == std::floor(*value)) return value;
+    reader.problem(key,
+                   fmt::format("expected a whole number, {} to {}, found {}", least, most, *value));
+    return std::nullopt;
 }
 
 std::optional<double> in_unit(TableReader& reader, const std::string& key,

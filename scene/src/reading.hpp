@@ -35,6 +35,10 @@ bool try_to(TableReader& reader, const Make& make) {
 /// A number that has to be there; 1 when it is not, and noted.
 [[nodiscard]] double required(TableReader& reader, const std::string& key);
 
+/// A whole number in a range; noted when it is another.
+[[nodiscard]] std::optional<double> whole_number(TableReader& reader, const std::string& key,
+                                                 double least, double most);
+
 /// A quantity whose unit has to be that of the others: the first one given decides.
 [[nodiscard]] std::optional<double> in_unit(TableReader& reader, const std::string& key,
                                             std::optional<std::string>& unit,

@@ -4,14 +4,13 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/follow/key_curve.hpp>
 #include <hopcoil/scene/target.hpp>
 
 namespace hopcoil::scene {
 namespace {
 
 constexpr double never = std::numeric_limits<double>::infinity();
-constexpr double knots_per_period = 256;
-
 void require_time_in_order(double at_s, double earliest_s) {
     if (!(std::isfinite(at_s) && at_s >= earliest_s)) {
         throw InvalidValue{"at_s", at_s,
@@ -19,83 +18,95 @@ void require_time_in_order(double at_s, double earliest_s) {
     }
 }
 
-void require_valid(const Sine& sine) {
-    require_finite("amplitude", sine.amplitude);
-    require_above_zero("frequency_hz", sine.frequency_hz);
-    require_at_least_zero("from_s", sine.from_s);
-    if (!(sine.until_s > sine.from_s)) {
-        throw InvalidValue{"until_s", sine.until_s,
-                           "a time after from_s, " + shortest(sine.from_s)};
-    }
-}
-
-/// The last of the knots at or before (after) a time: from there on, or up to there.
-bool has_begun(double knot_s, double time_s, bool after) {
-    return after ? knot_s <= time_s : knot_s < time_s;
-}
-
-double next_sine_knot_s(const Sine& sine, double time_s) {
-    if (time_s < sine.from_s) return sine.from_s;
-    if (time_s >= sine.until_s) return never;
-    const double spacing_s = 1 / (knots_per_period * sine.frequency_hz);
-    double count = std::floor((time_s - sine.from_s) / spacing_s) + 1;
-    while (!(sine.from_s + count * spacing_s > time_s)) {
-        if (sine.from_s + (count + 1) * spacing_s == sine.from_s + count * spacing_s) break;
-        ++count;
-    }
-    return std::min(sine.from_s + count * spacing_s, sine.until_s);
-}
-
 }  // namespace
 
-MovesTarget::MovesTarget(double start, const std::vector<std::variant<Jump, Ramp>>& moves,
-                         std::vector<Sine> sines)
-    : sines_{std::move(sines)} {
+MovesTarget::MovesTarget(double start, const std::vector<Move>& moves, std::vector<Wave> waves)
+    : waves_{std::move(waves)} {
     require_finite("start", start);
     pieces_.push_back({-never, start, 0});
     double earliest_s = 0;
-    for (const auto& move : moves) {
+    for (const Move& move : moves) {
         const double at_s = std::visit([](const auto& m) { return m.at_s; }, move);
         require_time_in_order(at_s, earliest_s);
         earliest_s = at_s;
-        // A ramp may still be under way: what was to come of it is called off.
-        while (pieces_.back().from_s > at_s)
-            pieces_.pop_back();
-        if (const auto* jump = std::get_if<Jump>(&move)) {
-            require_finite("jump_to", jump->to);
-            pieces_.push_back({at_s, jump->to, 0});
-        } else {
-            add_ramp(std::get<Ramp>(move));
-        }
+        std::visit([this](const auto& m) { add(m); }, move);
     }
-    for (const Sine& sine : sines_)
-        require_valid(sine);
+    for (const Wave& wave : waves_) {
+        require_valid(wave);
+        is_straight_ = is_straight_ && scene::is_straight(wave);
+    }
 }
 
-void MovesTarget::add_ramp(const Ramp& ramp) {
+TargetPoint MovesTarget::point_in(const Piece& piece, double time_s) noexcept {
+    if (piece.slope == 0 && piece.bend == 0 && piece.twist == 0) return {piece.value, 0};
+    const double t = time_s - piece.from_s;
+    return {piece.value + t * (piece.slope + t * (piece.bend + t * piece.twist)),
+            piece.slope + t * (2 * piece.bend + t * 3 * piece.twist)};
+}
+
+void MovesTarget::add(const Jump& jump) {
+    require_finite("jump_to", jump.to);
+    call_off_after(jump.at_s);
+    pieces_.push_back({jump.at_s, jump.to, 0});
+}
+
+void MovesTarget::add(const Ramp& ramp) {
     require_finite("ramp_to", ramp.to);
     require_above_zero("over_s", ramp.over_s);
-    const Piece& last = pieces_.back();
-    const double from =
-        last.slope == 0 ? last.value : last.value + last.slope * (ramp.at_s - last.from_s);
+    call_off_after(ramp.at_s);
+    const double from = point_in(pieces_.back(), ramp.at_s).value;
     pieces_.push_back({ramp.at_s, from, (ramp.to - from) / ramp.over_s});
     pieces_.push_back({ramp.at_s + ramp.over_s, ramp.to, 0});
 }
 
-TargetPoint MovesTarget::sum_at(const Piece& piece, double time_s, bool after) const noexcept {
-    TargetPoint point{
-        piece.slope == 0 ? piece.value : piece.value + piece.slope * (time_s - piece.from_s),
-        piece.slope};
-    for (const Sine& sine : sines_) {
-        if (!has_begun(sine.from_s, time_s, after) || has_begun(sine.until_s, time_s, after)) {
-            continue;
-        }
-        const double w = 2 * math::pi * sine.frequency_hz;
-        const auto [s, c] = math::sincos(w * (time_s - sine.from_s));
-        point.value += sine.amplitude * s;
-        point.velocity += sine.amplitude * w * c;
+void MovesTarget::add(const Path& path) {
+    if (path.times_s.empty() || path.times_s.size() != path.values.size()) {
+        throw InvalidValue{"through", static_cast<double>(path.times_s.size()),
+                           "at least one point, each a time and a place"};
     }
-    return point;
+    call_off_after(path.at_s);
+    const TargetPoint start = point_in(pieces_.back(), path.at_s);
+    std::vector<double> times_s{path.at_s};
+    std::vector<double> values{start.value};
+    times_s.insert(times_s.end(), path.times_s.begin(), path.times_s.end());
+    values.insert(values.end(), path.values.begin(), path.values.end());
+    for (std::size_t i = 1; i < times_s.size(); ++i) {
+        require_finite("through", values[i]);
+        if (!std::isfinite(times_s[i]) || !(times_s[i] > times_s[i - 1])) {
+            throw InvalidValue{"through", times_s[i],
+                               "a time after the one before it, " + shortest(times_s[i - 1])};
+        }
+    }
+    std::vector<CurveKey> keys = KeyCurve::through(times_s, values).keys();
+    keys.front().slope_after = start.velocity;
+    keys.back().slope_before = 0;
+    for (std::size_t i = 0; i + 1 < keys.size(); ++i) {
+        const double length_s = keys[i + 1].time_s - keys[i].time_s;
+        const double chord = (keys[i + 1].value - keys[i].value) / length_s;
+        const double first = keys[i].slope_after;
+        const double last = keys[i + 1].slope_before;
+        pieces_.push_back({keys[i].time_s, keys[i].value, first,
+                           (3 * chord - 2 * first - last) / length_s,
+                           (first + last - 2 * chord) / (length_s * length_s)});
+    }
+    pieces_.push_back({keys.back().time_s, keys.back().value, 0});
+    is_straight_ = false;
+}
+
+/// What was still to come of the moves before is called off.
+void MovesTarget::call_off_after(double at_s) {
+    while (pieces_.back().from_s > at_s)
+        pieces_.pop_back();
+}
+
+TargetPoint MovesTarget::sum_at(const Piece& piece, double time_s, bool after) const noexcept {
+    TargetPoint sum = point_in(piece, time_s);
+    for (const Wave& wave : waves_) {
+        const TargetPoint added = point_of(wave, time_s, after);
+        sum.value += added.value;
+        sum.velocity += added.velocity;
+    }
+    return sum;
 }
 
 TargetPoint MovesTarget::before(double time_s) const noexcept {
@@ -114,17 +125,15 @@ double MovesTarget::next_knot_s(double time_s) const noexcept {
     const auto next = std::upper_bound(pieces_.begin(), pieces_.end(), time_s,
                                        [](double t, const Piece& p) { return t < p.from_s; });
     double knot_s = next == pieces_.end() ? never : next->from_s;
-    for (const Sine& sine : sines_)
-        knot_s = std::min(knot_s, next_sine_knot_s(sine, time_s));
+    for (const Wave& wave : waves_)
+        knot_s = std::min(knot_s, scene::next_knot_s(wave, time_s));
     return knot_s;
 }
 
 double MovesTarget::last_event_s() const noexcept {
     double last_s = std::max(0.0, pieces_.back().from_s);
-    for (const Sine& sine : sines_) {
-        last_s = std::max(
-            last_s, sine.until_s < never ? sine.until_s : sine.from_s + 3 / sine.frequency_hz);
-    }
+    for (const Wave& wave : waves_)
+        last_s = std::max(last_s, scene::last_event_s(wave));
     return last_s;
 }
 

@@ -89,11 +89,11 @@ double first_u(double from, double to, const Condition& beyond) {
     return endless_s;
 }
 
-/// The real root of u^3 / 4 - z u^2 + 2 z^2 u - 2 z, which grows with u throughout and is below 2.
+/// The real root of u^3 / 4 - z u^2 + 2 z^2 u - 2 z, which grows with u throughout.
 double midpoint_limit(double z) {
     if (z >= 1) return 2 / (z + std::sqrt((z - 1) * (z + 1)));
     double low = 0;
-    double high = 2;
+    double high = 4;
     for (int i = 0; i < 80 && z > 0; ++i) {
         const double u = (low + high) / 2;
         const double height = ((u / 4 - z) * u + 2 * z * z) * u - 2 * z;

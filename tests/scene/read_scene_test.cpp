@@ -115,7 +115,7 @@ TEST_CASE("what is wrong in a scene is named with place, key, expectation and ne
         {"[target.hook]\nmoves = [{}]\n" + good_follower, "expected one of jump_to, ramp_to"},
         {"[target.hook]\nmoves = [{ jump_to = 1 }]\n" + good_follower, "expected a key 'at_s'"},
         {"[target.hook]\nmoves = [{ at_s = 1, jump_to = 1, ramp_to = 2 }]\n" + good_follower,
-         "expected one of jump_to, ramp_to and sine_amplitude"},
+         "expected one of jump_to, ramp_to, through"},
         {"[target.hook]\nmoves = [{ at_s = 1, ramp_to = 1 }]\n" + good_follower,
          "expected a key 'over_s'"},
         {"[target.hook]\nmoves = [{ at_s = 1, jump_to = inf }]\n" + good_follower,

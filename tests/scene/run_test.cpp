@@ -76,7 +76,7 @@ TEST_CASE("a scene moves the same at every frame rate", "[run]") {
         check_same_at_every_rate(RecordTarget{times, values, AfterEnd::mirror}, tuning, 1e-10);
     }
     SECTION("a sine that begins and ends between frames") {
-        check_same_at_every_rate(MovesTarget{0, {}, {{0.513, 3.217, 1, 2.1}}}, tuning, 1e-8);
+        check_same_at_every_rate(MovesTarget{0, {}, {Sine{0.513, 3.217, 1, 2.1}}}, tuning, 1e-8);
     }
 }
 

@@ -41,7 +41,7 @@ TEST_CASE("jumps and ramps take over from one another", "[target]") {
 }
 
 TEST_CASE("sines add up while they last", "[target]") {
-    const MovesTarget target{2, {Ramp{0, 4, 2}}, {{1, 3, 0.5, 2}, {0, infinity, 1, 1}}};
+    const MovesTarget target{2, {Ramp{0, 4, 2}}, {Sine{1, 3, 0.5, 2}, Sine{0, infinity, 1, 1}}};
     const auto expected = [](double t) {
         return 2 + std::min(t, 2.0) + (t > 1 && t < 3 ? 0.5 * std::sin(4 * pi * (t - 1)) : 0) +
                std::sin(2 * pi * t);
@@ -57,7 +57,7 @@ TEST_CASE("sines add up while they last", "[target]") {
 }
 
 TEST_CASE("knots always lie ahead, and a sine has 256 of them a period", "[target]") {
-    const MovesTarget target{0, {}, {{0.3, 2.3, 1, 3.7}}};
+    const MovesTarget target{0, {}, {Sine{0.3, 2.3, 1, 3.7}}};
     double time_s = 0;
     int count = 0;
     while (target.next_knot_s(time_s) < infinity) {
@@ -139,8 +139,8 @@ TEST_CASE("impossible targets are refused", "[target]") {
     CHECK_THROWS_AS((MovesTarget{0, {Jump{-1, 0}}, {}}), invalid_argument);
     CHECK_THROWS_AS((MovesTarget{0, {Jump{2, 0}, Jump{1, 0}}, {}}), invalid_argument);
     CHECK_THROWS_AS((MovesTarget{0, {Ramp{0, 1, 0}}, {}}), invalid_argument);
-    CHECK_THROWS_AS((MovesTarget{0, {}, {{0, 1, 1, 0}}}), invalid_argument);
-    CHECK_THROWS_AS((MovesTarget{0, {}, {{2, 1, 1, 1}}}), invalid_argument);
+    CHECK_THROWS_AS((MovesTarget{0, {}, {Sine{0, 1, 1, 0}}}), invalid_argument);
+    CHECK_THROWS_AS((MovesTarget{0, {}, {Sine{2, 1, 1, 1}}}), invalid_argument);
     CHECK_THROWS_AS((RecordTarget{{}, {}, AfterEnd::hold}), invalid_argument);
     CHECK_THROWS_AS((RecordTarget{{0, 1}, {0}, AfterEnd::hold}), invalid_argument);
     CHECK_THROWS_AS((RecordTarget{{1, 0}, {0, 0}, AfterEnd::hold}), invalid_argument);
@@ -152,4 +152,80 @@ TEST_CASE("angles unwrap across the seam, either way", "[target]") {
           std::vector<double>{170, 179, 181, 190, 179});
     CHECK(unwrapped({-170, 170, -170, -10, 10}, 360) ==
           std::vector<double>{-170, -190, -170, -10, 10});
+}
+
+TEST_CASE("a path goes through its points, smoothly, and comes to rest", "[scene][target]") {
+    const MovesTarget target{1, {Ramp{0, 2, 2}, Path{1, {1.5, 2.5, 3}, {3, 0, 1}}, Jump{5, 9}}, {}};
+    CHECK(target.before(1).value == Approx(1.5));
+    CHECK(target.after(1).velocity == Approx(0.5));  // as fast as the ramp it takes over from
+    CHECK(target.before(1.5).value == Approx(3));
+    CHECK(target.before(2.5).value == Approx(0));
+    CHECK(target.before(3).value == Approx(1));
+    CHECK(target.before(3).velocity == Approx(0).margin(1e-12));
+    CHECK(target.after(4).value == 1);
+    CHECK(target.after(5).value == 9);
+    CHECK_FALSE(target.is_straight());
+    for (double t = 1.01; t < 3; t += 0.01) {
+        CHECK(target.after(t).velocity == Approx(target.before(t).velocity).margin(1e-9));
+        const double slope = (target.before(t + 1e-6).value - target.before(t - 1e-6).value) / 2e-6;
+        CHECK(target.before(t).velocity == Approx(slope).margin(1e-3));
+    }
+    CHECK_THROWS_AS((MovesTarget{0, {Path{1, {1}, {3}}}, {}}), std::invalid_argument);
+    CHECK_THROWS_AS((MovesTarget{0, {Path{1, {}, {}}}, {}}), std::invalid_argument);
+}
+
+TEST_CASE("pulses come and go at their times", "[scene][target]") {
+    const MovesTarget once{0, {}, {Pulses{1, infinity, 2, 0.5, 0}}};
+    CHECK(once.before(1).value == 0);
+    CHECK(once.after(1).value == 2);
+    CHECK(once.before(1.5).value == 2);
+    CHECK(once.after(1.5).value == 0);
+    CHECK(once.next_knot_s(0) == 1);
+    CHECK(once.next_knot_s(1) == 1.5);
+    CHECK(once.next_knot_s(1.5) == infinity);
+    const MovesTarget train{1, {}, {Pulses{0.3, 10, -1, 0.1, 0.7}}};
+    CHECK(train.is_straight());
+    int changes = 0;
+    double t = 0;
+    while (t < 20) {
+        const double next = train.next_knot_s(t);
+        if (next == infinity) break;
+        REQUIRE(next > t);
+        t = next;
+        changes += train.before(t).value != train.after(t).value;
+    }
+    CHECK(t == 10);
+    CHECK(changes == 28);
+}
+
+TEST_CASE("random targets are the same for the same stream, and others for another",
+          "[scene][target]") {
+    const MovesTarget steps{0, {}, {RandomSteps{1, 9, -2, 3, 0.25, 5}}};
+    const MovesTarget others{0, {}, {RandomSteps{1, 9, -2, 3, 0.25, 6}}};
+    int same = 0;
+    for (int k = 0; k < 32; ++k) {
+        const double t = 1 + 0.25 * k;
+        CHECK(steps.after(t).value == steps.before(t + 0.25).value);
+        CHECK(steps.after(t).value >= -2);
+        CHECK(steps.after(t).value <= 3);
+        same += steps.after(t).value == others.after(t).value;
+        CHECK(steps.next_knot_s(t) == t + 0.25);
+    }
+    CHECK(same == 0);
+    CHECK(steps.after(9).value == 0);
+
+    // Cubics between the knots of noise are the noise.
+    const NoiseWave wave{0, infinity, 2, {.frequency_hz = 3, .octaves = 2}, 77};
+    const MovesTarget noise{0, {}, {wave}};
+    double worst = 0;
+    for (double t = 0; t < 3;) {
+        const double next = noise.next_knot_s(t);
+        const TargetPoint a = noise.after(t);
+        const TargetPoint b = noise.before(next);
+        const double h = next - t;
+        const double middle = (a.value + b.value) / 2 + h * (a.velocity - b.velocity) / 8;
+        worst = std::max(worst, std::abs(middle - noise.after(t + h / 2).value));
+        t = next;
+    }
+    CHECK(worst < 1e-6 * 2);
 }

@@ -1,5 +1,7 @@
 #pragma once
 
+#include <cstdint>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -22,6 +24,8 @@ struct Scene {
     std::string file{};  ///< where it was read from; empty when made by a program
     double duration_s = 10.0;
     double rate_hz = 60.0;
+    std::uint64_t seed = 0;  ///< of everything random in it
+    bool is_random = false;  ///< whether anything is
     std::vector<SceneTarget> targets{};
     std::vector<SceneMover> movers{};
 };
@@ -30,7 +34,8 @@ struct Scene {
 ///
 /// Errors  InputProblems: the first error of syntax, or else everything that is wrong with the
 ///         scene. FileProblem: the scene, or a record that it names, cannot be read.
-[[nodiscard]] Scene read_scene(const std::string& path);
+/// `seed` stands in for the scene's own.
+[[nodiscard]] Scene read_scene(const std::string& path, std::optional<std::uint64_t> seed = {});
 
 /// Errors  InvalidValue for a duration or rate that is not finite and above 0, or one that makes
 ///         more than `most_frames` frames.

@@ -4,13 +4,9 @@
 #include <variant>
 #include <vector>
 
-namespace hopcoil::scene {
+#include <hopcoil/scene/wave.hpp>
 
-/// Where a target is and how fast it moves.
-struct TargetPoint {
-    double value = 0.0;
-    double velocity = 0.0;
-};
+namespace hopcoil::scene {
 
 /// A move that takes over from whatever went on before it.
 struct Jump {
@@ -22,13 +18,13 @@ struct Ramp {
     double to = 0.0;
     double over_s = 1.0;
 };
-/// Added to the others while it lasts.
-struct Sine {
-    double from_s = 0.0;
-    double until_s = 0.0;  ///< may be infinite
-    double amplitude = 1.0;
-    double frequency_hz = 1.0;
+/// On through points, smoothly: from wherever it is, at the speed it has, to a rest at the last.
+struct Path {
+    double at_s = 0.0;
+    std::vector<double> times_s{};  ///< rising, after at_s
+    std::vector<double> values{};
 };
+using Move = std::variant<Jump, Ramp, Path>;
 
 /// What a record does past its last sample.
 enum class AfterEnd : std::uint8_t {
@@ -38,20 +34,18 @@ enum class AfterEnd : std::uint8_t {
     carry_on,  ///< keeps the velocity of its last two samples
 };
 
-/// A target made of jumps, ramps and sines.
+/// A target made of moves, and of waves added to them.
 class MovesTarget {
   public:
-    /// Jumps and ramps in order of time.
+    /// Moves in order of time.
     /// Errors  InvalidValue for a number that is not finite, a time before 0 or before the move
-    ///         ahead of it, a ramp over no time, a sine without frequency or ending before it
-    ///         begins.
-    MovesTarget(double start, const std::vector<std::variant<Jump, Ramp>>& moves,
-                std::vector<Sine> sines);
+    ///         ahead of it, a ramp over no time, a path whose times do not rise, an invalid wave.
+    MovesTarget(double start, const std::vector<Move>& moves, std::vector<Wave> waves);
 
     [[nodiscard]] TargetPoint before(double time_s) const noexcept;
     [[nodiscard]] TargetPoint after(double time_s) const noexcept;
     [[nodiscard]] double next_knot_s(double time_s) const noexcept;
-    [[nodiscard]] bool is_straight() const noexcept { return sines_.empty(); }
+    [[nodiscard]] bool is_straight() const noexcept { return is_straight_; }
     [[nodiscard]] double last_event_s() const noexcept;
 
   private:
@@ -59,12 +53,19 @@ class MovesTarget {
         double from_s = 0.0;
         double value = 0.0;
         double slope = 0.0;
+        double bend = 0.0;   ///< of the time squared
+        double twist = 0.0;  ///< of the time cubed
     };
-    void add_ramp(const Ramp& ramp);
+    static TargetPoint point_in(const Piece& piece, double time_s) noexcept;
+    void add(const Jump& jump);
+    void add(const Ramp& ramp);
+    void add(const Path& path);
+    void call_off_after(double at_s);
     [[nodiscard]] TargetPoint sum_at(const Piece& piece, double time_s, bool after) const noexcept;
 
     std::vector<Piece> pieces_{};
-    std::vector<Sine> sines_{};
+    std::vector<Wave> waves_{};
+    bool is_straight_ = true;
 };
 
 /// A target given as samples, straight between them. Two samples at one time are a jump.
@@ -101,7 +102,7 @@ class RecordTarget {
 /// A target over time. Between knots it is smooth; at a knot its value or velocity may leap, so a
 /// run splits its steps there and the motion is the same at every frame rate.
 ///
-/// Where it is a sine there are 256 knots a period: cubics between them are within 1e-9 of it.
+/// Where it is a wave there are as many knots as it takes for cubics between them (wave.hpp).
 class Target {
   public:
     Target(MovesTarget moves) : target_{std::move(moves)} {}
