@@ -148,6 +148,10 @@ std::vector<MoverReport> report_on(const scene::Scene& scene, const Take& take) 
         const bool in_degrees = target.unit == "rad";
         std::size_t target_column = mover.target;
         std::string target_name = target.name;
+        if (target.leader && target.name == mover.name + ".target") {
+            const scene::SceneMover& ahead = scene.movers[target.leader->mover];
+            target_name = ahead.name + scene::part_suffix(ahead.numbers, target.leader->part);
+        }
         for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part, column += 2) {
             MoverReport report{.name = mover.name + scene::part_suffix(mover.numbers, part),
                                .kind = scene::kind_of(mover.numbers),

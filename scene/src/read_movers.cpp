@@ -146,10 +146,42 @@ void MoverReader::put_in_order() {
     std::stable_sort(order.begin(), order.end(),
                      [&](std::size_t a, std::size_t b) { return lines_[a] < lines_[b]; });
     std::vector<SceneMover> sorted;
+    std::vector<std::size_t> new_place(order.size());
     sorted.reserve(order.size());
-    for (const std::size_t i : order)
+    for (const std::size_t i : order) {
+        new_place[i] = sorted.size();
         sorted.push_back(std::move(scene_.movers[i]));
+    }
     scene_.movers = std::move(sorted);
+    for (SceneTarget& target : scene_.targets) {
+        if (target.leader) target.leader->mover = new_place[target.leader->mover];
+    }
+}
+
+std::optional<Leader> MoverReader::find_leader(const std::string& name) const {
+    for (std::size_t i = 0; i < scene_.movers.size(); ++i) {
+        const SceneMover& mover = scene_.movers[i];
+        const std::size_t parts = part_count(mover.numbers);
+        if (mover.name == name) return Leader{.mover = i, .part = parts - 1};
+        for (std::size_t part = 0; part < parts; ++part) {
+            if (mover.name + part_suffix(mover.numbers, part) == name) {
+                return Leader{.mover = i, .part = part};
+            }
+        }
+    }
+    return std::nullopt;
+}
+
+SceneTarget MoverReader::led_target(const std::string& name, const Leader& leader) const {
+    const SceneMover& ahead = scene_.movers[leader.mover];
+    const SceneTarget& its_target = scene_.targets[ahead.target];
+    const double start = leader.seen({ahead.start, 0}).value;
+    return {.name = name,
+            .unit = its_target.unit,
+            .path = MovesTarget{start, {}, {}},
+            .is_made_of_moves = its_target.is_made_of_moves,
+            .is_angle = its_target.is_angle,
+            .leader = leader};
 }
 
 void MoverReader::refuse_taken(TableReader& reader, const std::string& name) {
@@ -168,10 +200,21 @@ void MoverReader::read_target_of(TableReader& reader, SceneMover& mover,
     if (!reader.has("target")) {
         reader.problem("", fmt::format("expected a key 'target': {}", any_of(declared_targets_)));
     }
-    if (target && !contains(declared_targets_, *target)) {
+    const bool is_declared = target && contains(declared_targets_, *target);
+    if (target && !is_declared) {
+        if (const auto leader = find_leader(*target)) {
+            // What another mover does is a target too; the take shows it beside this one.
+            mover.target = scene_.targets.size();
+            scene_.targets.push_back(led_target(mover.name + ".target", *leader));
+            unit = scene_.targets.back().unit;
+            mover.start = scene_.targets.back().path.before(0).value;
+            return;
+        }
+        std::vector<std::string> known = declared_targets_;
+        known.insert(known.end(), declared_movers_.begin(), declared_movers_.end());
+        std::erase(known, mover.name);
         reader.problem("target", fmt::format("there is no target '{}'; there is {}{}", *target,
-                                             any_of(declared_targets_),
-                                             did_you_mean(*target, declared_targets_)));
+                                             any_of(known), did_you_mean(*target, known)));
     }
     const auto found =
         std::find_if(scene_.targets.begin(), scene_.targets.end(),

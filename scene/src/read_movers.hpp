@@ -1,5 +1,6 @@
 #pragma once
 
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -14,10 +15,13 @@ namespace hopcoil::scene {
 /// Reads the tables of what moves: [follower.NAME], [glide.NAME] and their like.
 class MoverReader {
   public:
-    MoverReader(Scene& scene, const std::vector<std::string>& declared_targets, std::string file,
+    /// The names are those of the whole file, read or not.
+    MoverReader(Scene& scene, const std::vector<std::string>& declared_targets,
+                const std::vector<std::string>& declared_movers, std::string file,
                 std::vector<Problem>& problems)
         : scene_{scene},
           declared_targets_{declared_targets},
+          declared_movers_{declared_movers},
           file_{std::move(file)},
           problems_{problems} {}
 
@@ -25,8 +29,14 @@ class MoverReader {
 
     void read(const std::string& kind, TableReader& reader, const std::string& name);
 
-    /// The movers as they stand in the file, whatever their kinds.
+    /// The movers as they stand in the file, whatever their kinds; leaders are named anew.
     void put_in_order();
+
+    /// What leads a target: "lamp", or "string.tassel" for a relay's link (its last, without one).
+    /// Nothing when no mover read so far has that name.
+    [[nodiscard]] std::optional<Leader> find_leader(const std::string& name) const;
+    /// A target that is a mover's output, at its start; of the mover's unit.
+    [[nodiscard]] SceneTarget led_target(const std::string& name, const Leader& leader) const;
 
   private:
     void read_target_of(TableReader& reader, SceneMover& mover, std::optional<std::string>& unit);
@@ -44,6 +54,7 @@ class MoverReader {
 
     Scene& scene_;
     const std::vector<std::string>& declared_targets_;
+    const std::vector<std::string>& declared_movers_;
     std::string file_;
     std::vector<Problem>& problems_;
     std::vector<std::string> names_;

@@ -25,7 +25,11 @@ class SceneReader {
   public:
     SceneReader(const toml::table& root, const std::filesystem::path& path,
                 std::optional<std::uint64_t> seed)
-        : root_{root}, path_{path}, file_{path.string()}, given_seed_{seed} {}
+        : root_{root},
+          path_{path},
+          file_{path.string()},
+          given_seed_{seed},
+          movers_{scene_, declared_targets_, declared_movers_, file_, problems_} {}
 
     Scene read() {
         scene_.file = file_;
@@ -35,11 +39,10 @@ class SceneReader {
         if (const auto rate = top.number("rate_hz")) scene_.rate_hz = *rate;
         const auto own_seed = whole_number(top, "seed", 0, 0x1p53);
         scene_.seed = given_seed_.value_or(static_cast<std::uint64_t>(own_seed.value_or(0)));
-        read_items(top, "target", [&](auto& reader, auto& name) { read_target(reader, name); });
-        if (scene_.targets.empty() && problems_.empty()) {
-            top.problem("", "expected at least one table [target.NAME]");
-        }
-        read_movers(top);
+        const std::vector<Item> items = items_of(top);
+        read_in_turn(items);
+        require_some(top, items);
+        movers_.put_in_order();
         top.finish();
         if (problems_.empty()) settle_clock(top, duration_s);
         if (!problems_.empty()) {
@@ -56,50 +59,135 @@ class SceneReader {
         return {table, std::move(path), file_, problems_};
     }
 
-    /// Of every kind, in the order in which they stand in the file.
-    void read_movers(TableReader& top) {
-        bool any = false;
-        MoverReader movers{scene_, declared_targets_, file_, problems_};
-        for (const std::string& kind : MoverReader::kinds()) {
-            any = any || top.has(kind);
-            read_items(top, kind, [&](TableReader& reader, const std::string& name) {
-                movers.read(kind, reader, name);
+    /// A table [kind.NAME].
+    struct Item {
+        std::string kind;
+        std::string name;
+        const toml::table* table;
+    };
+
+    /// All of them, the targets first, each kind in the order in which they stand in the file.
+    std::vector<Item> items_of(TableReader& top) {
+        std::vector<std::string> kinds{"target"};
+        kinds.insert(kinds.end(), MoverReader::kinds().begin(), MoverReader::kinds().end());
+        std::vector<Item> items;
+        for (const std::string& kind : kinds) {
+            const toml::table* tables = top.table(kind);
+            if (tables == nullptr) continue;
+            if (tables->empty()) top.problem(kind, fmt::format("expected a table [{}.NAME]", kind));
+            const auto first = static_cast<std::ptrdiff_t>(items.size());
+            for (const auto& [key, node] : *tables)
+                add_item(items, kind, std::string{key.str()}, node);
+            std::stable_sort(items.begin() + first, items.end(), [](const Item& a, const Item& b) {
+                return a.table->source().begin.line < b.table->source().begin.line;
             });
         }
-        movers.put_in_order();
-        if (!any) {
+        for (const Item& item : items) {
+            (item.kind == "target" ? declared_targets_ : declared_movers_).push_back(item.name);
+        }
+        return items;
+    }
+
+    void add_item(std::vector<Item>& items, const std::string& kind, const std::string& name,
+                  const toml::node& node) {
+        const std::string path = fmt::format("{}.{}", kind, name);
+        if (!is_name(name)) {
+            problems_.push_back({position_of(node, file_), path,
+                                 "expected a name of letters, digits, '_' and '-'"});
+        } else if (!node.is_table()) {
+            problems_.push_back({position_of(node, file_), path,
+                                 fmt::format("expected a table, found {}", kind_of(node))});
+        } else {
+            items.push_back({kind, name, node.as_table()});
+        }
+    }
+
+    /// What another item has to be read before it: the one it goes after; empty when none has to.
+    static std::string needed_by(const Item& item, const std::vector<Item>& items) {
+        const auto named =
+            item.table->get_as<std::string>(item.kind == "target" ? "follows" : "target");
+        if (named == nullptr) return {};
+        const std::string whole = named->get();
+        const std::string name = whole.substr(0, whole.find('.'));
+        const bool is_target = item.kind != "target" &&
+                               std::any_of(items.begin(), items.end(), [&](const Item& other) {
+                                   return other.kind == "target" && other.name == whole;
+                               });
+        const auto found = std::find_if(items.begin(), items.end(), [&](const Item& other) {
+            return (other.kind == "target") == is_target &&
+                   other.name == (is_target ? whole : name);
+        });
+        return found == items.end() ? std::string{} : key_of(*found);
+    }
+
+    static std::string key_of(const Item& item) {
+        return (item.kind == "target" ? "target " : "") + item.name;
+    }
+
+    /// Each after what it goes after; what is left then goes round in a loop.
+    void read_in_turn(const std::vector<Item>& items) {
+        std::vector<const Item*> waiting;
+        for (const Item& item : items)
+            waiting.push_back(&item);
+        std::vector<std::string> read;
+        while (!waiting.empty()) {
+            const auto ready = std::find_if(waiting.begin(), waiting.end(), [&](const Item* item) {
+                const std::string needed = needed_by(*item, items);
+                return needed.empty() || std::find(read.begin(), read.end(), needed) != read.end();
+            });
+            if (ready == waiting.end()) break;
+            read_item(**ready);
+            read.push_back(key_of(**ready));
+            waiting.erase(ready);
+        }
+        if (!waiting.empty()) complain_of_loop(waiting, items);
+    }
+
+    void read_item(const Item& item) {
+        TableReader reader = reader_of(*item.table, fmt::format("{}.{}", item.kind, item.name));
+        if (item.kind == "target") {
+            read_target(reader, item.name);
+        } else {
+            movers_.read(item.kind, reader, item.name);
+        }
+        reader.finish();
+    }
+
+    /// Names who goes after whom, round to the first again.
+    void complain_of_loop(const std::vector<const Item*>& waiting, const std::vector<Item>& items) {
+        const auto next_of = [&](const Item& item) {
+            const std::string needed = needed_by(item, items);
+            return *std::find_if(waiting.begin(), waiting.end(),
+                                 [&](const Item* other) { return key_of(*other) == needed; });
+        };
+        // From anything that waits one comes to the loop after as many steps as there are.
+        const Item* member = waiting.front();
+        for (std::size_t i = 0; i < waiting.size(); ++i)
+            member = next_of(*member);
+        std::string names = member->name;
+        for (const Item* other = next_of(*member); other != member; other = next_of(*other))
+            names += " after " + other->name;
+        names += " after " + member->name;
+        const char* const key = member->kind == "target" ? "follows" : "target";
+        TableReader reader =
+            reader_of(*member->table, fmt::format("{}.{}", member->kind, member->name));
+        reader.problem(key, fmt::format("a loop: {}", names));
+    }
+
+    void require_some(TableReader& top, const std::vector<Item>& items) {
+        const auto has = [&](bool targets) {
+            return std::any_of(items.begin(), items.end(), [&](const Item& item) {
+                return (item.kind == "target") == targets;
+            });
+        };
+        if (!has(true) && problems_.empty()) {
+            top.problem("", "expected at least one table [target.NAME]");
+        }
+        if (!has(false)) {
             std::vector<std::string> tables;
             for (const std::string& kind : MoverReader::kinds())
                 tables.push_back(fmt::format("[{}.NAME]", kind));
             top.problem("", fmt::format("expected at least one table {}", any_of(tables)));
-        }
-    }
-
-    /// The tables [kind.NAME], in the order in which they stand in the file.
-    template <class ReadItem>
-    void read_items(TableReader& top, const std::string& kind, const ReadItem& read_item) {
-        const toml::table* items = top.table(kind);
-        if (items == nullptr) return;
-        if (items->empty()) top.problem(kind, fmt::format("expected a table [{}.NAME]", kind));
-        std::vector<std::pair<std::string, const toml::node*>> in_order;
-        for (const auto& [key, node] : *items)
-            in_order.emplace_back(key.str(), &node);
-        std::stable_sort(in_order.begin(), in_order.end(), [](const auto& a, const auto& b) {
-            return a.second->source().begin.line < b.second->source().begin.line;
-        });
-        for (const auto& [name, node] : in_order) {
-            const std::string path = fmt::format("{}.{}", kind, name);
-            if (!is_name(name)) {
-                problems_.push_back({position_of(*node, file_), path,
-                                     "expected a name of letters, digits, '_' and '-'"});
-            } else if (!node->is_table()) {
-                problems_.push_back({position_of(*node, file_), path,
-                                     fmt::format("expected a table, found {}", kind_of(*node))});
-            } else {
-                TableReader reader = reader_of(*node->as_table(), path);
-                read_item(reader, name);
-                reader.finish();
-            }
         }
     }
 
@@ -111,11 +199,39 @@ class SceneReader {
     }
 
     void read_target(TableReader& reader, const std::string& name) {
-        declared_targets_.push_back(name);
-        if (reader.has("csv")) {
+        if (reader.has("follows")) {
+            read_led(reader, name);
+        } else if (reader.has("csv")) {
             read_record(reader, name);
         } else {
             read_moves(reader, name);
+        }
+    }
+
+    /// A target that is what something else does.
+    void read_led(TableReader& reader, const std::string& name) {
+        const auto follows = reader.text("follows");
+        if (!follows) return;
+        const auto found = movers_.find_leader(*follows);
+        if (!found) {
+            reader.problem("follows", fmt::format("nothing that moves is named '{}'; there is {}{}",
+                                                  *follows, any_of(declared_movers_),
+                                                  did_you_mean(*follows, declared_movers_)));
+        }
+        std::optional<std::string> unit;
+        if (found) unit = movers_.led_target(name, *found).unit;
+        Leader leader = found.value_or(Leader{});
+        leader.scale = reader.number("scale").value_or(1);
+        leader.offset = in_unit(reader, "offset", unit).value_or(0);
+        leader.low = in_unit(reader, "low", unit).value_or(leader.low);
+        leader.high = in_unit(reader, "high", unit).value_or(leader.high);
+        if (!(leader.low <= leader.high)) reader.problem("", "expected low no higher than high");
+        if (!found) return;
+        scene_.targets.push_back(movers_.led_target(name, leader));
+        const bool bent =
+            leader.scale != 1 || std::isfinite(leader.low) || std::isfinite(leader.high);
+        if (scene_.targets.back().is_angle && bent) {
+            reader.problem("", "an angle goes round: it may be offset, but not scaled or bounded");
         }
     }
 
@@ -229,7 +345,9 @@ class SceneReader {
     std::optional<std::uint64_t> given_seed_;
     Scene scene_;
     std::vector<std::string> declared_targets_;
+    std::vector<std::string> declared_movers_;
     std::vector<Problem> problems_;
+    MoverReader movers_;
 };
 
 }  // namespace

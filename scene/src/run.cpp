@@ -3,21 +3,13 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/scene/run.hpp>
 
-#include "running_mover.hpp"
+#include "running_scene.hpp"
 
 namespace hopcoil::scene {
 namespace {
-
-/// After the events of this time, as the movers have seen them.
-double value_shown(const SceneTarget& target, double time_s) {
-    const double knot_s = target.path.next_knot_s(time_s);
-    const double value = target.path.after(knot_s <= time_s + same_time_s ? knot_s : time_s).value;
-    return target.is_angle ? wrapped_rad(value) : value;
-}
 
 std::vector<RecordedChannel> channels_of(const Scene& scene) {
     std::vector<RecordedChannel> channels;
@@ -37,19 +29,6 @@ std::vector<RecordedChannel> channels_of(const Scene& scene) {
     }
 
     return channels;
-}
-
-std::string why_it_left(const SceneMover& item, const RunningMover& runner, double time_s) {
-    const std::string name = fmt::format("{}.{}", kind_of(item.numbers), item.name);
-    if (const auto* stepped = std::get_if<SteppedNumbers>(&item.numbers)) {
-        if (const auto divergence = runner.divergence()) {
-            return in_words(name, *divergence, stepped->tuning, stepped->stepping.scheme);
-        }
-    }
-    return fmt::format(
-        "{} left the range of numbers before {} s; its numbers are {}: damp it, or keep its target "
-        "within reach",
-        name, time_s, in_words(item.numbers));
 }
 
 std::string what_the_guard_did(const GuardLog& log) {
@@ -123,38 +102,29 @@ void require_valid_clock(double duration_s, double rate_hz) {
 
 RunLog run(const Scene& scene, TakeSink& sink) {
     require_valid_clock(scene.duration_s, scene.rate_hz);
-    std::vector<RunningMover> runners;
-    runners.reserve(scene.movers.size());
-    for (const SceneMover& item : scene.movers)
-        runners.emplace_back(item, scene.targets.at(item.target));
-
+    RunningScene running{scene};
     sink.begin(channels_of(scene));
     std::vector<double> numbers;
     const auto frames = static_cast<std::size_t>(
         std::floor(scene.duration_s * scene.rate_hz + same_time_s * scene.rate_hz));
     for (std::size_t frame = 0; frame <= frames; ++frame) {
         const double time_s = static_cast<double>(frame) / scene.rate_hz;
-        for (std::size_t i = 0; i < runners.size(); ++i) {
-            if (!runners[i].advance(time_s)) {
-                throw Diverged{why_it_left(scene.movers[i], runners[i], time_s)};
-            }
-        }
+        running.advance(time_s);
         numbers.clear();
-        for (const SceneTarget& target : scene.targets) {
-            numbers.push_back(value_shown(target, time_s));
-        }
-        for (std::size_t i = 0; i < runners.size(); ++i) {
+        for (std::size_t i = 0; i < scene.targets.size(); ++i)
+            numbers.push_back(running.target_shown(i, time_s));
+        for (std::size_t i = 0; i < scene.movers.size(); ++i) {
             for (std::size_t part = 0; part < part_count(scene.movers[i].numbers); ++part) {
-                numbers.push_back(runners[i].value(part));
-                numbers.push_back(runners[i].velocity(part));
+                numbers.push_back(running.mover(i).value(part));
+                numbers.push_back(running.mover(i).velocity(part));
             }
         }
 
         sink.row(time_s, numbers);
     }
     RunLog log;
-    for (std::size_t i = 0; i < runners.size(); ++i) {
-        for (std::string& warning : warnings_of(scene.movers[i], runners[i], scene.rate_hz))
+    for (std::size_t i = 0; i < scene.movers.size(); ++i) {
+        for (std::string& warning : warnings_of(scene.movers[i], running.mover(i), scene.rate_hz))
             log.warnings.push_back(std::move(warning));
     }
     return log;

@@ -71,7 +71,11 @@ AnyMover make_mover(const SceneMover& item, bool angle) {
 }
 
 RunningMover::RunningMover(const SceneMover& item, const SceneTarget& target)
-    : target_{&target.path}, angle_{target.is_angle}, mover_{make_mover(item, target.is_angle)} {
+    : target_{&target.path},
+      is_led_{target.leader.has_value()},
+      angle_{target.is_angle},
+      mover_{make_mover(item, target.is_angle)},
+      arrivals_(part_count(item.numbers)) {
     const double first = as_target(target_->before(0).value);
     std::visit(
         [&](auto& mover) {
@@ -79,6 +83,8 @@ RunningMover::RunningMover(const SceneMover& item, const SceneTarget& target)
         },
         mover_);
     take_up(target_->after(0));
+    for (std::size_t part = 0; part < arrivals_.size(); ++part)
+        arrivals_[part] = output_after(part);
 }
 
 double RunningMover::as_target(double value) const {
@@ -94,7 +100,8 @@ StepStatus RunningMover::step_to(const TargetPoint& point, double dt) {
     return std::visit(
         [&](auto& mover) {
             if constexpr (FollowsKnownVelocity<std::remove_reference_t<decltype(mover)>>) {
-                if (!target_->is_straight()) return mover.step(value, point.velocity, dt);
+                if (is_led_ || !target_->is_straight())
+                    return mover.step(value, point.velocity, dt);
             }
             if constexpr (HasNoTarget<std::remove_reference_t<decltype(mover)>>) {
                 return mover.step(dt);
@@ -110,7 +117,7 @@ void RunningMover::take_up(const TargetPoint& point) {
     std::visit(
         [&](auto& mover) {
             if constexpr (FollowsKnownVelocity<std::remove_reference_t<decltype(mover)>>) {
-                if (!target_->is_straight()) {
+                if (is_led_ || !target_->is_straight()) {
                     mover.step(as_target(point.value), point.velocity, 0.0);
                     return;
                 }
@@ -128,15 +135,28 @@ bool RunningMover::advance(double frame_end_s) {
         const bool at_knot = knot_s <= frame_end_s + same_time_s;
         const double end_s = at_knot ? knot_s : frame_end_s;
         const TargetPoint end = target_->before(end_s);
-        const StepStatus status = step_to(end, end_s - time_s_);
-        if (status == StepStatus::diverged) return false;
-        if (status == StepStatus::rejected && !was_refused()) return false;
-        time_s_ = end_s;
+        if (!go_on(end, end_s)) return false;
         if (!at_knot) continue;
         // What the target does in no time: a jump, or a new velocity.
         const TargetPoint after = target_->after(end_s);
         if (after.value != end.value || after.velocity != end.velocity) take_up(after);
     }
+    return true;
+}
+
+bool RunningMover::advance_led(double end_s, const TargetPoint& before, const TargetPoint& after) {
+    if (!go_on(before, end_s)) return false;
+    if (after.value != before.value || after.velocity != before.velocity) take_up(after);
+    return true;
+}
+
+bool RunningMover::go_on(const TargetPoint& point, double end_s) {
+    const StepStatus status = step_to(point, end_s - time_s_);
+    if (status == StepStatus::diverged) return false;
+    if (status == StepStatus::rejected && !was_refused()) return false;
+    time_s_ = end_s;
+    for (std::size_t part = 0; part < arrivals_.size(); ++part)
+        arrivals_[part] = output_after(part);
     return true;
 }
 

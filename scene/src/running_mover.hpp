@@ -2,6 +2,7 @@
 
 #include <cstddef>
 #include <optional>
+#include <vector>
 
 #include <hopcoil/scene/any_mover.hpp>
 #include <hopcoil/scene/scene.hpp>
@@ -16,6 +17,19 @@ class RunningMover {
     /// Up to `frame_end_s`; false when the state would leave the range of numbers.
     bool advance(double frame_end_s);
 
+    /// Its target is there, and moves so.
+    void meet(const TargetPoint& point) { take_up(point); }
+
+    /// On to `end_s` after a target that another mover leads, where that comes in by `before` and
+    /// goes on by `after`.
+    bool advance_led(double end_s, const TargetPoint& before, const TargetPoint& after);
+
+    /// What it hands to those it leads: coming up to where it is now, and from there on.
+    [[nodiscard]] TargetPoint output_before(std::size_t part) const { return arrivals_[part]; }
+    [[nodiscard]] TargetPoint output_after(std::size_t part) const {
+        return {value(part), velocity(part)};
+    }
+
     [[nodiscard]] double value(std::size_t part) const;
     [[nodiscard]] double velocity(std::size_t part) const;
 
@@ -28,10 +42,14 @@ class RunningMover {
     void take_up(const TargetPoint& point);
     [[nodiscard]] double as_target(double value) const;
     [[nodiscard]] bool was_refused() const;
+    /// One step, in which the target goes straight or by a cubic; false when it cannot be.
+    bool go_on(const TargetPoint& point, double end_s);
 
     const Target* target_;
+    bool is_led_;
     bool angle_;
     AnyMover mover_;
+    std::vector<TargetPoint> arrivals_;  ///< of each part, before the events of now
     double time_s_ = 0.0;
 };
 

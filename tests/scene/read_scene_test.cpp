@@ -210,3 +210,108 @@ TEST_CASE("every prefix of a scene is read or refused, never worse", "[scene]") 
         static_cast<void>(complaint_about(changed));
     }
 }
+
+TEST_CASE("anything may follow anything that moves, in any order of the file", "[scene][led]") {
+    const Scene scene = scene_of(R"(
+[follower.tassel]
+target = "lamp"
+[target.half]
+follows = "string.hook"
+scale = 0.5
+offset_m = 1
+high_m = 1.2
+[glide.shadow]
+target = "half"
+[follower.lamp]
+target = "hook"
+start_m = 3
+[relay.string]
+target = "tassel"
+links = [{ name = "hook" }, { name = "end" }]
+[follower.last]
+target = "string"
+[target.hook]
+moves = [{ at_s = 1, jump_to_m = 2 }]
+)");
+    REQUIRE(scene.movers.size() == 5);
+    CHECK(scene.movers[0].name == "tassel");
+    const SceneTarget& of_tassel = scene.targets[scene.movers[0].target];
+    REQUIRE(of_tassel.leader);
+    CHECK(scene.movers[of_tassel.leader->mover].name == "lamp");
+    CHECK(scene.movers[0].start == 3);  // where its leader begins
+    CHECK(of_tassel.unit == "m");
+    const SceneTarget& half = scene.targets[scene.movers[1].target];
+    CHECK(half.name == "half");
+    CHECK(scene.movers[half.leader->mover].name == "string");
+    CHECK(half.leader->part == 0);
+    CHECK(half.leader->scale == 0.5);
+    CHECK(half.path.before(0).value == 1.2);
+    CHECK(scene.targets[scene.movers[4].target].leader->part == 1);
+}
+
+TEST_CASE("what follows nothing, or itself in the end, is named", "[scene][led]") {
+    const auto complaint = [](const std::string& text) {
+        return complaint_about("[target.hook]\nmoves = []\n" + text);
+    };
+    CHECK_THAT(complaint("[follower.a]\ntarget = 'b'\n[follower.b]\ntarget = 'c'\n[follower.c]\n"
+                         "target = 'a'\n"),
+               Contains("a loop: ") && Contains("a after b after c after a"));
+    CHECK_THAT(complaint("[follower.a]\ntarget = 'a'\n"), Contains("a loop: a after a"));
+    CHECK_THAT(complaint("[target.t]\nfollows = 'a'\n[follower.a]\ntarget = 't'\n"),
+               Contains("a loop: t after a after t"));
+    CHECK_THAT(complaint("[follower.lamp]\ntarget = 'hok'\n"),
+               Contains("there is no target 'hok'; there is hook; did you mean 'hook'?"));
+    CHECK_THAT(complaint("[follower.a]\ntarget = 'lmp'\n[follower.lamp]\ntarget = 'hook'\n"),
+               Contains("did you mean 'lamp'?"));
+    const std::string lamp = "[follower.lamp]\ntarget = 'hook'\n";
+    CHECK_THAT(complaint(lamp + "[target.t]\nfollows = 'lmp'\n"),
+               Contains("nothing that moves is named 'lmp'; there is lamp; did you mean 'lamp'?"));
+    CHECK_THAT(complaint(lamp + "[target.t]\nfollows = 'lamp'\nlow = 2\nhigh = 1\n"),
+               Contains("expected low no higher than high"));
+    CHECK_THAT(complaint(lamp + "[target.t]\nfollows = 'lamp'\noffset_m = 2\n"),
+               Contains("offset is a length"));
+    CHECK_THAT(complaint("[target.wind]\nangle = true\nstart_deg = 0\nmoves = []\n"
+                         "[follower.vane]\ntarget = 'wind'\n"
+                         "[target.t]\nfollows = 'vane'\nscale = 2\n"),
+               Contains("may be offset, but not scaled"));
+}
+
+TEST_CASE("moves of every kind are read, and random ones by the seed", "[scene]") {
+    const std::string text = R"(
+seed = 7
+[target.hook]
+moves = [
+    { at_s = 1, through_m = [[2, 1], [3.5, -0.5]] },
+    { pulse_m = 0.3, over_s = 0.2, from_s = 4, every_s = 1, until_s = 8 },
+    { noise_amplitude_m = 0.1, frequency_hz = 2, octaves = 2, roughness = 0.3 },
+    { random_from_m = -1, random_to_m = 1, every_s = 0.5, from_s = 5 },
+]
+[follower.lamp]
+target = "hook"
+)";
+    const Scene scene = scene_of(text);
+    CHECK(scene.seed == 7);
+    CHECK(scene.is_random);
+    const TestFolder folder;
+    const auto file = folder.write("test.toml", text);
+    const auto at_6_s = [&](std::optional<std::uint64_t> seed) {
+        return read_scene(file, seed).targets[0].path.after(6.1).value;
+    };
+    CHECK(at_6_s({}) == scene.targets[0].path.after(6.1).value);
+    CHECK(at_6_s(7) == at_6_s({}));
+    CHECK(at_6_s(8) != at_6_s(7));
+    const auto complaint = [](const std::string& move) {
+        return complaint_about("[target.hook]\nmoves = [" + move +
+                               "]\n[follower.lamp]\ntarget = 'hook'\n");
+    };
+    CHECK_THAT(complaint("{ at_s = 1, through = [[1, 2]] }"), Contains("a time after the one"));
+    CHECK_THAT(complaint("{ at_s = 1, through = [2, 3] }"), Contains("a list of [time, place]"));
+    CHECK_THAT(complaint("{ at_s = 1, through = [] }"), Contains("at least one point"));
+    CHECK_THAT(complaint("{ pulse = 1, over_s = 0.5, every_s = 0.2 }"), Contains("longer than"));
+    CHECK_THAT(complaint("{ noise_amplitude = 1, octaves = 1.5 }"), Contains("a whole number"));
+    CHECK_THAT(complaint("{ random_from = 1, every_s = 1 }"), Contains("random_to"));
+    CHECK_THAT(complaint("{ random_from = 1, random_to_m = 2, every_s = 1 }"),
+               Contains("random_to is a length"));
+    CHECK_THAT(complaint_about("seed = -1\n[target.hook]\nmoves = []\n"),
+               Contains("seed: expected a whole number"));
+}

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <cmath>
 #include <string>
 #include <vector>
@@ -119,4 +120,78 @@ TEST_CASE("a clock that can not be is refused", "[run]") {
     CHECK_THROWS_AS(require_valid_clock(0, 60), std::invalid_argument);
     CHECK_THROWS_AS(require_valid_clock(1, std::nan("")), std::invalid_argument);
     CHECK_THROWS_AS(require_valid_clock(1e9, 1e9), std::invalid_argument);
+}
+
+namespace {
+
+/// Hook, lamp after it, tassel after the lamp, each following what the one before does.
+Scene chain(double rate_hz, const Target& target, const Leader& leader) {
+    Scene scene = scene_with(target, rate_hz, {.frequency_hz = 1.1, .damping_ratio = 0.3});
+    scene.targets.push_back({.name = "tassel.target",
+                             .unit = "m",
+                             .path = MovesTarget{leader.seen({}).value, {}, {}},
+                             .leader = leader});
+    scene.movers.insert(scene.movers.begin(),
+                        {.name = "tassel",
+                         .target = 1,
+                         .numbers = Tuning{.frequency_hz = 2.3, .damping_ratio = 0.15, .lead = 0.4},
+                         .start = leader.seen({}).value});
+    return scene;
+}
+
+std::vector<double> column_of(const Scene& scene, const std::string& name) {
+    const Take take = take_of(scene);
+    return take.column(*take.find_column(name));
+}
+
+}  // namespace
+
+TEST_CASE("followers of followers move as the relay does, which is solved as one system",
+          "[run][led]") {
+    const MovesTarget target{0, {Jump{0.513, 1}, Ramp{2.2, -0.5, 0.7}}, {}};
+    const Scene led = chain(60, target, {.mover = 1});
+    Scene relay = scene_with(target, 60);
+    relay.movers[0].numbers =
+        RelayNumbers{{"lamp", "tassel"},
+                     {{.frequency_hz = 1.1, .damping_ratio = 0.3},
+                      {.frequency_hz = 2.3, .damping_ratio = 0.15, .lead = 0.4}}};
+    relay.movers[0].name = "string";
+    const auto stepped = column_of(led, "tassel.value_m");
+    const auto exact = column_of(relay, "string.tassel.value_m");
+    REQUIRE(stepped.size() == exact.size());
+    for (std::size_t i = 0; i < exact.size(); ++i)
+        CHECK(stepped[i] == Approx(exact[i]).margin(2e-7));
+    const Scene alone = scene_with(target, 60, {.frequency_hz = 1.1, .damping_ratio = 0.3});
+    CHECK(column_of(led, "lamp.value_m")[300] ==
+          Approx(column_of(alone, "lamp.value_m")[300]).margin(1e-12));
+}
+
+TEST_CASE("a chain moves the same at every frame rate, whatever bends its hand-over",
+          "[run][led]") {
+    const MovesTarget target{
+        0, {Jump{0.513, 1}, Path{1.31, {1.9, 2.7}, {-1, 2}}}, {Sine{3.1, 5.2, 0.4, 1.7}}};
+    const Leader bent{.mover = 1, .scale = -0.7, .offset = 0.2, .low = -0.6, .high = 0.7};
+    for (const Leader& leader : {Leader{.mover = 1}, bent}) {
+        // Where a bound is met, the course has a corner between two hand-overs.
+        const double tolerance = leader.scale == 1 ? 1e-6 : 1e-4;
+        const auto fine = column_of(chain(960, target, leader), "tassel.value_m");
+        for (const int rate : {6, 24, 60, 160}) {
+            const auto coarse = column_of(chain(rate, target, leader), "tassel.value_m");
+            for (std::size_t i = 0; i < coarse.size(); ++i) {
+                const std::size_t j = i * static_cast<std::size_t>(960 / rate);
+                if (j < fine.size()) CHECK(coarse[i] == Approx(fine[j]).margin(tolerance));
+            }
+        }
+    }
+    // What is shown of the target is what the leader does, bent.
+    const auto lamp = column_of(chain(60, target, bent), "lamp.value_m");
+    const auto seen = column_of(chain(60, target, bent), "tassel.target.value_m");
+    for (std::size_t i = 0; i < lamp.size(); ++i)
+        CHECK(seen[i] == Approx(std::min(0.7, std::max(-0.6, -0.7 * lamp[i] + 0.2))));
+}
+
+TEST_CASE("movers that go round in a loop are refused", "[run][led]") {
+    Scene scene = chain(60, MovesTarget{0, {}, {}}, {.mover = 0});
+    Take take;
+    CHECK_THROWS_AS(run(scene, take), std::invalid_argument);
 }

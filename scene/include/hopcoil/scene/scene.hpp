@@ -1,6 +1,8 @@
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
+#include <limits>
 #include <optional>
 #include <string>
 #include <vector>
@@ -10,12 +12,25 @@
 
 namespace hopcoil::scene {
 
+/// What moves, as the target of something else: scaled, then offset, then kept within bounds.
+struct Leader {
+    std::size_t mover = 0;  ///< index into Scene::movers
+    std::size_t part = 0;   ///< which link of a relay
+    double scale = 1.0;
+    double offset = 0.0;
+    double low = -std::numeric_limits<double>::infinity();
+    double high = std::numeric_limits<double>::infinity();
+
+    [[nodiscard]] TargetPoint seen(const TargetPoint& output) const noexcept;
+};
+
 struct SceneTarget {
     std::string name{};
     std::string unit{};  ///< "m", "rad", or empty
     Target path;
     bool is_made_of_moves = false;  ///< rather than of samples: it ends, and settles
     bool is_angle = false;          ///< a direction: it, and what follows it, is shown in (-pi, pi]
+    std::optional<Leader> leader{};  ///< where it goes then; `path` only says where it begins
 };
 
 /// What a scene file says: targets, what goes after them, how long and how often to look.
