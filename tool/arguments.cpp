@@ -243,6 +243,48 @@ void add_timestep(CLI::App& app, TimestepOptions& options) {
         "  hopcoil timestep scenes/quay/boom_lamp.toml --rates 30 60 --wanted-error 2");
 }
 
+void add_bake(CLI::App& app, BakeOptions& options) {
+    app.add_option("source", options.source, "a take, or a scene to be run first")
+        ->required()
+        ->type_name("TAKE.csv|SCENE.toml");
+    app.add_option("--out", options.out, "write the keys there")->type_name("FILE.csv|.json");
+    app.add_option("--column", options.columns, "only these columns (every value)")
+        ->type_name("NAME");
+    app.add_option("--tolerance", options.tolerance,
+                   "how far a key curve may be from the take, in its unit (0.001)")
+        ->check(above_zero(""))
+        ->type_name("DISTANCE");
+    app.add_option("--angle-tolerance", options.angle_tolerance_deg, "the same for angles (0.1)")
+        ->check(above_zero(" degrees"))
+        ->type_name("DEG");
+    app.add_option("--shape", options.shape, "between keys: cubic or straight (cubic)")
+        ->check(one_of({"cubic", "straight"}))
+        ->type_name("NAME");
+    app.add_option("--loop-over", options.loop_over_s,
+                   "bend the last seconds so that the end meets the beginning")
+        ->check(above_zero(" seconds"))
+        ->type_name("S");
+    app.add_option("--seed", options.seed, "of what is random in a scene")
+        ->check(whole_number())
+        ->type_name("N");
+    app.add_flag("--json", options.json, "print one JSON object, keys and all");
+    app.footer(
+        "Examples: a scene's motions; one column of a take, as a loop\n"
+        "  hopcoil bake scenes/quay/boom_lamp.toml --out lamp-keys.json\n"
+        "  hopcoil bake vane-take/vane.csv --column brass.value_rad --loop-over 2 --out brass.csv");
+}
+
+void add_check(CLI::App& app, CheckOptions& options) {
+    app.add_option("scenes", options.scenes, "the scenes to read")
+        ->required()
+        ->type_name("SCENE.toml");
+    app.add_flag("--json", options.json, "print one JSON object instead of lines");
+    app.footer(
+        "Prints every problem as FILE:LINE:COLUMN: KEY: what was expected, and runs nothing. Exit "
+        "code 1 when there is one.\n"
+        "Example:\n  hopcoil check scenes/quay/vane.toml");
+}
+
 void add_demo(CLI::App& app, DemoOptions& options) {
     options.out = "hopcoil-demo";
     app.add_option("--out", options.out, "folder to write to (hopcoil-demo)")->type_name("DIR");
@@ -282,6 +324,8 @@ ExitCode run_command_line(int argc, const char* const* argv) {
     DemoOptions demo;
     TuningsOptions tunings;
     TimestepOptions timestep;
+    BakeOptions bake;
+    CheckOptions check;
     CLI::App app{"Motion that is alive: followers and springs that hold at any time step.",
                  "hopcoil"};
     app.set_version_flag("--version", fmt::format("hopcoil {}", version));
@@ -310,6 +354,12 @@ ExitCode run_command_line(int argc, const char* const* argv) {
     CLI::App* const timestep_command =
         command("timestep", "which schemes and steps hold, ring or blow up, and what to use");
     add_timestep(*timestep_command, timestep);
+    CLI::App* const bake_command =
+        command("bake", "a take or a scene to few keys within a tolerance");
+    add_bake(*bake_command, bake);
+    CLI::App* const check_command =
+        command("check", "read scenes and report every problem in them");
+    add_check(*check_command, check);
 
     std::string where = "hopcoil";
     try {
@@ -335,6 +385,8 @@ ExitCode run_command_line(int argc, const char* const* argv) {
     if (response_command->parsed()) return run_response(response);
     if (tunings_command->parsed()) return run_tunings(tunings);
     if (timestep_command->parsed()) return run_timestep(timestep);
+    if (bake_command->parsed()) return run_bake(bake);
+    if (check_command->parsed()) return run_check(check);
     return run_run(run);
 }
 

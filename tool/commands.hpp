@@ -88,6 +88,25 @@ struct TimestepOptions {
 };
 ExitCode run_timestep(const TimestepOptions& options);
 
+struct BakeOptions {
+    std::filesystem::path source{};  ///< a take (CSV) or a scene
+    std::filesystem::path out{};
+    std::vector<std::string> columns{};
+    double tolerance = 1e-3;
+    double angle_tolerance_deg = 0.1;
+    std::string shape = "cubic";
+    std::optional<double> loop_over_s{};
+    std::optional<std::uint64_t> seed{};
+    bool json = false;
+};
+ExitCode run_bake(const BakeOptions& options);
+
+struct CheckOptions {
+    std::vector<std::filesystem::path> scenes{};
+    bool json = false;
+};
+ExitCode run_check(const CheckOptions& options);
+
 struct DemoOptions {
     std::filesystem::path out{};
     std::filesystem::path scenes{};  ///< empty: those that came with the command

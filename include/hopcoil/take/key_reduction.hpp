@@ -1,0 +1,48 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include <hopcoil/follow/key_curve.hpp>
+
+namespace hopcoil {
+
+/// What runs between two keys.
+enum class KeyShape : std::uint8_t { cubic, straight };
+
+struct KeyReductionSettings {
+    double tolerance = 1e-3;  ///< in the values' unit, above 0
+    KeyShape shape = KeyShape::cubic;
+};
+
+struct ReducedKeys {
+    KeyCurve curve;
+    std::size_t samples = 0;
+    double largest_error = 0.0;  ///< at the samples and at three places between each two
+};
+
+/// A recorded motion as few keys: as few that none can be taken away alone.
+///
+/// Model   keys stand at samples and keep their values and slopes (those of the parabola through each
+///         three samples, on either side, so a corner stays one); from each key on the next is as far
+///         away as the tolerance allows, then those that turn out to be needless are taken away. What is
+///         kept to is the samples and, between them, the cubics with the same slopes (`straight`: the
+///         lines).
+/// Shapes  one value for each time, at least one; times rise.
+/// Errors  InvalidValue for settings or samples that cannot be.
+[[nodiscard]] ReducedKeys reduce_keys(std::span<const double> times_s,
+                                      std::span<const double> values,
+                                      const KeyReductionSettings& settings = {});
+
+/// The values bent over the last `over_s` seconds so that they end where, and as fast as, they begin: a
+/// loop without a jolt.
+///
+/// `turn` is what may lie between the ends: 2 pi for an angle that may have gone round, 0 for none.
+/// Errors  InvalidValue unless over_s is above 0 and no longer than the motion.
+[[nodiscard]] std::vector<double> looped(std::span<const double> times_s,
+                                         std::span<const double> values, double over_s,
+                                         double turn = 0.0);
+
+}  // namespace hopcoil
