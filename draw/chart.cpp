@@ -95,6 +95,20 @@ Extent y_extent(const Panel& panel, double x_from, double x_to) {
     return {panel.y_from.value_or(low), panel.y_to.value_or(high)};
 }
 
+/// A legend's note in lines that fit beside a panel, broken between words.
+std::vector<std::string> wrapped(std::string note) {
+    constexpr std::size_t most = 36;
+    std::vector<std::string> lines;
+    while (note.size() > most) {
+        const std::size_t space = note.rfind(' ', most);
+        if (space == std::string::npos || space == 0) break;
+        lines.push_back(note.substr(0, space));
+        note.erase(0, space + 1);
+    }
+    lines.push_back(std::move(note));
+    return lines;
+}
+
 /// 1, 2 or 5 times a power of ten: the smallest that divides a span into at most so many.
 double round_spacing(double span, double most_ticks) {
     const double least = span / most_ticks;
@@ -111,8 +125,9 @@ class ChartScript {
     explicit ChartScript(const Chart& chart) : chart_{chart} {}
 
     std::string text(const std::filesystem::path& path, bool svg) {
+        if (svg) points_ = 1.3;
         add("set terminal {} size {},{} font 'DejaVu Sans,{}' background rgb '{}'",
-            svg ? "svg" : "pngcairo", chart_.width_px, chart_.height_px, svg ? 15 : 11.5, paper);
+            svg ? "svg" : "pngcairo", chart_.width_px, chart_.height_px, 11.5 * points_, paper);
         add("set output {}", gnuplot_string(path.string()));
         add_data();
         add("set encoding utf8");
@@ -228,14 +243,14 @@ class ChartScript {
         add("set label {} at screen {},{} left front noenhanced textcolor rgb '{}' font 'DejaVu "
             "Sans{},{}'",
             gnuplot_string(text), screen_x(x_px), screen_y(from_top_px), colour,
-            bold ? ":Bold" : "", size);
+            bold ? ":Bold" : "", size * points_);
     }
 
     /// Ends at `x_px`.
     void add_end_text(double x_px, double from_top_px, std::string_view text) {
         add("set label {} at screen {},{} right front noenhanced textcolor rgb '{}' font 'DejaVu "
-            "Sans,9.5'",
-            gnuplot_string(text), screen_x(x_px), screen_y(from_top_px), faint_ink);
+            "Sans,{}'",
+            gnuplot_string(text), screen_x(x_px), screen_y(from_top_px), faint_ink, 9.5 * points_);
     }
 
     void add_panel(std::size_t index, const Place& place) {
@@ -295,8 +310,10 @@ class ChartScript {
             add_text(right_px + 68, y_px, entry.name, ink, 11.5, true);
             y_px += 21;
             for (const std::string& note : entry.notes) {
-                add_text(right_px + 68, y_px, note, ink, 10.5);
-                y_px += 18;
+                for (const std::string& line : wrapped(note)) {
+                    add_text(right_px + 68, y_px, line, ink, 10.5);
+                    y_px += 18;
+                }
             }
             y_px += 10;
         }
@@ -315,18 +332,18 @@ class ChartScript {
             moment.x, moment.colour);
         const bool at_right = moment.x > chart_.x_from + 0.85 * (chart_.x_to - chart_.x_from);
         add("set label {} at first {}, graph {} {} front noenhanced offset {},0 textcolor rgb '{}' "
-            "font 'DejaVu Sans,10'",
+            "font 'DejaVu Sans,{}'",
             gnuplot_string(moment.text), moment.x, 0.04 + 0.05 * static_cast<double>(row % 6),
-            at_right ? "right" : "left", at_right ? -0.5 : 0.5, moment.colour);
+            at_right ? "right" : "left", at_right ? -0.5 : 0.5, moment.colour, 10 * points_);
     }
 
     void add_mark(const Mark& mark) {
         const double along = (mark.x - chart_.x_from) / (chart_.x_to - chart_.x_from);
         const char* const side = along < 0.13 ? "left" : along > 0.87 ? "right" : "center";
         add("set label {} at first {}, first {} {} front noenhanced point pt 7 ps 0.8 lc rgb '{}' "
-            "offset 0,{} textcolor rgb '{}' font 'DejaVu Sans,10'",
+            "offset 0,{} textcolor rgb '{}' font 'DejaVu Sans,{}'",
             gnuplot_string(mark.text), mark.x, mark.y, side, mark.colour, mark.above ? 0.9 : -0.9,
-            mark.colour);
+            mark.colour, 10 * points_);
     }
 
     void add_curves(std::size_t index, const Extent& extent) {
@@ -353,6 +370,7 @@ class ChartScript {
     }
 
     const Chart& chart_;
+    double points_ = 1;  ///< a letter's point in the terminal's own measure
     std::string script_;
 };
 

@@ -59,10 +59,9 @@ std::vector<std::string> chosen_columns(const std::vector<std::string>& all,
                            scene::any_of(all), scene::did_you_mean(name, all)));
     }
     if (columns.empty()) {
-        std::copy_if(all.begin(), all.end(), std::back_inserter(columns),
-                     [](const std::string& name) {
-                         return name.find(".value") != std::string::npos;
-                     });
+        std::copy_if(
+            all.begin(), all.end(), std::back_inserter(columns),
+            [](const std::string& name) { return name.find(".value") != std::string::npos; });
     }
     return columns.empty() ? all : columns;
 }
@@ -84,8 +83,8 @@ std::vector<Motion> motions_of_take(const BakeOptions& options) {
     std::vector<std::string> all;
     std::copy_if(table.header.begin(), table.header.end(), std::back_inserter(all),
                  [](const std::string& name) { return name != "time_s"; });
-    if (all.empty()) refuse(fmt::format("{}: expected a column beside time_s",
-                                        options.source.string()));
+    if (all.empty())
+        refuse(fmt::format("{}: expected a column beside time_s", options.source.string()));
     std::vector<Motion> motions;
     for (const std::string& name : chosen_columns(all, options.columns))
         motions.push_back({name, times_s, scene::number_column(table, name)});
@@ -157,7 +156,9 @@ void print_summary(const std::vector<Baked>& all) {
         fmt::print("{:<24} {:>7} samples -> {:>5} keys, largest error {:.3g}{}\n", baked.name,
                    baked.keys.samples, count,
                    baked.keys.largest_error * (angle ? 180 / math::pi : 1),
-                   angle ? " deg" : baked.unit.empty() ? "" : " " + baked.unit);
+                   angle                ? " deg"
+                   : baked.unit.empty() ? ""
+                                        : " " + baked.unit);
         samples += baked.keys.samples;
         keys += count;
     }
@@ -175,7 +176,7 @@ ExitCode run_bake(const BakeOptions& options) {
     }
     std::vector<Baked> all;
     for (Motion& motion : options.source.extension() == ".toml" ? motions_of_scene(options)
-                                                                 : motions_of_take(options)) {
+                                                                : motions_of_take(options)) {
         all.push_back(bake(std::move(motion), options));
     }
     if (!options.out.empty()) {

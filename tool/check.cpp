@@ -33,8 +33,7 @@ ExitCode run_check(const CheckOptions& options) {
             if (!options.json) {
                 fmt::print("{}: right; {} and {}, {:.4g} s at {:.4g} frames per second\n",
                            path.string(), count_of(scene.targets.size(), "target"),
-                           count_of(scene.movers.size(), "mover"), scene.duration_s,
-                           scene.rate_hz);
+                           count_of(scene.movers.size(), "mover"), scene.duration_s, scene.rate_hz);
             }
         } catch (const scene::InputProblems& found) {
             all_right = false;

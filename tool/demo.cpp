@@ -39,12 +39,26 @@ SceneFiles write_heron(const fs::path& folder) {
                      .json = folder / "heron.json",
                      .summary = folder / "heron.txt",
                      .text = std::move(run.summary),
-                     .report = std::move(run.report)};
+                     .report = std::move(run.report),
+                     .section = std::move(run.section)};
+    files.section.figure_svg = draw::chart_svg(run.chart);
     draw::write_chart(run.chart, files.figure);
     scene::write_csv(files.csv, run.take);
     scene::write_text_file(files.json, files.report.dump(2) + '\n');
     scene::write_text_file(files.summary, files.text);
     return files;
+}
+
+draw::Report report_of(const std::vector<SceneFiles>& all) {
+    draw::Report report{
+        .title = "An evening at Saltlamp Quay",
+        .lead =
+            "A tidal harbour at dusk, moved without a single keyframe: a vane after the wind, a "
+            "dial thrown between its pegs, lamps on a boom, a heron from post to post.",
+        .footer = made_by_line("demo")};
+    for (const SceneFiles& files : all)
+        report.sections.push_back(files.section);
+    return report;
 }
 
 }  // namespace
@@ -59,8 +73,10 @@ ExitCode run_demo(const DemoOptions& options) {
         all.push_back(run_into_folder("demo", scene, options.out));
     }
     all.push_back(write_heron(options.out));
+    const fs::path page = options.out / "report.html";
+    scene::write_text_file(page, draw::to_html(report_of(all)));
     if (options.json) {
-        Json json{{"made_by", made_by("demo")}, {"scenes", Json::array()}};
+        Json json{{"made_by", made_by("demo")}, {"page", page.string()}, {"scenes", Json::array()}};
         for (SceneFiles& files : all)
             json["scenes"].push_back(std::move(files.report));
         print_json(json);
@@ -68,7 +84,7 @@ ExitCode run_demo(const DemoOptions& options) {
     }
     for (const SceneFiles& files : all)
         fmt::print("{}\n", files.text);
-    fmt::print("Look at\n");
+    fmt::print("Look at\n  {}\nor at its figures one by one\n", page.string());
     for (const SceneFiles& files : all)
         fmt::print("  {}\n", files.figure.string());
     fmt::print("Beside each: its motion (.csv), its numbers (.json), this text (.txt)\n");

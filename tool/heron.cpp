@@ -171,6 +171,13 @@ HeronRun run_heron() {
     run.take = take_of(story);
     run.chart = chart_of(story, run.take);
     run.summary = "Saltlamp Quay: the heron hops from post to post\n";
+    run.section.heading = run.chart.title;
+    run.section.text =
+        "Before it takes off it looks at the spot where it will land; in the air it leans.";
+    run.section.figure_says = "Feet and body along and up, lean, and gaze over time.";
+    run.section.table.headings = {"hop", "takes off", "in the air", "looks past its landing by",
+                                  "lands beside the middle by"};
+    run.section.command = "hopcoil demo";
     Json hops = Json::array();
     for (std::size_t i = 0; i < story.hops.size(); ++i) {
         const Hop& hop = story.hops[i];
@@ -179,6 +186,11 @@ HeronRun run_heron() {
             "{:.3f} m off the middle of the post\n",
 
             i + 1, hop.takeoff_s, hop.off_gaze_rad * degrees, hop.landing.time_s, hop.miss_m);
+        run.section.table.rows.push_back({fmt::format("{}", i + 1),
+                                          fmt::format("{:.2f} s", hop.takeoff_s),
+                                          fmt::format("{:.3f} s", hop.landing.time_s),
+                                          fmt::format("{:.1f} deg", hop.off_gaze_rad * degrees),
+                                          fmt::format("{:.3f} m", hop.miss_m)});
         hops.push_back({{"takeoff_s", hop.takeoff_s},
                         {"flight_s", hop.landing.time_s},
                         {"off_gaze_rad", hop.off_gaze_rad},

@@ -3,6 +3,7 @@
 #include <hopcoil/take/take.hpp>
 
 #include "draw/chart.hpp"
+#include "draw/html.hpp"
 #include "tool/made_by.hpp"
 
 namespace hopcoil::tool {
@@ -14,6 +15,7 @@ struct HeronRun {
     draw::Chart chart{};
     std::string summary{};
     Json report{};
+    draw::ReportSection section{};
 };
 [[nodiscard]] HeronRun run_heron();
 

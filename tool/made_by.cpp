@@ -13,6 +13,10 @@ Json made_by(const std::string& command) {
     return {{"program", "hopcoil"}, {"version", version}, {"command", command}};
 }
 
+std::string made_by_line(const std::string& command) {
+    return fmt::format("made by hopcoil {} {}", version, command);
+}
+
 Json to_json(const Tuning& tuning, double mass_kg) {
     const double w = angular_frequency_rad_per_s(tuning);
     Json json{{"frequency_hz", tuning.frequency_hz},

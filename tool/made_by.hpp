@@ -17,6 +17,9 @@ using Json = nlohmann::ordered_json;
 /// {"program": "hopcoil", "version": ..., "command": ...}, to which a command adds its own.
 [[nodiscard]] Json made_by(const std::string& command);
 
+/// "made by hopcoil 0.1.0 run"
+[[nodiscard]] std::string made_by_line(const std::string& command);
+
 /// Every parameterisation of a tuning; per kilogram where a mass is needed.
 [[nodiscard]] Json to_json(const Tuning& tuning, double mass_kg = 1.0);
 

@@ -22,8 +22,9 @@ ExitCode run_run(const RunOptions& options) {
         print_json(files.report);
         return ExitCode::done;
     }
-    fmt::print("{}\nwritten:\n  {}\n  {}\n  {}\n  {}\n", files.text, files.figure.string(),
-               files.csv.string(), files.json.string(), files.summary.string());
+    fmt::print("{}\nwritten:\n  {}\n  {}\n  {}\n  {}\n  {}\n", files.text, files.page.string(),
+               files.figure.string(), files.csv.string(), files.json.string(),
+               files.summary.string());
     return ExitCode::done;
 }
 

@@ -5,6 +5,7 @@
 
 #include <hopcoil/scene/scene.hpp>
 
+#include "draw/html.hpp"
 #include "tool/made_by.hpp"
 
 namespace hopcoil::tool {
@@ -15,8 +16,10 @@ struct SceneFiles {
     std::filesystem::path figure{};
     std::filesystem::path json{};
     std::filesystem::path summary{};
+    std::filesystem::path page{};
     std::string text{};
     Json report{};
+    draw::ReportSection section{};
 };
 
 /// Runs a scene and writes NAME.csv, NAME.json and NAME.txt into a folder, and its figure there as

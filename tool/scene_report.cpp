@@ -255,6 +255,36 @@ std::string scene_summary(const scene::Scene& scene, const std::vector<MoverRepo
     return text;
 }
 
+draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
+                                  const std::vector<MoverReport>& reports,
+                                  const scene::RunLog& log) {
+    draw::ReportSection section{
+        .heading = scene.title.empty() ? scene_name(scene) : scene.title,
+        .text = fmt::format(
+            "{:.4g} s at {:.4g} frames per second; {}.", scene.duration_s, scene.rate_hz,
+            scene.is_random ? fmt::format("seed {}", scene.seed) : std::string{nothing_random}),
+        .figure_svg = draw::chart_svg(scene_chart(scene, take, reports)),
+        .figure_says = "Each mover and its target over time; the table has their figures.",
+        .warnings = log.warnings,
+        .command = fmt::format("hopcoil run {} --seconds {:.6g} --rate {:.6g}{}", scene.file,
+                               scene.duration_s, scene.rate_hz,
+                               scene.is_random ? fmt::format(" --seed {}", scene.seed) : "")};
+    section.table.headings = {"",         "goes after", "its numbers", "feels like", "largest gap",
+                              "gap, rms", "fastest"};
+    for (const MoverReport& report : reports) {
+        const auto in_units = [&](double number) {
+            return with_unit(number * report.per_unit, report.unit);
+        };
+        const Tracking& tracking = report.tracking;
+        section.table.rows.push_back(
+            {report.name, report.target, report.words, report.tuning ? feel_of(*report.tuning) : "",
+             fmt::format("{} at {:.3g} s", in_units(tracking.largest_gap),
+                         tracking.largest_gap_time_s),
+             in_units(tracking.rms_gap), in_units(tracking.peak_velocity) + "/s"});
+    }
+    return section;
+}
+
 Json scene_json(const std::string& command, const scene::Scene& scene,
                 const std::vector<MoverReport>& reports, const scene::RunLog& log) {
     Json source = made_by(command);

@@ -11,6 +11,7 @@
 #include <hopcoil/take/take.hpp>
 
 #include "draw/chart.hpp"
+#include "draw/html.hpp"
 #include "tool/made_by.hpp"
 
 /// @file
@@ -45,6 +46,11 @@ struct MoverReport {
 [[nodiscard]] std::string scene_summary(const scene::Scene& scene,
                                         const std::vector<MoverReport>& reports,
                                         const scene::RunLog& log);
+
+/// The same as a part of a report.
+[[nodiscard]] draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
+                                                const std::vector<MoverReport>& reports,
+                                                const scene::RunLog& log);
 
 [[nodiscard]] Json scene_json(const std::string& command, const scene::Scene& scene,
                               const std::vector<MoverReport>& reports, const scene::RunLog& log);

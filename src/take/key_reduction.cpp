@@ -1,9 +1,8 @@
-#include <hopcoil/take/key_reduction.hpp>
-
 #include <algorithm>
 #include <cmath>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/take/key_reduction.hpp>
 
 namespace hopcoil {
 namespace {
@@ -30,7 +29,8 @@ double parabola_slope(double ta, double a, double tb, double b, double tc, doubl
     return first - (second - first) / (tc - ta) * (tb - ta);
 }
 
-/// Every sample as a key, each side with its own slope, or with the mean of two that are nearly one.
+/// Every sample as a key, each side with its own slope, or with the mean of two that are nearly
+/// one.
 std::vector<CurveKey> sample_keys(std::span<const double> t, std::span<const double> v) {
     const std::size_t count = t.size();
     std::vector<CurveKey> keys(count);
@@ -64,7 +64,8 @@ double between(const CurveKey& from, const CurveKey& to, double time_s, KeyShape
     if (shape == KeyShape::straight) return from.value + p * way;
     const double first = from.slope_after * length_s;
     const double last = to.slope_before * length_s;
-    return from.value + p * (first + p * (3 * way - 2 * first - last + p * (first + last - 2 * way)));
+    return from.value +
+           p * (first + p * (3 * way - 2 * first - last + p * (first + last - 2 * way)));
 }
 
 /// Chooses keys among the samples.
@@ -89,7 +90,8 @@ class Reduction {
             const double length_s = samples_[i + 1].time_s - start_s;
             for (const double part : {0.25, 0.5, 0.75, 1.0}) {
                 if (part == 1 && i + 1 == to) break;
-                const double time_s = part == 1 ? samples_[i + 1].time_s : start_s + part * length_s;
+                const double time_s =
+                    part == 1 ? samples_[i + 1].time_s : start_s + part * length_s;
                 const double is = between(samples_[from], samples_[to], time_s, settings_.shape);
                 const double was = between(samples_[i], samples_[i + 1], time_s, settings_.shape);
                 largest = std::max(largest, std::abs(is - was));

@@ -24,9 +24,9 @@ struct Samples {
 
 /// A follower after random jumps, glides and rests.
 Samples random_motion(Random& random, double rate_hz) {
-    Follower<double> lamp{{.frequency_hz = random.over_magnitudes(0.3, 4),
-                           .damping_ratio = random.between(0.1, 1.2)},
-                          0};
+    Follower<double> lamp{
+        {.frequency_hz = random.over_magnitudes(0.3, 4), .damping_ratio = random.between(0.1, 1.2)},
+        0};
     Samples samples;
     double target = 0;
     double slope = 0;

@@ -25,19 +25,20 @@ struct ReducedKeys {
 
 /// A recorded motion as few keys: as few that none can be taken away alone.
 ///
-/// Model   keys stand at samples and keep their values and slopes (those of the parabola through each
-///         three samples, on either side, so a corner stays one); from each key on the next is as far
-///         away as the tolerance allows, then those that turn out to be needless are taken away. What is
-///         kept to is the samples and, between them, the cubics with the same slopes (`straight`: the
-///         lines).
+/// Model   keys stand at samples and keep their values and slopes (those of the parabola through
+/// each
+///         three samples, on either side, so a corner stays one); from each key on the next is as
+///         far away as the tolerance allows, then those that turn out to be needless are taken
+///         away. What is kept to is the samples and, between them, the cubics with the same slopes
+///         (`straight`: the lines).
 /// Shapes  one value for each time, at least one; times rise.
 /// Errors  InvalidValue for settings or samples that cannot be.
 [[nodiscard]] ReducedKeys reduce_keys(std::span<const double> times_s,
                                       std::span<const double> values,
                                       const KeyReductionSettings& settings = {});
 
-/// The values bent over the last `over_s` seconds so that they end where, and as fast as, they begin: a
-/// loop without a jolt.
+/// The values bent over the last `over_s` seconds so that they end where, and as fast as, they
+/// begin: a loop without a jolt.
 ///
 /// `turn` is what may lie between the ends: 2 pi for an angle that may have gone round, 0 for none.
 /// Errors  InvalidValue unless over_s is above 0 and no longer than the motion.

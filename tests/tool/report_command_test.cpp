@@ -1,0 +1,73 @@
+#include <string>
+
+#include <catch2/catch.hpp>
+
+#include "support/command.hpp"
+
+using Catch::Matchers::Contains;
+
+namespace {
+
+std::size_t count_in(const std::string& text, const std::string& what) {
+    std::size_t count = 0;
+    for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + 1))
+        ++count;
+    return count;
+}
+
+/// Nothing is fetched from anywhere: no links, no scripts, no files beside it.
+void check_stands_alone(const std::string& html) {
+    CHECK_THAT(html, Contains("<!doctype html>") && Contains("name=\"viewport\"") &&
+                         Contains("prefers-color-scheme"));
+    CHECK(count_in(html, "<script") == 0);
+    CHECK(count_in(html, "<link") == 0);
+    CHECK(count_in(html, " src=") == 0);
+    CHECK(count_in(html, "url(http") == 0);
+    CHECK(count_in(html, "href=\"http") == 0);
+    CHECK(count_in(html, "<section>") == count_in(html, "</section>"));
+}
+
+}  // namespace
+
+TEST_CASE("a run leaves a report that stands alone", "[command][report]") {
+    const TestFolder folder;
+    folder.write("odd.toml",
+                 "title = \"Lamp & <hook>\"\nseed = 4\nrate_hz = 30\nduration_s = 4\n"
+                 "[target.hook]\nmoves = [{ at_s = 0.5, jump_to_m = 1 }, { noise_amplitude_m = 0.1 "
+                 "}]\n[follower.lamp]\ntarget = 'hook'\ntuning = 'lively'\n"
+                 "[follower.stiff]\ntarget = 'lamp'\ntuning = { frequency_hz = 8, damping_ratio = "
+                 "0.1 }\nscheme = 'semi_implicit_euler'\n");
+    const CommandResult run = run_hopcoil("run odd.toml --out out", folder);
+    INFO(run.errors);
+    REQUIRE(run.exit_code == 0);
+    const std::string html = contents_of(folder.path() / "out/odd.html");
+    check_stands_alone(html);
+    CHECK_THAT(html, Contains("<title>Lamp &amp; &lt;hook&gt;</title>") && Contains("<svg") &&
+                         Contains("2 Hz, damping ratio") && Contains("goes 25 % past") &&
+                         Contains("% of the largest that holds") &&
+                         Contains("hopcoil run odd.toml --seconds 4 --rate 30 --seed 4"));
+    CHECK(count_in(html, "<hook>") == 0);
+    // What it says to type makes the same take.
+    REQUIRE(
+        run_hopcoil("run odd.toml --seconds 4 --rate 30 --seed 4 --out again", folder).exit_code ==
+        0);
+    CHECK(contents_of(folder.path() / "again/odd.csv") ==
+          contents_of(folder.path() / "out/odd.csv"));
+    REQUIRE(run_hopcoil("run odd.toml --seed 5 --out other", folder).exit_code == 0);
+    CHECK(contents_of(folder.path() / "other/odd.csv") !=
+          contents_of(folder.path() / "out/odd.csv"));
+}
+
+TEST_CASE("the demo is one report of the whole quay", "[command][report]") {
+    const TestFolder folder;
+    const CommandResult demo = run_hopcoil("demo --out quay", folder);
+    INFO(demo.errors);
+    REQUIRE(demo.exit_code == 0);
+    CHECK_THAT(demo.output, Contains("quay/report.html"));
+    const std::string html = contents_of(folder.path() / "quay/report.html");
+    check_stands_alone(html);
+    CHECK(count_in(html, "<section>") == 4);
+    CHECK(count_in(html, "<svg") == 4);
+    CHECK_THAT(
+        html, Contains("vane") && Contains("tide dial") && Contains("tassel") && Contains("heron"));
+}
