@@ -179,6 +179,12 @@ void add_response(CLI::App& app, ResponseOptions& options) {
         "Figures describe the continuous motion, whatever --rate and --seconds.");
 }
 
+void add_set(CLI::App& app, std::vector<std::string>& changes) {
+    app.add_option("--set", changes,
+                   "change a number of the scene; '*' stands for any letters (string.*.lead=1)")
+        ->type_name("PATH=NUMBER");
+}
+
 void add_run(CLI::App& app, RunOptions& options) {
     options.out = "hopcoil-run";
     app.add_option("scene", options.scene, "the scene to run")->required()->type_name("SCENE.toml");
@@ -195,6 +201,7 @@ void add_run(CLI::App& app, RunOptions& options) {
     app.add_option("--seed", options.seed, "of what is random in it (as the scene says, else 0)")
         ->check(whole_number())
         ->type_name("N");
+    add_set(app, options.changes);
     app.add_option("--figure", options.figure, "draw the figure there instead")
         ->type_name("FILE.png|.svg");
     app.add_flag("--json", options.json, "print one JSON object instead of the summary");
@@ -217,6 +224,7 @@ void add_timestep(CLI::App& app, TimestepOptions& options) {
     app.add_option("scene", options.scene, "every follower of this scene, instead of a tuning")
         ->type_name("SCENE.toml");
     add_tunings(app, options.tunings);
+    add_set(app, options.changes);
     app.add_option("--rates", options.rates_hz,
                    "steps per second to look at (15 30 60 120 240 1000)")
         ->delimiter(',')
@@ -264,6 +272,7 @@ void add_bake(CLI::App& app, BakeOptions& options) {
                    "bend the last seconds so that the end meets the beginning")
         ->check(above_zero(" seconds"))
         ->type_name("S");
+    add_set(app, options.changes);
     app.add_option("--seed", options.seed, "of what is random in a scene")
         ->check(whole_number())
         ->type_name("N");
@@ -278,6 +287,7 @@ void add_check(CLI::App& app, CheckOptions& options) {
     app.add_option("scenes", options.scenes, "the scenes to read")
         ->required()
         ->type_name("SCENE.toml");
+    app.add_flag("--dials", options.dials, "list what --set can change");
     app.add_flag("--json", options.json, "print one JSON object instead of lines");
     app.footer(
         "Prints every problem as FILE:LINE:COLUMN: KEY: what was expected, and runs nothing. Exit "

@@ -12,6 +12,7 @@
 
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
+#include "tool/scene_changes.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -67,7 +68,8 @@ std::vector<std::string> chosen_columns(const std::vector<std::string>& all,
 }
 
 std::vector<Motion> motions_of_scene(const BakeOptions& options) {
-    const scene::Scene scene = scene::read_scene(options.source.string(), options.seed);
+    scene::Scene scene = scene::read_scene(options.source.string(), options.seed);
+    make_changes(scene, options.changes, "bake");
     Take take;
     scene::run(scene, take);
     std::vector<Motion> motions;
@@ -129,6 +131,7 @@ Json to_json(const std::vector<Baked>& all, const BakeOptions& options) {
     Json json{{"made_by", made_by("bake")}, {"channels", Json::array()}};
     json["made_by"]["source"] = options.source.string();
     json["made_by"]["shape"] = options.shape;
+    if (!options.changes.empty()) json["made_by"]["set"] = options.changes;
     for (const Baked& baked : all) {
         Json channel{{"name", baked.name},
                      {"unit", baked.unit},
@@ -173,6 +176,9 @@ ExitCode run_bake(const BakeOptions& options) {
     if (!options.out.empty() && !as_json && options.out.extension() != ".csv") {
         refuse(fmt::format("--out {}: expected a name that ends in .csv or .json",
                            options.out.string()));
+    }
+    if (!options.changes.empty() && options.source.extension() != ".toml") {
+        refuse("--set goes with a scene: a take is what it is");
     }
     std::vector<Baked> all;
     for (Motion& motion : options.source.extension() == ".toml" ? motions_of_scene(options)

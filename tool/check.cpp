@@ -1,7 +1,10 @@
+#include <cmath>
+
 #include <fmt/format.h>
 
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/scene.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
 
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
@@ -21,6 +24,23 @@ Json to_json(const scene::Problem& problem) {
             {"message", problem.message}};
 }
 
+/// Into a file's JSON, or printed.
+void list_dials(const scene::Scene& scene, Json* file) {
+    for (const scene::SceneDial& dial : scene::dials_of(scene)) {
+        const double value = scene::value_of(scene, dial);
+        if (file != nullptr) {
+            (*file)["dials"].push_back({{"path", dial.path},
+                                        {"unit", dial.unit},
+                                        {"value", std::isfinite(value) ? Json(value) : Json{}},
+                                        {"default", dial.default_value},
+                                        {"slider", {dial.slider.least, dial.slider.most}}});
+        } else {
+            fmt::print("  {:<32} {:>9.4g} {:<6} usual {:.4g} to {:.4g}\n", dial.path, value,
+                       dial.unit, dial.slider.least, dial.slider.most);
+        }
+    }
+}
+
 }  // namespace
 
 ExitCode run_check(const CheckOptions& options) {
@@ -35,6 +55,7 @@ ExitCode run_check(const CheckOptions& options) {
                            path.string(), count_of(scene.targets.size(), "target"),
                            count_of(scene.movers.size(), "mover"), scene.duration_s, scene.rate_hz);
             }
+            if (options.dials) list_dials(scene, options.json ? &file : nullptr);
         } catch (const scene::InputProblems& found) {
             all_right = false;
             for (const scene::Problem& problem : found.problems())

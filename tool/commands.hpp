@@ -65,6 +65,7 @@ struct RunOptions {
     std::optional<double> seconds{};
     std::optional<double> rate_hz{};
     std::optional<std::uint64_t> seed{};
+    std::vector<std::string> changes{};
     std::filesystem::path figure{};
     bool json = false;
 };
@@ -81,6 +82,7 @@ struct TimestepOptions {
     std::filesystem::path scene{};  ///< instead of tunings: every follower in it
     std::vector<double> rates_hz{15, 30, 60, 120, 240, 1000};
     double wanted_error_percent = 1.0;
+    std::vector<std::string> changes{};
     double at_rate_hz = 30.0;
     std::string draw = "map";
     std::filesystem::path figure{};
@@ -97,12 +99,14 @@ struct BakeOptions {
     std::string shape = "cubic";
     std::optional<double> loop_over_s{};
     std::optional<std::uint64_t> seed{};
+    std::vector<std::string> changes{};
     bool json = false;
 };
 ExitCode run_bake(const BakeOptions& options);
 
 struct CheckOptions {
     std::vector<std::filesystem::path> scenes{};
+    bool dials = false;
     bool json = false;
 };
 ExitCode run_check(const CheckOptions& options);

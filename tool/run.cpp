@@ -4,6 +4,7 @@
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
+#include "tool/scene_changes.hpp"
 #include "tool/scene_files.hpp"
 
 namespace hopcoil::tool {
@@ -15,6 +16,7 @@ ExitCode run_run(const RunOptions& options) {
                         options.figure.string())};
     }
     scene::Scene scene = scene::read_scene(options.scene, options.seed);
+    make_changes(scene, options.changes, "run");
     scene.duration_s = options.seconds.value_or(scene.duration_s);
     scene.rate_hz = options.rate_hz.value_or(scene.rate_hz);
     const SceneFiles files = run_into_folder("run", scene, options.out, options.figure);

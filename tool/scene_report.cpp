@@ -78,11 +78,24 @@ std::string scene_name(const scene::Scene& scene) {
 
 constexpr std::string_view nothing_random = "nothing in it is random";
 
+/// What makes the same run, as typed in a shell.
+std::string command_for(const scene::Scene& scene) {
+    std::string command = fmt::format("hopcoil run {} --seconds {:.6g} --rate {:.6g}", scene.file,
+                                      scene.duration_s, scene.rate_hz);
+    if (scene.is_random) command += fmt::format(" --seed {}", scene.seed);
+    for (const std::string& change : scene.changes)
+        command += fmt::format(" --set '{}'", change);
+    return command;
+}
+
 std::string footer_of(const scene::Scene& scene) {
     const std::string seed =
         scene.is_random ? fmt::format("seed {}", scene.seed) : std::string{nothing_random};
-    return fmt::format("hopcoil {} run {}: {:.4g} s at {:.4g} Hz; {}", version, scene_name(scene),
-                       scene.duration_s, scene.rate_hz, seed);
+    std::string text = fmt::format("hopcoil {} run {}: {:.4g} s at {:.4g} Hz; {}", version,
+                                   scene_name(scene), scene.duration_s, scene.rate_hz, seed);
+    for (const std::string& change : scene.changes)
+        text += "; " + change;
+    return text;
 }
 
 void add_stops(MoverReport& report, const scene::MoverNumbers& numbers,
@@ -266,9 +279,7 @@ draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
         .figure_svg = draw::chart_svg(scene_chart(scene, take, reports)),
         .figure_says = "Each mover and its target over time; the table has their figures.",
         .warnings = log.warnings,
-        .command = fmt::format("hopcoil run {} --seconds {:.6g} --rate {:.6g}{}", scene.file,
-                               scene.duration_s, scene.rate_hz,
-                               scene.is_random ? fmt::format(" --seed {}", scene.seed) : "")};
+        .command = command_for(scene)};
     section.table.headings = {"",         "goes after", "its numbers", "feels like", "largest gap",
                               "gap, rms", "fastest"};
     for (const MoverReport& report : reports) {
@@ -295,6 +306,7 @@ Json scene_json(const std::string& command, const scene::Scene& scene,
         source["seed"] = nullptr;
         source["seed_reason"] = nothing_random;
     }
+    if (!scene.changes.empty()) source["set"] = scene.changes;
     source["duration_s"] = scene.duration_s;
     source["rate_hz"] = scene.rate_hz;
     Json movers = Json::array();

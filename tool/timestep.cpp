@@ -9,6 +9,7 @@
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
+#include "tool/scene_changes.hpp"
 #include "tool/timestep_chart.hpp"
 #include "tool/wanted_movers.hpp"
 
@@ -49,7 +50,8 @@ void survey(Asked& asked, const std::string& given_name, const Tuning& tuning,
 }
 
 void survey_scene(Asked& asked, const TimestepOptions& options) {
-    const scene::Scene scene = scene::read_scene(options.scene);
+    scene::Scene scene = scene::read_scene(options.scene);
+    make_changes(scene, options.changes, "timestep");
     for (const scene::SceneMover& mover : scene.movers) {
         if (scene::tuning_of(mover.numbers) == nullptr) {
             asked.exact.push_back({mover.name, scene::in_words(mover.numbers)});
@@ -292,6 +294,7 @@ ExitCode run_timestep(const TimestepOptions& options) {
     if (options.json) {
         Json json{{"made_by", made_by("timestep")}, {"springs", Json::array()}};
         if (!options.scene.empty()) json["made_by"]["scene"] = options.scene.string();
+        if (!options.changes.empty()) json["made_by"]["set"] = options.changes;
         for (const NamedSurvey& each : asked.surveys)
             json["springs"].push_back(to_json(each, options.at_rate_hz));
         json["exact"] = Json::array();

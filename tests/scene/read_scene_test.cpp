@@ -1,9 +1,11 @@
+#include <cmath>
 #include <string>
 #include <vector>
 
 #include <catch2/catch.hpp>
 
 #include <hopcoil/scene/scene.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
 
 #include "support/files.hpp"
 
@@ -314,4 +316,48 @@ target = "hook"
                Contains("random_to is a length"));
     CHECK_THAT(complaint_about("seed = -1\n[target.hook]\nmoves = []\n"),
                Contains("seed: expected a whole number"));
+}
+
+TEST_CASE("a scene's dials reach every mover's numbers, by pattern too", "[scene][dials]") {
+    Scene scene = scene_of(R"(
+[target.hook]
+moves = [{ at_s = 1, jump_to_m = 2 }]
+[follower.lamp]
+target = "hook"
+[relay.string]
+target = "hook"
+links = [{ name = "knot" }, { name = "tassel" }]
+[glide.shadow]
+target = "hook"
+[settle.needle]
+target = "hook"
+[follower.stiff]
+target = "hook"
+scheme = "midpoint"
+)");
+    const std::vector<SceneDial> dials = dials_of(scene);
+    CHECK(dials.size() == 3 + 6 + 1 + 2 + 3);
+    for (const SceneDial& dial : dials) {
+        CAPTURE(dial.path);
+        CHECK(value_of(scene, dial) == dial.default_value);
+        const double other = (dial.slider.least + dial.slider.most) / 2;
+        CHECK(set_value(scene, dial, other) == DialStatus::set);
+        CHECK(value_of(scene, dial) == other);
+        CHECK(set_value(scene, dial, std::nan("")) == DialStatus::refused);
+        CHECK(value_of(scene, dial) == other);
+    }
+    CHECK(set_matching(scene, "string.*.damping_ratio", 0.31) == 2);
+    CHECK(std::get<RelayNumbers>(scene.movers[1].numbers).tunings[1].damping_ratio == 0.31);
+    CHECK(set_matching(scene, "*frequency_hz", 3) == 4);
+    CHECK(set_matching(scene, "lamp.lead", -1) == 1);
+    CHECK(std::get<Tuning>(scene.movers[0].numbers) ==
+          Tuning{.frequency_hz = 3, .damping_ratio = 1, .lead = -1});
+    CHECK(scene.changes ==
+          std::vector<std::string>{"string.*.damping_ratio=0.31", "*frequency_hz=3",
+                                   "lamp.lead=-1"});
+    CHECK_THROWS_WITH(set_matching(scene, "lamp.frequency", 1),
+                      Contains("did you mean 'lamp.frequency_hz'"));
+    CHECK_THROWS_WITH(set_matching(scene, "*_hz", -1), Contains("lamp.frequency_hz cannot be -1"));
+    CHECK(std::get<Tuning>(scene.movers[0].numbers).frequency_hz == 3);
+    CHECK(scene.changes.size() == 3);
 }

@@ -71,3 +71,39 @@ TEST_CASE("the demo is one report of the whole quay", "[command][report]") {
     CHECK_THAT(
         html, Contains("vane") && Contains("tide dial") && Contains("tassel") && Contains("heron"));
 }
+
+TEST_CASE("--set changes numbers, is told, and is part of what makes a run again",
+          "[command][set]") {
+    const TestFolder folder;
+    const std::string scene = SCENES "/quay/boom_lamp.toml";
+    const auto run = [&](const std::string& arguments) {
+        const CommandResult result = run_hopcoil("run " + scene + " " + arguments, folder);
+        INFO(result.errors);
+        REQUIRE(result.exit_code == 0);
+    };
+    run("--out plain");
+    run("--out set --set 'string.*.frequency_hz=2' --set string.lamp.lead=0.5");
+    CHECK(contents_of(folder.path() / "plain/boom_lamp.csv") !=
+          contents_of(folder.path() / "set/boom_lamp.csv"));
+    CHECK_THAT(contents_of(folder.path() / "set/boom_lamp.html"),
+               Contains("--set 'string.*.frequency_hz=2' --set 'string.lamp.lead=0.5'") &&
+                   Contains("2 Hz, damping ratio 0.25, lead 0.5"));
+    CHECK_THAT(contents_of(folder.path() / "set/boom_lamp.json"),
+               Contains("\"set\"") && Contains("string.*.frequency_hz=2"));
+    const auto refused = [&](const std::string& change, const std::string& text) {
+        const CommandResult result =
+            run_hopcoil("run " + scene + " --out no --set '" + change + "'", folder);
+        CHECK(result.exit_code == 2);
+        CHECK_THAT(result.errors, Contains(text));
+    };
+    refused("string.lamp.frequency=2", "did you mean 'string.lamp.frequency_hz'");
+    refused("string.lamp.frequency_hz", "PATH=NUMBER");
+    refused("string.lamp.frequency_hz=fast", "PATH=NUMBER");
+    refused("string.lamp.frequency_hz=nan", "PATH=NUMBER");
+    refused("string.lamp.frequency_hz=-1", "cannot be -1");
+    CHECK_FALSE(std::filesystem::exists(folder.path() / "no"));
+    const CommandResult listed = run_hopcoil("check --dials " + scene, folder);
+    CHECK_THAT(listed.output, Contains("string.tassel.damping_ratio") && Contains("0.12"));
+    CHECK(run_hopcoil("bake " + scene + " --set string.lamp.lead=1", folder).exit_code == 0);
+    CHECK(run_hopcoil("timestep " + scene + " --set string.lamp.lead=1", folder).exit_code == 0);
+}

@@ -1,0 +1,41 @@
+#pragma once
+
+#include <cstddef>
+#include <string>
+#include <vector>
+
+#include <hopcoil/base/dial.hpp>
+#include <hopcoil/scene/scene.hpp>
+
+namespace hopcoil::scene {
+
+/// A number of a scene that a person may tune: a mover's own dial, and whose it is.
+struct SceneDial {
+    std::string path{};  ///< "lamp.frequency_hz", "string.tassel.lead"
+    std::string unit{};
+    DialRange hard{};
+    DialRange slider{};
+    DialScale scale = DialScale::linear;
+    double default_value = 0.0;
+    std::size_t mover = 0;  ///< index into Scene::movers
+    std::size_t part = 0;   ///< link of a relay
+    std::size_t index = 0;  ///< among the dials of that mover's numbers
+};
+
+/// Every dial of every mover, in the scene's order.
+[[nodiscard]] std::vector<SceneDial> dials_of(const Scene& scene);
+
+[[nodiscard]] double value_of(const Scene& scene, const SceneDial& dial);
+/// `refused` when the number cannot be; nothing is changed then.
+DialStatus set_value(Scene& scene, const SceneDial& dial, double value);
+
+/// Sets every dial whose path matches; `*` stands for any letters, dots among them. How many those are;
+/// the scene remembers the change (`Scene::changes`).
+///
+///     set_matching(scene, "string.*.damping_ratio", 0.3);
+///
+/// Errors  std::invalid_argument, with nothing changed: no dial matches (the nearest path is named), or
+///         one of them refuses the number.
+std::size_t set_matching(Scene& scene, const std::string& pattern, double value);
+
+}  // namespace hopcoil::scene
