@@ -57,9 +57,8 @@ bool matches(std::string_view pattern, std::string_view text) {
     std::vector<std::string> paths;
     for (const SceneDial& dial : dials)
         paths.push_back(dial.path);
-    throw std::invalid_argument{fmt::format(
-        "nothing to set is named '{}'{}; there is {}", pattern, did_you_mean(pattern, paths),
-        any_of(paths))};
+    throw std::invalid_argument{fmt::format("nothing to set is named '{}'{}; there is {}", pattern,
+                                            did_you_mean(pattern, paths), any_of(paths))};
 }
 
 }  // namespace
@@ -72,17 +71,17 @@ std::vector<SceneDial> dials_of(const Scene& scene) {
             with_numbers(mover.numbers, part, [&](const auto& numbers) {
                 const auto dials = numbers.dials();
                 for (std::size_t k = 0; k < dials.size(); ++k) {
-                    all.push_back({.path = fmt::format("{}{}.{}", mover.name,
-                                                       part_suffix(mover.numbers, part),
-                                                       dials[k].path),
-                                   .unit = std::string{dials[k].unit},
-                                   .hard = dials[k].hard,
-                                   .slider = dials[k].slider,
-                                   .scale = dials[k].scale,
-                                   .default_value = dials[k].default_value,
-                                   .mover = i,
-                                   .part = part,
-                                   .index = k});
+                    all.push_back(
+                        {.path = fmt::format("{}{}.{}", mover.name,
+                                             part_suffix(mover.numbers, part), dials[k].path),
+                         .unit = std::string{dials[k].unit},
+                         .hard = dials[k].hard,
+                         .slider = dials[k].slider,
+                         .scale = dials[k].scale,
+                         .default_value = dials[k].default_value,
+                         .mover = i,
+                         .part = part,
+                         .index = k});
                 }
             });
         }
@@ -111,8 +110,7 @@ std::size_t set_matching(Scene& scene, const std::string& pattern, double value)
         ++count;
         if (set_value(changed, dial, value) == DialStatus::set) continue;
         throw std::invalid_argument{fmt::format("{} cannot be {}: expected a number from {} to {}",
-                                                dial.path, value, dial.hard.least,
-                                                dial.hard.most)};
+                                                dial.path, value, dial.hard.least, dial.hard.most)};
     }
     if (count == 0) refuse_unknown(pattern, dials);
     changed.changes.push_back(fmt::format("{}={}", pattern, value));

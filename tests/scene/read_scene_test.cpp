@@ -352,9 +352,8 @@ scheme = "midpoint"
     CHECK(set_matching(scene, "lamp.lead", -1) == 1);
     CHECK(std::get<Tuning>(scene.movers[0].numbers) ==
           Tuning{.frequency_hz = 3, .damping_ratio = 1, .lead = -1});
-    CHECK(scene.changes ==
-          std::vector<std::string>{"string.*.damping_ratio=0.31", "*frequency_hz=3",
-                                   "lamp.lead=-1"});
+    CHECK(scene.changes == std::vector<std::string>{"string.*.damping_ratio=0.31",
+                                                    "*frequency_hz=3", "lamp.lead=-1"});
     CHECK_THROWS_WITH(set_matching(scene, "lamp.frequency", 1),
                       Contains("did you mean 'lamp.frequency_hz'"));
     CHECK_THROWS_WITH(set_matching(scene, "*_hz", -1), Contains("lamp.frequency_hz cannot be -1"));

@@ -185,12 +185,12 @@ class SteppedFollower : public Follower<T> {
             status = scheme_.step(spring, i * part, part, gap_, velocity_);
         }
         scheme_.shift(gap_, spring.to_gap(), velocity_, spring.to_velocity());
-        if (status == StepStatus::stepped && hand_over(target) == StepStatus::stepped) {
-            return status;
+        status = status == StepStatus::stepped ? hand_over(target) : this->reject();
+        if (status != StepStatus::stepped) {
+            gap_ = gap_before;
+            velocity_ = velocity_before;
         }
-        gap_ = gap_before;
-        velocity_ = velocity_before;
-        return this->reject();
+        return status;
     }
 
     /// The scheme's numbers are its own as long as nothing else has moved the follower: a scheme

@@ -39,8 +39,8 @@ struct Scene {
     std::string file{};  ///< where it was read from; empty when made by a program
     double duration_s = 10.0;
     double rate_hz = 60.0;
-    std::uint64_t seed = 0;  ///< of everything random in it
-    bool is_random = false;  ///< whether anything is
+    std::uint64_t seed = 0;              ///< of everything random in it
+    bool is_random = false;              ///< whether anything is
     std::vector<std::string> changes{};  ///< made since it was read: "lamp.frequency_hz=3"
     std::vector<SceneTarget> targets{};
     std::vector<SceneMover> movers{};

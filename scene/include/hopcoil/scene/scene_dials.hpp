@@ -29,12 +29,13 @@ struct SceneDial {
 /// `refused` when the number cannot be; nothing is changed then.
 DialStatus set_value(Scene& scene, const SceneDial& dial, double value);
 
-/// Sets every dial whose path matches; `*` stands for any letters, dots among them. How many those are;
-/// the scene remembers the change (`Scene::changes`).
+/// Sets every dial whose path matches; `*` stands for any letters, dots among them. How many those
+/// are; the scene remembers the change (`Scene::changes`).
 ///
 ///     set_matching(scene, "string.*.damping_ratio", 0.3);
 ///
-/// Errors  std::invalid_argument, with nothing changed: no dial matches (the nearest path is named), or
+/// Errors  std::invalid_argument, with nothing changed: no dial matches (the nearest path is
+/// named), or
 ///         one of them refuses the number.
 std::size_t set_matching(Scene& scene, const std::string& pattern, double value);
 
