@@ -179,7 +179,8 @@ class ChartScript {
         const double width_px = (chart_.width_px - 24.0) / static_cast<double>(columns);
         const double height_px = (chart_.height_px - top_px - 34) / static_cast<double>(rows);
         const double left = 8 + width_px * static_cast<double>(index % columns);
-        const double top = top_px + height_px * static_cast<double>(index / columns);
+        const std::size_t row = index / columns;
+        const double top = top_px + height_px * static_cast<double>(row);
         return {left + margin_left_px, left + width_px - 8, top + margin_above_px,
                 top + height_px - margin_below_px};
     }

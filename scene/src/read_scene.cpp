@@ -127,6 +127,7 @@ class SceneReader {
     /// Each after what it goes after; what is left then goes round in a loop.
     void read_in_turn(const std::vector<Item>& items) {
         std::vector<const Item*> waiting;
+        waiting.reserve(items.size());
         for (const Item& item : items)
             waiting.push_back(&item);
         std::vector<std::string> read;

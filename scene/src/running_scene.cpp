@@ -27,14 +27,15 @@ std::string why_it_left(const SceneMover& item, const RunningMover& runner, doub
 
 /// The first time in (from, to) at which a target or its velocity leaps; `to` when none does.
 double next_leap_s(const Target& target, double from_s, double to_s) {
-    for (double knot_s = target.next_knot_s(from_s); knot_s < to_s;
-         knot_s = target.next_knot_s(knot_s)) {
+    double knot_s = target.next_knot_s(from_s);
+    while (knot_s < to_s) {
         const TargetPoint before = target.before(knot_s);
         const TargetPoint after = target.after(knot_s);
         // Two roundings of one smooth velocity are no leap.
         const double rounding = 1e-9 * (std::abs(before.velocity) + std::abs(after.velocity));
         if (before.value != after.value || std::abs(before.velocity - after.velocity) > rounding)
             return knot_s;
+        knot_s = target.next_knot_s(knot_s);
     }
     return to_s;
 }

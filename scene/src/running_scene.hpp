@@ -20,7 +20,7 @@ class RunningScene {
     void advance(double frame_end_s);
 
     /// After the events of this time, as the movers have seen them.
-    [[nodiscard]] double target_shown(std::size_t target, double time_s) const;
+    [[nodiscard]] double target_shown(std::size_t index, double time_s) const;
     [[nodiscard]] const RunningMover& mover(std::size_t index) const { return movers_[index]; }
 
   private:

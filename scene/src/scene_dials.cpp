@@ -55,6 +55,7 @@ bool matches(std::string_view pattern, std::string_view text) {
 
 [[noreturn]] void refuse_unknown(const std::string& pattern, const std::vector<SceneDial>& dials) {
     std::vector<std::string> paths;
+    paths.reserve(dials.size());
     for (const SceneDial& dial : dials)
         paths.push_back(dial.path);
     throw std::invalid_argument{fmt::format("nothing to set is named '{}'{}; there is {}", pattern,

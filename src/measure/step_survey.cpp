@@ -93,10 +93,11 @@ std::vector<StepError> errors_against_step(const Tuning& tuning, Scheme scheme, 
     constexpr int points = 12;
     std::vector<StepError> errors;
     double step_s = 2 / angular_frequency_rad_per_s(tuning);
-    for (int i = 0; i < points; ++i, step_s /= 2) {
+    for (int i = 0; i < points; ++i) {
         const double percent = error_percent_of(tuning, scheme, step_s, duration_s);
         if (percent < 1e-8) break;
         errors.push_back({step_s, percent});
+        step_s /= 2;
     }
     return errors;
 }
@@ -145,7 +146,8 @@ AdaptiveSurvey adaptive_at(const Tuning& tuning, double tolerance, double durati
     constexpr double frame_s = 1.0 / 60;
     double worst = 0;
     double time_s = 0;
-    for (double frames = 0; time_s < duration_s && frames < most_steps / 10; ++frames) {
+    constexpr int most_frames = 30'000;
+    for (int frame = 0; time_s < duration_s && frame < most_frames; ++frame) {
         scheme.step(spring, time_s, frame_s, x, v);
         time_s += frame_s;
         worst = std::max(worst, std::abs(x[0] - exact.at(time_s).gap));
@@ -158,9 +160,12 @@ AdaptiveSurvey adaptive_at(const Tuning& tuning, double tolerance, double durati
 
 AdaptiveSurvey survey_adaptive(const Tuning& tuning, double wanted_percent, double duration_s) {
     AdaptiveSurvey survey;
-    for (double tolerance = 0.1; tolerance > 1e-14; tolerance /= 2) {
+    constexpr int tries = 44;
+    double tolerance = 0.1;
+    for (int i = 0; i < tries; ++i) {
         survey = adaptive_at(tuning, tolerance, duration_s);
         if (survey.error_percent <= wanted_percent) break;
+        tolerance /= 2;
     }
     return survey;
 }

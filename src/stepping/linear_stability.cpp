@@ -131,7 +131,8 @@ template <class Condition>
 double first_step(double from, double to, double factor, const Condition& beyond) {
     if (beyond(from)) return 0;
     double low = from;
-    for (double high = from * factor; high < to * factor; high *= factor) {
+    while (low < to) {
+        double high = low * factor;
         if (!beyond(high)) {
             low = high;
             continue;

@@ -22,8 +22,10 @@ double limit_s(double k, double c, Scheme scheme) {
 double proportional_limit_s(const NetworkBounds& bounds, Scheme scheme) {
     double least = std::numeric_limits<double>::infinity();
     double k = bounds.stiffness_per_s2;
-    for (int i = 0; i < tries; ++i, k /= between_tries)
+    for (int i = 0; i < tries; ++i) {
         least = std::min(least, limit_s(k, bounds.damping_time_s * k, scheme));
+        k /= between_tries;
+    }
     constexpr double rounding = 1e-9;
     return (1 - rounding) * least;
 }
@@ -35,8 +37,9 @@ double general_limit_s(const NetworkBounds& bounds, Scheme scheme) {
     const double c = bounds.damping_per_s;
     double least = limit_s(k, 0, scheme);
     double part = 1;
-    for (int i = 0; i < tries; ++i, part /= between_tries) {
+    for (int i = 0; i < tries; ++i) {
         least = std::min({least, limit_s(k, part * c, scheme), limit_s(part * k, c, scheme)});
+        part /= between_tries;
     }
     // Between two tries the limit is a little less than at them.
     constexpr double sure = 0.98;

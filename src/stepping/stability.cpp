@@ -75,7 +75,8 @@ template <class Condition>
 double first_u(double from, double to, const Condition& beyond) {
     constexpr double factor = 1.02;
     double low = from;
-    for (double high = from * factor; high < to * factor; high *= factor) {
+    while (low < to) {
+        double high = low * factor;
         if (!beyond(high)) {
             low = high;
             continue;

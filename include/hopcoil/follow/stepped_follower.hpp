@@ -144,7 +144,7 @@ class SteppedFollower : public Follower<T> {
     }
 
     [[nodiscard]] double energy_after_exact(const T& target, double dt) const noexcept {
-        Exact exact = *this;
+        Exact exact = static_cast<const Exact&>(*this);
         exact.step(target, dt);
         return exact.energy();
     }
