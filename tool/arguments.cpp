@@ -189,7 +189,7 @@ void add_run(CLI::App& app, RunOptions& options) {
     options.out = "hopcoil-run";
     app.add_option("scene", options.scene, "the scene to run")->required()->type_name("SCENE.toml");
     app.add_option("--out", options.out,
-                   "folder for the take, its figure and its summary "
+                   "folder for the take, its figure and its report "
                    "(hopcoil-run)")
         ->type_name("DIR");
     app.add_option("--seconds", options.seconds, "how long (as the scene says)")
@@ -354,7 +354,7 @@ ExitCode run_command_line(int argc, const char* const* argv) {
         command("demo", "run Saltlamp Quay and write what it shows: start here");
     CLI::App* const response_command =
         command("response", "how movers answer a jump, kick, ramp, sine or recorded target");
-    CLI::App* const run_command = command("run", "run a scene; write its take and a figure");
+    CLI::App* const run_command = command("run", "run a scene; write its take, figure and report");
     add_demo(*demo_command, demo);
     add_response(*response_command, response);
     add_run(*run_command, run);
