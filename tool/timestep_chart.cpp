@@ -255,9 +255,10 @@ draw::Chart energy_chart(const NamedSurvey& named, double rate_hz) {
                                 .colour = draw::target_ink,
                                 .width = 1.2,
                                 .dashed = true});
-        for (const std::vector<double>* edge : {&band.least, &band.most})
+        for (const std::vector<double>* edge : {&band.least, &band.most}) {
             panel.curves.push_back(
                 {.xs = band.steps, .ys = *edge, .colour = draw::series_colour(0), .width = 1.6});
+        }
         chart.panels.push_back(std::move(panel));
     }
     return chart;
