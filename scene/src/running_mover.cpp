@@ -74,8 +74,7 @@ RunningMover::RunningMover(const SceneMover& item, const SceneTarget& target)
     : target_{&target.path},
       is_led_{target.leader.has_value()},
       angle_{target.is_angle},
-      mover_{make_mover(item, target.is_angle)},
-      arrivals_(part_count(item.numbers)) {
+      mover_{make_mover(item, target.is_angle)} {
     const double first = as_target(target_->before(0).value);
     std::visit(
         [&](auto& mover) {
@@ -83,8 +82,17 @@ RunningMover::RunningMover(const SceneMover& item, const SceneTarget& target)
         },
         mover_);
     take_up(target_->after(0));
-    for (std::size_t part = 0; part < arrivals_.size(); ++part)
-        arrivals_[part] = output_after(part);
+}
+
+void RunningMover::begin_to_lead(std::size_t parts) {
+    for (std::size_t part = 0; part < parts; ++part)
+        arrivals_.push_back({value(part), velocity(part)});
+}
+
+TargetPoint RunningMover::output_after(std::size_t part) const {
+    const double here = value(part);
+    const double before = arrivals_.at(part).value;
+    return {angle_ ? before + wrapped_rad(here - before) : here, velocity(part)};
 }
 
 double RunningMover::as_target(double value) const {

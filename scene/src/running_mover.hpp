@@ -24,11 +24,12 @@ class RunningMover {
     /// goes on by `after`.
     bool advance_led(double end_s, const TargetPoint& before, const TargetPoint& after);
 
-    /// What it hands to those it leads: coming up to where it is now, and from there on.
-    [[nodiscard]] TargetPoint output_before(std::size_t part) const { return arrivals_[part]; }
-    [[nodiscard]] TargetPoint output_after(std::size_t part) const {
-        return {value(part), velocity(part)};
-    }
+    /// From now on it leads others, and keeps what it hands to them.
+    void begin_to_lead(std::size_t parts);
+    /// What it hands to those it leads: coming up to where it is now, and from there on. An angle
+    /// goes on past the seam.
+    [[nodiscard]] TargetPoint output_before(std::size_t part) const { return arrivals_.at(part); }
+    [[nodiscard]] TargetPoint output_after(std::size_t part) const;
 
     [[nodiscard]] double value(std::size_t part) const;
     [[nodiscard]] double velocity(std::size_t part) const;
@@ -49,7 +50,7 @@ class RunningMover {
     bool is_led_;
     bool angle_;
     AnyMover mover_;
-    std::vector<TargetPoint> arrivals_;  ///< of each part, before the events of now
+    std::vector<TargetPoint> arrivals_;  ///< of each part that may lead, before the events of now
     double time_s_ = 0.0;
 };
 

@@ -65,6 +65,7 @@ RunningScene::RunningScene(const Scene& scene) : scene_{scene} {
     find_order();
     find_chains();
     for (const std::size_t i : order_) {
+        if (in_chain_[i]) movers_[i].begin_to_lead(part_count(scene.movers[i].numbers));
         const auto& leader = scene.targets[scene.movers[i].target].leader;
         if (leader)
             movers_[i].meet(leader->seen(movers_[leader->mover].output_after(leader->part)));
@@ -151,7 +152,8 @@ double RunningScene::target_shown(std::size_t index, double time_s) const {
     const SceneTarget& target = scene_.targets[index];
     if (target.leader) {
         const RunningMover& ahead = movers_[target.leader->mover];
-        return target.leader->seen(ahead.output_after(target.leader->part)).value;
+        const double value = target.leader->seen(ahead.output_after(target.leader->part)).value;
+        return target.is_angle ? wrapped_rad(value) : value;
     }
     const double knot_s = target.path.next_knot_s(time_s);
     const double value = target.path.after(knot_s <= time_s + same_time_s ? knot_s : time_s).value;

@@ -10,6 +10,8 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/stepping/linear_stability.hpp>
 
+#include "first_crossing.hpp"
+
 namespace hopcoil {
 namespace {
 
@@ -129,21 +131,7 @@ class Spectrum {
 /// The least step in (from, to) for which `beyond` holds; infinity where none does, 0 where all do.
 template <class Condition>
 double first_step(double from, double to, double factor, const Condition& beyond) {
-    if (beyond(from)) return 0;
-    double low = from;
-    while (low < to) {
-        double high = low * factor;
-        if (!beyond(high)) {
-            low = high;
-            continue;
-        }
-        for (int i = 0; i < 40; ++i) {
-            const double middle = (low + high) / 2;
-            (beyond(middle) ? high : low) = middle;
-        }
-        return low;
-    }
-    return endless_s;
+    return beyond(from) ? 0 : first_crossing(from, to, factor, 40, beyond);
 }
 
 }  // namespace

@@ -6,6 +6,8 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/stepping/stability.hpp>
 
+#include "first_crossing.hpp"
+
 namespace hopcoil {
 namespace {
 
@@ -69,25 +71,10 @@ Eigenvalues eigenvalues(const OneStepMatrix& m) {
     return {{larger, 0}, {larger == 0 ? 0 : determinant / larger, 0}};
 }
 
-/// The least u in (from, to) at which `beyond` becomes true, stepping up in small factors and then
-/// halving; infinity when it never does.
+/// The least u in (from, to) at which `beyond` becomes true; infinity when it never does.
 template <class Condition>
 double first_u(double from, double to, const Condition& beyond) {
-    constexpr double factor = 1.02;
-    double low = from;
-    while (low < to) {
-        double high = low * factor;
-        if (!beyond(high)) {
-            low = high;
-            continue;
-        }
-        for (int i = 0; i < 60; ++i) {
-            const double middle = (low + high) / 2;
-            (beyond(middle) ? high : low) = middle;
-        }
-        return low;
-    }
-    return endless_s;
+    return first_crossing(from, to, 1.02, 60, beyond);
 }
 
 /// The real root of u^3 / 4 - z u^2 + 2 z^2 u - 2 z, which grows with u throughout.

@@ -28,6 +28,8 @@ double step_factor(double size) noexcept {
     return std::isfinite(factor) ? std::fmin(most, std::fmax(least, factor)) : most;
 }
 
+namespace pair_5_4 {
+
 const std::array<double, 6> stage_times{1.0 / 5, 3.0 / 10, 4.0 / 5, 8.0 / 9, 1.0, 1.0};
 
 const std::array<std::array<double, 6>, 6> stage_weights{
@@ -47,4 +49,5 @@ const std::array<double, 7> dense_weights{
     701980252875.0 / 199316789632, -1453857185.0 / 822651844,
     69997945.0 / 29380423};
 
+}  // namespace pair_5_4
 }  // namespace hopcoil

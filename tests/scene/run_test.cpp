@@ -195,3 +195,34 @@ TEST_CASE("movers that go round in a loop are refused", "[run][led]") {
     Take take;
     CHECK_THROWS_AS(run(scene, take), std::invalid_argument);
 }
+
+TEST_CASE("what follows an angle goes on past its seam", "[run][led]") {
+    Scene scene;
+    scene.duration_s = 6;
+    scene.targets.push_back({.name = "wind",
+                             .unit = "rad",
+                             .path = MovesTarget{3, {Ramp{0.5, 3.6, 1}}, {}},
+                             .is_angle = true});
+    scene.targets.push_back({.name = "turned",
+                             .unit = "rad",
+                             .path = MovesTarget{3.1, {}, {}},
+                             .is_angle = true,
+                             .leader = Leader{.mover = 0, .offset = 0.1}});
+    scene.movers.push_back({.name = "vane", .numbers = Tuning{}, .start = 3});
+    scene.movers.push_back(
+        {.name = "shadow", .target = 1, .numbers = GlideTuning{.half_life_s = 0.05}, .start = 3.1});
+    scene.movers.push_back({.name = "ribbon", .target = 1, .numbers = Tuning{}, .start = 3.1});
+    constexpr double turn = 2 * 3.14159265358979323846;
+    for (const char* name : {"turned.value_rad", "shadow.value_rad", "ribbon.value_rad"}) {
+        CAPTURE(name);
+        const auto values = column_of(scene, name);
+        double furthest = 0;
+        for (std::size_t i = 1; i < values.size(); ++i) {
+            CHECK(std::abs(values[i]) <= turn / 2);
+            const double way = values[i] - values[i - 1];
+            furthest = std::max(furthest, std::abs(way - turn * std::round(way / turn)));
+        }
+        CHECK(furthest < 0.05);
+        CHECK(values.back() == Approx(3.7 - turn).margin(1e-3));
+    }
+}

@@ -168,17 +168,18 @@ class AdaptiveRungeKutta {
     void try_step(const A& accelerations, double time_s, double h) noexcept {
         const S step = static_cast<S>(h);
         for (std::size_t stage = 1; stage < stages; ++stage) {
-            const auto& weights = stage_weights[stage - 1];
+            const auto& weights = pair_5_4::stage_weights[stage - 1];
             for (std::size_t i = 0; i < 2 * size_; ++i) {
                 S sum{0};
                 for (std::size_t j = 0; j < stage; ++j)
                     sum += static_cast<S>(weights[j]) * rate(j)[i];
                 there()[i] = here()[i] + step * sum;
             }
-            evaluate(accelerations, time_s + stage_times[stage - 1] * h, there(), rate(stage));
+            evaluate(accelerations, time_s + pair_5_4::stage_times[stage - 1] * h, there(),
+                     rate(stage));
         }
         for (std::size_t i = 0; i < 2 * size_; ++i)
-            error()[i] = step * weighted(error_weights, i);
+            error()[i] = step * weighted(pair_5_4::error_weights, i);
     }
 
     [[nodiscard]] S weighted(const std::array<double, stages>& weights, std::size_t i) noexcept {
@@ -214,7 +215,7 @@ class AdaptiveRungeKutta {
             dense(1)[i] = way;
             dense(2)[i] = start;
             dense(3)[i] = (way - h * rate(stages - 1)[i]) - start;
-            dense(4)[i] = h * weighted(dense_weights, i);
+            dense(4)[i] = h * weighted(pair_5_4::dense_weights, i);
         }
     }
     [[nodiscard]] std::span<const S> dense_span() const noexcept {

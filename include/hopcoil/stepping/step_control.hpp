@@ -28,9 +28,13 @@ void require_valid(const StepControl& control);
 
 /// The pair's numbers: when each stage looks (as a part of the step), what it makes of the stages
 /// before it, the difference of the two orders, and the dense polynomial's last row.
+namespace pair_5_4 {
+
 extern const std::array<double, 6> stage_times;
 extern const std::array<std::array<double, 6>, 6> stage_weights;
 extern const std::array<double, 7> error_weights;
 extern const std::array<double, 7> dense_weights;
+
+}  // namespace pair_5_4
 
 }  // namespace hopcoil
