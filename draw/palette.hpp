@@ -24,6 +24,12 @@ inline constexpr std::string_view leaves_fill = "#c27a6c";
 inline constexpr std::array<std::string_view, 8> series{"#0c6c80", "#d9601a", "#6a3290", "#93a313",
                                                         "#b3224f", "#2f9e6e", "#1d2f6f", "#c79a2b"};
 
+/// x, y, z and one more.
+[[nodiscard]] constexpr std::string_view axis_colour(std::size_t axis) {
+    constexpr std::array<std::string_view, 4> axes{series[1], series[3], series[0], series[2]};
+    return axes[axis % axes.size()];
+}
+
 [[nodiscard]] constexpr std::string_view series_colour(std::size_t index) {
     return series[index % series.size()];
 }

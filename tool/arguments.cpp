@@ -254,9 +254,10 @@ void add_timestep(CLI::App& app, TimestepOptions& options) {
 void add_bake(CLI::App& app, BakeOptions& options) {
     app.add_option("source", options.source, "a take, or a scene to be run first")
         ->required()
-        ->type_name("TAKE.csv|SCENE.toml");
-    app.add_option("--out", options.out, "write the keys there")->type_name("FILE.csv|.json");
-    app.add_option("--column", options.columns, "only these columns (every value)")
+        ->type_name("TAKE.csv|.json|SCENE.toml");
+    app.add_option("--out", options.out, "write the keys, or a model with them, there")
+        ->type_name("FILE.csv|.json|.gltf|.glb");
+    app.add_option("--channel", options.channels, "only these channels (every value)")
         ->type_name("NAME");
     app.add_option("--tolerance", options.tolerance,
                    "how far a key curve may be from the take, in its unit (0.001)")
@@ -278,9 +279,11 @@ void add_bake(CLI::App& app, BakeOptions& options) {
         ->type_name("N");
     app.add_flag("--json", options.json, "print one JSON object, keys and all");
     app.footer(
-        "Examples: a scene's motions; one column of a take, as a loop\n"
+        "Examples: a scene's motions; one channel of a take, as a loop; a model\n"
         "  hopcoil bake scenes/quay/boom_lamp.toml --out lamp-keys.json\n"
-        "  hopcoil bake vane-take/vane.csv --column brass.value_rad --loop-over 2 --out brass.csv");
+        "  hopcoil bake vane-take/vane.csv --channel brass.value_rad --loop-over 2 --out "
+        "brass.csv\n"
+        "  hopcoil bake scenes/quay/boom_lamp.toml --out lamp.glb");
 }
 
 void add_check(CLI::App& app, CheckOptions& options) {

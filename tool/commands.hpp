@@ -91,9 +91,9 @@ struct TimestepOptions {
 ExitCode run_timestep(const TimestepOptions& options);
 
 struct BakeOptions {
-    std::filesystem::path source{};  ///< a take (CSV) or a scene
+    std::filesystem::path source{};  ///< a take (CSV or JSON) or a scene
     std::filesystem::path out{};
-    std::vector<std::string> columns{};
+    std::vector<std::string> channels{};
     double tolerance = 1e-3;
     double angle_tolerance_deg = 0.1;
     std::string shape = "cubic";

@@ -4,9 +4,9 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/csv.hpp>
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/scene.hpp>
+#include <hopcoil/scene/take_file.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
 #include "draw/chart.hpp"
@@ -43,7 +43,7 @@ SceneFiles write_heron(const fs::path& folder) {
                      .section = std::move(run.section)};
     files.section.figure_svg = draw::chart_svg(run.chart);
     draw::write_chart(run.chart, files.figure);
-    scene::write_csv(files.csv, run.take);
+    scene::write_take(files.csv, run.take);
     scene::write_text_file(files.json, files.report.dump(2) + '\n');
     scene::write_text_file(files.summary, files.text);
     return files;

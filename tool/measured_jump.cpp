@@ -125,7 +125,8 @@ KickAnswer measure_kick(const M& mover, double seconds) {
 }  // namespace
 
 KickAnswer measured_kick(const scene::SceneMover& mover) {
-    const double seconds = 2 * std::max(telling_time_s(mover.numbers, mover.start_velocity), 1e-3);
+    const double seconds =
+        2 * std::max(telling_time_s(mover.numbers, mover.start_velocity[0]), 1e-3);
     return std::visit(
         [&](const auto& made) {
             using M = std::decay_t<decltype(made)>;
@@ -149,10 +150,10 @@ KickAnswer measured_kick(const scene::SceneMover& mover) {
 }
 
 double telling_time_s(const scene::MoverNumbers& numbers, double size) {
-    if (const auto* stepped = std::get_if<scene::SteppedNumbers>(&numbers)) {
-        return settled_s(stepped->tuning);
+    const bool is_relay = std::holds_alternative<scene::RelayNumbers>(numbers);
+    if (const Tuning* tuning = scene::tuning_of(numbers); tuning != nullptr && !is_relay) {
+        return settled_s(*tuning);
     }
-    if (const auto* tuning = std::get_if<Tuning>(&numbers)) return settled_s(*tuning);
     if (const auto* glide = std::get_if<GlideTuning>(&numbers)) {
         return std::max(1e-3, 10 * glide->half_life_s);
     }
@@ -165,8 +166,8 @@ double telling_time_s(const scene::MoverNumbers& numbers, double size) {
         return 1.6 * settle->tuning.duration_s;
     }
     if (const auto* curve = std::get_if<CurveMoveTuning>(&numbers)) return 1.2 * curve->duration_s;
-    if (const auto* coast = std::get_if<CoastTuning>(&numbers)) {
-        return 8 * coast->slowing_half_life_s;
+    if (const auto* coast = std::get_if<scene::CoastNumbers>(&numbers)) {
+        return 8 * coast->tuning.slowing_half_life_s;
     }
     double sum_s = 0;
     for (const Tuning& each : std::get<scene::RelayNumbers>(numbers).tunings)

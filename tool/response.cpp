@@ -8,6 +8,7 @@
 
 #include <hopcoil/scene/csv.hpp>
 #include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/take_file.hpp>
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
@@ -90,7 +91,7 @@ std::string column_name_of(const WantedMover& mover) {
 scene::Scene scene_of(ResponseOptions& options, const std::vector<WantedMover>& wanted) {
     scene::Scene scene{.rate_hz = options.rate_hz};
     scene.targets.push_back({.name = "target", .unit = "", .path = target_of(options)});
-    const scene::Target& target = scene.targets.front().path;
+    const scene::Target& target = scene.targets.front().path.lane();
     for (std::size_t i = 0; i < wanted.size(); ++i) {
         std::string name = column_name_of(wanted[i]);
         const bool taken = std::any_of(scene.movers.begin(), scene.movers.end(),
@@ -209,7 +210,7 @@ ExitCode run_response(const ResponseOptions& given) {
     check_outputs(options);
     const std::vector<WantedMover> wanted = wanted_movers(options.movers, "response");
     for (const WantedMover& each : wanted) {
-        if (options.signal != "kick" && std::holds_alternative<CoastTuning>(each.numbers)) {
+        if (options.signal != "kick" && std::holds_alternative<scene::CoastNumbers>(each.numbers)) {
             throw UsageProblem{
                 "hopcoil response: --coast goes with --signal kick: it has no target to follow"};
         }
@@ -236,7 +237,7 @@ ExitCode run_response(const ResponseOptions& given) {
     if (!options.figure.empty()) {
         draw::write_chart(response_chart(options, answers, smooth), options.figure);
     }
-    if (!options.csv.empty()) scene::write_csv(options.csv, take_of(scene, options.rate_hz));
+    if (!options.csv.empty()) scene::write_take(options.csv, take_of(scene, options.rate_hz));
     if (options.json) {
         Json json{{"made_by", made_by("response")}, {"responses", Json::array()}};
         for (const ResponseAnswer& answer : answers) {

@@ -42,8 +42,8 @@ class AnswerMaker {
             add_jump();
         } else if (options_.signal == "kick" && answer_.tuning) {
             add_kick(answer_to_kick(*answer_.tuning, initial_velocity_of(options_)));
-        } else if (const auto* coast = std::get_if<CoastTuning>(&mover_.numbers)) {
-            add_kick(throw_of(*coast));
+        } else if (const auto* coast = std::get_if<scene::CoastNumbers>(&mover_.numbers)) {
+            add_kick(throw_of(coast->tuning));
         } else if (options_.signal == "kick") {
             add_kick(measured_kick(mover_));
         } else {
@@ -80,7 +80,7 @@ class AnswerMaker {
             }
             return sum_s;
         }
-        if (std::holds_alternative<CoastTuning>(mover_.numbers)) {
+        if (std::holds_alternative<scene::CoastNumbers>(mover_.numbers)) {
             return Figure::none("it has no target");
         }
         if (!answer_.tuning) return Figure::none("it depends on how fast the target is");

@@ -1,7 +1,7 @@
 #include "tool/scene_files.hpp"
 
-#include <hopcoil/scene/csv.hpp>
 #include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/take_file.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
 #include "draw/chart.hpp"
@@ -32,7 +32,7 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
                              {"page", files.page.string()}};
     scene::make_folder(folder);
     draw::write_chart(scene_chart(scene, take, reports), files.figure);
-    scene::write_csv(files.csv, take);
+    scene::write_take(files.csv, take);
     scene::write_text_file(files.json, files.report.dump(2) + '\n');
     scene::write_text_file(files.summary, files.text);
     draw::Report page{.title = files.section.heading,

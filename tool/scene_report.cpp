@@ -17,12 +17,23 @@
 namespace hopcoil::tool {
 namespace {
 
-constexpr double full_turn_deg = 360;
+std::string jumps_in_words(const JumpsMet& jumps) {
+    constexpr double visible_percent = 0.05;
+    std::string text =
+        jumps.largest_overshoot_percent < visible_percent
+            ? std::string{"no jump is passed"}
+            : fmt::format("jumps go at most {:.3g} % past", jumps.largest_overshoot_percent);
+    if (jumps.unsettled > 0) {
+        text += fmt::format(", {} of {} not settled before the next", jumps.unsettled, jumps.jumps);
+    } else if (jumps.longest_settling_s) {
+        text += fmt::format(", settle within {:.3g} s", *jumps.longest_settling_s);
+    }
+    return text;
+}
 
-std::vector<double> shown(std::vector<double> column, double per_unit) {
-    for (double& number : column)
-        number *= per_unit;
-    return column;
+std::string lag_in_words(double lag_s) {
+    return lag_s < 0 ? fmt::format("{:.3g} s ahead of it", -lag_s)
+                     : fmt::format("{:.3g} s behind it", lag_s);
 }
 
 std::string with_unit(double number, const std::string& unit) {
@@ -78,6 +89,18 @@ std::string scene_name(const scene::Scene& scene) {
 
 constexpr std::string_view nothing_random = "nothing in it is random";
 
+/// "12 % past, 0.4 s"
+std::string at_jumps(const MoverReport& report) {
+    if (!report.jumps) return "";
+    std::string text =
+        fmt::format("{:.2g} % past", std::round(10 * report.jumps->largest_overshoot_percent) / 10);
+    if (report.jumps->unsettled > 0) return text + ", not always settled";
+    if (report.jumps->longest_settling_s) {
+        text += fmt::format(", {:.3g} s", *report.jumps->longest_settling_s);
+    }
+    return text;
+}
+
 /// What makes the same run, as typed in a shell.
 std::string command_for(const scene::Scene& scene) {
     std::string command = fmt::format("hopcoil run {} --seconds {:.6g} --rate {:.6g}", scene.file,
@@ -96,20 +119,6 @@ std::string footer_of(const scene::Scene& scene) {
     for (const std::string& change : scene.changes)
         text += "; " + change;
     return text;
-}
-
-void add_stops(MoverReport& report, const scene::MoverNumbers& numbers,
-               const std::vector<double>& values) {
-    const auto* settle = std::get_if<scene::SettleNumbers>(&numbers);
-    if (settle == nullptr) return;
-    for (const double stop : {settle->stops.low, settle->stops.high}) {
-        if (std::isfinite(stop)) report.stops.push_back(stop);
-    }
-    report.nearest_stop = std::numeric_limits<double>::infinity();
-    for (const double value : values) {
-        for (const double stop : report.stops)
-            report.nearest_stop = std::min(report.nearest_stop, std::abs(value - stop));
-    }
 }
 
 /// "lamp (m)": short, for it stands along a short axis.
@@ -150,46 +159,48 @@ void add_stop_lines(draw::Panel& panel, const MoverReport& report, double x_to) 
     panel.legend.push_back({.colour = draw::ink, .dashed = true, .name = "stops"});
 }
 
-}  // namespace
-
-std::vector<MoverReport> report_on(const scene::Scene& scene, const Take& take) {
-    std::vector<MoverReport> reports;
-    std::size_t column = scene.targets.size();
-    for (std::size_t i = 0; i < scene.movers.size(); ++i) {
-        const scene::SceneMover& mover = scene.movers[i];
-        const scene::SceneTarget& target = scene.targets[mover.target];
-        const bool in_degrees = target.unit == "rad";
-        std::size_t target_column = mover.target;
-        std::string target_name = target.name;
-        if (target.leader && target.name == mover.name + ".target") {
-            const scene::SceneMover& ahead = scene.movers[target.leader->mover];
-            target_name = ahead.name + scene::part_suffix(ahead.numbers, target.leader->part);
-        }
-        for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part, column += 2) {
-            MoverReport report{.name = mover.name + scene::part_suffix(mover.numbers, part),
-                               .kind = scene::kind_of(mover.numbers),
-                               .target = target_name,
-                               .words = scene::in_words(mover.numbers, part),
-                               .unit = in_degrees ? "deg" : target.unit,
-                               .per_unit = in_degrees ? 180 / math::pi : 1,
-                               .angle = target.is_angle,
-                               .value_column = column,
-                               .target_column = target_column};
-            if (const Tuning* tuning = scene::tuning_of(mover.numbers, part)) {
-                report.tuning = *tuning;
-            }
-            report.tracking =
-                measure_tracking(take.times_s(), take.column(column), take.column(column + 1),
-                                 take.column(target_column), target.is_angle);
-            add_stops(report, mover.numbers, take.column(column));
-            // Each link goes after the one ahead of it.
-            target_column = column;
-            target_name = report.name;
-            reports.push_back(std::move(report));
-        }
-    }
-    return reports;
+/// The notes beside a panel: what there is to say of the mover in short lines.
+std::vector<std::string> notes_on(const MoverReport& report) {
+    const Tracking& tracking = report.tracking;
+    const auto in_units = [&](double number) {
+        return with_unit(number * report.per_unit, report.unit);
+    };
+    std::vector<std::string> notes{
+        report.words, fmt::format("largest gap {} at {:.3g} s", in_units(tracking.largest_gap),
+                                  tracking.largest_gap_time_s)};
+    notes.push_back(fmt::format("gap, rms {}", in_units(tracking.rms_gap)));
+    if (report.jumps) notes.push_back(jumps_in_words(*report.jumps));
+    notes.push_back(fmt::format("peak speed {}/s", in_units(tracking.peak_velocity)));
+    return notes;
 }
+
+/// A mover and its target over time; of a vector or a rotation, each axis in a colour of its own.
+draw::Panel panel_of(const MoverReport& report, const std::vector<double>& times_s,
+                     std::string_view colour) {
+    draw::Panel panel{.y_label = axis_name(report)};
+    const bool several = report.lanes.size() > 1;
+    for (const Lane& lane : report.lanes) {
+        panel.curves.push_back(
+            {.xs = times_s, .ys = lane.targets, .colour = draw::target_ink, .width = 1.2});
+    }
+    for (std::size_t k = 0; k < report.lanes.size(); ++k) {
+        panel.curves.push_back({.xs = times_s,
+                                .ys = report.lanes[k].values,
+                                .colour = several ? draw::axis_colour(k) : colour,
+                                .width = 2.2});
+    }
+    panel.legend.push_back({.colour = several ? draw::axis_colour(0) : colour,
+                            .name = several ? report.name + " x" : report.name,
+                            .notes = several ? std::vector<std::string>{} : notes_on(report)});
+    for (std::size_t k = 1; k < report.lanes.size(); ++k) {
+        panel.legend.push_back({.colour = draw::axis_colour(k), .name = report.lanes[k].name});
+    }
+    if (several) panel.legend.back().notes = notes_on(report);
+    panel.legend.push_back({.colour = draw::target_ink, .name = report.target});
+    return panel;
+}
+
+}  // namespace
 
 draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
                         const std::vector<MoverReport>& reports) {
@@ -200,36 +211,11 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
     chart.height_px = std::max(650, 155 + panel_px * static_cast<int>(reports.size()));
     if (!(chart.x_to > 0)) chart.x_to = scene.duration_s;
     for (std::size_t i = 0; i < reports.size(); ++i) {
-        const MoverReport& report = reports[i];
-        const std::string_view colour = draw::series_colour(i);
-        const auto curve = [&](std::size_t column, std::string_view ink, double width) {
-            draw::Curve drawn{.xs = take.times_s(),
-                              .ys = shown(take.column(column), report.per_unit),
-                              .colour = ink,
-                              .width = width};
-            if (report.angle) drawn.ys = scene::unwrapped(std::move(drawn.ys), full_turn_deg);
-            return drawn;
-        };
-        const Tracking& tracking = report.tracking;
-        const auto in_units = [&](double number) {
-            return with_unit(number * report.per_unit, report.unit);
-        };
-        chart.panels.push_back(
-            {.y_label = axis_name(report),
-             .curves = {curve(report.target_column, draw::target_ink, 1.2),
-                        curve(report.value_column, colour, 2.2)},
-             .legend = {
-                 {.colour = colour,
-                  .name = report.name,
-                  .notes = {report.words,
-                            fmt::format("largest gap {} at {:.3g} s",
-                                        in_units(tracking.largest_gap),
-                                        tracking.largest_gap_time_s),
-                            fmt::format("gap, rms {}", in_units(tracking.rms_gap)),
-                            fmt::format("peak speed {}/s", in_units(tracking.peak_velocity))}},
-                 {.colour = draw::target_ink, .name = report.target}}});
-        add_stop_lines(chart.panels.back(), report, chart.x_to);
-        if (report.angle) add_seam_line(chart.panels.back(), chart.x_to);
+        chart.panels.push_back(panel_of(reports[i], take.times_s(), draw::series_colour(i)));
+        add_stop_lines(chart.panels.back(), reports[i], chart.x_to);
+        if (reports[i].value_kind == scene::ValueKind::angle) {
+            add_seam_line(chart.panels.back(), chart.x_to);
+        }
     }
     if (auto closer = closer_look(scene, take, reports, chart.panels)) {
         chart.panels.push_back(*std::move(closer));
@@ -259,6 +245,8 @@ std::string scene_summary(const scene::Scene& scene, const std::vector<MoverRepo
         if (!report.stops.empty()) {
             line(fmt::format("nearest to a stop {}", in_units(report.nearest_stop)));
         }
+        if (report.jumps) line(jumps_in_words(*report.jumps));
+        if (report.lag_s) line("on the whole " + lag_in_words(*report.lag_s));
         line(fmt::format("fastest {}/s at {:.4g} s", in_units(tracking.peak_velocity),
                          tracking.peak_velocity_time_s));
     }
@@ -280,24 +268,56 @@ draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
         .figure_says = "Each mover and its target over time; the table has their figures.",
         .warnings = log.warnings,
         .command = command_for(scene)};
-    section.table.headings = {"",         "goes after", "its numbers", "feels like", "largest gap",
-                              "gap, rms", "fastest"};
+    section.table.headings = {
+        "",         "goes after",        "its numbers", "feels like", "largest gap",
+        "gap, rms", "at jumps, at most", "lag",         "fastest"};
     for (const MoverReport& report : reports) {
         const auto in_units = [&](double number) {
             return with_unit(number * report.per_unit, report.unit);
         };
         const Tracking& tracking = report.tracking;
-        section.table.rows.push_back(
-            {report.name, report.target, report.words, report.tuning ? feel_of(*report.tuning) : "",
-             fmt::format("{} at {:.3g} s", in_units(tracking.largest_gap),
-                         tracking.largest_gap_time_s),
-             in_units(tracking.rms_gap), in_units(tracking.peak_velocity) + "/s"});
+        section.table.rows.push_back({report.name, report.target, report.words,
+                                      report.tuning ? feel_of(*report.tuning) : "",
+                                      fmt::format("{} at {:.3g} s", in_units(tracking.largest_gap),
+                                                  tracking.largest_gap_time_s),
+                                      in_units(tracking.rms_gap), at_jumps(report),
+                                      report.lag_s ? fmt::format("{:.3g} s", *report.lag_s) : "",
+                                      in_units(tracking.peak_velocity) + "/s"});
     }
     return section;
 }
 
-Json scene_json(const std::string& command, const scene::Scene& scene,
-                const std::vector<MoverReport>& reports, const scene::RunLog& log) {
+namespace {
+
+void add_jumps(Json& mover, const MoverReport& report) {
+    const auto none = [&](const char* key, const char* reason) {
+        mover[key] = nullptr;
+        mover[std::string{key} + "_reason"] = reason;
+    };
+    constexpr const char* no_jumps = "its target does not jump and stand still";
+    if (report.jumps) {
+        mover["jumps"] = report.jumps->jumps;
+        mover["largest_overshoot_percent"] = report.jumps->largest_overshoot_percent;
+    } else {
+        mover["jumps"] = 0;
+        none("largest_overshoot_percent", no_jumps);
+    }
+    if (report.jumps && report.jumps->unsettled == 0 && report.jumps->longest_settling_s) {
+        mover["longest_settling_time_s"] = *report.jumps->longest_settling_s;
+    } else {
+        none("longest_settling_time_s",
+             report.jumps ? "it had not settled before the next jump" : no_jumps);
+    }
+    if (report.lag_s) {
+        mover["lag_s"] = *report.lag_s;
+    } else {
+        none("lag_s", "no shift in time lays it over its target");
+    }
+}
+
+}  // namespace
+
+Json made_by_scene(const std::string& command, const scene::Scene& scene) {
     Json source = made_by(command);
     source["scene"] = scene.file;
     if (scene.is_random) {
@@ -309,9 +329,20 @@ Json scene_json(const std::string& command, const scene::Scene& scene,
     if (!scene.changes.empty()) source["set"] = scene.changes;
     source["duration_s"] = scene.duration_s;
     source["rate_hz"] = scene.rate_hz;
+    for (const scene::SceneMover& mover : scene.movers) {
+        for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part) {
+            source["numbers"][mover.name + scene::part_suffix(mover.numbers, part)] =
+                scene::in_words(mover.numbers, part);
+        }
+    }
+    return source;
+}
+
+Json scene_json(const std::string& command, const scene::Scene& scene,
+                const std::vector<MoverReport>& reports, const scene::RunLog& log) {
     Json movers = Json::array();
     for (const MoverReport& report : reports) {
-        const std::string unit = report.unit == "deg" ? "rad" : report.unit;
+        const std::string unit = report.unit == "deg" ? "rad" : report.unit;  // as in the take
         const Tracking& tracking = report.tracking;
         Json mover{{"name", report.name},
                    {"kind", report.kind},
@@ -325,10 +356,12 @@ Json scene_json(const std::string& command, const scene::Scene& scene,
                       {"peak_velocity", tracking.peak_velocity},
                       {"peak_velocity_time_s", tracking.peak_velocity_time_s},
                       {"sample_spacing_s", tracking.sample_spacing_s}});
+        add_jumps(mover, report);
         movers.push_back(std::move(mover));
     }
-    return {
-        {"made_by", std::move(source)}, {"movers", std::move(movers)}, {"warnings", log.warnings}};
+    return {{"made_by", made_by_scene(command, scene)},
+            {"movers", std::move(movers)},
+            {"warnings", log.warnings}};
 }
 
 }  // namespace hopcoil::tool

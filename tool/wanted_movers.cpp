@@ -254,7 +254,7 @@ class WantedReader {
         const CoastTuning coast{.slowing_half_life_s =
                                     numbers("--coast", text, "HALF_LIFE_S", 1, 1)[0]};
         require_valid(coast);
-        add(coast);
+        add(scene::CoastNumbers{.tuning = coast});
     }
 
     void add_relay(const std::string& text) {

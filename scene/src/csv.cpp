@@ -11,6 +11,8 @@
 #include <hopcoil/scene/csv.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
+#include "csv_text.hpp"
+
 namespace hopcoil::scene {
 namespace {
 
@@ -131,6 +133,8 @@ std::string_view trimmed(std::string_view text) {
     return text.substr(first, text.find_last_not_of(" \t") - first + 1);
 }
 
+}  // namespace
+
 bool parse_number(std::string_view field, double& number) {
     std::string_view text = trimmed(field);
     if (text.starts_with('+')) text.remove_prefix(1);
@@ -148,8 +152,6 @@ std::string csv_field(std::string_view text) {
     }
     return quoted + '"';
 }
-
-}  // namespace
 
 CsvTable read_csv(const std::filesystem::path& path) {
     const std::string text = read_text_file(path);
@@ -204,25 +206,6 @@ KeyCurve key_curve_from(const CsvTable& table, const std::string& time_column,
         found.message = problem.what();
         throw InputProblems{{std::move(found)}};
     }
-}
-
-std::string to_csv(const Take& take) {
-    std::string text = "time_s";
-    for (const std::string& name : take.column_names())
-        text += ',' + csv_field(name);
-    text += '\n';
-    for (std::size_t i = 0; i < take.row_count(); ++i) {
-        fmt::format_to(std::back_inserter(text), "{}", take.times_s()[i]);
-        for (const double number : take.row(i)) {
-            fmt::format_to(std::back_inserter(text), ",{}", number);
-        }
-        text += '\n';
-    }
-    return text;
-}
-
-void write_csv(const std::filesystem::path& path, const Take& take) {
-    write_text_file(path, to_csv(take));
 }
 
 }  // namespace hopcoil::scene

@@ -51,6 +51,13 @@ std::string to_text(const Problem& problem) {
 InputProblems::InputProblems(std::vector<Problem> problems)
     : std::runtime_error{lines_of(problems)}, problems_{std::move(problems)} {}
 
+void refuse_input(const FilePosition& position, const std::string& key,
+                  const std::string& message) {
+    std::vector<Problem> problems(1);
+    problems.front() = {position, key, message};
+    throw InputProblems{std::move(problems)};
+}
+
 std::string nearest_name(std::string_view name, const std::vector<std::string>& candidates) {
     constexpr std::size_t longest = 80;  // nobody mistypes a novel
     if (name.size() > longest) return {};

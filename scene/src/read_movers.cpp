@@ -2,149 +2,113 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdint>
-#include <filesystem>
 #include <numeric>
 #include <optional>
+#include <utility>
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/csv.hpp>
-#include <hopcoil/spring/named_tunings.hpp>
-#include <hopcoil/spring/wish.hpp>
+#include <hopcoil/base/quaternion.hpp>
 
-#include "reading.hpp"
+#include "read_moves.hpp"
 
 namespace hopcoil::scene {
 namespace {
-
-bool uses(const TableReader& reader, const std::vector<std::string>& keys) {
-    return std::any_of(keys.begin(), keys.end(),
-                       [&](const std::string& key) { return reader.has(key); });
-}
 
 bool contains(const std::vector<std::string>& names, const std::string& name) {
     return std::find(names.begin(), names.end(), name) != names.end();
 }
 
-enum class Form : std::uint8_t { feel, spring, damped_spring, rates, wish, calming };
-
-const std::vector<std::string>& spring_keys() {
-    static const std::vector<std::string> keys{"mass_kg", "stiffness_n_per_m", "damping_n_s_per_m"};
-    return keys;
-}
-const std::vector<std::string>& rate_keys() {
-    static const std::vector<std::string> keys{"y_rate_s", "y_acceleration_s2", "x_rate_s"};
-    return keys;
-}
-const std::vector<std::string>& wish_keys() {
-    static const std::vector<std::string> keys{"overshoot_percent", "settling_time_s",
-                                               "most_anticipation_percent"};
-    return keys;
+Place quaternion_place(const Place& turns) {
+    const Quaternion q = turned_in_order({turns[0], turns[1], turns[2]});
+    return Place{{q.w, q.x, q.y, q.z}};
 }
 
-/// The form that a tuning's keys belong to; nothing, and noted, when they belong to several.
-std::optional<Form> form_of(TableReader& reader) {
-    const bool feel = reader.has("frequency_hz");
-    const bool spring = uses(reader, spring_keys());
-    const bool rates = uses(reader, rate_keys());
-    const bool wish = uses(reader, wish_keys());
-    const bool calming = reader.has("half_life_s");
-    const bool ratio = reader.has("damping_ratio");
-    const bool ratio_elsewhere = ratio && (rates || wish || reader.has("damping_n_s_per_m"));
-    if (feel + spring + rates + wish + calming > 1 || ratio_elsewhere) {
-        reader.problem(
-            "", fmt::format("expected keys of one form only: {}; or {}; or {}; or {}; "
-                            "or half_life_s and damping_ratio",
-                            any_of({"frequency_hz", "damping_ratio", "lead"}),
-                            any_of(spring_keys()), any_of(rate_keys()), any_of(wish_keys())));
-        return std::nullopt;
+/// "x" is 0, "w" is 3; as columns are named.
+std::optional<std::size_t> component_named(const std::string& name) {
+    static const std::string axes = "xyzw";
+    if (name.size() != 1 || axes.find(name) == std::string::npos) return std::nullopt;
+    return axes.find(name);
+}
+
+bool can_turn(const MoverNumbers& numbers) {
+    return std::holds_alternative<Tuning>(numbers) ||
+           std::holds_alternative<GlideTuning>(numbers) ||
+           std::holds_alternative<PursuitTuning>(numbers) ||
+           std::holds_alternative<CurveMoveTuning>(numbers);
+}
+
+/// Some numbers make no sense for some kinds of values.
+void check_kind(TableReader& reader, const SceneMover& mover, const Shape& shape) {
+    const ValueKind kind = kind_of(shape);
+    const bool is_size = std::holds_alternative<SizeNumbers>(mover.numbers);
+    if (kind == ValueKind::rotation && !can_turn(mover.numbers)) {
+        reader.problem("",
+                       "it cannot turn: a rotation takes a follower (exact and without a range), "
+                       "a glide, a pursuit or a curve");
     }
-    if (spring) return ratio ? Form::damped_spring : Form::spring;
-    if (rates) return Form::rates;
-    if (wish) return Form::wish;
-    return calming ? Form::calming : Form::feel;
-}
-
-Tuning tuning_by_feel(TableReader& reader) {
-    Tuning tuning;
-    for (const Dial<Tuning>& dial : Tuning::dials()) {
-        const auto value = reader.number(std::string{dial.path});
-        if (value && dial.set(tuning, *value) != DialStatus::set) {
-            reader.problem(
-                std::string{dial.path},
-                fmt::format("expected a number {} or more, found {}", dial.hard.least, *value));
-        }
+    if (kind == ValueKind::angle &&
+        (is_size || std::holds_alternative<BoundedNumbers>(mover.numbers))) {
+        reader.problem("", "an angle goes round: it has no range and no size");
     }
-    return tuning;
-}
-
-Tuning tuning_in_form(Form form, TableReader& reader) {
-    const auto number_or = [&](const std::string& key, double otherwise) {
-        return reader.number(key).value_or(otherwise);
-    };
-    switch (form) {
-        case Form::feel:
-            break;
-        case Form::spring:
-            return tuning_from(
-                SpringConstants{.mass_kg = number_or("mass_kg", 1),
-                                .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
-                                .damping_n_s_per_m = number_or("damping_n_s_per_m", 0),
-                                .lead = number_or("lead", 0)});
-        case Form::damped_spring:
-            return tuning_from(
-                DampedSpring{.mass_kg = number_or("mass_kg", 1),
-                             .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
-                             .damping_ratio = required(reader, "damping_ratio"),
-                             .lead = number_or("lead", 0)});
-        case Form::rates:
-            return tuning_from(
-                Coefficients{.y_rate_s = required(reader, "y_rate_s"),
-                             .y_acceleration_s2 = required(reader, "y_acceleration_s2"),
-                             .x_rate_s = number_or("x_rate_s", 0)});
-        case Form::wish:
-            return tuning_from(
-                Wish{.overshoot_percent = required(reader, "overshoot_percent"),
-                     .settling_time_s = required(reader, "settling_time_s"),
-                     .lead = number_or("lead", 0),
-                     .most_anticipation_percent = reader.number("most_anticipation_percent")});
-        case Form::calming:
-            return tuning_from(Calming{.half_life_s = required(reader, "half_life_s"),
-                                       .damping_ratio = number_or("damping_ratio", 1),
-                                       .lead = number_or("lead", 0)});
+    for (std::size_t i = 0; is_size && i < shape.count.value_or(1); ++i) {
+        if (mover.start[i] > 0) continue;
+        reader.problem("size", fmt::format("a size starts above 0, found {}", mover.start[i]));
     }
-    return tuning_by_feel(reader);
 }
 
 }  // namespace
 
-const std::vector<std::string>& MoverReader::kinds() {
-    static const std::vector<std::string> all{"follower", "glide", "pursuit",
-                                              "settle",   "curve", "relay"};
-    return all;
+void MoverReader::read(const std::string& kind, TableReader& reader, const std::string& name,
+                       std::size_t place_in_files) {
+    refuse_taken(reader, name);
+    if (kind == "coast") return read_coast(reader, name, place_in_files);
+    if (kind == "pose") return read_pose(reader, name, place_in_files);
+    SceneMover mover{.name = name};
+    Shape shape;
+    if (const auto target = find_target(reader, "target", name)) {
+        take_up_target(mover, shape, *target);
+    }
+    if (!reader.has("target")) {
+        reader.problem("", fmt::format("expected a key 'target': {}", any_of(declared_.targets)));
+    }
+    read_start(reader, mover, shape, kind != "glide" && kind != "curve");
+    mover.numbers = read_numbers(kind, reader, shape);
+    check_kind(reader, mover, shape);
+    add(std::move(mover), place_in_files);
 }
 
-void MoverReader::read(const std::string& kind, TableReader& reader, const std::string& name) {
-    SceneMover mover{.name = name};
-    refuse_taken(reader, name);
-    std::optional<std::string> unit;
-    read_target_of(reader, mover, unit);
-    if (const auto start = in_unit(reader, "start", unit)) mover.start = *start;
-    const bool has_velocity = kind != "glide" && kind != "curve";
-    if (has_velocity) {
-        mover.start_velocity = in_unit(reader, "start_velocity", unit, "_per_s").value_or(0);
-    }
-    mover.numbers = read_numbers(kind, reader, unit);
-    lines_.push_back(reader.position_of("").line);
+void MoverReader::add(SceneMover mover, std::size_t place_in_files) {
+    places_.push_back(place_in_files);
     scene_.movers.push_back(std::move(mover));
 }
 
+void MoverReader::read_start(TableReader& reader, SceneMover& mover, Shape& shape,
+                             bool has_velocity) const {
+    if (const auto start = in_shape(reader, "start", shape)) {
+        mover.start = shape.kind == ValueKind::rotation ? quaternion_place(*start) : *start;
+    }
+    if (!has_velocity) return;
+    mover.start_velocity = in_shape(reader, "start_velocity", shape).value_or(Place{});
+    reader.each_table(
+        "kicks", [](TableReader&) { return &table_facts("kick"); },
+        [&](TableReader& kick) {
+            if (!kick.has_any("velocity")) {
+                kick.problem("", "expected a key 'velocity_per_s' (velocity_m_per_s, ...)");
+            }
+            const double at_s = required(kick, "at_s");
+            if (at_s < 0) kick.problem("at_s", fmt::format("expected 0 or more, found {}", at_s));
+            mover.kicks.push_back({at_s, in_shape(kick, "velocity", shape).value_or(Place{})});
+        });
+    std::stable_sort(mover.kicks.begin(), mover.kicks.end(),
+                     [](const Kick& a, const Kick& b) { return a.at_s < b.at_s; });
+}
+
 void MoverReader::put_in_order() {
-    std::vector<std::size_t> order(lines_.size());
+    std::vector<std::size_t> order(places_.size());
     std::iota(order.begin(), order.end(), std::size_t{0});
     std::stable_sort(order.begin(), order.end(),
-                     [&](std::size_t a, std::size_t b) { return lines_[a] < lines_[b]; });
+                     [&](std::size_t a, std::size_t b) { return places_[a] < places_[b]; });
     std::vector<SceneMover> sorted;
     std::vector<std::size_t> new_place(order.size());
     sorted.reserve(order.size());
@@ -155,6 +119,13 @@ void MoverReader::put_in_order() {
     scene_.movers = std::move(sorted);
     for (SceneTarget& target : scene_.targets) {
         if (target.leader) target.leader->mover = new_place[target.leader->mover];
+        for (Layer& layer : target.layers)
+            layer.leader.mover = new_place[layer.leader.mover];
+    }
+    for (Body& body : scene_.bodies) {
+        for (auto* part : {&body.position, &body.rotation, &body.scale}) {
+            if (*part) *part = new_place[**part];
+        }
     }
 }
 
@@ -169,23 +140,40 @@ std::optional<Leader> MoverReader::find_leader(const std::string& name) const {
             }
         }
     }
-    return std::nullopt;
+    const std::size_t dot = name.rfind('.');
+    if (dot == std::string::npos) return std::nullopt;
+    const auto component = component_named(name.substr(dot + 1));
+    auto whole = component ? find_leader(name.substr(0, dot)) : std::nullopt;
+    if (!whole || whole->component) return std::nullopt;
+    const Course& path = scene_.targets[scene_.movers[whole->mover].target].path;
+    if (path.kind() != ValueKind::vector || *component >= path.size()) return std::nullopt;
+    whole->component = component;
+    return whole;
 }
 
 SceneTarget MoverReader::led_target(const std::string& name, const Leader& leader) const {
     const SceneMover& ahead = scene_.movers[leader.mover];
     const SceneTarget& its_target = scene_.targets[ahead.target];
-    const double start = leader.seen({ahead.start, 0}).value;
+    const std::size_t count = leader.component ? 1 : its_target.path.size();
+    const Place start = leader.seen({ahead.start, {}}, count).value;
+    std::vector<Target> lanes;
+    for (std::size_t i = 0; i < count; ++i)
+        lanes.emplace_back(MovesTarget{start[i], {}, {}});
     return {.name = name,
             .unit = its_target.unit,
-            .path = MovesTarget{start, {}, {}},
+            .path = Course{leader.component ? ValueKind::number : its_target.kind(), lanes},
             .is_made_of_moves = its_target.is_made_of_moves,
-            .is_angle = its_target.is_angle,
             .leader = leader};
 }
 
+void MoverReader::complain_of_leader(TableReader& reader, const std::string& name) const {
+    reader.problem("follows",
+                   fmt::format("nothing that moves is named '{}'; there is {}{}", name,
+                               any_of(declared_.movers), did_you_mean(name, declared_.movers)));
+}
+
 void MoverReader::refuse_taken(TableReader& reader, const std::string& name) {
-    if (contains(declared_targets_, name)) {
+    if (contains(declared_.targets, name)) {
         reader.problem("", fmt::format("a target has the name '{}' already", name));
     }
     if (contains(names_, name)) {
@@ -194,76 +182,91 @@ void MoverReader::refuse_taken(TableReader& reader, const std::string& name) {
     names_.push_back(name);
 }
 
-void MoverReader::read_target_of(TableReader& reader, SceneMover& mover,
-                                 std::optional<std::string>& unit) {
-    const auto target = reader.text("target");
-    if (!reader.has("target")) {
-        reader.problem("", fmt::format("expected a key 'target': {}", any_of(declared_targets_)));
+/// The target that a key names, made from what another mover does where that is named; nothing, and
+/// noted, when there is none.
+std::optional<std::size_t> MoverReader::find_target(TableReader& reader, const std::string& key,
+                                                    const std::string& mover) {
+    const auto name = reader.text(key);
+    if (!name) return std::nullopt;
+    const auto found = std::find_if(scene_.targets.begin(), scene_.targets.end(),
+                                    [&](const SceneTarget& each) { return each.name == *name; });
+    if (found != scene_.targets.end()) {
+        return static_cast<std::size_t>(found - scene_.targets.begin());
     }
-    const bool is_declared = target && contains(declared_targets_, *target);
-    if (target && !is_declared) {
-        if (const auto leader = find_leader(*target)) {
-            // What another mover does is a target too; the take shows it beside this one.
-            mover.target = scene_.targets.size();
-            scene_.targets.push_back(led_target(mover.name + ".target", *leader));
-            unit = scene_.targets.back().unit;
-            mover.start = scene_.targets.back().path.before(0).value;
-            return;
-        }
-        std::vector<std::string> known = declared_targets_;
-        known.insert(known.end(), declared_movers_.begin(), declared_movers_.end());
-        std::erase(known, mover.name);
-        reader.problem("target", fmt::format("there is no target '{}'; there is {}{}", *target,
-                                             any_of(known), did_you_mean(*target, known)));
+    if (contains(declared_.targets, *name)) return std::nullopt;  // it could not be read
+    if (const auto leader = find_leader(*name)) {
+        // What another mover does is a target too; the take shows it beside this one.
+        scene_.targets.push_back(led_target(mover + ".target", *leader));
+        return scene_.targets.size() - 1;
     }
-    const auto found =
-        std::find_if(scene_.targets.begin(), scene_.targets.end(),
-                     [&](const SceneTarget& each) { return target && each.name == *target; });
-    if (found == scene_.targets.end()) return;
-    unit = found->unit;
-    mover.target = static_cast<std::size_t>(found - scene_.targets.begin());
-    mover.start = found->path.before(0).value;
+    std::vector<std::string> known = declared_.targets;
+    known.insert(known.end(), declared_.movers.begin(), declared_.movers.end());
+    std::erase(known, mover);
+    reader.problem(key, fmt::format("there is no target '{}'; there is {}{}", *name, any_of(known),
+                                    did_you_mean(*name, known)));
+    return std::nullopt;
+}
+
+void MoverReader::take_up_target(SceneMover& mover, Shape& shape, std::size_t target) const {
+    const SceneTarget& goes_after = scene_.targets[target];
+    const bool turns = goes_after.kind() == ValueKind::rotation;
+    mover.target = target;
+    mover.start = goes_after.path.before(0).value;
+    shape = {.unit = turns ? "rad" : goes_after.unit,
+             .count = turns ? 3 : goes_after.path.size(),
+             .kind = goes_after.kind()};
 }
 
 MoverNumbers MoverReader::read_numbers(const std::string& kind, TableReader& reader,
-                                       std::optional<std::string>& unit) {
-    if (kind == "follower") return read_follower(reader);
-    if (kind == "glide") {
-        GlideTuning glide;
-        if (uses(reader, {"fraction", "at_rate_hz"})) {
-            try_to(reader, [&] {
-                glide = tuning_from(FractionPerFrame{.fraction = required(reader, "fraction"),
-                                                     .rate_hz = required(reader, "at_rate_hz")});
-            });
-        } else if (const auto half_life_s = reader.number("half_life_s")) {
-            glide.half_life_s = *half_life_s;
-        }
-        try_to(reader, [&] { require_valid(glide); });
-        return glide;
-    }
-    if (kind == "pursuit") return read_pursuit(reader, unit);
-    if (kind == "settle") return read_settle(reader, unit);
+                                       Shape& shape) const {
+    if (kind == "follower") return read_follower(reader, shape);
+    if (kind == "glide") return read_glide(reader);
+    if (kind == "pursuit") return read_pursuit(reader, shape);
+    if (kind == "settle") return read_settle(reader, shape);
     if (kind == "curve") return read_curve(reader);
     return read_relay(reader);
 }
 
-/// A follower is exact, unless it names a scheme.
-MoverNumbers MoverReader::read_follower(TableReader& reader) {
-    const Tuning tuning = tuning_in(reader);
-    if (!uses(reader, {"scheme", "guard", "most_substeps"})) return tuning;
-    std::vector<std::string> schemes;
-    for (const SchemeFacts& each : all_schemes())
-        schemes.emplace_back(each.name);
+MoverNumbers MoverReader::read_glide(TableReader& reader) const {
+    GlideTuning glide;
+    if (reader.has("fraction") || reader.has("at_rate_hz")) {
+        try_to(reader, [&] {
+            glide = tuning_from(FractionPerFrame{.fraction = required(reader, "fraction"),
+                                                 .rate_hz = required(reader, "at_rate_hz")});
+        });
+    } else {
+        glide.half_life_s = reader.number("half_life_s").value_or(glide.half_life_s);
+    }
+    try_to(reader, [&] { require_valid(glide); });
+    return glide;
+}
+
+/// A follower is exact, unless it names a scheme; free, unless it has a range or is a size.
+MoverNumbers MoverReader::read_follower(TableReader& reader, Shape& shape) const {
+    const bool is_size = reader.flag("size").value_or(false);
+    const Tuning tuning =
+        tunings_.read(reader, "tuning", is_size ? SizeNumbers{}.tuning : Tuning{});
+    const bool is_bounded = reader.has_any("low") || reader.has_any("high") || reader.has("margin");
+    const bool is_stepped =
+        reader.has("scheme") || reader.has("guard") || reader.has("most_substeps");
+    if (is_size + is_bounded + is_stepped > 1) {
+        reader.problem("", "expected one of size, low and high, or scheme");
+    }
+    if (is_size) return SizeNumbers{tuning};
+    if (is_bounded) return read_bounded(reader, tuning, shape);
+    if (!is_stepped) return tuning;
     if (!reader.has("scheme")) {
+        std::vector<std::string> schemes;
+        for (const SchemeFacts& each : all_schemes())
+            schemes.emplace_back(each.name);
         reader.problem(
             "", fmt::format("expected a key 'scheme' beside its guard: {}", any_of(schemes)));
     }
     SteppedNumbers stepped{.tuning = tuning};
-    if (const auto name = reader.choice("scheme", schemes)) {
+    if (const auto name = reader.choice("scheme")) {
         stepped.stepping.scheme = find_scheme(*name).value_or(stepped.stepping.scheme);
     }
-    if (const auto name =
-            reader.choice("guard", {"none", "exact", "substep", "soften", "refuse"})) {
+    if (const auto name = reader.choice("guard")) {
         stepped.stepping.guard.guard = find_guard(*name).value_or(Guard::substep);
     }
     if (const auto most = whole_number(reader, "most_substeps", 1, 1'000'000)) {
@@ -272,156 +275,165 @@ MoverNumbers MoverReader::read_follower(TableReader& reader) {
     return stepped;
 }
 
-/// Under the key 'tuning': a name, or a table in one of the forms.
-Tuning MoverReader::tuning_in(TableReader& reader) {
-    if (!reader.has("tuning")) return {};
-    if (reader.is_text("tuning")) {
-        const std::string name = reader.text("tuning").value_or("");
-        if (const auto named = find_tuning(name)) return *named;
-        std::vector<std::string> names;
-        for (const NamedTuning& each : named_tunings())
-            names.emplace_back(each.name);
-        reader.problem("tuning", fmt::format("there is no tuning named '{}'; there is {}{}", name,
-                                             any_of(names), did_you_mean(name, names)));
-        return {};
+MoverNumbers MoverReader::read_bounded(TableReader& reader, const Tuning& tuning,
+                                       Shape& shape) const {
+    BoundedNumbers bounded{.tuning = tuning};
+    const auto low = in_shape(reader, "low", shape, OneForAll::yes);
+    const auto high = in_shape(reader, "high", shape, OneForAll::yes);
+    bounded.margin = reader.number("margin").value_or(bounded.margin);
+    if (!low || !high) {
+        if (!reader.has_any("low") || !reader.has_any("high")) {
+            reader.problem("", "expected both ends of its range, low and high");
+        }
+        return bounded;
     }
-    const toml::table* table = reader.table("tuning");
-    return table == nullptr ? Tuning{} : read_tuning(*table, reader.path() + ".tuning");
-}
-
-PursuitTuning MoverReader::read_pursuit(TableReader& reader, std::optional<std::string>& unit) {
-    PursuitTuning pursuit;
-    if (const auto speed = in_unit(reader, "max_speed", unit, "_per_s")) {
-        pursuit.max_speed = *speed;
-    } else if (!uses(reader, {"max_speed_per_s", "max_speed_m_per_s", "max_speed_deg_per_s",
-                              "max_speed_rad_per_s"})) {
-        reader.problem("", "expected a key 'max_speed_per_s' (max_speed_m_per_s, ...)");
-    }
-    if (const auto acceleration = in_unit(reader, "max_acceleration", unit, "_per_s2")) {
-        pursuit.max_acceleration = *acceleration;
-    }
-    try_to(reader, [&] { require_valid(pursuit); });
-    return pursuit;
-}
-
-SettleNumbers MoverReader::read_settle(TableReader& reader, std::optional<std::string>& unit) {
-    SettleNumbers settle;
-    if (const auto duration_s = reader.number("duration_s")) settle.tuning.duration_s = *duration_s;
-    if (const auto percent = reader.number("overshoot_percent")) {
-        settle.tuning.overshoot_percent = *percent;
-    }
-    if (const toml::array* heights = reader.array("swing_percent")) {
-        for (std::size_t i = 0; i < heights->size(); ++i) {
-            const auto percent = heights->get(i)->value<double>();
-            if (!percent || i >= settle.tuning.swing_percent.size()) {
-                reader.problem("swing_percent", fmt::format("expected up to {} numbers",
-                                                            settle.tuning.swing_percent.size()));
-                break;
+    bounded.low = *low;
+    bounded.high = *high;
+    try_to(reader, [&] {
+        for (std::size_t i = 0; i < shape.count.value_or(1); ++i) {
+            const double width = bounded.high[i] - bounded.low[i];
+            if (!(width > 0)) {
+                throw InvalidValue{"high", bounded.high[i], "a number above low"};
             }
-            settle.tuning.swing_percent[i] = *percent;
+            if (!(bounded.margin > 0 && bounded.margin <= 0.5)) {
+                throw InvalidValue{"margin", bounded.margin, "a number above 0, at most 0.5"};
+            }
         }
-    }
-    if (const auto low = in_unit(reader, "low_stop", unit)) settle.stops.low = *low;
-    if (const auto high = in_unit(reader, "high_stop", unit)) settle.stops.high = *high;
-    if (const auto least_s = reader.number("least_duration_s")) {
-        settle.stops.least_duration_s = *least_s;
-    }
-    settle.stops.may_shorten_travel = reader.flag("may_shorten_travel").value_or(false);
-    try_to(reader, [&] {
-        require_valid(settle.tuning);
-        require_valid(settle.stops);
     });
-    return settle;
+    return bounded;
 }
 
-CurveMoveTuning MoverReader::read_curve(TableReader& reader) {
-    CurveMoveTuning curve;
-    if (const auto duration_s = reader.number("duration_s")) curve.duration_s = *duration_s;
-    if (reader.has("csv")) {
-        read_keys(reader, curve);
-        return curve;
-    }
-    const auto family = reader.choice("family", ease_family_names());
-    const auto way = reader.choice("way", ease_way_names());
-    const auto parameter = reader.number("parameter");
-    try_to(reader, [&] {
-        const EaseFamily shape = ease_family_of(family.value_or("sine"));
-        curve.curve = Ease{shape, ease_way_of(way.value_or("in_out")),
-                           parameter.value_or(default_parameter(shape))};
-        require_valid(curve);
-    });
-    return curve;
-}
-
-/// A curve of its own, from a table of keys beside the scene.
-void MoverReader::read_keys(TableReader& reader, CurveMoveTuning& curve) {
-    const auto csv = reader.text("csv");
-    const auto column = reader.text("column");
-    const std::string time_column = reader.text("time_column").value_or("time_s");
-    if (!reader.has("column")) {
-        reader.problem("csv", "expected a key 'column' beside it, naming a column of the file");
-    }
-    if (!csv || !column) return;
-    const std::filesystem::path table = std::filesystem::path{file_}.parent_path() / *csv;
-    try {
-        const KeyCurve keys = key_curve_from(read_csv(table), time_column, *column);
-        const double first = keys.keys().front().value;
-        const double last = keys.keys().back().value;
-        if (first != 0 || last != 1 || !(keys.end_s() > keys.start_s())) {
-            reader.problem("csv", fmt::format("expected keys that go from 0 to 1, found {} to {}",
-                                              first, last));
-        }
-        curve.curve = keys;
-        try_to(reader, [&] { require_valid(curve); });
-    } catch (const InputProblems& inside) {
-        problems_.insert(problems_.end(), inside.problems().begin(), inside.problems().end());
-    } catch (const FileProblem& missing) {
-        throw FileProblem{
-            to_text({reader.position_of("csv"), reader.path() + ".csv", missing.what()})};
-    }
-}
-
-RelayNumbers MoverReader::read_relay(TableReader& reader) {
+RelayNumbers MoverReader::read_relay(TableReader& reader) const {
     RelayNumbers relay;
-    const toml::array* links = reader.array("links");
-    if (links == nullptr || links->empty()) {
-        reader.problem(links == nullptr ? "" : "links",
+    reader.each_table(
+        "links", [](TableReader&) { return &table_facts("link"); },
+        [&](TableReader& link) {
+            const auto name = link.text("name");
+            if (!link.has("name")) link.problem("", "expected a key 'name'");
+            if (name && contains(relay.names, *name)) {
+                link.problem("name", fmt::format("another link has the name '{}' already", *name));
+            }
+            relay.names.push_back(name.value_or(fmt::format("link{}", relay.names.size())));
+            relay.tunings.push_back(tunings_.read(link, "tuning"));
+        });
+    if (relay.names.empty()) {
+        reader.problem(reader.has("links") ? "links" : "",
                        "expected a list 'links' of tables such as { name = \"lamp\", tuning = { "
                        "frequency_hz = 2 } }");
         relay.names.emplace_back("link");
         relay.tunings.emplace_back();
-        return relay;
-    }
-    for (std::size_t i = 0; i < links->size(); ++i) {
-        const toml::node& node = *links->get(i);
-        const std::string path = fmt::format("{}.links[{}]", reader.path(), i);
-        if (!node.is_table()) {
-            problems_.push_back({position_of(node, file_), path,
-                                 fmt::format("expected a table, found {}", kind_of(node))});
-            continue;
-        }
-        TableReader link{*node.as_table(), path, file_, problems_};
-        const auto name = link.text("name");
-        if (!link.has("name")) link.problem("", "expected a key 'name'");
-        if (name && contains(relay.names, *name)) {
-            link.problem("name", fmt::format("another link has the name '{}' already", *name));
-        }
-        relay.names.push_back(name.value_or(fmt::format("link{}", i)));
-        relay.tunings.push_back(tuning_in(link));
-        link.finish();
     }
     return relay;
 }
 
-/// A tuning in the form that its keys belong to.
-Tuning MoverReader::read_tuning(const toml::table& table, std::string path) {
-    TableReader reader{table, std::move(path), file_, problems_};
-    Tuning tuning;
-    if (const auto form = form_of(reader)) {
-        try_to(reader, [&] { tuning = tuning_in_form(*form, reader); });
-        reader.finish();
+void MoverReader::read_coast(TableReader& reader, const std::string& name,
+                             std::size_t place_in_files) {
+    SceneMover mover{.name = name};
+    Shape shape;
+    read_start(reader, mover, shape, true);
+    CoastNumbers coast;
+    CoastTuning& tuning = coast.tuning;
+    tuning.slowing_half_life_s =
+        reader.number("slowing_half_life_s").value_or(tuning.slowing_half_life_s);
+    tuning.resting_speed = in_unit(reader, "resting_speed", shape).value_or(tuning.resting_speed);
+    tuning.restitution = reader.number("restitution").value_or(tuning.restitution);
+    const std::string at_bound = reader.choice("at_bound").value_or("stop");
+    tuning.at_bound = at_bound == "bounce"   ? AtBound::bounce
+                      : at_bound == "spring" ? AtBound::spring
+                                             : AtBound::stop;
+    tuning.spring = tunings_.read(reader, "spring", tuning.spring);
+    coast.low = in_shape(reader, "low", shape, OneForAll::yes).value_or(coast.low);
+    coast.high = in_shape(reader, "high", shape, OneForAll::yes).value_or(coast.high);
+    for (const Quantity& point : reader.quantities("snap_points")) {
+        if (const auto place = in_shape(reader, point, shape)) coast.snap_points.push_back(*place);
     }
-    return tuning;
+    const std::size_t count = shape.count.value_or(1);
+    try_to(reader, [&] {
+        require_valid(tuning);
+        for (std::size_t i = 0; i < count; ++i)
+            require_bounds(coast.low[i], coast.high[i]);
+    });
+    mover.numbers = coast;
+    // It has no target: the take shows where it will come to rest.
+    std::vector<Target> lanes;
+    const double last_throw_s = mover.kicks.empty() ? 0 : mover.kicks.back().at_s;
+    for (std::size_t i = 0; i < count; ++i) {
+        lanes.emplace_back(MovesTarget{mover.start[i], {Jump{last_throw_s, mover.start[i]}}, {}});
+    }
+    mover.target = scene_.targets.size();
+    scene_.targets.push_back({.name = name + ".target",
+                              .unit = shape.unit.value_or(""),
+                              .path = Course{kind_of(shape), std::move(lanes)},
+                              .is_made_of_moves = true,
+                              .is_where_it_ends = true});
+    add(std::move(mover), place_in_files);
+}
+
+/// A follower for each part that has a target, and a body of them.
+void MoverReader::read_pose(TableReader& reader, const std::string& name,
+                            std::size_t place_in_files) {
+    const PoseTuning tuning = tunings_.read_pose(reader, "tuning");
+    Body body{.name = name};
+    const auto read_part = [&](const std::string& part, MoverNumbers numbers,
+                               std::optional<std::size_t>& place) {
+        const std::string full = name + '.' + part;
+        const auto target = find_target(reader, part, full);
+        if (!target) return;
+        SceneMover mover{.name = full, .numbers = std::move(numbers)};
+        Shape shape;
+        take_up_target(mover, shape, *target);
+        const bool turns = kind_of(shape) == ValueKind::rotation;
+        if (turns != (part == "rotation")) {
+            reader.problem(part, turns ? "expected a number or a vector, found a rotation"
+                                       : "expected a rotation");
+        }
+        check_kind(reader, mover, shape);
+        place = scene_.movers.size();
+        add(std::move(mover), place_in_files);
+    };
+    read_part("position", tuning.position, body.position);
+    read_part("rotation", tuning.rotation, body.rotation);
+    read_part("scale", SizeNumbers{tuning.scale}, body.scale);
+    if (!reader.has("position") && !reader.has("rotation") && !reader.has("scale")) {
+        reader.problem("", "expected a target for one of position, rotation and scale");
+    }
+    scene_.bodies.push_back(std::move(body));
+}
+
+std::optional<std::size_t> MoverReader::body_part(TableReader& reader, const std::string& key) {
+    const auto name = reader.text(key);
+    if (!name) return std::nullopt;
+    const auto found = std::find_if(scene_.movers.begin(), scene_.movers.end(),
+                                    [&](const SceneMover& each) { return each.name == *name; });
+    if (found == scene_.movers.end()) {
+        reader.problem(
+            key, fmt::format("nothing that moves is named '{}'; there is {}{}", *name,
+                             any_of(declared_.movers), did_you_mean(*name, declared_.movers)));
+        return std::nullopt;
+    }
+    const ValueKind kind = scene_.targets[found->target].kind();
+    const bool right = key == "position"   ? kind == ValueKind::vector
+                       : key == "rotation" ? kind == ValueKind::rotation || kind == ValueKind::angle
+                                           : kind == ValueKind::vector || kind == ValueKind::number;
+    if (!right) {
+        reader.problem(key, fmt::format("expected a mover of {}", key == "position" ? "a vector"
+                                                                  : key == "rotation"
+                                                                      ? "a rotation or an angle"
+                                                                      : "a number or a vector"));
+    }
+    return static_cast<std::size_t>(found - scene_.movers.begin());
+}
+
+void MoverReader::read_body(TableReader& reader, const std::string& name) {
+    refuse_taken(reader, name);
+    Body body{.name = name};
+    body.position = body_part(reader, "position");
+    body.rotation = body_part(reader, "rotation");
+    body.scale = body_part(reader, "scale");
+    if (!body.position && !body.rotation && !body.scale && reader.raw().empty()) {
+        reader.problem("", "expected one of position, rotation and scale");
+    }
+    scene_.bodies.push_back(std::move(body));
 }
 
 }  // namespace hopcoil::scene

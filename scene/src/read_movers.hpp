@@ -1,64 +1,76 @@
 #pragma once
 
+#include <cstddef>
 #include <optional>
 #include <string>
-#include <utility>
 #include <vector>
 
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/scene.hpp>
 
+#include "read_tunings.hpp"
+#include "reading.hpp"
 #include "toml_reader.hpp"
 
 namespace hopcoil::scene {
 
+/// The names of everything in the files, read or not.
+struct DeclaredNames {
+    std::vector<std::string> targets{};
+    std::vector<std::string> movers{};
+};
+
 /// Reads the tables of what moves: [follower.NAME], [glide.NAME] and their like.
 class MoverReader {
   public:
-    /// The names are those of the whole file, read or not.
-    MoverReader(Scene& scene, const std::vector<std::string>& declared_targets,
-                const std::vector<std::string>& declared_movers, std::string file,
-                std::vector<Problem>& problems)
-        : scene_{scene},
-          declared_targets_{declared_targets},
-          declared_movers_{declared_movers},
-          file_{std::move(file)},
-          problems_{problems} {}
+    MoverReader(Scene& scene, const DeclaredNames& declared, const TuningReader& tunings)
+        : scene_{scene}, declared_{declared}, tunings_{tunings} {}
 
-    [[nodiscard]] static const std::vector<std::string>& kinds();
+    /// `place_in_files` puts the movers in order in the end.
+    void read(const std::string& kind, TableReader& reader, const std::string& name,
+              std::size_t place_in_files);
+    void read_body(TableReader& reader, const std::string& name);
 
-    void read(const std::string& kind, TableReader& reader, const std::string& name);
-
-    /// The movers as they stand in the file, whatever their kinds; leaders are named anew.
+    /// The movers as they stand in the files, whatever their kinds; leaders are named anew.
     void put_in_order();
 
-    /// What leads a target: "lamp", or "string.tassel" for a relay's link (its last, without one).
-    /// Nothing when no mover read so far has that name.
+    /// What leads a target: "lamp", "string.tassel" for a relay's link (its last, without one),
+    /// "skiff.x" for one number of a vector. Nothing when no mover read so far has that name.
     [[nodiscard]] std::optional<Leader> find_leader(const std::string& name) const;
     /// A target that is a mover's output, at its start; of the mover's unit.
     [[nodiscard]] SceneTarget led_target(const std::string& name, const Leader& leader) const;
 
+    /// Notes that nothing of that name moves.
+    void complain_of_leader(TableReader& reader, const std::string& name) const;
+
   private:
-    void read_target_of(TableReader& reader, SceneMover& mover, std::optional<std::string>& unit);
+    std::optional<std::size_t> find_target(TableReader& reader, const std::string& key,
+                                           const std::string& mover);
+    void take_up_target(SceneMover& mover, Shape& shape, std::size_t target) const;
+    void add(SceneMover mover, std::size_t place_in_files);
     void refuse_taken(TableReader& reader, const std::string& name);
+    void read_start(TableReader& reader, SceneMover& mover, Shape& shape, bool has_velocity) const;
+    void read_coast(TableReader& reader, const std::string& name, std::size_t place_in_files);
+    void read_pose(TableReader& reader, const std::string& name, std::size_t place_in_files);
     [[nodiscard]] MoverNumbers read_numbers(const std::string& kind, TableReader& reader,
-                                            std::optional<std::string>& unit);
-    [[nodiscard]] MoverNumbers read_follower(TableReader& reader);
-    [[nodiscard]] Tuning read_tuning(const toml::table& table, std::string path);
-    [[nodiscard]] Tuning tuning_in(TableReader& reader);
-    [[nodiscard]] PursuitTuning read_pursuit(TableReader& reader, std::optional<std::string>& unit);
-    [[nodiscard]] SettleNumbers read_settle(TableReader& reader, std::optional<std::string>& unit);
-    [[nodiscard]] CurveMoveTuning read_curve(TableReader& reader);
-    void read_keys(TableReader& reader, CurveMoveTuning& curve);
-    [[nodiscard]] RelayNumbers read_relay(TableReader& reader);
+                                            Shape& shape) const;
+    [[nodiscard]] MoverNumbers read_follower(TableReader& reader, Shape& shape) const;
+    [[nodiscard]] MoverNumbers read_glide(TableReader& reader) const;
+    [[nodiscard]] MoverNumbers read_bounded(TableReader& reader, const Tuning& tuning,
+                                            Shape& shape) const;
+    [[nodiscard]] RelayNumbers read_relay(TableReader& reader) const;
+    [[nodiscard]] std::optional<std::size_t> body_part(TableReader& reader, const std::string& key);
 
     Scene& scene_;
-    const std::vector<std::string>& declared_targets_;
-    const std::vector<std::string>& declared_movers_;
-    std::string file_;
-    std::vector<Problem>& problems_;
+    const DeclaredNames& declared_;
+    const TuningReader& tunings_;
     std::vector<std::string> names_;
-    std::vector<std::size_t> lines_;  ///< of the movers read so far
+    std::vector<std::size_t> places_;  ///< of the movers read so far
 };
+
+// Numbers that need nothing but their own table.
+[[nodiscard]] PursuitTuning read_pursuit(TableReader& reader, Shape& shape);
+[[nodiscard]] SettleNumbers read_settle(TableReader& reader, Shape& shape);
+[[nodiscard]] CurveMoveTuning read_curve(TableReader& reader);
 
 }  // namespace hopcoil::scene

@@ -8,174 +8,210 @@
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/random.hpp>
 
-#include "reading.hpp"
-
 namespace hopcoil::scene {
 namespace {
 
-/// What tells a move by its key.
-const std::vector<std::string>& move_kinds() {
-    static const std::vector<std::string> kinds{"jump_to", "ramp_to", "through"};
-    return kinds;
-}
-const std::vector<std::string>& wave_kinds() {
-    static const std::vector<std::string> kinds{"sine_amplitude", "pulse", "noise_amplitude",
-                                                "random_from"};
-    return kinds;
-}
+/// The key that tells what a move is, and whose facts are its own.
+struct MoveKind {
+    const char* key;
+    const char* table;
+};
+constexpr MoveKind move_kinds[]{{"jump_to", "jump"},
+                                {"ramp_to", "ramp"},
+                                {"through", "path"},
+                                {"sine_amplitude", "sine"},
+                                {"pulse", "pulses"},
+                                {"noise_amplitude", "noise"},
+                                {"random_from", "random steps"}};
 
-constexpr const char* endings[]{"", "_m", "_rad", "_deg"};
-
-std::string given_key(const TableReader& move, const std::string& kind) {
-    for (const char* ending : endings) {
-        if (move.has(kind + ending)) return kind + ending;
+bool is_given(const TableReader& move, const MoveKind& kind) {
+    for (const char* ending : {"", "_m", "_rad", "_deg"}) {
+        if (move.has(std::string{kind.key} + ending)) return true;
     }
-    return {};
+    return false;
 }
 
 /// The one kind that a table's keys name; nothing, and noted, when it is none or several.
-std::optional<std::string> kind_of_move(TableReader& move) {
-    std::vector<std::string> all = move_kinds();
-    all.insert(all.end(), wave_kinds().begin(), wave_kinds().end());
-    std::vector<std::string> given;
-    std::copy_if(all.begin(), all.end(), std::back_inserter(given),
-                 [&](const std::string& kind) { return !given_key(move, kind).empty(); });
-    if (given.size() == 1) return given.front();
-    move.problem("", fmt::format("expected one of {}", any_of(all)));
-    return std::nullopt;
+const TableFacts* facts_of_move(TableReader& move) {
+    const MoveKind* found = nullptr;
+    std::size_t count = 0;
+    std::vector<std::string> keys;
+    for (const MoveKind& kind : move_kinds) {
+        keys.emplace_back(kind.key);
+        if (!is_given(move, kind)) continue;
+        found = &kind;
+        ++count;
+    }
+    if (count == 1) return &table_facts(found->table);
+    std::string mistyped;
+    for (const auto& [key, node] : move.raw()) {
+        if (mistyped.empty()) mistyped = did_you_mean(key.str(), keys);
+    }
+    move.problem("", fmt::format("expected one of {}{}", any_of(keys), mistyped));
+    return nullptr;
+}
+
+struct Span {
+    double from_s = 0;
+    double until_s = std::numeric_limits<double>::infinity();
+};
+
+Span read_span(TableReader& move) {
+    Span span;
+    span.from_s = move.number("from_s").value_or(span.from_s);
+    span.until_s = move.number("until_s").value_or(span.until_s);
+    return span;
+}
+
+NoiseSettings read_noise(TableReader& move) {
+    NoiseSettings settings;
+    settings.frequency_hz = move.number("frequency_hz").value_or(settings.frequency_hz);
+    settings.octaves =
+        static_cast<int>(whole_number(move, "octaves", 1, 12).value_or(settings.octaves));
+    settings.roughness = move.number("roughness").value_or(settings.roughness);
+    return settings;
 }
 
 }  // namespace
 
-std::optional<MovesTarget> MovesReader::read(TableReader& reader, std::optional<std::string>& unit,
-                                             bool& angle) {
-    const double start = in_unit(reader, "start", unit).value_or(0);
-    angle = reader.flag("angle").value_or(false);
-    read_list(reader, start, unit);
-    if (angle && unit.value_or("") != "rad") {
-        reader.problem("angle", "expected its places in _deg or _rad");
+ValueKind kind_of(const Shape& shape) {
+    if (shape.kind != ValueKind::number) return shape.kind;
+    return shape.count.value_or(1) > 1 ? ValueKind::vector : ValueKind::number;
+}
+
+void read_kind(TableReader& reader, Shape& shape) {
+    const bool angle = reader.flag("angle").value_or(false);
+    const bool rotation = reader.flag("rotation").value_or(false);
+    if (angle && rotation) {
+        reader.problem("rotation", "expected an angle or a rotation, found both");
     }
-    std::optional<MovesTarget> made;
-    try_to(reader, [&] { made = MovesTarget{start, moves_, waves_}; });
+    if (angle) shape = {.unit = {}, .count = 1, .kind = ValueKind::angle};
+    if (rotation) shape = {.unit = {}, .count = 3, .kind = ValueKind::rotation};
+}
+
+void check_kind(TableReader& reader, const Shape& shape) {
+    if (shape.unit.value_or("") == "rad") return;
+    if (shape.kind == ValueKind::angle) {
+        reader.problem("angle", "expected its places in _deg or _rad");
+    } else if (shape.kind == ValueKind::rotation && shape.unit) {
+        reader.problem("rotation", "expected its turns in _deg or _rad");
+    }
+}
+
+std::optional<Course> MovesReader::read(TableReader& reader, Shape& shape, bool required) {
+    const Place start = in_shape(reader, "start", shape).value_or(Place{});
+    if (required && !reader.has("moves")) {
+        reader.problem("",
+                       "expected a key 'moves' (a list of jumps, ramps and sines), 'csv' or 'gltf' "
+                       "(files), 'follows' (what moves) or 'layers'");
+    }
+    read_list(reader, start, shape);
+    std::optional<Course> made;
+    try_to(reader, [&] { made = Course{kind_of(shape), targets(start, shape.count.value_or(1))}; });
     return made;
 }
 
-void MovesReader::read_list(TableReader& reader, double start, std::optional<std::string>& unit) {
-    const toml::array* list = reader.array("moves");
-    if (list == nullptr && !reader.has("moves")) {
-        reader.problem(
-            "",
-            "expected a key 'moves' (a list of jumps, ramps and sines), 'csv' (a file of "
-            "samples) or 'follows' (what moves)");
-    }
-    for (std::size_t i = 0; list != nullptr && i < list->size(); ++i) {
-        const toml::node& node = *list->get(i);
-        const std::string path = fmt::format("{}.moves[{}]", reader.path(), i);
-        if (!node.is_table()) {
-            problems_.push_back({position_of(node, file_), path,
-                                 fmt::format("expected a table such as {{ at_s = 1, jump_to = "
-                                             "2 }}, found {}",
-                                             kind_of(node))});
-            continue;
-        }
-        TableReader move{*node.as_table(), path, file_, problems_};
-        auto moves_before = moves_;
-        auto waves_before = waves_;
-        read_one(move, unit);
-        move.finish();
-        if (!try_to(move, [&] { MovesTarget{start, moves_, waves_}; })) {
-            moves_ = std::move(moves_before);  // so that the next ones are judged by themselves
-            waves_ = std::move(waves_before);
-        }
-    }
+std::vector<Target> MovesReader::targets(const Place& start, std::size_t count) const {
+    std::vector<Target> made;
+    for (std::size_t i = 0; i < count; ++i)
+        made.emplace_back(MovesTarget{start[i], lanes_[i].moves, lanes_[i].waves});
+    return made;
 }
 
-void MovesReader::read_one(TableReader& move, std::optional<std::string>& unit) {
-    const std::optional<std::string> kind = kind_of_move(move);
-    if (!kind) {
-        for (const std::string& each : move_kinds())
-            static_cast<void>(move.quantity(each));
-        for (const std::string& each : wave_kinds())
-            static_cast<void>(move.quantity(each));
-        return;
-    }
-    const bool is_move =
-        std::find(move_kinds().begin(), move_kinds().end(), *kind) != move_kinds().end();
-    is_move ? read_move(*kind, move, unit) : read_wave(*kind, move, unit);
+void MovesReader::read_list(TableReader& reader, const Place& start, Shape& shape) {
+    reader.each_table("moves", facts_of_move, [&](TableReader& move) {
+        const Lanes before = lanes_;
+        read_one(move, shape);
+        const bool right =
+            try_to(move, [&] { static_cast<void>(targets(start, shape.count.value_or(1))); });
+        if (!right) lanes_ = before;  // so that the next ones are judged by themselves
+    });
 }
 
-void MovesReader::read_move(const std::string& kind, TableReader& move,
-                            std::optional<std::string>& unit) {
-    if (kind == "through") {
-        moves_.emplace_back(read_path(move, unit));
-        return;
-    }
-    const double to = in_unit(move, kind, unit).value_or(0);
+void MovesReader::read_one(TableReader& move, Shape& shape) {
+    const std::string_view kind = move.facts().name;
+    if (kind == "jump" || kind == "ramp") read_straight(move, shape);
+    if (kind == "path") read_path(move, shape);
+    if (kind == "sine" || kind == "pulses" || kind == "noise") read_wave(move, shape);
+    if (kind == "random steps") read_random_steps(move, shape);
+}
+
+void MovesReader::read_straight(TableReader& move, Shape& shape) {
+    const bool is_jump = move.facts().name == "jump";
+    const auto to = in_shape(move, is_jump ? "jump_to" : "ramp_to", shape);
     const double at_s = required(move, "at_s");
-    if (kind == "jump_to") {
-        moves_.emplace_back(Jump{at_s, to});
-    } else {
-        moves_.emplace_back(Ramp{at_s, to, required(move, "over_s")});
-    }
-}
-
-Path MovesReader::read_path(TableReader& move, std::optional<std::string>& unit) {
-    const std::string key = given_key(move, "through");
-    const std::string own_unit = key.ends_with("_deg") || key.ends_with("_rad") ? "rad"
-                                 : key.ends_with("_m")                          ? "m"
-                                                                                : "";
-    const double factor = key.ends_with("_deg") ? math::pi / 180 : 1;
-    if (unit && *unit != own_unit) {
-        move.problem(key, "its unit is another than that of what it goes with");
-    }
-    if (!unit) unit = own_unit;
-    Path path{.at_s = required(move, "at_s")};
-    const toml::array* points = move.array(key);
-    for (std::size_t i = 0; points != nullptr && i < points->size(); ++i) {
-        const toml::array* point = points->get_as<toml::array>(i);
-        const bool is_pair = point != nullptr && point->size() == 2 && point->get(0)->is_number() &&
-                             point->get(1)->is_number();
-        const std::optional<double> time_s =
-            is_pair ? point->get(0)->value<double>() : std::nullopt;
-        const std::optional<double> place = is_pair ? point->get(1)->value<double>() : std::nullopt;
-        if (!time_s || !place) {
-            move.problem(key, "expected a list of [time, place], such as [[1, 0.5], [1.8, 2.0]]");
-            break;
+    const double over_s = is_jump ? 0 : required(move, "over_s");
+    for (std::size_t i = 0; to && i < *shape.count; ++i) {
+        if (is_jump) {
+            lanes_[i].moves.emplace_back(Jump{at_s, (*to)[i]});
+        } else {
+            lanes_[i].moves.emplace_back(Ramp{at_s, (*to)[i], over_s});
         }
-        path.times_s.push_back(*time_s);
-        path.values.push_back(*place * factor);
-    }
-    return path;
-}
-
-void MovesReader::read_wave(const std::string& kind, TableReader& move,
-                            std::optional<std::string>& unit) {
-    const double size = in_unit(move, kind, unit).value_or(1);
-    const double from_s = move.number("from_s").value_or(0);
-    const double until_s = move.number("until_s").value_or(std::numeric_limits<double>::infinity());
-    if (kind == "sine_amplitude") {
-        waves_.emplace_back(Sine{from_s, until_s, size, required(move, "frequency_hz")});
-    } else if (kind == "pulse") {
-        waves_.emplace_back(Pulses{from_s, until_s, size, required(move, "over_s"),
-                                   move.number("every_s").value_or(0)});
-    } else if (kind == "noise_amplitude") {
-        NoiseSettings settings;
-        settings.frequency_hz = move.number("frequency_hz").value_or(settings.frequency_hz);
-        settings.octaves =
-            static_cast<int>(whole_number(move, "octaves", 1, 12).value_or(settings.octaves));
-        settings.roughness = move.number("roughness").value_or(settings.roughness);
-        waves_.emplace_back(NoiseWave{from_s, until_s, size, settings, stream(move)});
-    } else {
-        const std::optional<double> to = in_unit(move, "random_to", unit);
-        if (!to) move.problem("", "expected a key 'random_to' beside random_from");
-        waves_.emplace_back(RandomSteps{from_s, until_s, size, to.value_or(size),
-                                        required(move, "every_s"), stream(move)});
     }
 }
 
-std::uint64_t MovesReader::stream(const TableReader& move) {
+void MovesReader::read_path(TableReader& move, Shape& shape) {
+    const double at_s = required(move, "at_s");
+    std::array<Path, most_numbers> paths;
+    paths.fill(Path{.at_s = at_s});
+    for (const TimedQuantity& point : move.points("through")) {
+        const auto to = in_shape(move, point.place, shape);
+        for (std::size_t i = 0; to && i < *shape.count; ++i) {
+            paths[i].times_s.push_back(point.time_s);
+            paths[i].values.push_back((*to)[i]);
+        }
+    }
+    for (std::size_t i = 0; i < shape.count.value_or(1); ++i)
+        lanes_[i].moves.emplace_back(paths[i]);
+}
+
+/// Of a size on each axis, all at once.
+void MovesReader::read_wave(TableReader& move, Shape& shape) {
+    const std::string_view kind = move.facts().name;
+    const bool is_sine = kind == "sine";
+    const bool is_noise = kind == "noise";
+    const auto size = in_shape(move,
+                               is_sine    ? "sine_amplitude"
+                               : is_noise ? "noise_amplitude"
+                                          : "pulse",
+                               shape);
+    const Span span = read_span(move);
+    const double frequency_hz = is_sine ? required(move, "frequency_hz") : 0;
+    const double over_s = is_sine || is_noise ? 0 : required(move, "over_s");
+    const double every_s = is_sine || is_noise ? 0 : move.number("every_s").value_or(0);
+    const NoiseSettings noise = is_noise ? read_noise(move) : NoiseSettings{};
+    for (std::size_t i = 0; size && i < *shape.count; ++i) {
+        std::vector<Wave>& waves = lanes_[i].waves;
+        if (is_sine) {
+            waves.emplace_back(Sine{span.from_s, span.until_s, (*size)[i], frequency_hz});
+        } else if (is_noise) {
+            waves.emplace_back(
+                NoiseWave{span.from_s, span.until_s, (*size)[i], noise, stream(move, i)});
+        } else {
+            waves.emplace_back(Pulses{span.from_s, span.until_s, (*size)[i], over_s, every_s});
+        }
+    }
+}
+
+void MovesReader::read_random_steps(TableReader& move, Shape& shape) {
+    const auto from = in_shape(move, "random_from", shape);
+    const auto to = in_shape(move, "random_to", shape);
+    if (!move.has_any("random_to")) {
+        move.problem("", "expected a key 'random_to' beside random_from");
+    }
+    const double every_s = required(move, "every_s");
+    const Span span = read_span(move);
+    for (std::size_t i = 0; from && to && i < *shape.count; ++i) {
+        lanes_[i].waves.emplace_back(
+            RandomSteps{span.from_s, span.until_s, (*from)[i], (*to)[i], every_s, stream(move, i)});
+    }
+}
+
+/// Random numbers of its own for every lane.
+std::uint64_t MovesReader::stream(const TableReader& move, std::size_t lane) {
     is_random_ = true;
-    return stream_of(seed_, move.path());
+    constexpr const char* axes[]{"", ".y", ".z", ".w"};
+    return stream_of(seed_, move.path() + axes[lane]);
 }
 
 }  // namespace hopcoil::scene

@@ -1,44 +1,57 @@
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <optional>
 #include <string>
-#include <utility>
 #include <vector>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/scene/course.hpp>
 #include <hopcoil/scene/target.hpp>
 
+#include "reading.hpp"
 #include "toml_reader.hpp"
 
 namespace hopcoil::scene {
 
-/// Reads a target made of moves.
+/// Reads what a target does by itself: its start and its moves, a lane for each number.
 class MovesReader {
   public:
-    MovesReader(std::string file, std::vector<Problem>& problems, std::uint64_t seed)
-        : file_{std::move(file)}, problems_{problems}, seed_{seed} {}
+    explicit MovesReader(std::uint64_t seed) : seed_{seed} {}
 
-    /// The target, if it can be one; its unit, and whether it is an angle.
-    [[nodiscard]] std::optional<MovesTarget> read(TableReader& reader,
-                                                  std::optional<std::string>& unit, bool& angle);
+    /// What it does, if it can be done; the shape of its places. `required`: there have to be
+    /// moves.
+    [[nodiscard]] std::optional<Course> read(TableReader& reader, Shape& shape, bool required);
 
     [[nodiscard]] bool is_random() const noexcept { return is_random_; }
 
   private:
-    void read_list(TableReader& reader, double start, std::optional<std::string>& unit);
-    void read_one(TableReader& move, std::optional<std::string>& unit);
-    void read_move(const std::string& kind, TableReader& move, std::optional<std::string>& unit);
-    void read_wave(const std::string& kind, TableReader& move, std::optional<std::string>& unit);
-    [[nodiscard]] Path read_path(TableReader& move, std::optional<std::string>& unit);
-    [[nodiscard]] std::uint64_t stream(const TableReader& move);
+    struct Lane {
+        std::vector<Move> moves{};
+        std::vector<Wave> waves{};
+    };
+    using Lanes = std::array<Lane, most_numbers>;
 
-    std::string file_;
-    std::vector<Problem>& problems_;
+    void read_list(TableReader& reader, const Place& start, Shape& shape);
+    void read_one(TableReader& move, Shape& shape);
+    void read_straight(TableReader& move, Shape& shape);
+    void read_path(TableReader& move, Shape& shape);
+    void read_wave(TableReader& move, Shape& shape);
+    void read_random_steps(TableReader& move, Shape& shape);
+    [[nodiscard]] std::uint64_t stream(const TableReader& move, std::size_t lane);
+    [[nodiscard]] std::vector<Target> targets(const Place& start, std::size_t count) const;
+
     std::uint64_t seed_;
-    std::vector<Move> moves_;
-    std::vector<Wave> waves_;
+    Lanes lanes_;
     bool is_random_ = false;
 };
+
+/// The kind that its places and its own words make a target.
+[[nodiscard]] ValueKind kind_of(const Shape& shape);
+
+/// Reads `angle` and `rotation` into a shape, before its places.
+void read_kind(TableReader& reader, Shape& shape);
+/// Notes an angle or a rotation whose places are not angles.
+void check_kind(TableReader& reader, const Shape& shape);
 
 }  // namespace hopcoil::scene

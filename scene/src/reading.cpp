@@ -27,16 +27,55 @@ std::optional<double> whole_number(TableReader& reader, const std::string& key, 
     return std::nullopt;
 }
 
-std::optional<double> in_unit(TableReader& reader, const std::string& key,
-                              std::optional<std::string>& unit, const std::string& suffix) {
-    const std::optional<Quantity> quantity = reader.quantity(key, suffix);
-    if (!quantity) return std::nullopt;
-    if (unit && *unit != quantity->unit) {
-        reader.problem("", fmt::format("{} is {}, but what it goes with is {}", key,
-                                       unit_in_words(quantity->unit), unit_in_words(*unit)));
+namespace {
+
+void agree_on_unit(TableReader& reader, const Quantity& quantity, Shape& shape) {
+    if (shape.unit && *shape.unit != quantity.unit) {
+        reader.problem(quantity.key,
+                       fmt::format("it is {}, but what it goes with is {}",
+                                   unit_in_words(quantity.unit), unit_in_words(*shape.unit)));
     }
-    if (!unit) unit = quantity->unit;
-    return quantity->value;
+    if (!shape.unit) shape.unit = quantity.unit;
+}
+
+std::string count_in_words(const Shape& shape) {
+    if (shape.kind == ValueKind::rotation) return "three turns, about x, y and z";
+    return shape.count == 1 ? "one number" : fmt::format("a list of {} numbers", *shape.count);
+}
+
+}  // namespace
+
+std::optional<Place> in_shape(TableReader& reader, const Quantity& quantity, Shape& shape,
+                              OneForAll one) {
+    agree_on_unit(reader, quantity, shape);
+    if (!shape.count) shape.count = quantity.count;
+    if (one == OneForAll::yes && !quantity.is_list) return Place::all(quantity.value[0]);
+    if (quantity.count == *shape.count) return quantity.value;
+    reader.problem(
+        quantity.key,
+        fmt::format("expected {}, found {}", count_in_words(shape),
+                    quantity.is_list ? fmt::format("a list of {}", quantity.count) : "one number"));
+    return std::nullopt;
+}
+
+std::optional<Place> in_shape(TableReader& reader, const std::string& key, Shape& shape,
+                              OneForAll one) {
+    const std::optional<Quantity> quantity = reader.quantity(key);
+    return quantity ? in_shape(reader, *quantity, shape, one) : std::nullopt;
+}
+
+std::optional<double> in_unit(TableReader& reader, const std::string& key, Shape& shape) {
+    const std::optional<Quantity> quantity = reader.quantity(key);
+    if (!quantity) return std::nullopt;
+    agree_on_unit(reader, *quantity, shape);
+    if (!quantity->is_list) return quantity->value[0];
+    reader.problem(quantity->key, "expected one number: it is a length, whatever the direction");
+    return std::nullopt;
+}
+
+Place factors(TableReader& reader, const std::string& key, const Shape& shape) {
+    Shape plain{.unit = "", .count = shape.count};
+    return in_shape(reader, key, plain, OneForAll::yes).value_or(Place::all(1));
 }
 
 }  // namespace hopcoil::scene

@@ -1,5 +1,7 @@
 #pragma once
 
+#include <cstddef>
+#include <cstdint>
 #include <optional>
 #include <stdexcept>
 #include <string>
@@ -39,9 +41,42 @@ bool try_to(TableReader& reader, const Make& make) {
 [[nodiscard]] std::optional<double> whole_number(TableReader& reader, const std::string& key,
                                                  double least, double most);
 
-/// A quantity whose unit has to be that of the others: the first one given decides.
+/// What goes together has one unit and as many numbers: the first ones given decide.
+struct Shape {
+    std::optional<std::string> unit{};
+    std::optional<std::size_t> count{};
+    ValueKind kind = ValueKind::number;  ///< an angle or a rotation where that was said
+};
+
+/// Whether one number may stand for as many as there are.
+enum class OneForAll : std::uint8_t { no, yes };
+
+/// A place or a speed of a shape; nothing when it is missing, or wrong and noted.
+[[nodiscard]] std::optional<Place> in_shape(TableReader& reader, const std::string& key,
+                                            Shape& shape, OneForAll one = OneForAll::no);
+[[nodiscard]] std::optional<Place> in_shape(TableReader& reader, const Quantity& quantity,
+                                            Shape& shape, OneForAll one = OneForAll::no);
+
+/// One number in the shape's unit: a top speed.
 [[nodiscard]] std::optional<double> in_unit(TableReader& reader, const std::string& key,
-                                            std::optional<std::string>& unit,
-                                            const std::string& suffix = "");
+                                            Shape& shape);
+
+/// A number, or one for each axis, without unit; all ones when it is missing.
+[[nodiscard]] Place factors(TableReader& reader, const std::string& key, const Shape& shape);
+
+/// Notes a file that cannot be read at the key that names it, and what is wrong inside one.
+template <class Read>
+void read_beside(TableReader& reader, const std::string& key, const Read& read) {
+    try {
+        read();
+    } catch (const InputProblems& inside) {
+        reader.problems().insert(reader.problems().end(), inside.problems().begin(),
+                                 inside.problems().end());
+    } catch (const FileProblem& missing) {
+        // A file that cannot be read outranks what is wrong inside files.
+        throw FileProblem{
+            to_text({reader.position_of(key), reader.path() + '.' + key, missing.what()})};
+    }
+}
 
 }  // namespace hopcoil::scene

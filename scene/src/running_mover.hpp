@@ -1,58 +1,68 @@
 #pragma once
 
 #include <cstddef>
+#include <memory>
 #include <optional>
-#include <vector>
 
-#include <hopcoil/scene/any_mover.hpp>
 #include <hopcoil/scene/scene.hpp>
+#include <hopcoil/stepping/divergence_watch.hpp>
+#include <hopcoil/stepping/guard.hpp>
 
 namespace hopcoil::scene {
 
-/// A mover and how far along its target it is.
+/// A mover of whatever kind and value, and how far along its target it is.
 class RunningMover {
   public:
-    RunningMover(const SceneMover& item, const SceneTarget& target);
+    virtual ~RunningMover() = default;
 
     /// Up to `frame_end_s`; false when the state would leave the range of numbers.
-    bool advance(double frame_end_s);
+    virtual bool advance(double frame_end_s) = 0;
 
     /// Its target is there, and moves so.
-    void meet(const TargetPoint& point) { take_up(point); }
+    virtual void meet(const CoursePoint& point) = 0;
 
     /// On to `end_s` after a target that another mover leads, where that comes in by `before` and
     /// goes on by `after`.
-    bool advance_led(double end_s, const TargetPoint& before, const TargetPoint& after);
+    virtual bool advance_led(double end_s, const CoursePoint& before, const CoursePoint& after) = 0;
 
     /// From now on it leads others, and keeps what it hands to them.
-    void begin_to_lead(std::size_t parts);
+    virtual void begin_to_lead(std::size_t parts) = 0;
     /// What it hands to those it leads: coming up to where it is now, and from there on. An angle
     /// goes on past the seam.
-    [[nodiscard]] TargetPoint output_before(std::size_t part) const { return arrivals_.at(part); }
-    [[nodiscard]] TargetPoint output_after(std::size_t part) const;
+    [[nodiscard]] virtual CoursePoint output_before(std::size_t part) const = 0;
+    [[nodiscard]] virtual CoursePoint output_after(std::size_t part) const = 0;
 
-    [[nodiscard]] double value(std::size_t part) const;
-    [[nodiscard]] double velocity(std::size_t part) const;
+    /// As it is shown: an angle in (-pi, pi].
+    [[nodiscard]] virtual CoursePoint shown(std::size_t part) const = 0;
+    /// The target that it is going after; of a coast, where it will come to rest.
+    [[nodiscard]] virtual Place target() const = 0;
+
+    /// The first of its kicks after a time; infinity when there is none.
+    [[nodiscard]] virtual double next_kick_s(double time_s) const = 0;
 
     /// Of a follower stepped by a scheme: why it went no further, and what its guard did.
-    [[nodiscard]] std::optional<Divergence> divergence() const;
-    [[nodiscard]] GuardLog guard_log() const;
+    [[nodiscard]] virtual std::optional<Divergence> divergence() const = 0;
+    [[nodiscard]] virtual GuardLog guard_log() const = 0;
 
-  private:
-    StepStatus step_to(const TargetPoint& point, double dt);
-    void take_up(const TargetPoint& point);
-    [[nodiscard]] double as_target(double value) const;
-    [[nodiscard]] bool was_refused() const;
-    /// One step, in which the target goes straight or by a cubic; false when it cannot be.
-    bool go_on(const TargetPoint& point, double end_s);
-
-    const Target* target_;
-    bool is_led_;
-    bool angle_;
-    AnyMover mover_;
-    std::vector<TargetPoint> arrivals_;  ///< of each part that may lead, before the events of now
-    double time_s_ = 0.0;
+  protected:
+    RunningMover() = default;
+    RunningMover(const RunningMover&) = default;
+    RunningMover(RunningMover&&) = default;
+    RunningMover& operator=(const RunningMover&) = default;
+    RunningMover& operator=(RunningMover&&) = default;
 };
+
+/// Both have to outlive it.
+[[nodiscard]] std::unique_ptr<RunningMover> make_running(const SceneMover& item,
+                                                         const SceneTarget& target);
+
+// For each type of value, in a source file of its own.
+[[nodiscard]] std::unique_ptr<RunningMover> make_running_number(const SceneMover& item,
+                                                                const SceneTarget& target);
+[[nodiscard]] std::unique_ptr<RunningMover> make_running_vector(const SceneMover& item,
+                                                                const SceneTarget& target);
+[[nodiscard]] std::unique_ptr<RunningMover> make_running_rotation(const SceneMover& item,
+                                                                  const SceneTarget& target);
 
 /// A knot this near to a frame's end is at its end: both are rounded.
 inline constexpr double same_time_s = 1e-9;

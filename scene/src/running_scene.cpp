@@ -25,19 +25,43 @@ std::string why_it_left(const SceneMover& item, const RunningMover& runner, doub
         name, time_s, in_words(item.numbers));
 }
 
+bool leaps(const CoursePoint& before, const CoursePoint& after) {
+    if (!(before.value == after.value)) return true;
+    for (std::size_t i = 0; i < most_numbers; ++i) {
+        // Two roundings of one smooth velocity are no leap.
+        const double rounding = 1e-9 * (std::abs(before.velocity[i]) + std::abs(after.velocity[i]));
+        if (std::abs(before.velocity[i] - after.velocity[i]) > rounding) return true;
+    }
+    return false;
+}
+
 /// The first time in (from, to) at which a target or its velocity leaps; `to` when none does.
-double next_leap_s(const Target& target, double from_s, double to_s) {
+template <class AnyTarget>
+double next_leap_s(const AnyTarget& target, double from_s, double to_s) {
     double knot_s = target.next_knot_s(from_s);
     while (knot_s < to_s) {
-        const TargetPoint before = target.before(knot_s);
-        const TargetPoint after = target.after(knot_s);
-        // Two roundings of one smooth velocity are no leap.
-        const double rounding = 1e-9 * (std::abs(before.velocity) + std::abs(after.velocity));
-        if (before.value != after.value || std::abs(before.velocity - after.velocity) > rounding)
-            return knot_s;
+        const auto before = target.before(knot_s);
+        const auto after = target.after(knot_s);
+        if (leaps({before.value, before.velocity}, {after.value, after.velocity})) return knot_s;
         knot_s = target.next_knot_s(knot_s);
     }
     return to_s;
+}
+
+/// Whoever leads a target.
+template <class Visit>
+void for_each_leader(const SceneTarget& target, const Visit& visit) {
+    if (target.leader) visit(*target.leader);
+    for (const Layer& layer : target.layers)
+        visit(layer.leader);
+}
+
+void add_layer(CoursePoint& sum, const CoursePoint& seen, const TargetPoint& weight,
+               std::size_t numbers) {
+    for (std::size_t i = 0; i < numbers; ++i) {
+        sum.value[i] += weight.value * seen.value[i];
+        sum.velocity[i] += weight.value * seen.velocity[i] + weight.velocity * seen.value[i];
+    }
 }
 
 double highest_hz(const MoverNumbers& numbers) {
@@ -51,33 +75,64 @@ double highest_hz(const MoverNumbers& numbers) {
 
 }  // namespace
 
-TargetPoint Leader::seen(const TargetPoint& output) const noexcept {
-    const double value = scale * output.value + offset;
-    if (value < low) return {low, 0};
-    if (value > high) return {high, 0};
-    return {value, scale * output.velocity};
+CoursePoint Leader::seen(const CoursePoint& output, std::size_t numbers) const noexcept {
+    CoursePoint from = output;
+    if (component) from = {output.value[*component], output.velocity[*component]};
+    const bool as_it_is =
+        scale == Place::all(1) && offset == Place{} && low == Leader{}.low && high == Leader{}.high;
+    if (as_it_is) return from;
+    CoursePoint result;
+    for (std::size_t i = 0; i < numbers; ++i) {
+        const double value = scale[i] * from.value[i] + offset[i];
+        result.value[i] = std::clamp(value, low[i], high[i]);
+        result.velocity[i] = result.value[i] == value ? scale[i] * from.velocity[i] : 0;
+    }
+    return result;
 }
 
 RunningScene::RunningScene(const Scene& scene) : scene_{scene} {
     movers_.reserve(scene.movers.size());
     for (const SceneMover& item : scene.movers)
-        movers_.emplace_back(item, scene.targets.at(item.target));
+        movers_.push_back(make_running(item, scene.targets.at(item.target)));
     find_order();
     find_chains();
     for (const std::size_t i : order_) {
-        if (in_chain_[i]) movers_[i].begin_to_lead(part_count(scene.movers[i].numbers));
-        const auto& leader = scene.targets[scene.movers[i].target].leader;
-        if (leader)
-            movers_[i].meet(leader->seen(movers_[leader->mover].output_after(leader->part)));
+        if (in_chain_[i]) movers_[i]->begin_to_lead(part_count(scene.movers[i].numbers));
+        const SceneTarget& target = target_of(i);
+        if (target.is_led()) movers_[i]->meet(led_point(target, 0, true));
     }
 }
 
-/// Whoever has no leader, or one that is in the order already, is next.
+const SceneTarget& RunningScene::target_of(std::size_t mover) const {
+    return scene_.targets[scene_.movers[mover].target];
+}
+
+/// Where what leads a target has it, coming up to a time or from it on (`after`).
+CoursePoint RunningScene::led_point(const SceneTarget& target, double time_s, bool after) const {
+    const auto seen = [&](const Leader& leader) {
+        const RunningMover& ahead = *movers_[leader.mover];
+        return leader.seen(
+            after ? ahead.output_after(leader.part) : ahead.output_before(leader.part),
+            target.path.size());
+    };
+    if (target.leader) return seen(*target.leader);
+    CoursePoint sum = after ? target.path.after(time_s) : target.path.before(time_s);
+    for (const Layer& layer : target.layers) {
+        add_layer(sum, seen(layer.leader),
+                  after ? layer.weight.after(time_s) : layer.weight.before(time_s),
+                  target.path.size());
+    }
+    return sum;
+}
+
+/// Whoever has no leader, or only such as are in the order already, is next.
 void RunningScene::find_order() {
     std::vector<bool> placed(movers_.size());
     const auto can_go = [&](std::size_t i) {
-        const auto& leader = scene_.targets[scene_.movers[i].target].leader;
-        return !placed[i] && (!leader || placed.at(leader->mover));
+        bool ready = !placed[i];
+        for_each_leader(target_of(i),
+                        [&](const Leader& leader) { ready = ready && placed.at(leader.mover); });
+        return ready;
     };
     while (order_.size() < movers_.size()) {
         const std::size_t before = order_.size();
@@ -95,20 +150,23 @@ void RunningScene::find_order() {
 void RunningScene::find_chains() {
     in_chain_.assign(movers_.size(), false);
     double quickest_hz = 0;
+    const auto join = [&](std::size_t i) {
+        in_chain_[i] = has_chains_ = true;
+        quickest_hz = std::max(quickest_hz, highest_hz(scene_.movers[i].numbers));
+    };
     for (std::size_t i = 0; i < movers_.size(); ++i) {
-        const auto& leader = scene_.targets[scene_.movers[i].target].leader;
-        if (!leader) continue;
-        in_chain_[i] = in_chain_[leader->mover] = has_chains_ = true;
-        quickest_hz = std::max({quickest_hz, highest_hz(scene_.movers[i].numbers),
-                                highest_hz(scene_.movers[leader->mover].numbers)});
+        if (target_of(i).is_led()) join(i);
     }
+    // Also what leads a target that is only shown.
+    for (const SceneTarget& target : scene_.targets)
+        for_each_leader(target, [&](const Leader& leader) { join(leader.mover); });
     // A cubic between two hand-overs is then within 1e-7 of what the leader does.
     chain_step_s_ = 1 / std::max(480.0, 100 * quickest_hz);
 }
 
 void RunningScene::advance(double frame_end_s) {
     for (std::size_t i = 0; i < movers_.size(); ++i) {
-        if (!in_chain_[i]) require_stayed(movers_[i].advance(frame_end_s), i, frame_end_s);
+        if (!in_chain_[i]) require_stayed(movers_[i]->advance(frame_end_s), i, frame_end_s);
     }
     while (has_chains_ && chain_time_s_ < frame_end_s) {
         const double stop_s = chain_stop_s(frame_end_s);
@@ -117,13 +175,17 @@ void RunningScene::advance(double frame_end_s) {
     }
 }
 
-/// The next time at which something happens to a chain's first targets, or a hand-over is due.
+/// The next time at which something happens to a chain or its first targets, or a hand-over is due.
 double RunningScene::chain_stop_s(double frame_end_s) const {
     double stop_s = chain_time_s_ + chain_step_s_;
     for (std::size_t i = 0; i < movers_.size(); ++i) {
-        const SceneTarget& target = scene_.targets[scene_.movers[i].target];
-        if (in_chain_[i] && !target.leader)
+        if (!in_chain_[i]) continue;
+        const SceneTarget& target = target_of(i);
+        stop_s = std::min(stop_s, movers_[i]->next_kick_s(chain_time_s_));
+        if (!target.leader)
             stop_s = std::min(stop_s, next_leap_s(target.path, chain_time_s_, stop_s));
+        for (const Layer& layer : target.layers)
+            stop_s = std::min(stop_s, next_leap_s(layer.weight, chain_time_s_, stop_s));
     }
     return stop_s <= frame_end_s + same_time_s ? stop_s : frame_end_s;
 }
@@ -131,33 +193,39 @@ double RunningScene::chain_stop_s(double frame_end_s) const {
 void RunningScene::advance_chains(double end_s) {
     for (const std::size_t i : order_) {
         if (!in_chain_[i]) continue;
-        const auto& leader = scene_.targets[scene_.movers[i].target].leader;
-        bool stayed = true;
-        if (leader) {
-            const RunningMover& ahead = movers_[leader->mover];
-            stayed = movers_[i].advance_led(end_s, leader->seen(ahead.output_before(leader->part)),
-                                            leader->seen(ahead.output_after(leader->part)));
-        } else {
-            stayed = movers_[i].advance(end_s);
-        }
+        const SceneTarget& target = target_of(i);
+        const bool stayed = target.is_led()
+                                ? movers_[i]->advance_led(end_s, led_point(target, end_s, false),
+                                                          led_point(target, end_s, true))
+                                : movers_[i]->advance(end_s);
         require_stayed(stayed, i, end_s);
     }
 }
 
 void RunningScene::require_stayed(bool stayed, std::size_t index, double time_s) const {
-    if (!stayed) throw Diverged{why_it_left(scene_.movers[index], movers_[index], time_s)};
+    if (!stayed) throw Diverged{why_it_left(scene_.movers[index], *movers_[index], time_s)};
 }
 
-double RunningScene::target_shown(std::size_t index, double time_s) const {
+Place RunningScene::target_shown(std::size_t index, double time_s) const {
     const SceneTarget& target = scene_.targets[index];
-    if (target.leader) {
-        const RunningMover& ahead = movers_[target.leader->mover];
-        const double value = target.leader->seen(ahead.output_after(target.leader->part)).value;
-        return target.is_angle ? wrapped_rad(value) : value;
+    if (target.is_where_it_ends) return movers_[owner_of(index)]->target();
+    Place value;
+    if (target.is_led()) {
+        value = led_point(target, time_s, true).value;
+    } else {
+        const double knot_s = target.path.next_knot_s(time_s);
+        value = target.path.after(knot_s <= time_s + same_time_s ? knot_s : time_s).value;
     }
-    const double knot_s = target.path.next_knot_s(time_s);
-    const double value = target.path.after(knot_s <= time_s + same_time_s ? knot_s : time_s).value;
-    return target.is_angle ? wrapped_rad(value) : value;
+    if (target.is_angle()) value[0] = wrapped_rad(value[0]);
+    return value;
+}
+
+std::size_t RunningScene::owner_of(std::size_t target) const {
+    const auto owner =
+        std::find_if(scene_.movers.begin(), scene_.movers.end(),
+                     [&](const SceneMover& mover) { return mover.target == target; });
+    if (owner == scene_.movers.end()) throw std::invalid_argument{"a target that ends nothing"};
+    return static_cast<std::size_t>(owner - scene_.movers.begin());
 }
 
 }  // namespace hopcoil::scene

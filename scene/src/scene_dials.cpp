@@ -9,6 +9,8 @@
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 
+#include "pattern.hpp"
+
 namespace hopcoil::scene {
 namespace {
 
@@ -20,37 +22,13 @@ auto with_numbers(Numbers& numbers, std::size_t part, const Visit& visit) {
             using Each = std::remove_cvref_t<decltype(each)>;
             if constexpr (std::is_same_v<Each, RelayNumbers>) {
                 return visit(each.tunings.at(part));
-            } else if constexpr (std::is_same_v<Each, SettleNumbers> ||
-                                 std::is_same_v<Each, SteppedNumbers>) {
+            } else if constexpr (requires { each.tuning; }) {
                 return visit(each.tuning);
             } else {
                 return visit(each);
             }
         },
         numbers);
-}
-
-/// Whether a text fits a pattern in which '*' stands for any letters.
-bool matches(std::string_view pattern, std::string_view text) {
-    std::size_t p = 0;
-    std::size_t t = 0;
-    std::size_t star = std::string_view::npos;
-    std::size_t after_star = 0;
-    while (t < text.size()) {
-        if (p < pattern.size() && pattern[p] == '*') {
-            star = p++;
-            after_star = t;
-        } else if (p < pattern.size() && pattern[p] == text[t]) {
-            ++p;
-            ++t;
-        } else if (star != std::string_view::npos) {
-            p = star + 1;  // the star takes in one letter more
-            t = ++after_star;
-        } else {
-            return false;
-        }
-    }
-    return pattern.find_first_not_of('*', p) == std::string_view::npos;
 }
 
 [[noreturn]] void refuse_unknown(const std::string& pattern, const std::vector<SceneDial>& dials) {

@@ -65,14 +65,17 @@ Ease ease_of(const std::string& family, const std::string& way) {
 }
 
 std::string kind_of(const MoverNumbers& numbers) {
-    static constexpr std::array<const char*, 8> kinds{"follower", "glide", "pursuit", "settle",
-                                                      "curve",    "relay", "coast",   "follower"};
+    static constexpr std::array<const char*, 10> kinds{"follower", "glide",   "pursuit", "settle",
+                                                       "curve",    "relay",   "coast",   "follower",
+                                                       "follower", "follower"};
     return kinds.at(numbers.index());
 }
 
 const Tuning* tuning_of(const MoverNumbers& numbers, std::size_t part) {
     if (const auto* relay = std::get_if<RelayNumbers>(&numbers)) return &relay->tunings.at(part);
     if (const auto* stepped = std::get_if<SteppedNumbers>(&numbers)) return &stepped->tuning;
+    if (const auto* bounded = std::get_if<BoundedNumbers>(&numbers)) return &bounded->tuning;
+    if (const auto* size = std::get_if<SizeNumbers>(&numbers)) return &size->tuning;
     return std::get_if<Tuning>(&numbers);
 }
 
@@ -93,35 +96,43 @@ std::string in_words(const Tuning& tuning) {
 
 std::string in_words(const MoverNumbers& numbers, std::size_t part) {
     return std::visit(
-        Overloaded{
-            [](const Tuning& tuning) { return in_words(tuning); },
-            [](const GlideTuning& glide) {
-                return fmt::format("half of the gap every {:.4g} s", glide.half_life_s);
-            },
-            [](const PursuitTuning& pursuit) {
-                return std::isinf(pursuit.max_acceleration)
-                           ? fmt::format("at {:.4g} per s", pursuit.max_speed)
-                           : fmt::format("up to {:.4g} per s, {:.4g} per s2", pursuit.max_speed,
-                                         pursuit.max_acceleration);
-            },
-            [](const SettleNumbers& settle) { return words_of(settle); },
-            [](const CurveMoveTuning& curve) {
-                const Ease* ease = std::get_if<Ease>(&curve.curve);
-                if (ease == nullptr) return fmt::format("keys over {:.4g} s", curve.duration_s);
-                std::string shape = fmt::format(
-                    "{} {}", ease_family_names().at(static_cast<std::size_t>(ease->family())),
-                    ease_way_names().at(static_cast<std::size_t>(ease->way())));
-                std::replace(shape.begin(), shape.end(), '_', ' ');
-                return fmt::format("{}, {:.4g} s", shape, curve.duration_s);
-            },
-            [part](const RelayNumbers& relay) { return in_words(relay.tunings.at(part)); },
-            [](const CoastTuning& coast) {
-                return fmt::format("its speed halves every {:.4g} s", coast.slowing_half_life_s);
-            },
-            [](const SteppedNumbers& stepped) {
-                return fmt::format("{}, by {}", in_words(stepped.tuning),
-                                   facts_of(stepped.stepping.scheme).in_words);
-            }},
+        Overloaded{[](const Tuning& tuning) { return in_words(tuning); },
+                   [](const GlideTuning& glide) {
+                       return fmt::format("half of the gap every {:.4g} s", glide.half_life_s);
+                   },
+                   [](const PursuitTuning& pursuit) {
+                       return std::isinf(pursuit.max_acceleration)
+                                  ? fmt::format("at {:.4g} per s", pursuit.max_speed)
+                                  : fmt::format("up to {:.4g} per s, {:.4g} per s2",
+                                                pursuit.max_speed, pursuit.max_acceleration);
+                   },
+                   [](const SettleNumbers& settle) { return words_of(settle); },
+                   [](const CurveMoveTuning& curve) {
+                       const Ease* ease = std::get_if<Ease>(&curve.curve);
+                       if (ease == nullptr)
+                           return fmt::format("keys over {:.4g} s", curve.duration_s);
+                       std::string shape = fmt::format(
+                           "{} {}",
+                           ease_family_names().at(static_cast<std::size_t>(ease->family())),
+                           ease_way_names().at(static_cast<std::size_t>(ease->way())));
+                       std::replace(shape.begin(), shape.end(), '_', ' ');
+                       return fmt::format("{}, {:.4g} s", shape, curve.duration_s);
+                   },
+                   [part](const RelayNumbers& relay) { return in_words(relay.tunings.at(part)); },
+                   [](const CoastNumbers& coast) {
+                       return fmt::format("its speed halves every {:.4g} s",
+                                          coast.tuning.slowing_half_life_s);
+                   },
+                   [](const BoundedNumbers& bounded) {
+                       return fmt::format("{}, kept in its range", in_words(bounded.tuning));
+                   },
+                   [](const SizeNumbers& size) {
+                       return fmt::format("{}, of its size", in_words(size.tuning));
+                   },
+                   [](const SteppedNumbers& stepped) {
+                       return fmt::format("{}, by {}", in_words(stepped.tuning),
+                                          facts_of(stepped.stepping.scheme).in_words);
+                   }},
         numbers);
 }
 

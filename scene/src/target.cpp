@@ -10,6 +10,14 @@
 namespace hopcoil::scene {
 namespace {
 
+std::vector<double> each_of(const std::vector<CurveKey>& keys, double CurveKey::*member) {
+    std::vector<double> numbers;
+    numbers.reserve(keys.size());
+    for (const CurveKey& key : keys)
+        numbers.push_back(key.*member);
+    return numbers;
+}
+
 constexpr double never = std::numeric_limits<double>::infinity();
 void require_time_in_order(double at_s, double earliest_s) {
     if (!(std::isfinite(at_s) && at_s >= earliest_s)) {
@@ -155,6 +163,15 @@ RecordTarget::RecordTarget(std::vector<double> times_s, std::vector<double> valu
     }
 }
 
+RecordTarget::RecordTarget(const std::vector<CurveKey>& keys, AfterEnd after_end)
+    : RecordTarget{each_of(keys, &CurveKey::time_s), each_of(keys, &CurveKey::value), after_end} {
+    for (const CurveKey& key : keys) {
+        require_finite("slope_before", key.slope_before);
+        require_finite("slope_after", key.slope_after);
+        slopes_.push_back({key.slope_before, key.slope_after});
+    }
+}
+
 bool RecordTarget::repeats() const noexcept {
     const bool asked = after_end_ == AfterEnd::loop || after_end_ == AfterEnd::mirror;
     return asked && times_s_.back() > times_s_.front();
@@ -178,61 +195,76 @@ double RecordTarget::knot_value(double cycle, std::size_t knot) const noexcept {
     return values_[is_backward(cycle) ? values_.size() - 1 - knot : knot];
 }
 
-RecordTarget::Place RecordTarget::place_of(double time_s, bool after) const noexcept {
+RecordTarget::Segment RecordTarget::segment_at(double time_s, bool after) const noexcept {
     const std::size_t count = times_s_.size();
-    Place place;
+    Segment segment;
     if (repeats()) {
         const double length = times_s_.back() - times_s_.front();
-        place.cycle = std::max(0.0, std::floor((time_s - times_s_.front()) / length));
-        while (place.cycle > 0 && !has_begun(knot_time_s(place.cycle, 0), time_s, after)) {
-            --place.cycle;
+        segment.cycle = std::max(0.0, std::floor((time_s - times_s_.front()) / length));
+        while (segment.cycle > 0 && !has_begun(knot_time_s(segment.cycle, 0), time_s, after)) {
+            --segment.cycle;
         }
-        if (has_begun(knot_time_s(place.cycle + 1, 0), time_s, after)) ++place.cycle;
+        if (has_begun(knot_time_s(segment.cycle + 1, 0), time_s, after)) ++segment.cycle;
     }
     std::size_t low = 0;  // the last knot that has begun, or the first of all
     std::size_t high = count;
     while (high - low > 1) {
         const std::size_t middle = low + (high - low) / 2;
-        (has_begun(knot_time_s(place.cycle, middle), time_s, after) ? low : high) = middle;
+        (has_begun(knot_time_s(segment.cycle, middle), time_s, after) ? low : high) = middle;
     }
-    place.knot = low;
-    return place;
+    segment.knot = low;
+    return segment;
 }
 
-TargetPoint RecordTarget::point_in(const Place& place, double time_s) const noexcept {
-    if (place.knot + 1 == times_s_.size()) return past_end(time_s);
-    const double from_s = knot_time_s(place.cycle, place.knot);
-    const double value = knot_value(place.cycle, place.knot);
-    const double to_s = knot_time_s(place.cycle, place.knot + 1);
-    const double next = knot_value(place.cycle, place.knot + 1);
-    const double slope = (next - value) / (to_s - from_s);
-    return {time_s == to_s ? next : value + slope * (time_s - from_s), slope};
+TargetPoint RecordTarget::point_in(const Segment& segment, double time_s) const noexcept {
+    if (segment.knot + 1 == times_s_.size()) return past_end(time_s);
+    const double from_s = knot_time_s(segment.cycle, segment.knot);
+    const double value = knot_value(segment.cycle, segment.knot);
+    const double to_s = knot_time_s(segment.cycle, segment.knot + 1);
+    const double next = knot_value(segment.cycle, segment.knot + 1);
+    const double length_s = to_s - from_s;
+    const double slope = (next - value) / length_s;
+    const double t = time_s - from_s;
+    if (is_straight()) return {time_s == to_s ? next : value + slope * t, slope};
+    const Slopes ends = segment_slopes(segment.cycle, segment.knot);
+    const double bend = (3 * slope - 2 * ends.first - ends.second) / length_s;
+    const double twist = (ends.first + ends.second - 2 * slope) / (length_s * length_s);
+    return {time_s == to_s ? next : value + t * (ends.first + t * (bend + t * twist)),
+            ends.first + t * (2 * bend + t * 3 * twist)};
+}
+
+RecordTarget::Slopes RecordTarget::segment_slopes(double cycle, std::size_t knot) const noexcept {
+    if (!is_backward(cycle)) return {slopes_[knot].second, slopes_[knot + 1].first};
+    const std::size_t last = slopes_.size() - 1;
+    return {-slopes_[last - knot].first, -slopes_[last - knot - 1].second};
 }
 
 TargetPoint RecordTarget::past_end(double time_s) const noexcept {
     const std::size_t last = times_s_.size() - 1;
     double slope = 0;
     if (after_end_ == AfterEnd::carry_on && last > 0 && times_s_[last] > times_s_[last - 1]) {
-        slope = (values_[last] - values_[last - 1]) / (times_s_[last] - times_s_[last - 1]);
+        slope = is_straight()
+                    ? (values_[last] - values_[last - 1]) / (times_s_[last] - times_s_[last - 1])
+                    : slopes_[last].first;
     }
     return {slope == 0 ? values_[last] : values_[last] + slope * (time_s - times_s_[last]), slope};
 }
 
 TargetPoint RecordTarget::before(double time_s) const noexcept {
     if (time_s <= times_s_.front()) return {values_.front(), 0};
-    return point_in(place_of(time_s, false), time_s);
+    return point_in(segment_at(time_s, false), time_s);
 }
 
 TargetPoint RecordTarget::after(double time_s) const noexcept {
     if (time_s < times_s_.front()) return {values_.front(), 0};
-    return point_in(place_of(time_s, true), time_s);
+    return point_in(segment_at(time_s, true), time_s);
 }
 
 double RecordTarget::next_knot_s(double time_s) const noexcept {
     if (time_s < times_s_.front()) return times_s_.front();
-    const Place place = place_of(time_s, true);
-    if (place.knot + 1 < times_s_.size()) return knot_time_s(place.cycle, place.knot + 1);
-    return repeats() ? knot_time_s(place.cycle + 1, 1) : never;
+    const Segment segment = segment_at(time_s, true);
+    if (segment.knot + 1 < times_s_.size()) return knot_time_s(segment.cycle, segment.knot + 1);
+    return repeats() ? knot_time_s(segment.cycle + 1, 1) : never;
 }
 
 std::vector<double> unwrapped(std::vector<double> angles, double turn) {

@@ -2,10 +2,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <stdexcept>
+#include <tuple>
 
 #include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
+#include <hopcoil/scene/text_file.hpp>
 
 namespace hopcoil::scene {
 
@@ -34,12 +37,30 @@ std::string kind_of(const toml::node& node) {
 }
 
 TableReader::TableReader(const toml::table& table, std::string path, std::string file,
-                         std::vector<Problem>& problems)
-    : table_{table}, path_{std::move(path)}, file_{std::move(file)}, problems_{problems} {}
+                         std::vector<Problem>& problems, const TableFacts& facts)
+    : table_{table},
+      path_{std::move(path)},
+      file_{std::move(file)},
+      problems_{problems},
+      facts_{facts} {}
+
+/// A reader that asks for a key without facts would accept what no page of keys lists.
+const KeyFacts& TableReader::facts_of(const std::string& key) const {
+    for (const KeyFacts& each : facts_.keys) {
+        if (each.name == key) return each;
+    }
+    throw std::logic_error{fmt::format("{} has no facts about its key {}", facts_.name, key)};
+}
 
 const toml::node* TableReader::find(const std::string& key) {
-    known_.push_back(key);
+    static_cast<void>(facts_of(key));
     return table_.get(key);
+}
+
+bool TableReader::has_any(const std::string& key) const {
+    const std::vector<std::string> spellings = spellings_of(facts_of(key));
+    return std::any_of(spellings.begin(), spellings.end(),
+                       [&](const std::string& each) { return has(each); });
 }
 
 FilePosition TableReader::position_of(const std::string& key) const {
@@ -64,16 +85,13 @@ void TableReader::wrong_type(const std::string& key, const toml::node& node,
 std::optional<double> TableReader::number(const std::string& key) {
     const toml::node* node = find(key);
     if (node == nullptr) return std::nullopt;
-    const std::optional<double> value = node->value<double>();
-    if (!node->is_number() || !value) {
+    Quantity one;
+    if (!node->is_number()) {
         wrong_type(key, *node, "a number");
         return std::nullopt;
     }
-    if (!std::isfinite(*value)) {
-        problem(key, fmt::format("expected a finite number, found {}", *value));
-        return std::nullopt;
-    }
-    return value;
+    if (!read_numbers(key, *node, 1, one)) return std::nullopt;
+    return one.value[0];
 }
 
 std::optional<std::string> TableReader::text(const std::string& key) {
@@ -96,16 +114,35 @@ std::optional<bool> TableReader::flag(const std::string& key) {
     return node->as_boolean()->get();
 }
 
-std::optional<std::string> TableReader::choice(const std::string& key,
-                                               const std::vector<std::string>& choices) {
+std::optional<std::string> TableReader::choice(const std::string& key) {
     std::optional<std::string> chosen = text(key);
     if (!chosen) return std::nullopt;
+    const std::vector<std::string>& choices = facts_of(key).choices;
     if (std::find(choices.begin(), choices.end(), *chosen) == choices.end()) {
         problem(key, fmt::format("expected {}, found '{}'{}", any_of(choices), *chosen,
                                  did_you_mean(*chosen, choices)));
         return std::nullopt;
     }
     return chosen;
+}
+
+std::vector<std::string> TableReader::texts(const std::string& key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return {};
+    if (node->is_string()) return {node->as_string()->get()};
+    std::vector<std::string> all;
+    const toml::array* list = node->as_array();
+    for (std::size_t i = 0; list != nullptr && i < list->size(); ++i) {
+        const auto one = list->get(i)->value_exact<std::string>();
+        if (!one) break;
+        all.push_back(*one);
+    }
+    if (list == nullptr || all.size() < list->size()) {
+        wrong_type(key, list == nullptr ? *node : *list->get(all.size()),
+                   "a text in quotes or a list of them");
+        return {};
+    }
+    return all;
 }
 
 const toml::table* TableReader::table(const std::string& key) {
@@ -122,32 +159,187 @@ const toml::array* TableReader::array(const std::string& key) {
     return node->as_array();
 }
 
-std::optional<Quantity> TableReader::quantity(const std::string& key, const std::string& suffix) {
-    struct Form {
-        const char* ending;
-        const char* unit;
-        double factor;
+/// The numbers of a node, which has the right type; false, and noted, when one is not.
+bool TableReader::read_numbers(const std::string& key, const toml::node& node, double factor,
+                               Quantity& quantity) {
+    const auto read_one = [&](const toml::node& each, std::size_t i) {
+        const std::optional<double> value = each.value<double>();
+        if (!each.is_number() || !value) {
+            wrong_type(key, each, "a number");
+            return false;
+        }
+        if (!std::isfinite(*value)) {
+            problem(key, fmt::format("expected a finite number, found {}", *value));
+            return false;
+        }
+        quantity.value[i] = *value * factor;
+        return true;
     };
-    static constexpr Form forms[]{
-        {"", "", 1}, {"_m", "m", 1}, {"_rad", "rad", 1}, {"_deg", "rad", math::pi / 180}};
+    const toml::array* list = node.as_array();
+    if (list == nullptr) return read_one(node, 0);
+    quantity.count = list->size();
+    quantity.is_list = true;
+    if (list->empty() || list->size() > most_numbers) {
+        problem(key, fmt::format("expected 1 to {} numbers, found {}", most_numbers, list->size()));
+        return false;
+    }
+    for (std::size_t i = 0; i < list->size(); ++i) {
+        if (!read_one(*list->get(i), i)) return false;
+    }
+    return true;
+}
+
+namespace {
+
+std::string unit_of_spelling(std::string_view spelling, std::string_view key) {
+    const std::string_view ending = spelling.substr(key.size());
+    if (ending.starts_with("_m")) return "m";
+    return ending.starts_with("_rad") || ending.starts_with("_deg") ? "rad" : "";
+}
+
+double factor_of_spelling(std::string_view spelling, std::string_view key) {
+    return spelling.substr(key.size()).starts_with("_deg") ? math::pi / 180 : 1;
+}
+
+}  // namespace
+
+std::optional<Quantity> TableReader::quantity(const std::string& key) {
     std::optional<Quantity> result;
-    for (const Form& form : forms) {
-        const std::string full = fmt::format("{}{}{}", key, form.ending, suffix);
-        const bool given = has(full);
-        const std::optional<double> value = number(full);
-        if (given && result) problem(full, "it is given twice, in different units");
-        if (value && !result) result = Quantity{*value * form.factor, form.unit};
+    for (const std::string& spelling : spellings_of(facts_of(key))) {
+        const toml::node* node = table_.get(spelling);
+        if (node == nullptr) continue;
+        if (result) problem(spelling, "it is given twice, in different units");
+        Quantity read{.unit = unit_of_spelling(spelling, key), .key = spelling};
+        if (!node->is_number() && !node->is_array()) {
+            wrong_type(spelling, *node, "a number or a list of numbers");
+        } else if (read_numbers(spelling, *node, factor_of_spelling(spelling, key), read) &&
+                   !result) {
+            result = read;
+        }
     }
     return result;
 }
 
+std::vector<Quantity> TableReader::quantities(const std::string& key) {
+    std::vector<Quantity> all;
+    for (const std::string& spelling : spellings_of(facts_of(key))) {
+        const toml::node* node = table_.get(spelling);
+        if (node == nullptr) continue;
+        if (!all.empty()) problem(spelling, "it is given twice, in different units");
+        const toml::array* list = node->as_array();
+        if (list == nullptr) {
+            wrong_type(spelling, *node, "a list");
+            continue;
+        }
+        for (const toml::node& each : *list) {
+            Quantity read{.unit = unit_of_spelling(spelling, key), .key = spelling};
+            if (!each.is_number() && !each.is_array()) {
+                wrong_type(spelling, each, "a number or a list of numbers");
+                return {};
+            }
+            if (!read_numbers(spelling, each, factor_of_spelling(spelling, key), read)) return {};
+            all.push_back(read);
+        }
+    }
+    return all;
+}
+
+std::vector<TimedQuantity> TableReader::points(const std::string& key) {
+    std::vector<TimedQuantity> all;
+    for (const std::string& spelling : spellings_of(facts_of(key))) {
+        if (!has(spelling)) continue;
+        const toml::array* list = table_.get(spelling)->as_array();
+        for (std::size_t i = 0; list != nullptr && i < list->size(); ++i) {
+            const toml::array* point = list->get_as<toml::array>(i);
+            TimedQuantity timed{
+                .place = {.unit = unit_of_spelling(spelling, key), .key = spelling}};
+            const bool is_point =
+                point != nullptr && point->size() >= 2 && point->size() <= most_numbers + 1 &&
+                std::all_of(point->begin(), point->end(), [](const toml::node& each) {
+                    return each.is_number() && std::isfinite(each.value<double>().value_or(NAN));
+                });
+            if (!is_point) {
+                problem(spelling,
+                        "expected a list of [time, place], such as [[1, 0.5], [1.8, 2.0]]");
+                return {};
+            }
+            timed.time_s = *point->get(0)->value<double>();
+            timed.place.count = point->size() - 1;
+            timed.place.is_list = timed.place.count > 1;
+            for (std::size_t k = 0; k < timed.place.count; ++k) {
+                timed.place.value[k] =
+                    *point->get(k + 1)->value<double>() * factor_of_spelling(spelling, key);
+            }
+            all.push_back(timed);
+        }
+        if (list == nullptr) wrong_type(spelling, *table_.get(spelling), "a list");
+    }
+    return all;
+}
+
+void TableReader::each_table(const std::string& key,
+                             const std::function<const TableFacts*(TableReader&)>& choose,
+                             const std::function<void(TableReader&)>& read) {
+    const toml::array* list = array(key);
+    for (std::size_t i = 0; list != nullptr && i < list->size(); ++i) {
+        const toml::node& node = *list->get(i);
+        const std::string path = fmt::format("{}.{}[{}]", path_, key, i);
+        if (!node.is_table()) {
+            problems_.push_back(
+                {scene::position_of(node, file_), path,
+                 fmt::format("expected a table in braces, found {}", kind_of(node))});
+            continue;
+        }
+        TableReader unknown{*node.as_table(), path, file_, problems_, facts_};
+        const TableFacts* facts = choose(unknown);
+        if (facts == nullptr) continue;
+        TableReader one{*node.as_table(), path, file_, problems_, *facts};
+        read(one);
+        one.finish();
+    }
+}
+
 void TableReader::finish() {
+    std::vector<std::string> known;
+    std::vector<std::string> listed;
+    for (const KeyFacts& key : facts_.keys) {
+        const std::vector<std::string> spellings = spellings_of(key);
+        known.insert(known.end(), spellings.begin(), spellings.end());
+        listed.push_back(spellings.size() == 1 ? std::string{key.name}
+                                               : fmt::format("{} (with its unit)", spellings[0]));
+    }
     for (const auto& [key, node] : table_) {
         const std::string name{key.str()};
-        if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
-        problem(name, fmt::format("unknown key; expected {}{}", any_of(known_),
-                                  did_you_mean(name, known_)));
+        if (std::find(known.begin(), known.end(), name) != known.end()) continue;
+        problem(name, fmt::format("unknown key; expected {}{}", any_of(listed),
+                                  did_you_mean(name, known)));
     }
+}
+
+void require_toml(const std::string& text, const std::string& path) {
+    static_cast<void>(parse_toml_text(text, path));
+}
+
+toml::table parse_toml(const std::string& path) {
+    return parse_toml_text(read_text_file(path), path);
+}
+
+toml::table parse_toml_text(const std::string& text, const std::string& path) {
+    try {
+        return toml::parse(text, path);
+    } catch (const toml::parse_error& error) {
+        const toml::source_position at = error.source().begin;
+        refuse_input({path, at.line, at.column}, "", std::string{error.description()});
+    }
+}
+
+void throw_if_any(std::vector<Problem> problems) {
+    if (problems.empty()) return;
+    std::stable_sort(problems.begin(), problems.end(), [](const auto& a, const auto& b) {
+        return std::tie(a.position.file, a.position.line) <
+               std::tie(b.position.file, b.position.line);
+    });
+    throw InputProblems{std::move(problems)};
 }
 
 }  // namespace hopcoil::scene

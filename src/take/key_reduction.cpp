@@ -1,7 +1,12 @@
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <cstddef>
+#include <string>
+#include <utility>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/take/key_reduction.hpp>
 
 namespace hopcoil {
@@ -68,15 +73,36 @@ double between(const CurveKey& from, const CurveKey& to, double time_s, KeyShape
            p * (first + p * (3 * way - 2 * first - last + p * (first + last - 2 * way)));
 }
 
-/// Chooses keys among the samples.
+/// So many numbers side by side that no allocation is needed to look at them.
+constexpr std::size_t most_numbers = 8;
+using Row = std::array<double, most_numbers>;
+
+double distance(const Row& a, const Row& b, std::size_t count) {
+    double sum = 0;
+    for (std::size_t k = 0; k < count; ++k)
+        sum += (a[k] - b[k]) * (a[k] - b[k]);
+    return std::sqrt(sum);
+}
+
+Quaternion turn_of(const Row& row) {
+    return normalized({row[0], row[1], row[2], row[3]});
+}
+
+double angle_between(const Quaternion& a, const Quaternion& b) {
+    const Vector3 way = rotation_vector(a * conjugate(b));
+    return std::sqrt(dot(way, way));
+}
+
+/// Chooses keys among the samples: of each number a lane of them.
 class Reduction {
   public:
-    Reduction(std::vector<CurveKey> samples, const KeyReductionSettings& settings)
-        : samples_{std::move(samples)}, settings_{settings} {}
+    Reduction(std::vector<std::vector<CurveKey>> lanes, RowKind kind,
+              const KeyReductionSettings& settings)
+        : lanes_{std::move(lanes)}, kind_{kind}, settings_{settings} {}
 
     std::vector<std::size_t> chosen() {
         std::vector<std::size_t> keys{0};
-        while (keys.back() + 1 < samples_.size())
+        while (keys.back() + 1 < count())
             keys.push_back(furthest_from(keys.back()));
         take_away_needless(keys);
         return keys;
@@ -86,28 +112,65 @@ class Reduction {
     [[nodiscard]] double error(std::size_t from, std::size_t to, double limit) const {
         double largest = 0;
         for (std::size_t i = from; i < to && largest <= limit; ++i) {
-            const double start_s = samples_[i].time_s;
-            const double length_s = samples_[i + 1].time_s - start_s;
+            const double start_s = lanes_[0][i].time_s;
+            const double length_s = lanes_[0][i + 1].time_s - start_s;
             for (const double part : {0.25, 0.5, 0.75, 1.0}) {
                 if (part == 1 && i + 1 == to) break;
                 const double time_s =
-                    part == 1 ? samples_[i + 1].time_s : start_s + part * length_s;
-                const double is = between(samples_[from], samples_[to], time_s, settings_.shape);
-                const double was = between(samples_[i], samples_[i + 1], time_s, settings_.shape);
-                largest = std::max(largest, std::abs(is - was));
+                    part == 1 ? lanes_[0][i + 1].time_s : start_s + part * length_s;
+                largest = std::max(largest, error_at(from, to, i, time_s));
             }
         }
         return largest;
     }
 
   private:
+    [[nodiscard]] std::size_t count() const { return lanes_[0].size(); }
+
+    /// Between keys `from` and `to`, at a time from sample `i` to the next.
+    [[nodiscard]] double error_at(std::size_t from, std::size_t to, std::size_t i,
+                                  double time_s) const {
+        if (lanes_.size() == 1) {
+            const std::vector<CurveKey>& lane = lanes_[0];
+            return std::abs(between(lane[from], lane[to], time_s, settings_.shape) -
+                            between(lane[i], lane[i + 1], time_s, settings_.shape));
+        }
+        if (kind_ == RowKind::rotation) {
+            return angle_between(turn_between(from, to, time_s), turn_between(i, i + 1, time_s));
+        }
+        return distance(row_between(from, to, time_s), row_between(i, i + 1, time_s),
+                        lanes_.size());
+    }
+
+    [[nodiscard]] Row row_between(std::size_t from, std::size_t to, double time_s) const {
+        Row row{};
+        for (std::size_t k = 0; k < lanes_.size(); ++k)
+            row[k] = between(lanes_[k][from], lanes_[k][to], time_s, settings_.shape);
+        return row;
+    }
+
+    [[nodiscard]] Row row_of(std::size_t sample) const {
+        Row row{};
+        for (std::size_t k = 0; k < lanes_.size(); ++k)
+            row[k] = lanes_[k][sample].value;
+        return row;
+    }
+
+    [[nodiscard]] Quaternion turn_between(std::size_t from, std::size_t to, double time_s) const {
+        if (settings_.shape == KeyShape::cubic) return turn_of(row_between(from, to, time_s));
+        const Quaternion first = turn_of(row_of(from));
+        const Vector3 way = rotation_vector(turn_of(row_of(to)) * conjugate(first));
+        const double start_s = lanes_[0][from].time_s;
+        return turned_by(way * ((time_s - start_s) / (lanes_[0][to].time_s - start_s))) * first;
+    }
+
     [[nodiscard]] bool fits(std::size_t from, std::size_t to) const {
         return error(from, to, settings_.tolerance) <= settings_.tolerance;
     }
 
     /// Twice as far each time until it does not fit, then in between.
     [[nodiscard]] std::size_t furthest_from(std::size_t from) const {
-        const std::size_t last = samples_.size() - 1;
+        const std::size_t last = count() - 1;
         std::size_t good = from + 1;
         std::size_t reach = 2;
         while (good < last && fits(from, std::min(from + reach, last))) {
@@ -134,33 +197,79 @@ class Reduction {
         }
     }
 
-    std::vector<CurveKey> samples_;
+    std::vector<std::vector<CurveKey>> lanes_;
+    RowKind kind_;
     KeyReductionSettings settings_;
 };
 
+/// Every sample of a rotation on the same side as the one before it: q and -q are one turn.
+std::vector<std::vector<double>> on_one_side(std::span<const std::vector<double>> parts) {
+    std::vector<std::vector<double>> result{parts.begin(), parts.end()};
+    for (std::size_t i = 1; i < result[0].size(); ++i) {
+        double along = 0;
+        for (const auto& part : result)
+            along += part[i] * part[i - 1];
+        if (along >= 0) continue;
+        for (auto& part : result)
+            part[i] = -part[i];
+    }
+    return result;
+}
+
+/// Slopes of the lines between keys.
+void straighten(std::vector<CurveKey>& keys) {
+    for (std::size_t i = 0; i + 1 < keys.size(); ++i) {
+        keys[i].slope_after = keys[i + 1].slope_before =
+            (keys[i + 1].value - keys[i].value) / (keys[i + 1].time_s - keys[i].time_s);
+    }
+}
+
 }  // namespace
+
+KeyCurve curve_through_samples(std::span<const double> times_s, std::span<const double> values) {
+    require_samples(times_s, values);
+    return KeyCurve{sample_keys(times_s, values)};
+}
+
+ReducedRows reduce_rows(std::span<const double> times_s,
+                        std::span<const std::vector<double>> columns, RowKind kind,
+                        const KeyReductionSettings& settings) {
+    require_above_zero("tolerance", settings.tolerance);
+    const bool turns = kind == RowKind::rotation;
+    if (columns.empty() || columns.size() > most_numbers || (turns && columns.size() != 4)) {
+        throw InvalidValue{"columns", static_cast<double>(columns.size()),
+                           turns ? "4 for a rotation" : "1 to " + std::to_string(most_numbers)};
+    }
+    for (const auto& column : columns)
+        require_samples(times_s, column);
+    std::vector<std::vector<CurveKey>> lanes;
+    for (const auto& column :
+         turns ? on_one_side(columns)
+               : std::vector<std::vector<double>>{columns.begin(), columns.end()})
+        lanes.push_back(sample_keys(times_s, column));
+    Reduction reduction{lanes, kind, settings};
+    const std::vector<std::size_t> chosen = reduction.chosen();
+    ReducedRows result{.samples = times_s.size()};
+    for (std::size_t i = 0; i + 1 < chosen.size(); ++i) {
+        result.largest_error = std::max(
+            result.largest_error, reduction.error(chosen[i], chosen[i + 1], settings.tolerance));
+    }
+    for (const auto& lane : lanes) {
+        std::vector<CurveKey> keys;
+        keys.reserve(chosen.size());
+        for (const std::size_t i : chosen)
+            keys.push_back(lane[i]);
+        if (settings.shape == KeyShape::straight) straighten(keys);
+        result.curves.emplace_back(std::move(keys));
+    }
+    return result;
+}
 
 ReducedKeys reduce_keys(std::span<const double> times_s, std::span<const double> values,
                         const KeyReductionSettings& settings) {
-    require_above_zero("tolerance", settings.tolerance);
-    require_samples(times_s, values);
-    const std::vector<CurveKey> samples = sample_keys(times_s, values);
-    Reduction reduction{samples, settings};
-    const std::vector<std::size_t> chosen = reduction.chosen();
-    std::vector<CurveKey> keys;
-    double largest = 0;
-    for (std::size_t i = 0; i < chosen.size(); ++i) {
-        keys.push_back(samples[chosen[i]]);
-        if (i + 1 == chosen.size()) break;
-        largest = std::max(largest, reduction.error(chosen[i], chosen[i + 1], settings.tolerance));
-    }
-    if (settings.shape == KeyShape::straight) {
-        for (std::size_t i = 0; i + 1 < keys.size(); ++i) {
-            keys[i].slope_after = keys[i + 1].slope_before =
-                (keys[i + 1].value - keys[i].value) / (keys[i + 1].time_s - keys[i].time_s);
-        }
-    }
-    return {KeyCurve{std::move(keys)}, times_s.size(), largest};
+    const std::vector<std::vector<double>> column{{values.begin(), values.end()}};
+    ReducedRows rows = reduce_rows(times_s, column, RowKind::vector, settings);
+    return {std::move(rows.curves.front()), rows.samples, rows.largest_error};
 }
 
 std::vector<double> looped(std::span<const double> times_s, std::span<const double> values,

@@ -56,28 +56,6 @@ TEST_CASE("what is wrong in a CSV is named with its place", "[csv]") {
     CHECK_THROWS_WITH(read_csv(folder.path()), Contains("expected a file, found a folder"));
 }
 
-TEST_CASE("a take written to CSV reads back to the last bit", "[csv]") {
-    Random random{61};
-    Take take;
-    const std::vector<RecordedChannel> channels{
-        {.name = "plain"}, {.name = "odd, \"name\"", .kind = ChannelKind::vector, .components = 2}};
-    take.begin(channels);
-    for (int i = 0; i < 500; ++i) {
-        take.row(i / 60.0, std::vector<double>{random.over_magnitudes(1e-310, 1e308),
-                                               -random.between(0, 1), i == 3 ? -0.0 : 1e22});
-    }
-    const TestFolder folder;
-    write_csv(folder.path() / "take.csv", take);
-    const CsvTable table = read_csv(folder.path() / "take.csv");
-    REQUIRE(table.header ==
-            std::vector<std::string>{"time_s", "plain", "odd, \"name\".x", "odd, \"name\".y"});
-    CHECK(number_column(table, "time_s") == take.times_s());
-    for (std::size_t i = 0; i < 3; ++i) {
-        CHECK(number_column(table, take.column_names()[i]) == take.column(i));
-    }
-    CHECK(contents_of(folder.path() / "take.csv").find('\r') == std::string::npos);
-}
-
 TEST_CASE("a file is written whole or not at all", "[csv]") {
     const TestFolder folder;
     const auto path = folder.write("kept.txt", "old");

@@ -155,7 +155,7 @@ TEST_CASE("what is wrong with a mover is said with its key", "[scene][movers]") 
         {"[glide.a]\ntarget = \"hook\"\nfraction = 1\nat_rate_hz = 60\n", "glide.a.fraction"},
         {"[glide.a]\ntarget = \"hook\"\nhalflife_s = 1\n", "did you mean 'half_life_s'"},
         {"[pursuit.a]\ntarget = \"hook\"\n", "expected a key 'max_speed_per_s'"},
-        {"[pursuit.a]\ntarget = \"hook\"\nmax_speed_deg_per_s = 3\n", "max_speed is an angle"},
+        {"[pursuit.a]\ntarget = \"hook\"\nmax_speed_deg_per_s = 3\n", "it is an angle"},
         {settle + "duration_s = 0\n", "settle.needle.duration_s: expected 0.02 to 20"},
         {settle + "low_stop_m = 2\nhigh_stop_m = 1\n", "above low"},
         {settle + "swing_percent = [1, 2, 3, 4, 5, 6, 7]\n", "up to 6 numbers"},

@@ -74,16 +74,16 @@ TEST_CASE("a scene says its numbers in any parameterisation and unit", "[scene]"
         tuning = { y_rate_s = 0.1, y_acceleration_s2 = 0.01, x_rate_s = 0.05 }
     )");
     CHECK(scene.title == "test");
-    CHECK(scene.targets[0].path.after(3).value == Approx(210 * 3.14159265358979 / 180));
-    CHECK(scene.targets[1].path.before(1).value == Approx(3.14159265358979 / 2));
+    CHECK(scene.targets[0].path.lane().after(3).value == Approx(210 * 3.14159265358979 / 180));
+    CHECK(scene.targets[1].path.lane().before(1).value == Approx(3.14159265358979 / 2));
     REQUIRE(scene.movers.size() == 2);
     CHECK(scene.movers[0].name == "third");  // as they stand in the file
     CHECK(std::get<Tuning>(scene.movers[0].numbers).damping_ratio == Approx(0.15));
     CHECK(std::get<Tuning>(scene.movers[0].numbers).lead == 0.5);
-    CHECK(scene.movers[0].start == Approx(170 * 3.14159265358979 / 180));
+    CHECK(scene.movers[0].start[0] == Approx(170 * 3.14159265358979 / 180));
     CHECK(std::get<Tuning>(scene.movers[1].numbers).damping_ratio == Approx(0.5));
-    CHECK(scene.movers[1].start == Approx(3.14159265358979 / 4));
-    CHECK(scene.movers[1].start_velocity == Approx(3.14159265358979));
+    CHECK(scene.movers[1].start[0] == Approx(3.14159265358979 / 4));
+    CHECK(scene.movers[1].start_velocity[0] == Approx(3.14159265358979));
 }
 
 TEST_CASE("what is wrong in a scene is named with place, key, expectation and nearest name",
@@ -132,9 +132,9 @@ TEST_CASE("what is wrong in a scene is named with place, key, expectation and ne
         {"[target.hook]\nmoves = [{ sine_amplitude = 1, frequency_hz = 0 }]\n" + good_follower,
          "frequency_hz: expected a finite number above 0, found 0"},
         {"[target.hook]\nmoves = [{ at_s = 1, jump_too = 1 }]\n" + good_follower,
-         "jump_too: unknown key"},
+         "random_from; did you mean 'jump_to'?"},
         {"[target.hook]\nstart_m = 1\nmoves = [{ at_s = 1, jump_to_deg = 1 }]\n" + good_follower,
-         "jump_to is an angle (_deg or _rad), but what it goes with is a length (_m)"},
+         "it is an angle (_deg or _rad), but what it goes with is a length (_m)"},
         {"[target.hook]\nstart_m = 1\nstart_deg = 1\nmoves = []\n" + good_follower,
          "start_deg: it is given twice"},
         {"[target.hook]\ncsv = \"wind.csv\"\n" + good_follower, "expected a key 'column'"},
@@ -160,8 +160,9 @@ TEST_CASE("what is wrong in a scene is named with place, key, expectation and ne
          "test.toml:4:1: follower.lamp.target: there is no target 'hok'; there is hook; did you "
          "mean 'hook'?"},
         {good_target + "[follower.hook]\ntarget = \"hook\"\n", "a target has the name 'hook'"},
-        {both + "start_deg = 3\n", "start is an angle"},
-        {both + "start_velocity_m = 3\n", "start_velocity_m: unknown key; expected target, start,"},
+        {both + "start_deg = 3\n", "it is an angle"},
+        {both + "start_velocity_m = 3\n",
+         "start_velocity_m: unknown key; expected target, start (with its unit),"},
         {both + "tuning = 2\n", "tuning: expected a table, found the whole number 2"},
         {both + "tuning = { frequncy_hz = 2 }\n",
          "follower.lamp.tuning.frequncy_hz: unknown key; expected frequency_hz, damping_ratio or "
@@ -240,14 +241,14 @@ moves = [{ at_s = 1, jump_to_m = 2 }]
     const SceneTarget& of_tassel = scene.targets[scene.movers[0].target];
     REQUIRE(of_tassel.leader);
     CHECK(scene.movers[of_tassel.leader->mover].name == "lamp");
-    CHECK(scene.movers[0].start == 3);  // where its leader begins
+    CHECK(scene.movers[0].start[0] == 3);  // where its leader begins
     CHECK(of_tassel.unit == "m");
     const SceneTarget& half = scene.targets[scene.movers[1].target];
     CHECK(half.name == "half");
     CHECK(scene.movers[half.leader->mover].name == "string");
     CHECK(half.leader->part == 0);
-    CHECK(half.leader->scale == 0.5);
-    CHECK(half.path.before(0).value == 1.2);
+    CHECK(half.leader->scale == Place::all(0.5));
+    CHECK(half.path.lane().before(0).value == 1.2);
     CHECK(scene.targets[scene.movers[4].target].leader->part == 1);
 }
 
@@ -271,7 +272,7 @@ TEST_CASE("what follows nothing, or itself in the end, is named", "[scene][led]"
     CHECK_THAT(complaint(lamp + "[target.t]\nfollows = 'lamp'\nlow = 2\nhigh = 1\n"),
                Contains("expected low no higher than high"));
     CHECK_THAT(complaint(lamp + "[target.t]\nfollows = 'lamp'\noffset_m = 2\n"),
-               Contains("offset is a length"));
+               Contains("it is a length"));
     CHECK_THAT(complaint("[target.wind]\nangle = true\nstart_deg = 0\nmoves = []\n"
                          "[follower.vane]\ntarget = 'wind'\n"
                          "[target.t]\nfollows = 'vane'\nscale = 2\n"),
@@ -297,9 +298,9 @@ target = "hook"
     const TestFolder folder;
     const auto file = folder.write("test.toml", text);
     const auto at_6_s = [&](std::optional<std::uint64_t> seed) {
-        return read_scene(file, seed).targets[0].path.after(6.1).value;
+        return read_scene(file, seed).targets[0].path.lane().after(6.1).value;
     };
-    CHECK(at_6_s({}) == scene.targets[0].path.after(6.1).value);
+    CHECK(at_6_s({}) == scene.targets[0].path.lane().after(6.1).value);
     CHECK(at_6_s(7) == at_6_s({}));
     CHECK(at_6_s(8) != at_6_s(7));
     const auto complaint = [](const std::string& move) {
@@ -313,7 +314,7 @@ target = "hook"
     CHECK_THAT(complaint("{ noise_amplitude = 1, octaves = 1.5 }"), Contains("a whole number"));
     CHECK_THAT(complaint("{ random_from = 1, every_s = 1 }"), Contains("random_to"));
     CHECK_THAT(complaint("{ random_from = 1, random_to_m = 2, every_s = 1 }"),
-               Contains("random_to is a length"));
+               Contains("it is a length"));
     CHECK_THAT(complaint_about("seed = -1\n[target.hook]\nmoves = []\n"),
                Contains("seed: expected a whole number"));
 }

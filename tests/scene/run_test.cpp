@@ -129,7 +129,7 @@ Scene chain(double rate_hz, const Target& target, const Leader& leader) {
     Scene scene = scene_with(target, rate_hz, {.frequency_hz = 1.1, .damping_ratio = 0.3});
     scene.targets.push_back({.name = "tassel.target",
                              .unit = "m",
-                             .path = MovesTarget{leader.seen({}).value, {}, {}},
+                             .path = MovesTarget{leader.seen({}).value[0], {}, {}},
                              .leader = leader});
     scene.movers.insert(scene.movers.begin(),
                         {.name = "tassel",
@@ -170,10 +170,14 @@ TEST_CASE("a chain moves the same at every frame rate, whatever bends its hand-o
           "[run][led]") {
     const MovesTarget target{
         0, {Jump{0.513, 1}, Path{1.31, {1.9, 2.7}, {-1, 2}}}, {Sine{3.1, 5.2, 0.4, 1.7}}};
-    const Leader bent{.mover = 1, .scale = -0.7, .offset = 0.2, .low = -0.6, .high = 0.7};
+    const Leader bent{.mover = 1,
+                      .scale = Place{-0.7},
+                      .offset = Place{0.2},
+                      .low = Place{-0.6},
+                      .high = Place{0.7}};
     for (const Leader& leader : {Leader{.mover = 1}, bent}) {
         // Where a bound is met, the course has a corner between two hand-overs.
-        const double tolerance = leader.scale == 1 ? 1e-6 : 1e-4;
+        const double tolerance = leader.scale == Place::all(1) ? 1e-6 : 1e-4;
         const auto fine = column_of(chain(960, target, leader), "tassel.value_m");
         for (const int rate : {6, 24, 60, 160}) {
             const auto coarse = column_of(chain(rate, target, leader), "tassel.value_m");
@@ -199,15 +203,14 @@ TEST_CASE("movers that go round in a loop are refused", "[run][led]") {
 TEST_CASE("what follows an angle goes on past its seam", "[run][led]") {
     Scene scene;
     scene.duration_s = 6;
-    scene.targets.push_back({.name = "wind",
-                             .unit = "rad",
-                             .path = MovesTarget{3, {Ramp{0.5, 3.6, 1}}, {}},
-                             .is_angle = true});
+    scene.targets.push_back(
+        {.name = "wind",
+         .unit = "rad",
+         .path = Course{ValueKind::angle, {MovesTarget{3, {Ramp{0.5, 3.6, 1}}, {}}}}});
     scene.targets.push_back({.name = "turned",
                              .unit = "rad",
-                             .path = MovesTarget{3.1, {}, {}},
-                             .is_angle = true,
-                             .leader = Leader{.mover = 0, .offset = 0.1}});
+                             .path = Course{ValueKind::angle, {MovesTarget{3.1, {}, {}}}},
+                             .leader = Leader{.mover = 0, .offset = Place{0.1}}});
     scene.movers.push_back({.name = "vane", .numbers = Tuning{}, .start = 3});
     scene.movers.push_back(
         {.name = "shadow", .target = 1, .numbers = GlideTuning{.half_life_s = 0.05}, .start = 3.1});

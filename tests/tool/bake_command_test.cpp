@@ -48,7 +48,7 @@ TEST_CASE("the demo bakes to a tenth of its samples or less, within the toleranc
 TEST_CASE("baked keys read back as the curve of the take", "[command][bake]") {
     const TestFolder folder;
     REQUIRE(run_hopcoil("run " SCENES "/quay/boom_lamp.toml --out take", folder).exit_code == 0);
-    bake("take/boom_lamp.csv --column string.lamp.value_m --tolerance 0.002 --out lamp.csv",
+    bake("take/boom_lamp.csv --channel string.lamp.value_m --tolerance 0.002 --out lamp.csv",
          folder);
     const auto keys = hopcoil::scene::key_curve_from(
         hopcoil::scene::read_csv(folder.path() / "lamp.csv"), "time_s", "value");
@@ -59,7 +59,7 @@ TEST_CASE("baked keys read back as the curve of the take", "[command][bake]") {
         CHECK(std::abs(keys.at(times_s[i]) - values[i]) <= 0.002 * (1 + 1e-9));
     CHECK(keys.keys().size() * 10 < times_s.size());
 
-    bake("take/boom_lamp.csv --loop-over 2 --column string.lamp.value_m --out loop.csv", folder);
+    bake("take/boom_lamp.csv --loop-over 2 --channel string.lamp.value_m --out loop.csv", folder);
     const auto loop = hopcoil::scene::key_curve_from(
         hopcoil::scene::read_csv(folder.path() / "loop.csv"), "time_s", "value");
     CHECK(loop.keys().back().value == Approx(loop.keys().front().value).margin(1e-9));
@@ -81,10 +81,10 @@ TEST_CASE("bake says what is wrong with what it was asked", "[command][bake]") {
     };
     refused("", 2, "source");
     refused("nowhere.csv", 3, "nowhere.csv");
-    refused("short.csv --column y", 2, "there is no column 'y'; there is x.value_m");
+    refused("short.csv --channel y", 2, "there is no channel 'y'; there is x.value_m");
     refused("short.csv --tolerance 0", 2, "above 0");
     refused("short.csv --shape curved", 2, "cubic or straight");
-    refused("short.csv --out keys.txt", 2, ".csv or .json");
+    refused("short.csv --out keys.txt", 2, ".csv, .json, .gltf or .glb");
     refused("short.csv --loop-over 3", 2, "over_s");
     refused("back.csv", 2, "x.value_m: time_s");
     refused("bare.csv", 2, "a column beside time_s");

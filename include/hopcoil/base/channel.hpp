@@ -6,7 +6,13 @@
 
 namespace hopcoil {
 
-enum class ChannelKind : std::uint8_t { scalar, vector, rotation };
+enum class ChannelKind : std::uint8_t {
+    scalar,
+    vector,
+    rotation,  ///< a unit quaternion: w, x, y, z
+    flag,      ///< 0 or 1, until the next row
+    event,     ///< how often something happened since the row before
+};
 
 /// One thing that can be recorded of a system: what it is called, what it is, how many numbers.
 ///

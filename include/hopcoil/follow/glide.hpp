@@ -76,6 +76,8 @@ template <LinearSpace T>
 class Glide : public Mover<T> {
     using Base = Mover<T>;
     using Base::arrive;
+
+  protected:
     using Base::reject;
 
   public:

@@ -23,11 +23,16 @@ struct ReducedKeys {
     double largest_error = 0.0;  ///< at the samples and at three places between each two
 };
 
+/// Samples as a curve: through each, with the slope of the parabola through three of them, on
+/// either side its own where the two differ much, so that a corner stays one. Errors  InvalidValue
+/// for samples that cannot be.
+[[nodiscard]] KeyCurve curve_through_samples(std::span<const double> times_s,
+                                             std::span<const double> values);
+
 /// A recorded motion as few keys: as few that none can be taken away alone.
 ///
-/// Model   keys stand at samples and keep their values and slopes (those of the parabola through
-/// each
-///         three samples, on either side, so a corner stays one); from each key on the next is as
+/// Model   keys stand at samples and keep their values and slopes (as in curve_through_samples);
+///         from each key on the next is as
 ///         far away as the tolerance allows, then those that turn out to be needless are taken
 ///         away. What is kept to is the samples and, between them, the cubics with the same slopes
 ///         (`straight`: the lines).
@@ -35,6 +40,26 @@ struct ReducedKeys {
 /// Errors  InvalidValue for settings or samples that cannot be.
 [[nodiscard]] ReducedKeys reduce_keys(std::span<const double> times_s,
                                       std::span<const double> values,
+                                      const KeyReductionSettings& settings = {});
+
+/// What several numbers side by side are, and so what the error of their keys is.
+enum class RowKind : std::uint8_t {
+    vector,    ///< the distance, in the values' unit
+    rotation,  ///< w, x, y, z: the angle in radians; between straight keys they turn evenly,
+               ///< between cubic ones the parts go along their cubics and are made unit
+};
+
+struct ReducedRows {
+    std::vector<KeyCurve> curves{};  ///< of each number, all with the same times
+    std::size_t samples = 0;
+    double largest_error = 0.0;  ///< at the samples and at three places between each two
+};
+
+/// The same of numbers that move together: keys at the same times for all.
+/// Shapes  for each number a column with a value for each time; four columns for a rotation.
+/// Errors  InvalidValue for settings or samples that cannot be.
+[[nodiscard]] ReducedRows reduce_rows(std::span<const double> times_s,
+                                      std::span<const std::vector<double>> columns, RowKind kind,
                                       const KeyReductionSettings& settings = {});
 
 /// The values bent over the last `over_s` seconds so that they end where, and as fast as, they

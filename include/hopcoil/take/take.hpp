@@ -5,6 +5,7 @@
 #include <span>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include <hopcoil/base/take_sink.hpp>
@@ -17,8 +18,9 @@ namespace hopcoil {
 ///     run(scene, take);
 ///     take.column(*take.find_column("vane.value_rad"));
 ///
-/// Shapes  one column for each component of each channel, in their order; a scalar's column has
-///         its channel's name, a vector's components have ".x", ".y", ".z", ".w" behind it (".0",
+/// Shapes  one column for each component of each channel, in their order; the column of a scalar, a
+///         flag or an event has its channel's name, a vector's components have ".x", ".y", ".z",
+///         ".w" behind it (".0",
 ///         ".1", ... beyond four), a rotation's parts ".w", ".x", ".y", ".z".
 /// Errors  std::invalid_argument for a row of the wrong width or one that goes back in time, for
 ///         two columns of one name, and for rows before channels.
@@ -42,11 +44,31 @@ class Take final : public TakeSink {
     [[nodiscard]] std::vector<double> column(std::size_t index) const;
     [[nodiscard]] std::optional<std::size_t> find_column(std::string_view name) const noexcept;
 
+    /// The columns of a channel: the first, and how many. Errors: std::out_of_range.
+    struct Columns {
+        std::size_t first = 0;
+        std::size_t count = 1;
+    };
+    [[nodiscard]] Columns columns_of(std::size_t channel) const;
+    [[nodiscard]] std::optional<std::size_t> find_channel(std::string_view name) const noexcept;
+
+    /// Room for so many rows, so that recording them moves nothing.
+    void reserve(std::size_t rows);
+
+    /// What made it, as a JSON object; empty when nobody has said.
+    [[nodiscard]] const std::string& made_by() const noexcept { return made_by_; }
+    void set_made_by(std::string json) { made_by_ = std::move(json); }
+
   private:
     std::vector<RecordedChannel> channels_;
     std::vector<std::string> column_names_;
     std::vector<double> times_s_;
     std::vector<double> numbers_;  // row after row
+    std::string made_by_;
 };
+
+/// The columns that channels make, as Take names them.
+/// Errors  std::invalid_argument for a channel of a kind that cannot have so many components.
+[[nodiscard]] std::vector<std::string> column_names_of(std::span<const RecordedChannel> channels);
 
 }  // namespace hopcoil

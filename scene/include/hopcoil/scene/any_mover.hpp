@@ -3,6 +3,7 @@
 #include <variant>
 
 #include <hopcoil/follow/angle_follower.hpp>
+#include <hopcoil/follow/bounded_follower.hpp>
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>
@@ -12,15 +13,18 @@
 #include <hopcoil/follow/settle_curve.hpp>
 #include <hopcoil/follow/stepped_follower.hpp>
 #include <hopcoil/scene/scene_mover.hpp>
+#include <hopcoil/scene/size_follower.hpp>
 
 namespace hopcoil::scene {
 
 /// Any mover of one number.
-using AnyMover = std::variant<Follower<double>, AngleFollower<double>, Glide<double>,
-                              Pursuit<double>, SettleCurve, CurveMove<double>, Relay<double>,
-                              Coast<double>, SteppedFollower<double>>;
+using AnyMover =
+    std::variant<Follower<double>, AngleFollower<double>, Glide<double>, Pursuit<double>,
+                 SettleCurve, CurveMove<double>, Relay<double>, Coast<double>,
+                 SteppedFollower<double>, BoundedFollower<double>, SizeFollower<double>>;
 
-/// The mover that a scene names, where it starts and with its velocity, if it can have one.
+/// The mover of one number that a scene names, where it starts and with its velocity, if it can
+/// have one.
 /// Errors  those of the mover's constructor.
 [[nodiscard]] AnyMover make_mover(const SceneMover& item, bool angle);
 

@@ -6,7 +6,6 @@
 
 #include <hopcoil/follow/key_curve.hpp>
 #include <hopcoil/scene/file_problems.hpp>
-#include <hopcoil/take/take.hpp>
 
 namespace hopcoil::scene {
 
@@ -36,12 +35,5 @@ struct CsvTable {
 ///         not rise.
 [[nodiscard]] KeyCurve key_curve_from(const CsvTable& table, const std::string& time_column,
                                       const std::string& value_column);
-
-/// A take as text: first column time_s, one column a channel component, the shortest decimals that
-/// read back as the same doubles, LF line ends.
-[[nodiscard]] std::string to_csv(const Take& take);
-
-/// Writes it, all or nothing. Errors: FileProblem.
-void write_csv(const std::filesystem::path& path, const Take& take);
 
 }  // namespace hopcoil::scene

@@ -35,6 +35,10 @@ class InputProblems : public std::runtime_error {
     std::vector<Problem> problems_;
 };
 
+/// The one thing that is wrong.
+[[noreturn]] void refuse_input(const FilePosition& position, const std::string& key,
+                               const std::string& message);
+
 /// A file cannot be opened, read or written.
 class FileProblem : public std::runtime_error {
   public:

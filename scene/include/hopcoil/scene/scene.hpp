@@ -7,30 +7,56 @@
 #include <string>
 #include <vector>
 
+#include <hopcoil/scene/course.hpp>
+#include <hopcoil/scene/place.hpp>
 #include <hopcoil/scene/scene_mover.hpp>
 #include <hopcoil/scene/target.hpp>
 
 namespace hopcoil::scene {
 
-/// What moves, as the target of something else: scaled, then offset, then kept within bounds.
+/// What moves, as (a part of) the target of something else: scaled, then offset, then kept within
+/// bounds, each number on its own axis. A rotation is taken as it is.
 struct Leader {
-    std::size_t mover = 0;  ///< index into Scene::movers
-    std::size_t part = 0;   ///< which link of a relay
-    double scale = 1.0;
-    double offset = 0.0;
-    double low = -std::numeric_limits<double>::infinity();
-    double high = std::numeric_limits<double>::infinity();
+    std::size_t mover = 0;                   ///< index into Scene::movers
+    std::size_t part = 0;                    ///< which link of a relay
+    std::optional<std::size_t> component{};  ///< one number of a vector; all, without it
+    Place scale = Place::all(1);
+    Place offset{};
+    Place low = Place::all(-std::numeric_limits<double>::infinity());
+    Place high = Place::all(std::numeric_limits<double>::infinity());
 
-    [[nodiscard]] TargetPoint seen(const TargetPoint& output) const noexcept;
+    /// Of a value of so many numbers.
+    [[nodiscard]] CoursePoint seen(const CoursePoint& output,
+                                   std::size_t numbers = 1) const noexcept;
+};
+
+/// One of several motions that add up on a target: what leads it, and how much of it counts when.
+struct Layer {
+    std::string name{};
+    Leader leader{};
+    Target weight{MovesTarget{1, {}, {}}};
 };
 
 struct SceneTarget {
     std::string name{};
-    std::string unit{};  ///< "m", "rad", or empty
-    Target path;
-    bool is_made_of_moves = false;  ///< rather than of samples: it ends, and settles
-    bool is_angle = false;          ///< a direction: it, and what follows it, is shown in (-pi, pi]
-    std::optional<Leader> leader{};  ///< where it goes then; `path` only says where it begins
+    std::string unit{};              ///< "m", "rad", or empty; empty for a rotation
+    Course path;                     ///< by itself; of what is led, only where it begins
+    bool is_made_of_moves = false;   ///< rather than of samples: it ends, and settles
+    std::optional<Leader> leader{};  ///< where it goes then
+    std::vector<Layer> layers{};     ///< added to `path`
+    bool is_where_it_ends = false;   ///< not followed: where a coast will come to rest
+
+    [[nodiscard]] ValueKind kind() const noexcept { return path.kind(); }
+    [[nodiscard]] bool is_angle() const noexcept { return kind() == ValueKind::angle; }
+    [[nodiscard]] bool is_led() const noexcept { return leader || !layers.empty(); }
+};
+
+/// The parts of one thing: what moves, turns and sizes it. Indices into Scene::movers.
+struct Body {
+    std::string name{};
+    std::optional<std::size_t> position{};
+    std::optional<std::size_t> rotation{};
+    std::optional<std::size_t> scale{};
 };
 
 /// What a scene file says: targets, what goes after them, how long and how often to look.
@@ -44,6 +70,8 @@ struct Scene {
     std::vector<std::string> changes{};  ///< made since it was read: "lamp.frequency_hz=3"
     std::vector<SceneTarget> targets{};
     std::vector<SceneMover> movers{};
+    std::vector<Body> bodies{};
+    std::vector<std::string> record{};  ///< patterns of the channels to keep; all, without any
 };
 
 /// Reads a scene (TOML; docs/scenes.md lists its keys). Paths in it are relative to the file.

@@ -4,6 +4,7 @@
 #include <variant>
 #include <vector>
 
+#include <hopcoil/follow/key_curve.hpp>
 #include <hopcoil/scene/wave.hpp>
 
 namespace hopcoil::scene {
@@ -68,34 +69,43 @@ class MovesTarget {
     bool is_straight_ = true;
 };
 
-/// A target given as samples, straight between them. Two samples at one time are a jump.
+/// A target given as samples, straight between them, or as keys with slopes and cubics between
+/// them. Two samples at one time are a jump.
 class RecordTarget {
   public:
     /// Shapes  as many values as times, at least one; times never go back.
     /// Errors  InvalidValue
     RecordTarget(std::vector<double> times_s, std::vector<double> values, AfterEnd after_end);
+    RecordTarget(const std::vector<CurveKey>& keys, AfterEnd after_end);
 
     [[nodiscard]] TargetPoint before(double time_s) const noexcept;
     [[nodiscard]] TargetPoint after(double time_s) const noexcept;
     [[nodiscard]] double next_knot_s(double time_s) const noexcept;
-    [[nodiscard]] bool is_straight() const noexcept { return true; }
+    [[nodiscard]] bool is_straight() const noexcept { return slopes_.empty(); }
     [[nodiscard]] double last_event_s() const noexcept { return times_s_.back(); }
 
   private:
-    struct Place {
+    struct Segment {
         double cycle = 0.0;
-        std::size_t knot = 0;  ///< the segment from this knot to the next
+        std::size_t knot = 0;  ///< from this knot to the next
+    };
+    struct Slopes {
+        double first = 0.0;
+        double second = 0.0;
     };
     [[nodiscard]] bool repeats() const noexcept;
     [[nodiscard]] bool is_backward(double cycle) const noexcept;
     [[nodiscard]] double knot_time_s(double cycle, std::size_t knot) const noexcept;
     [[nodiscard]] double knot_value(double cycle, std::size_t knot) const noexcept;
-    [[nodiscard]] Place place_of(double time_s, bool after) const noexcept;
-    [[nodiscard]] TargetPoint point_in(const Place& place, double time_s) const noexcept;
+    /// Of the segment from a knot on: at its start and at its end.
+    [[nodiscard]] Slopes segment_slopes(double cycle, std::size_t knot) const noexcept;
+    [[nodiscard]] Segment segment_at(double time_s, bool after) const noexcept;
+    [[nodiscard]] TargetPoint point_in(const Segment& segment, double time_s) const noexcept;
     [[nodiscard]] TargetPoint past_end(double time_s) const noexcept;
 
     std::vector<double> times_s_{};
     std::vector<double> values_{};
+    std::vector<Slopes> slopes_{};  ///< before and after each key; none where it is straight
     AfterEnd after_end_;
 };
 

@@ -1,0 +1,55 @@
+#pragma once
+
+#include <cstddef>
+#include <utility>
+#include <vector>
+
+#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/scene/place.hpp>
+#include <hopcoil/scene/target.hpp>
+
+namespace hopcoil::scene {
+
+/// The turn of a body that first rolls about Z, then pitches about X, then heads about Y.
+/// Units   radians: { pitch, heading, roll }, about x, y, z.
+[[nodiscard]] Quaternion turned_in_order(const Vector3& turns_rad) noexcept;
+/// Its angular velocity about fixed axes while the three turns change at these rates.
+[[nodiscard]] Vector3 angular_velocity_in_order(const Vector3& turns_rad,
+                                                const Vector3& rates) noexcept;
+
+/// What a target of any kind does over time: a lane for each of its numbers.
+///
+/// Shapes  a number or an angle has one lane, a vector two to four; a rotation three (turns about
+///         x, y, z: `turned_in_order`) or four (w, x, y, z, straight from sample to sample and made
+///         unit).
+class Course {
+  public:
+    Course(MovesTarget number) : lanes_{Target{std::move(number)}} {}
+    Course(RecordTarget number) : lanes_{Target{std::move(number)}} {}
+    Course(Target number) : lanes_{std::move(number)} {}
+    /// Errors  InvalidValue for a number of lanes that such a value does not have.
+    Course(ValueKind kind, std::vector<Target> lanes);
+
+    [[nodiscard]] ValueKind kind() const noexcept { return kind_; }
+    /// How many numbers a value has: 4 for a rotation.
+    [[nodiscard]] std::size_t size() const noexcept {
+        return kind_ == ValueKind::rotation ? 4 : lanes_.size();
+    }
+    [[nodiscard]] const Target& lane(std::size_t index = 0) const { return lanes_.at(index); }
+
+    /// As of Target.
+    [[nodiscard]] CoursePoint before(double time_s) const noexcept;
+    [[nodiscard]] CoursePoint after(double time_s) const noexcept;
+    [[nodiscard]] double next_knot_s(double time_s) const noexcept;
+    [[nodiscard]] bool is_straight() const noexcept;
+    [[nodiscard]] double last_event_s() const noexcept;
+
+  private:
+    [[nodiscard]] CoursePoint assembled(const std::vector<Target>& lanes, double time_s,
+                                        bool after) const noexcept;
+
+    ValueKind kind_ = ValueKind::number;
+    std::vector<Target> lanes_;
+};
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,69 @@
+#pragma once
+
+#include <cstdio>
+#include <filesystem>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/take/take.hpp>
+
+/// @file
+/// Takes in files, without loss: the shortest decimals that read back as the same doubles, so that
+/// what was written, read and written again is the same bytes.
+///
+/// CSV   first column time_s, one column a channel component, LF line ends. Kinds and units are
+///       read off the columns' names: `.w .x .y .z` in that order are a rotation, `.x .y` and so on
+///       a vector; `_m`, `_rad`, `_per_s`, `_m_per_s` and `_rad_per_s` are units.
+/// JSON  an object: "take": 1 (the version), "made_by", "channels" (a list of name, kind,
+///       components, unit), "rows" (a list of lists, the time first).
+
+namespace hopcoil::scene {
+
+[[nodiscard]] std::string to_csv(const Take& take);
+[[nodiscard]] std::string to_json(const Take& take);
+
+/// By the name's ending, `.csv` or `.json`; all or nothing.
+/// Errors  std::invalid_argument for another ending; FileProblem.
+void write_take(const std::filesystem::path& path, const Take& take);
+
+/// Errors  std::invalid_argument for another ending; FileProblem; InputProblems with the line and
+///         column (CSV) or the JSON pointer of what is wrong.
+[[nodiscard]] Take read_take(const std::filesystem::path& path);
+
+[[nodiscard]] bool is_take_file(const std::filesystem::path& path);
+
+/// Writes a take as it is recorded, in memory that does not grow with it. The file has its name
+/// once `finish` is called; without that nothing is left behind.
+class TakeWriter final : public TakeSink {
+  public:
+    /// `made_by`: a JSON object, for JSON files.
+    /// Errors  std::invalid_argument for another ending than .csv or .json; FileProblem.
+    explicit TakeWriter(std::filesystem::path path, std::string made_by = {});
+    TakeWriter(const TakeWriter&) = delete;
+    TakeWriter& operator=(const TakeWriter&) = delete;
+    ~TakeWriter() override;
+
+    /// Errors  FileProblem, as all of these.
+    void begin(std::span<const RecordedChannel> channels) override;
+    void row(double time_s, std::span<const double> numbers) override;
+    void finish();
+
+    [[nodiscard]] std::size_t row_count() const noexcept { return rows_; }
+
+  private:
+    void flush();
+    [[noreturn]] void fail() const;
+
+    std::filesystem::path path_;
+    bool as_json_;
+    std::filesystem::path temporary_;
+    std::string made_by_;
+    std::FILE* file_ = nullptr;
+    std::string buffer_;
+    std::size_t rows_ = 0;
+    std::size_t columns_ = 0;
+};
+
+}  // namespace hopcoil::scene

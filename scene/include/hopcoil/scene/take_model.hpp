@@ -1,0 +1,54 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include <hopcoil/scene/gltf.hpp>
+#include <hopcoil/scene/scene.hpp>
+#include <hopcoil/take/key_reduction.hpp>
+#include <hopcoil/take/take.hpp>
+
+namespace hopcoil::scene {
+
+/// What becomes of a take's channels in a model: which of them place, turn and size one node.
+struct NodeChannels {
+    std::string name{};
+    std::optional<std::size_t> position{};  ///< a channel of the take
+    std::optional<std::size_t> rotation{};
+    std::optional<std::size_t> scale{};
+};
+
+/// The nodes that the movers of a scene are in its take: its bodies, then each mover that is part
+/// of none. A vector is a place; a rotation turns; a number in metres moves along X; an angle turns
+/// about Y. What has no unit and is no vector is no node.
+[[nodiscard]] std::vector<NodeChannels> nodes_of(const Scene& scene, const Take& take);
+
+/// The same of a take by itself, by its channels' names: "gull.position.value_m" places gull.
+/// Channels called velocity, and targets of the scene ("hook.value_m" beside no
+/// "hook.velocity..."), are not nodes.
+[[nodiscard]] std::vector<NodeChannels> nodes_of(const Take& take);
+
+/// How keys are made of a take's rows for a model.
+struct ModelSettings {
+    std::optional<KeyReductionSettings> distance{};  ///< keys within this of the rows; without it,
+                                                     ///< a key for each row
+    double angle_rad = 0.0;                          ///< the same of rotations, in radians
+};
+
+struct BakedModel {
+    Model model{};
+    std::size_t samples = 0;  ///< rows, over all tracks
+    std::size_t keys = 0;
+    double largest_error_m = 0.0;  ///< of places and sizes
+    double largest_error_rad = 0.0;
+};
+
+/// Two rows at one time (a leap) become rows a ten-thousandth of a second apart: tracks cannot
+/// leap. Errors  std::invalid_argument for a take without rows; InvalidValue for a tolerance that
+/// cannot
+///         be.
+[[nodiscard]] BakedModel model_of(const Take& take, const std::vector<NodeChannels>& nodes,
+                                  const ModelSettings& settings = {});
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,47 @@
+#include "base64.hpp"
+
+#include <cstdint>
+
+namespace hopcoil::scene {
+namespace {
+
+constexpr std::string_view letters =
+    "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+
+}  // namespace
+
+std::string to_base64(std::string_view bytes) {
+    std::string text;
+    text.reserve((bytes.size() + 2) / 3 * 4);
+    for (std::size_t i = 0; i < bytes.size(); i += 3) {
+        const std::string_view group = bytes.substr(i, 3);
+        std::uint32_t bits = 0;
+        for (std::size_t k = 0; k < 3; ++k)
+            bits = bits << 8 | (k < group.size() ? static_cast<unsigned char>(group[k]) : 0U);
+        for (std::size_t k = 0; k < 4; ++k)
+            text += k <= group.size() ? letters[bits >> (18 - 6 * k) & 63U] : '=';
+    }
+    return text;
+}
+
+std::optional<std::string> from_base64(std::string_view text) {
+    while (text.ends_with('='))
+        text.remove_suffix(1);
+    if (text.size() % 4 == 1) return std::nullopt;
+    std::string bytes;
+    bytes.reserve(text.size() / 4 * 3 + 2);
+    std::uint32_t bits = 0;
+    int count = 0;
+    for (const char letter : text) {
+        const std::size_t value = letters.find(letter);
+        if (value == std::string_view::npos) return std::nullopt;
+        bits = (bits << 6 | static_cast<std::uint32_t>(value)) & 0xFFFFFFU;
+        count += 6;
+        if (count < 8) continue;
+        count -= 8;
+        bytes += static_cast<char>(bits >> count & 0xFFU);
+    }
+    return bytes;
+}
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,71 @@
+#include "channel_names.hpp"
+
+#include <array>
+#include <cstddef>
+
+#include <fmt/format.h>
+
+namespace hopcoil::scene {
+namespace {
+
+constexpr std::array<ChannelKind, 5> kinds{ChannelKind::scalar, ChannelKind::vector,
+                                           ChannelKind::rotation, ChannelKind::flag,
+                                           ChannelKind::event};
+
+std::string unit_of(std::string_view name) {
+    for (const std::string_view ending : {"_m_per_s", "_rad_per_s", "_per_s", "_rad", "_m"}) {
+        if (name.ends_with(ending)) return std::string{ending.substr(1)};
+    }
+    return {};
+}
+
+/// How many columns from here on have one stem and these endings, in this order.
+std::size_t run_of(const std::vector<std::string>& columns, std::size_t from,
+                   const std::array<std::string_view, 4>& endings) {
+    const std::string& first = columns[from];
+    if (!first.ends_with(endings[0])) return 0;
+    const std::string stem = first.substr(0, first.size() - endings[0].size());
+    std::size_t count = 1;
+    while (count < endings.size() && from + count < columns.size() &&
+           columns[from + count] == fmt::format("{}{}", stem, endings[count])) {
+        ++count;
+    }
+    return count;
+}
+
+}  // namespace
+
+std::string_view name_of(ChannelKind kind) {
+    static constexpr std::array<std::string_view, 5> names{"scalar", "vector", "rotation", "flag",
+                                                           "event"};
+    return names.at(static_cast<std::size_t>(kind));
+}
+
+std::optional<ChannelKind> channel_kind_named(std::string_view name) {
+    for (const ChannelKind kind : kinds) {
+        if (name == name_of(kind)) return kind;
+    }
+    return std::nullopt;
+}
+
+std::vector<RecordedChannel> channels_from(const std::vector<std::string>& columns) {
+    std::vector<RecordedChannel> channels;
+    for (std::size_t i = 0; i < columns.size();) {
+        RecordedChannel channel{.name = columns[i]};
+        if (run_of(columns, i, {".w", ".x", ".y", ".z"}) == 4) {
+            channel.kind = ChannelKind::rotation;
+            channel.components = 4;
+        } else if (const std::size_t count = run_of(columns, i, {".x", ".y", ".z", ".w"});
+                   count > 1) {
+            channel.kind = ChannelKind::vector;
+            channel.components = count;
+        }
+        if (channel.components > 1) channel.name.resize(channel.name.size() - 2);
+        if (channel.kind != ChannelKind::rotation) channel.unit = unit_of(channel.name);
+        i += channel.components;
+        channels.push_back(std::move(channel));
+    }
+    return channels;
+}
+
+}  // namespace hopcoil::scene

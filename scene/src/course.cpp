@@ -1,0 +1,114 @@
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/scene/course.hpp>
+
+namespace hopcoil::scene {
+namespace {
+
+constexpr Vector3 x_axis{1, 0, 0};
+constexpr Vector3 y_axis{0, 1, 0};
+constexpr Vector3 z_axis{0, 0, 1};
+
+/// Hand-overs of a rotation under way: between two of them a cubic with its velocity is near
+/// enough.
+constexpr double turning_steps_per_s = 480;
+
+CoursePoint point_of(const Quaternion& turn, const Vector3& velocity) {
+    return {Place{{turn.w, turn.x, turn.y, turn.z}},
+            Place{{velocity.x, velocity.y, velocity.z, 0}}};
+}
+
+CoursePoint from_turns(const CoursePoint& lanes) {
+    const Vector3 turns{lanes.value[0], lanes.value[1], lanes.value[2]};
+    const Vector3 rates{lanes.velocity[0], lanes.velocity[1], lanes.velocity[2]};
+    return point_of(turned_in_order(turns), angular_velocity_in_order(turns, rates));
+}
+
+/// The parts of a quaternion of any length, and how fast they change.
+CoursePoint from_parts(const CoursePoint& lanes) {
+    const Quaternion q{lanes.value[0], lanes.value[1], lanes.value[2], lanes.value[3]};
+    const Quaternion rate{lanes.velocity[0], lanes.velocity[1], lanes.velocity[2],
+                          lanes.velocity[3]};
+    const double length = length_of(q);
+    const Quaternion turning = rate * conjugate(q);
+    const double factor = length > 0 ? 2 / (length * length) : 0;
+    const Quaternion unit = normalized(q);
+    return point_of(length > 0 ? unit : Quaternion{},
+                    Vector3{turning.x, turning.y, turning.z} * factor);
+}
+
+}  // namespace
+
+Quaternion turned_in_order(const Vector3& turns_rad) noexcept {
+    return turned_by(y_axis * turns_rad.y) * turned_by(x_axis * turns_rad.x) *
+           turned_by(z_axis * turns_rad.z);
+}
+
+Vector3 angular_velocity_in_order(const Vector3& turns_rad, const Vector3& rates) noexcept {
+    const Quaternion heading = turned_by(y_axis * turns_rad.y);
+    const Quaternion pitched = heading * turned_by(x_axis * turns_rad.x);
+    return y_axis * rates.y + rotated(heading, x_axis) * rates.x +
+           rotated(pitched, z_axis) * rates.z;
+}
+
+Course::Course(ValueKind kind, std::vector<Target> lanes) : kind_{kind}, lanes_{std::move(lanes)} {
+    const std::size_t count = lanes_.size();
+    const bool is_vector = kind == ValueKind::vector;
+    const bool is_rotation = kind == ValueKind::rotation;
+    const std::size_t least = is_rotation ? 3 : is_vector ? 2 : 1;
+    const std::size_t most = is_rotation || is_vector ? most_numbers : 1;
+    if (count < least || count > most) {
+        throw InvalidValue{
+            "lanes", static_cast<double>(count),
+            "1 for a number or an angle, 2 to 4 for a vector, 3 or 4 for a rotation"};
+    }
+}
+
+CoursePoint Course::assembled(const std::vector<Target>& lanes, double time_s,
+                              bool after) const noexcept {
+    CoursePoint point;
+    for (std::size_t i = 0; i < lanes.size(); ++i) {
+        const TargetPoint lane = after ? lanes[i].after(time_s) : lanes[i].before(time_s);
+        point.value[i] = lane.value;
+        point.velocity[i] = lane.velocity;
+    }
+    if (kind_ != ValueKind::rotation) return point;
+    return lanes.size() == 3 ? from_turns(point) : from_parts(point);
+}
+
+CoursePoint Course::before(double time_s) const noexcept {
+    return assembled(lanes_, time_s, false);
+}
+
+CoursePoint Course::after(double time_s) const noexcept {
+    return assembled(lanes_, time_s, true);
+}
+
+double Course::next_knot_s(double time_s) const noexcept {
+    double knot_s = std::numeric_limits<double>::infinity();
+    for (const Target& lane : lanes_)
+        knot_s = std::min(knot_s, lane.next_knot_s(time_s));
+    if (kind_ != ValueKind::rotation) return knot_s;
+    const Place turning = after(time_s).velocity;
+    if (turning == Place{}) return knot_s;
+    return std::min(knot_s,
+                    (std::floor(time_s * turning_steps_per_s + 1e-6) + 1) / turning_steps_per_s);
+}
+
+bool Course::is_straight() const noexcept {
+    return kind_ != ValueKind::rotation &&
+           std::all_of(lanes_.begin(), lanes_.end(),
+                       [](const Target& lane) { return lane.is_straight(); });
+}
+
+double Course::last_event_s() const noexcept {
+    double last_s = 0;
+    for (const Target& lane : lanes_)
+        last_s = std::max(last_s, lane.last_event_s());
+    return last_s;
+}
+
+}  // namespace hopcoil::scene

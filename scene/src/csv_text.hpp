@@ -1,0 +1,14 @@
+#pragma once
+
+#include <string>
+#include <string_view>
+
+namespace hopcoil::scene {
+
+/// A finite number and nothing else, blanks around it passed over.
+[[nodiscard]] bool parse_number(std::string_view field, double& number);
+
+/// A text as a field: in quotes where it needs them (RFC 4180).
+[[nodiscard]] std::string csv_field(std::string_view text);
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,116 @@
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/scene/gltf.hpp>
+
+namespace hopcoil::scene {
+namespace {
+
+/// Between two samples this far apart a straight line, made unit, is within 1e-6 of an even turn.
+constexpr double largest_turn_rad = 0.02;
+
+Quaternion turn_of(const std::array<double, 4>& parts) {
+    return {parts[0], parts[1], parts[2], parts[3]};
+}
+
+double along(const std::array<double, 4>& a, const std::array<double, 4>& b) {
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2] + a[3] * b[3];
+}
+
+std::array<double, 4> negated(const std::array<double, 4>& parts) {
+    return {-parts[0], -parts[1], -parts[2], -parts[3]};
+}
+
+void add(TurnSamples& samples, double time_s, const std::array<double, 4>& parts) {
+    samples.times_s.push_back(time_s);
+    for (std::size_t k = 0; k < parts.size(); ++k)
+        samples.parts[k].push_back(parts[k]);
+}
+
+/// What lies between two samples of one sign.
+void add_between(TurnSamples& samples, double from_s, double to_s,
+                 const std::array<double, 4>& from, const std::array<double, 4>& to) {
+    const Quaternion first = normalized(turn_of(from));
+    const Vector3 way = rotation_vector(normalized(turn_of(to)) * conjugate(first));
+    const double angle = std::sqrt(dot(way, way));
+    if (!(to_s > from_s) || !(angle > largest_turn_rad)) return;
+    const double pieces = std::ceil(angle / largest_turn_rad);
+    for (double i = 1; i < pieces; i += 1) {
+        const Quaternion q = turned_by(way * (i / pieces)) * first;
+        add(samples, from_s + (to_s - from_s) * (i / pieces), {q.w, q.x, q.y, q.z});
+    }
+}
+
+/// A jump at every key.
+std::pair<std::vector<double>, std::vector<std::array<double, 4>>> stepped(const NodeTrack& track) {
+    std::vector<double> times_s;
+    std::vector<std::array<double, 4>> values;
+    for (std::size_t i = 0; i < track.times_s.size(); ++i) {
+        if (i > 0) {
+            times_s.push_back(track.times_s[i]);
+            values.push_back(track.values[i - 1]);
+        }
+        times_s.push_back(track.times_s[i]);
+        values.push_back(track.values[i]);
+    }
+    return {std::move(times_s), std::move(values)};
+}
+
+std::vector<Target> cubic_lanes(const NodeTrack& track, AfterEnd after_end) {
+    std::vector<Target> lanes;
+    for (std::size_t k = 0; k < size_of(track.kind); ++k) {
+        std::vector<CurveKey> keys;
+        for (std::size_t i = 0; i < track.times_s.size(); ++i) {
+            keys.push_back({track.times_s[i], track.values[i][k], track.slopes_before[i][k],
+                            track.slopes_after[i][k]});
+        }
+        lanes.emplace_back(RecordTarget{keys, after_end});
+    }
+    return lanes;
+}
+
+std::vector<Target> straight_lanes(const NodeTrack& track, AfterEnd after_end) {
+    const bool steps = track.between == NodeTrack::Between::step;
+    auto [times_s, values] = steps ? stepped(track) : std::pair{track.times_s, track.values};
+    std::vector<Target> lanes;
+    if (track.kind == TrackKind::rotation) {
+        TurnSamples samples = evenly_turning(times_s, values);
+        for (auto& part : samples.parts)
+            lanes.emplace_back(RecordTarget{samples.times_s, std::move(part), after_end});
+        return lanes;
+    }
+    for (std::size_t k = 0; k < size_of(track.kind); ++k) {
+        std::vector<double> lane;
+        lane.reserve(values.size());
+        for (const auto& value : values)
+            lane.push_back(value[k]);
+        lanes.emplace_back(RecordTarget{times_s, std::move(lane), after_end});
+    }
+    return lanes;
+}
+
+}  // namespace
+
+TurnSamples evenly_turning(const std::vector<double>& times_s,
+                           const std::vector<std::array<double, 4>>& turns) {
+    TurnSamples samples;
+    std::array<double, 4> last{};
+    for (std::size_t i = 0; i < times_s.size(); ++i) {
+        const std::array<double, 4> next =
+            i > 0 && along(turns[i], last) < 0 ? negated(turns[i]) : turns[i];
+        if (i > 0) add_between(samples, times_s[i - 1], times_s[i], last, next);
+        add(samples, times_s[i], next);
+        last = next;
+    }
+    return samples;
+}
+
+Course course_from(const NodeTrack& track, AfterEnd after_end) {
+    const bool cubic = track.between == NodeTrack::Between::cubic;
+    return {track.kind == TrackKind::rotation ? ValueKind::rotation : ValueKind::vector,
+            cubic ? cubic_lanes(track, after_end) : straight_lanes(track, after_end)};
+}
+
+}  // namespace hopcoil::scene

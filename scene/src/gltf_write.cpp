@@ -1,0 +1,279 @@
+#include <algorithm>
+#include <array>
+#include <cstdint>
+#include <cstring>
+#include <limits>
+#include <stdexcept>
+#include <string_view>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <hopcoil/scene/gltf.hpp>
+#include <hopcoil/scene/text_file.hpp>
+
+#include "base64.hpp"
+
+namespace hopcoil::scene {
+namespace {
+
+using Json = nlohmann::json;
+
+constexpr int float_type = 5126;
+constexpr int index_type = 5123;
+constexpr int vertex_data = 34962;
+constexpr int index_data = 34963;
+
+void append_word(std::string& bytes, std::uint32_t word) {
+    for (int i = 0; i < 4; ++i)
+        bytes += static_cast<char>(word >> (8 * i) & 0xFFU);
+}
+
+void append_float(std::string& bytes, double number) {
+    const auto narrow = static_cast<float>(number);
+    std::uint32_t word = 0;
+    std::memcpy(&word, &narrow, sizeof word);
+    append_word(bytes, word);
+}
+
+void fill_to_four(std::string& bytes, char with) {
+    while (bytes.size() % 4 != 0)
+        bytes += with;
+}
+
+/// Puts a model together: a JSON object and the bytes it speaks of.
+class ModelWriter {
+  public:
+    explicit ModelWriter(const Model& model) : model_{model} {}
+
+    void write() {
+        json_["asset"] = {{"version", "2.0"}, {"generator", "hopcoil"}};
+        if (!model_.made_by.empty()) json_["asset"]["extras"] = parsed(model_.made_by);
+        json_["scene"] = 0;
+        json_["scenes"] = Json::array({{{"nodes", Json::array()}}});
+        if (model_.nodes.empty()) json_["scenes"][0].erase("nodes");
+        if (!model_.nodes.empty()) add_marker();
+        for (const ModelNode& node : model_.nodes)
+            add_node(node);
+        add_animation();
+        if (!bytes_.empty()) json_["buffers"] = Json::array({{{"byteLength", bytes_.size()}}});
+    }
+
+    [[nodiscard]] std::string as_text() {
+        if (!bytes_.empty()) {
+            json_["buffers"][0]["uri"] =
+                "data:application/octet-stream;base64," + to_base64(bytes_);
+        }
+        return json_.dump(1) + '\n';
+    }
+
+    [[nodiscard]] std::string as_binary() const {
+        std::string text = json_.dump();
+        fill_to_four(text, ' ');
+        std::string bytes = bytes_;
+        fill_to_four(bytes, '\0');
+        constexpr std::size_t header = 12;
+        constexpr std::size_t chunk_header = 8;
+        const std::size_t bytes_part = bytes.empty() ? 0 : chunk_header + bytes.size();
+        std::string file = "glTF";
+        append_word(file, 2);
+        append_word(file, size_word(header + chunk_header + text.size() + bytes_part));
+        append_word(file, size_word(text.size()));
+        append_word(file, 0x4E4F534A);
+        file += text;
+        if (bytes.empty()) return file;
+        append_word(file, size_word(bytes.size()));
+        append_word(file, 0x004E4942);
+        return file + bytes;
+    }
+
+  private:
+    static std::uint32_t size_word(std::size_t size) {
+        if (size > std::numeric_limits<std::uint32_t>::max()) {
+            throw std::invalid_argument{"the model is too large for a .glb file (4 GB)"};
+        }
+        return static_cast<std::uint32_t>(size);
+    }
+
+    static Json parsed(const std::string& text) {
+        Json json = Json::parse(text, nullptr, false);
+        if (!json.is_object()) throw std::invalid_argument{"made_by is not a JSON object"};
+        return json;
+    }
+
+    /// Numbers in rows of so many, as a new accessor. Its index.
+    std::size_t add_numbers(const std::vector<double>& numbers, const char* type, std::size_t size,
+                            bool with_range, int target = 0) {
+        const std::size_t start = bytes_.size();
+        Json least = Json::array();
+        Json most = Json::array();
+        for (std::size_t k = 0; with_range && k < size; ++k) {
+            auto low = static_cast<float>(numbers[k]);
+            auto high = low;
+            for (std::size_t i = k; i < numbers.size(); i += size) {
+                low = std::min(low, static_cast<float>(numbers[i]));
+                high = std::max(high, static_cast<float>(numbers[i]));
+            }
+            least.push_back(low);
+            most.push_back(high);
+        }
+        for (const double number : numbers)
+            append_float(bytes_, number);
+        Json accessor{{"bufferView", add_view(start, target)},
+                      {"componentType", float_type},
+                      {"count", numbers.size() / size},
+                      {"type", type}};
+        if (with_range) accessor.update({{"min", least}, {"max", most}});
+        return add("accessors", std::move(accessor));
+    }
+
+    std::size_t add_view(std::size_t start, int target) {
+        Json view{{"buffer", 0}, {"byteOffset", start}, {"byteLength", bytes_.size() - start}};
+        if (target != 0) view["target"] = target;
+        return add("bufferViews", std::move(view));
+    }
+
+    std::size_t add(const char* list, Json entry) {
+        Json& all = json_[list];
+        all.push_back(std::move(entry));
+        return all.size() - 1;
+    }
+
+    /// A slender diamond along +Z, a fifth as wide as it is long.
+    void add_marker() {
+        const double wide = 0.1 * model_.size;
+        const std::array<std::array<double, 3>, 6> corners{{{0, 0, 0.75 * model_.size},
+                                                            {0, 0, -0.25 * model_.size},
+                                                            {wide, 0, 0},
+                                                            {-wide, 0, 0},
+                                                            {0, wide, 0},
+                                                            {0, -wide, 0}}};
+        std::vector<double> numbers;
+        for (const auto& corner : corners)
+            numbers.insert(numbers.end(), corner.begin(), corner.end());
+        const std::size_t places = add_numbers(numbers, "VEC3", 3, true, vertex_data);
+        constexpr std::array<std::uint16_t, 24> faces{0, 2, 4, 0, 4, 3, 0, 3, 5, 0, 5, 2,
+                                                      1, 4, 2, 1, 3, 4, 1, 5, 3, 1, 2, 5};
+        const std::size_t start = bytes_.size();
+        for (const std::uint16_t corner : faces) {
+            bytes_ += static_cast<char>(corner & 0xFFU);
+            bytes_ += static_cast<char>(corner >> 8U);
+        }
+        const std::size_t indices = add("accessors", {{"bufferView", add_view(start, index_data)},
+                                                      {"componentType", index_type},
+                                                      {"count", faces.size()},
+                                                      {"type", "SCALAR"}});
+        add("materials", {{"name", "brass"},
+                          {"pbrMetallicRoughness",
+                           {{"baseColorFactor", {0.72, 0.5, 0.2, 1.0}},
+                            {"metallicFactor", 0.4},
+                            {"roughnessFactor", 0.5}}}});
+        add("meshes", {{"name", "marker"},
+                       {"primitives", Json::array({{{"attributes", {{"POSITION", places}}},
+                                                    {"indices", indices},
+                                                    {"material", 0}}})}});
+    }
+
+    void add_node(const ModelNode& node) {
+        const auto& q = node.rotation;
+        Json entry{{"name", node.name}, {"mesh", 0}};
+        if (node.translation != std::array<double, 3>{0, 0, 0})
+            entry["translation"] = node.translation;
+        if (q != std::array<double, 4>{1, 0, 0, 0}) entry["rotation"] = {q[1], q[2], q[3], q[0]};
+        if (node.scale != std::array<double, 3>{1, 1, 1}) entry["scale"] = node.scale;
+        json_["scenes"][0]["nodes"].push_back(add("nodes", std::move(entry)));
+    }
+
+    void add_animation() {
+        Json samplers = Json::array();
+        Json channels = Json::array();
+        for (std::size_t i = 0; i < model_.nodes.size(); ++i) {
+            for (const NodeTrack& track : model_.nodes[i].tracks) {
+                channels.push_back({{"sampler", samplers.size()},
+                                    {"target", {{"node", i}, {"path", name_of(track.kind)}}}});
+                samplers.push_back(sampler_of(track));
+            }
+        }
+        if (samplers.empty()) return;
+        add("animations", {{"name", model_.animation.empty() ? "motion" : model_.animation},
+                           {"samplers", std::move(samplers)},
+                           {"channels", std::move(channels)}});
+    }
+
+    Json sampler_of(const NodeTrack& track) {
+        const std::size_t size = size_of(track.kind);
+        const bool cubic = track.between == NodeTrack::Between::cubic;
+        std::vector<double> numbers;
+        const auto append = [&](const std::array<double, 4>& row) {
+            const std::array<double, 4> ordered =
+                size == 4 ? std::array{row[1], row[2], row[3], row[0]} : row;
+            numbers.insert(numbers.end(), ordered.begin(),
+                           ordered.begin() + static_cast<std::ptrdiff_t>(size));
+        };
+        for (std::size_t i = 0; i < track.times_s.size(); ++i) {
+            if (cubic) append(track.slopes_before[i]);
+            append(track.values[i]);
+            if (cubic) append(track.slopes_after[i]);
+        }
+        return {{"input", times_of(track)},
+                {"output", add_numbers(numbers, size == 4 ? "VEC4" : "VEC3", size, false)},
+                {"interpolation", cubic                                       ? "CUBICSPLINE"
+                                  : track.between == NodeTrack::Between::step ? "STEP"
+                                                                              : "LINEAR"}};
+    }
+
+    /// Tracks with the same keys share their times.
+    std::size_t times_of(const NodeTrack& track) {
+        for (const auto& [times_s, accessor] : times_) {
+            if (*times_s == track.times_s) return accessor;
+        }
+        const std::size_t accessor = add_numbers(track.times_s, "SCALAR", 1, true);
+        times_.emplace_back(&track.times_s, accessor);
+        return accessor;
+    }
+
+    const Model& model_;
+    Json json_;
+    std::string bytes_;
+    std::vector<std::pair<const std::vector<double>*, std::size_t>> times_;
+};
+
+void require_tracks(const Model& model) {
+    for (const ModelNode& node : model.nodes) {
+        for (const NodeTrack& track : node.tracks) {
+            const std::size_t count = track.times_s.size();
+            const bool cubic = track.between == NodeTrack::Between::cubic;
+            const bool right = count > 0 && track.values.size() == count &&
+                               (!cubic || (track.slopes_before.size() == count &&
+                                           track.slopes_after.size() == count));
+            if (!right) {
+                throw std::invalid_argument{
+                    fmt::format("{} of {}: expected a value for each of its times, at least one",
+                                name_of(track.kind), node.name)};
+            }
+            for (std::size_t i = 1; i < count; ++i) {
+                if (static_cast<float>(track.times_s[i]) > static_cast<float>(track.times_s[i - 1]))
+                    continue;
+                throw std::invalid_argument{fmt::format(
+                    "{} of {}: expected times that rise, also as floats, found {} after {}",
+                    name_of(track.kind), node.name, track.times_s[i], track.times_s[i - 1])};
+            }
+        }
+    }
+}
+
+}  // namespace
+
+void write_model(const std::filesystem::path& path, const Model& model) {
+    const bool binary = path.extension() == ".glb";
+    if (!binary && path.extension() != ".gltf") {
+        throw std::invalid_argument{
+            fmt::format("{}: expected a name that ends in .gltf or .glb", path.string())};
+    }
+    require_tracks(model);
+    ModelWriter writer{model};
+    writer.write();
+    write_text_file(path, binary ? writer.as_binary() : writer.as_text());
+}
+
+}  // namespace hopcoil::scene

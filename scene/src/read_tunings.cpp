@@ -1,0 +1,304 @@
+#include "read_tunings.hpp"
+
+#include <algorithm>
+#include <cstdint>
+
+#include <fmt/format.h>
+
+#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/spring/named_tunings.hpp>
+#include <hopcoil/spring/wish.hpp>
+
+#include "reading.hpp"
+
+namespace hopcoil::scene {
+namespace {
+
+bool uses(const toml::table& table, const std::vector<std::string>& keys) {
+    return std::any_of(keys.begin(), keys.end(),
+                       [&](const std::string& key) { return table.contains(key); });
+}
+
+enum class Form : std::uint8_t { feel, spring, damped_spring, rates, wish, calming };
+
+const std::vector<std::string>& spring_keys() {
+    static const std::vector<std::string> keys{"mass_kg", "stiffness_n_per_m", "damping_n_s_per_m"};
+    return keys;
+}
+const std::vector<std::string>& rate_keys() {
+    static const std::vector<std::string> keys{"y_rate_s", "y_acceleration_s2", "x_rate_s"};
+    return keys;
+}
+const std::vector<std::string>& wish_keys() {
+    static const std::vector<std::string> keys{"overshoot_percent", "settling_time_s",
+                                               "most_anticipation_percent"};
+    return keys;
+}
+
+/// The form that a tuning's keys belong to; nothing, and noted, when they belong to several.
+std::optional<Form> form_of(TableReader& reader) {
+    const toml::table& table = reader.raw();
+    const bool feel = table.contains("frequency_hz");
+    const bool spring = uses(table, spring_keys());
+    const bool rates = uses(table, rate_keys());
+    const bool wish = uses(table, wish_keys());
+    const bool calming = table.contains("half_life_s");
+    const bool ratio = table.contains("damping_ratio");
+    const bool ratio_elsewhere = ratio && (rates || wish || table.contains("damping_n_s_per_m"));
+    if (feel + spring + rates + wish + calming > 1 || ratio_elsewhere) {
+        reader.problem(
+            "", fmt::format("expected keys of one form only: {}; or {}; or {}; or {}; "
+                            "or half_life_s and damping_ratio",
+                            any_of({"frequency_hz", "damping_ratio", "lead"}),
+                            any_of(spring_keys()), any_of(rate_keys()), any_of(wish_keys())));
+        return std::nullopt;
+    }
+    if (spring) return ratio ? Form::damped_spring : Form::spring;
+    if (rates) return Form::rates;
+    if (wish) return Form::wish;
+    return calming ? Form::calming : Form::feel;
+}
+
+Tuning tuning_by_feel(TableReader& reader) {
+    Tuning tuning;
+    for (const Dial<Tuning>& dial : Tuning::dials()) {
+        const auto value = reader.number(std::string{dial.path});
+        if (value && dial.set(tuning, *value) != DialStatus::set) {
+            reader.problem(
+                std::string{dial.path},
+                fmt::format("expected a number {} or more, found {}", dial.hard.least, *value));
+        }
+    }
+    return tuning;
+}
+
+Tuning tuning_in_form(Form form, TableReader& reader) {
+    const auto number_or = [&](const std::string& key, double otherwise) {
+        return reader.number(key).value_or(otherwise);
+    };
+    switch (form) {
+        case Form::feel:
+            break;
+        case Form::spring:
+            return tuning_from(
+                SpringConstants{.mass_kg = number_or("mass_kg", 1),
+                                .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
+                                .damping_n_s_per_m = number_or("damping_n_s_per_m", 0),
+                                .lead = number_or("lead", 0)});
+        case Form::damped_spring:
+            return tuning_from(
+                DampedSpring{.mass_kg = number_or("mass_kg", 1),
+                             .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
+                             .damping_ratio = required(reader, "damping_ratio"),
+                             .lead = number_or("lead", 0)});
+        case Form::rates:
+            return tuning_from(
+                Coefficients{.y_rate_s = required(reader, "y_rate_s"),
+                             .y_acceleration_s2 = required(reader, "y_acceleration_s2"),
+                             .x_rate_s = number_or("x_rate_s", 0)});
+        case Form::wish:
+            return tuning_from(
+                Wish{.overshoot_percent = required(reader, "overshoot_percent"),
+                     .settling_time_s = required(reader, "settling_time_s"),
+                     .lead = number_or("lead", 0),
+                     .most_anticipation_percent = reader.number("most_anticipation_percent")});
+        case Form::calming:
+            return tuning_from(Calming{.half_life_s = required(reader, "half_life_s"),
+                                       .damping_ratio = number_or("damping_ratio", 1),
+                                       .lead = number_or("lead", 0)});
+    }
+    return tuning_by_feel(reader);
+}
+
+const TableFacts& facts_of(Form form) {
+    switch (form) {
+        case Form::spring:
+            return table_facts("tuning as a spring");
+        case Form::damped_spring:
+            return table_facts("tuning as a damped spring");
+        case Form::rates:
+            return table_facts("tuning by coefficients");
+        case Form::wish:
+            return table_facts("tuning by wish");
+        case Form::calming:
+            return table_facts("tuning by half-life");
+        default:
+            return table_facts("tuning by feel");
+    }
+}
+
+/// A tuning in the form that its keys belong to, beside other keys that a table may have.
+std::optional<Tuning> read_form(const toml::table& table, const std::string& path,
+                                const std::string& file, std::vector<Problem>& problems,
+                                const TableFacts& beside) {
+    TableReader whole{table, path, file, problems, beside};
+    const auto form = form_of(whole);
+    if (!form) return std::nullopt;
+    TableFacts facts = facts_of(*form);
+    facts.keys.insert(facts.keys.end(), beside.keys.begin(), beside.keys.end());
+    TableReader reader{table, path, file, problems, facts};
+    std::optional<Tuning> tuning;
+    try_to(reader, [&] { tuning = tuning_in_form(*form, reader); });
+    reader.finish();
+    return tuning;
+}
+
+const TableFacts nothing_beside{};
+
+std::optional<Tuning> read_table(TableReader& reader, const std::string& key) {
+    const toml::table* table = reader.table(key);
+    if (table == nullptr) return std::nullopt;
+    return read_form(*table, reader.path() + '.' + key, reader.file(), reader.problems(),
+                     nothing_beside);
+}
+
+bool has_parts(const toml::table& table) {
+    return uses(table, {"position", "rotation", "scale"});
+}
+
+bool has_form(const toml::table& table) {
+    return uses(table, {"frequency_hz", "damping_ratio", "lead", "half_life_s"}) ||
+           uses(table, spring_keys()) || uses(table, rate_keys()) || uses(table, wish_keys());
+}
+
+SharedTuning from_shipped(const std::string& name, const Tuning& tuning) {
+    return {.name = name, .whole = tuning};
+}
+
+}  // namespace
+
+PoseTuning SharedTuning::for_pose(const PoseTuning& otherwise) const {
+    const auto part = [this](const std::optional<Tuning>& own, const Tuning& none) {
+        return own ? *own : whole.value_or(none);
+    };
+    return {part(position, otherwise.position), part(rotation, otherwise.rotation),
+            part(scale, otherwise.scale)};
+}
+
+bool TuningReader::add(SharedTuning tuning) {
+    const bool taken = std::any_of(shared_.begin(), shared_.end(), [&](const SharedTuning& each) {
+        return each.name == tuning.name;
+    });
+    if (!taken) shared_.push_back(std::move(tuning));
+    return !taken;
+}
+
+/// By name, "lively", or for one part of a pose, "sign.rotation"; nothing, and noted, when there is
+/// none of that name.
+std::optional<SharedTuning> TuningReader::find(TableReader& reader, const std::string& key) const {
+    const std::string name = reader.text(key).value_or("");
+    std::vector<std::string> names;
+    for (const SharedTuning& each : shared_) {
+        if (each.name == name) return each;
+        names.push_back(each.name);
+        for (const auto& [part, tuning] : {std::pair{".position", each.position},
+                                           {".rotation", each.rotation},
+                                           {".scale", each.scale}}) {
+            if (!tuning) continue;
+            if (each.name + part == name) return from_shipped(name, *tuning);
+            names.push_back(each.name + part);
+        }
+    }
+    if (const auto shipped = find_tuning(name)) return from_shipped(name, *shipped);
+    for (const NamedTuning& each : named_tunings())
+        names.emplace_back(each.name);
+    reader.problem(key, fmt::format("there is no tuning named '{}'; there is {}{}", name,
+                                    any_of(names), did_you_mean(name, names)));
+    return std::nullopt;
+}
+
+Tuning TuningReader::read(TableReader& reader, const std::string& key,
+                          const Tuning& otherwise) const {
+    if (!reader.has(key)) return otherwise;
+    if (!reader.is_text(key)) return read_table(reader, key).value_or(otherwise);
+    const auto named = find(reader, key);
+    if (named && !named->whole) {
+        reader.problem(key, fmt::format("'{0}' has a tuning for each part of a pose; expected one, "
+                                        "such as '{0}.{1}'",
+                                        named->name, named->position ? "position" : "rotation"));
+    }
+    return named ? named->whole.value_or(otherwise) : otherwise;
+}
+
+PoseTuning TuningReader::read_pose(TableReader& reader, const std::string& key) const {
+    if (!reader.has(key)) return {};
+    if (reader.is_text(key)) {
+        const auto named = find(reader, key);
+        return named ? named->for_pose() : PoseTuning{};
+    }
+    const toml::table* table = reader.table(key);
+    if (table == nullptr) return {};
+    if (!has_parts(*table)) {
+        const auto one = read_table(reader, key);
+        return one ? PoseTuning::shared(*one) : PoseTuning{};
+    }
+    TableReader parts{*table, reader.path() + '.' + key, reader.file(), reader.problems(),
+                      table_facts("pose tuning")};
+    PoseTuning pose;
+    pose.position = read(parts, "position", pose.position);
+    pose.rotation = read(parts, "rotation", pose.rotation);
+    pose.scale = read(parts, "scale", pose.scale);
+    parts.finish();
+    return pose;
+}
+
+SharedTuning read_named_tuning(const toml::table& table, const std::string& name,
+                               const std::string& file, std::vector<Problem>& problems) {
+    const std::string path = "tuning." + name;
+    const TableFacts& facts = table_facts("named tuning");
+    TableReader reader{table, path, file, problems, facts};
+    SharedTuning shared{.name = name, .about = reader.text("about").value_or("")};
+    const TuningReader shipped;
+    const auto part = [&](const char* key) {
+        return reader.has(key) ? std::optional{shipped.read(reader, key)} : std::nullopt;
+    };
+    shared.position = part("position");
+    shared.rotation = part("rotation");
+    shared.scale = part("scale");
+    if (has_form(table)) {
+        shared.whole = read_form(table, path, file, problems, facts);
+    } else {
+        reader.finish();
+        if (!has_parts(table)) {
+            reader.problem("",
+                           "expected numbers: frequency_hz and damping_ratio, or another form of "
+                           "a tuning");
+        }
+    }
+    return shared;
+}
+
+std::vector<SharedTuning> read_tunings(const std::string& path) {
+    const toml::table root = parse_toml(path);
+    std::vector<Problem> problems;
+    TableReader reader{root, "", path, problems, table_facts("tuning file")};
+    std::vector<SharedTuning> all;
+    const toml::table* tables = reader.table("tuning");
+    if (tables == nullptr && !reader.has("tuning")) {
+        reader.problem("", "expected at least one table [tuning.NAME]");
+    }
+    if (tables != nullptr) {
+        for (const auto& [key, node] : *tables) {
+            const std::string name{key.str()};
+            if (!is_name(name) || !node.is_table()) {
+                problems.push_back({position_of(node, path), "tuning." + name,
+                                    is_name(name)
+                                        ? fmt::format("expected a table, found {}", kind_of(node))
+                                        : "expected a name of letters, digits, '_' and '-'"});
+                continue;
+            }
+            all.push_back(read_named_tuning(*node.as_table(), name, path, problems));
+        }
+    }
+    reader.finish();
+    throw_if_any(std::move(problems));
+    std::stable_sort(all.begin(), all.end(), [&](const SharedTuning& a, const SharedTuning& b) {
+        const auto line = [&](const SharedTuning& each) {
+            return root["tuning"][each.name].node()->source().begin.line;
+        };
+        return line(a) < line(b);
+    });
+    return all;
+}
+
+}  // namespace hopcoil::scene
