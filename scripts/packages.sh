@@ -4,7 +4,10 @@
 build_packages=(g++ cmake ninja-build pkg-config libeigen3-dev libfmt-dev libcli11-dev
     libtomlplusplus-dev nlohmann-json3-dev catch2 libbenchmark-dev gnuplot-nox fonts-dejavu-core)
 # shellcheck disable=SC2034  # by whoever sources this
-test_packages=("${build_packages[@]}" clang clang-format clang-tidy git shellcheck)
+test_packages=("${build_packages[@]}" clang clang-format clang-tidy git shellcheck
+    python3-jsonschema)
+# The validator of models comes through npm; a machine may have that from elsewhere.
+command -v npm >/dev/null || test_packages+=(nodejs npm)
 
 is_installed() {
     [[ $(dpkg-query -W -f='${Status}' "$1" 2>/dev/null) == "install ok installed" ]]

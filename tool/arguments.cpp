@@ -287,10 +287,14 @@ void add_bake(CLI::App& app, BakeOptions& options) {
 }
 
 void add_check(CLI::App& app, CheckOptions& options) {
-    app.add_option("scenes", options.scenes, "the scenes to read")
-        ->required()
-        ->type_name("SCENE.toml");
+    app.add_option("scenes", options.scenes, "the scenes and tuning files to read")
+        ->type_name("FILE.toml");
     app.add_flag("--dials", options.dials, "list what --set can change");
+    app.add_option("--schema", options.schema,
+                   "print the JSON Schema of scenes or of tuning files instead, for an editor")
+        ->check(one_of({"scene", "tunings"}))
+        ->type_name("scene|tunings");
+    app.add_flag("--keys", options.keys, "print a page of every key instead");
     app.add_flag("--json", options.json, "print one JSON object instead of lines");
     app.footer(
         "Prints every problem as FILE:LINE:COLUMN: KEY: what was expected, and runs nothing. Exit "

@@ -107,6 +107,8 @@ ExitCode run_bake(const BakeOptions& options);
 struct CheckOptions {
     std::vector<std::filesystem::path> scenes{};
     bool dials = false;
+    std::string schema{};  ///< "scene" or "tunings": print that instead
+    bool keys = false;     ///< print the page of keys instead
     bool json = false;
 };
 ExitCode run_check(const CheckOptions& options);

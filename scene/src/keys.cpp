@@ -46,13 +46,13 @@ TableFacts scene_table() {
         {"target",
          named_tables,
          "what is gone after",
-         "required",
+         "only throws, which need none",
          {},
          {"target of moves", "target from a table", "target from a model", "target that is led",
           "target of layers"}}};
     for (const std::string& kind : mover_tables())
         keys.push_back(
-            {kind, named_tables, "what moves", "at least one mover is required", {}, {kind}});
+            {kind, named_tables, "what moves", "at least one of these is there", {}, {kind}});
     keys.push_back({"body", named_tables, "parts that belong together", "none", {}, {"body"}});
     keys.push_back({"tuning",
                     named_tables,

@@ -85,6 +85,14 @@ SettleNumbers read_settle(TableReader& reader, Shape& shape) {
 CurveMoveTuning read_curve(TableReader& reader) {
     CurveMoveTuning curve;
     curve.duration_s = reader.number("duration_s").value_or(curve.duration_s);
+    for (const char* key : {"column", "time_column"}) {
+        const bool alone = !reader.has("csv") && reader.text(key).has_value();
+        if (alone) reader.problem(key, "expected a key 'csv' beside it, naming a file of keys");
+    }
+    for (const char* key : {"family", "way", "parameter"}) {
+        const bool beside = reader.has("csv") && reader.has(key);
+        if (beside) reader.problem(key, "expected an ease or keys from a file, found both");
+    }
     if (reader.has("csv")) {
         read_keys(reader, curve);
         return curve;

@@ -230,6 +230,9 @@ MoverNumbers MoverReader::read_numbers(const std::string& kind, TableReader& rea
 MoverNumbers MoverReader::read_glide(TableReader& reader) const {
     GlideTuning glide;
     if (reader.has("fraction") || reader.has("at_rate_hz")) {
+        if (reader.has("half_life_s")) {
+            reader.problem("half_life_s", "expected a half-life or a fraction, found both");
+        }
         try_to(reader, [&] {
             glide = tuning_from(FractionPerFrame{.fraction = required(reader, "fraction"),
                                                  .rate_hz = required(reader, "at_rate_hz")});
@@ -356,7 +359,7 @@ void MoverReader::read_coast(TableReader& reader, const std::string& name,
     mover.numbers = coast;
     // It has no target: the take shows where it will come to rest.
     std::vector<Target> lanes;
-    const double last_throw_s = mover.kicks.empty() ? 0 : mover.kicks.back().at_s;
+    const double last_throw_s = mover.kicks.empty() ? 0 : std::max(0.0, mover.kicks.back().at_s);
     for (std::size_t i = 0; i < count; ++i) {
         lanes.emplace_back(MovesTarget{mover.start[i], {Jump{last_throw_s, mover.start[i]}}, {}});
     }

@@ -255,17 +255,23 @@ SharedTuning read_named_tuning(const toml::table& table, const std::string& name
     shared.position = part("position");
     shared.rotation = part("rotation");
     shared.scale = part("scale");
-    if (has_form(table)) {
+    if (has_form(table) || !has_parts(table)) {
         shared.whole = read_form(table, path, file, problems, facts);
     } else {
         reader.finish();
-        if (!has_parts(table)) {
-            reader.problem("",
-                           "expected numbers: frequency_hz and damping_ratio, or another form of "
-                           "a tuning");
-        }
+    }
+    const bool says_nothing = table.size() == (table.contains("about") ? 1 : 0);
+    if (says_nothing) {
+        reader.problem("",
+                       "expected numbers: frequency_hz and damping_ratio, or another form of a "
+                       "tuning");
     }
     return shared;
+}
+
+bool is_tuning_file(const std::string& path) {
+    const toml::table root = parse_toml(path);
+    return root.size() == 1 && root.contains("tuning");
 }
 
 std::vector<SharedTuning> read_tunings(const std::string& path) {

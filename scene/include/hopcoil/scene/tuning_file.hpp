@@ -26,6 +26,9 @@ struct SharedTuning {
 /// Errors  FileProblem; InputProblems: the first error of syntax, or else everything that is wrong.
 [[nodiscard]] std::vector<SharedTuning> read_tunings(const std::string& path);
 
+/// Whether a file holds tunings and nothing else. Errors: as read_tunings.
+[[nodiscard]] bool is_tuning_file(const std::string& path);
+
 /// Puts a tuning into a tuning file, which is made if it is not there: in place of the one that has
 /// its name, or else at the end. Everything else in the file stays as it is, comments too.
 /// Errors  std::invalid_argument for a name that cannot be one, or a tuning without numbers;
