@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include <hopcoil/scene/base64.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
 #include "draw/palette.hpp"
@@ -53,7 +54,7 @@ p { margin: 0 0 12px; max-width: 46em; }
 .wide { overflow-x: auto; margin: 14px 0; }
 figure { margin: 0; background: #ffffff; border: 1px solid var(--line); border-radius: 6px;
          min-width: 760px; }
-figure svg { display: block; width: 100%; height: auto; }
+figure svg, figure img { display: block; width: 100%; height: auto; }
 table { border-collapse: collapse; font-size: 14.5px; min-width: 100%; }
 th, td { text-align: left; padding: 6px 16px 6px 0; border-bottom: 1px solid var(--line);
          vertical-align: top; }
@@ -89,6 +90,15 @@ void add_table(std::string& html, const Table& table) {
     html += "</tbody></table></div>\n";
 }
 
+void add_image(std::string& html, const EmbeddedImage& image) {
+    const bool is_svg = image.file.extension() == ".svg";
+    html += fmt::format(
+        "<div class=\"wide\"><figure><img alt=\"{}\" "
+        "src=\"data:image/{};base64,{}\"></figure></div>\n",
+        escaped(image.says), is_svg ? "svg+xml" : "png",
+        scene::to_base64(scene::read_text_file(image.file)));
+}
+
 void add_section(std::string& html, const ReportSection& section) {
     html += "<section>\n";
     if (!section.heading.empty()) html += fmt::format("<h2>{}</h2>\n", escaped(section.heading));
@@ -98,6 +108,8 @@ void add_section(std::string& html, const ReportSection& section) {
             "<div class=\"wide\"><figure role=\"img\" aria-label=\"{}\">{}</figure></div>\n",
             escaped(section.figure_says), section.figure_svg);
     }
+    for (const EmbeddedImage& image : section.images)
+        add_image(html, image);
     add_table(html, section.table);
     if (!section.warnings.empty()) {
         html += "<div class=\"warnings\">\n";

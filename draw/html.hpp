@@ -1,5 +1,6 @@
 #pragma once
 
+#include <filesystem>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -17,13 +18,20 @@ struct Table {
     std::vector<std::vector<std::string>> rows{};  ///< the first cell of each is its heading
 };
 
-/// A part of a report, in this order, each where there is one: heading, text, figure, table,
-/// warnings, how to make it again.
+/// A picture inside a page.
+struct EmbeddedImage {
+    std::filesystem::path file{};  ///< PNG, animated PNG or SVG: its bytes go into the page
+    std::string says{};            ///< for those who cannot see it
+};
+
+/// A part of a report, in this order, each where there is one: heading, text, figure, images,
+/// table, warnings, how to make it again.
 struct ReportSection {
     std::string heading{};
     std::string text{};
     std::string figure_svg{};
     std::string figure_says{};  ///< for those who cannot see it
+    std::vector<EmbeddedImage> images{};
     Table table{};
     std::vector<std::string> warnings{};
     std::string command{};  ///< as typed in a shell
@@ -36,7 +44,7 @@ struct Report {
     std::string footer{};
 };
 
-/// The whole page.
+/// The whole page. Errors: scene::FileProblem when an image cannot be read.
 [[nodiscard]] std::string to_html(const Report& report);
 
 /// A chart as an <svg> element. Errors: as write_chart.

@@ -204,8 +204,18 @@ void add_run(CLI::App& app, RunOptions& options) {
     add_set(app, options.changes);
     app.add_option("--figure", options.figure, "draw the figure there instead")
         ->type_name("FILE.png|.svg");
+    app.add_option("--take", options.takes, "write the take there too; repeatable")
+        ->take_all()
+        ->allow_extra_args(false)
+        ->type_name("FILE.csv|.json|.gltf|.glb");
+    app.add_flag("--take-only", options.takes_only,
+                 "write nothing but those, as they are recorded: for long runs, in flat memory");
     app.add_flag("--json", options.json, "print one JSON object instead of the summary");
-    app.footer("Example:\n  hopcoil run scenes/quay/vane.toml --out vane-take");
+    app.footer(
+        "Examples: with its report; a model; a long take and nothing else\n"
+        "  hopcoil run scenes/quay/vane.toml --out vane-take\n"
+        "  hopcoil run scenes/quay/boom_lamp.toml --take lamp.glb\n"
+        "  hopcoil run scenes/quay/vane.toml --seconds 3600 --take hour.csv --take-only");
 }
 
 void add_tunings_command(CLI::App& app, TuningsOptions& options) {

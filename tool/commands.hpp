@@ -67,6 +67,8 @@ struct RunOptions {
     std::optional<std::uint64_t> seed{};
     std::vector<std::string> changes{};
     std::filesystem::path figure{};
+    std::vector<std::filesystem::path> takes{};  ///< beside the folder's own
+    bool takes_only = false;
     bool json = false;
 };
 ExitCode run_run(const RunOptions& options);

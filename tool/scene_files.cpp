@@ -1,24 +1,111 @@
 #include "tool/scene_files.hpp"
 
+#include <memory>
+#include <span>
+
+#include <fmt/format.h>
+
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/take_file.hpp>
+#include <hopcoil/scene/take_model.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
 #include "draw/chart.hpp"
+#include "tool/commands.hpp"
+#include "tool/progress.hpp"
+#include "tool/scene_pictures.hpp"
 #include "tool/scene_report.hpp"
 
 namespace hopcoil::tool {
 
+namespace fs = std::filesystem;
+
+namespace {
+
+std::size_t rows_of(const scene::Scene& scene) {
+    return static_cast<std::size_t>(scene.duration_s * scene.rate_hz) + 1;
+}
+
+scene::RunLog run_shown(const scene::Scene& scene, TakeSink& sink) {
+    ProgressSink shown{sink, rows_of(scene)};
+    return scene::run(scene, shown);
+}
+
+bool is_model(const fs::path& path) {
+    return path.extension() == ".gltf" || path.extension() == ".glb";
+}
+
+/// A take as it is, or as a model with a key for each row.
+void write_asked(const fs::path& path, const scene::Scene& scene, const Take& take,
+                 const Take& kept) {
+    if (!is_model(path)) {
+        scene::write_take(path, kept);
+        return;
+    }
+    scene::BakedModel model = scene::model_of(take, scene::nodes_of(scene, take));
+    Json origin = Json::parse(take.made_by());
+    origin["motion"] = "simulated";
+    model.model.made_by = origin.dump();
+    model.model.animation = fs::path{scene.file}.stem().string();
+    scene::write_model(path, model.model);
+}
+
+/// Writes what is recorded into several files at once.
+class TakeWriters final : public TakeSink {
+  public:
+    TakeWriters(const std::vector<fs::path>& paths, const std::string& made_by) {
+        for (const fs::path& path : paths)
+            writers_.push_back(std::make_unique<scene::TakeWriter>(path, made_by));
+    }
+    void begin(std::span<const RecordedChannel> channels) override {
+        for (const auto& writer : writers_)
+            writer->begin(channels);
+    }
+    void row(double time_s, std::span<const double> numbers) override {
+        for (const auto& writer : writers_)
+            writer->row(time_s, numbers);
+    }
+    void finish() {
+        for (const auto& writer : writers_)
+            writer->finish();
+    }
+
+  private:
+    std::vector<std::unique_ptr<scene::TakeWriter>> writers_;
+};
+
+}  // namespace
+
+void require_take_names(const std::string& command, const std::vector<fs::path>& takes,
+                        bool models_too) {
+    for (const fs::path& path : takes) {
+        if (scene::is_take_file(path) || (models_too && is_model(path))) continue;
+        throw UsageProblem{fmt::format("hopcoil {}: --take {}: expected a name that ends in .csv{}",
+                                       command, path.string(),
+                                       models_too ? ", .json, .gltf or .glb" : " or .json")};
+    }
+}
+
+scene::RunLog run_into_takes(const std::string& command, const scene::Scene& scene,
+                             const std::vector<fs::path>& takes) {
+    TakeWriters writers{takes, made_by_scene(command, scene).dump()};
+    scene::RunLog log = run_shown(scene, writers);
+    writers.finish();
+    return log;
+}
+
 SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene,
-                           const std::filesystem::path& folder,
-                           const std::filesystem::path& figure) {
+                           const fs::path& folder, const SceneFileWishes& wishes) {
+    scene::Scene whole = scene;
+    whole.record.clear();  // the report is of all of it, whatever the take keeps
     Take take;
-    const scene::RunLog log = scene::run(scene, take);
+    const scene::RunLog log = run_shown(whole, take);
+    take.set_made_by(made_by_scene(command, scene).dump());
     const std::vector<MoverReport> reports = report_on(scene, take);
 
     const std::string name = std::filesystem::path{scene.file}.stem().string();
     SceneFiles files{.csv = folder / (name + ".csv"),
-                     .figure = figure.empty() ? folder / (name + ".png") : figure,
+                     .figure = wishes.figure.empty() ? folder / (name + ".png") : wishes.figure,
                      .json = folder / (name + ".json"),
                      .summary = folder / (name + ".txt"),
                      .page = folder / (name + ".html"),
@@ -32,7 +119,19 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
                              {"page", files.page.string()}};
     scene::make_folder(folder);
     draw::write_chart(scene_chart(scene, take, reports), files.figure);
-    scene::write_take(files.csv, take);
+    const Take kept = scene::recorded_part(take, scene.record);
+    scene::write_take(files.csv, kept);
+    for (const fs::path& path : wishes.takes)
+        write_asked(path, scene, take, kept);
+    files.takes = wishes.takes;
+    files.pictures = make_pictures(scene, take, folder, made_by_line(command));
+    for (const fs::path& path : files.takes)
+        files.report["files"]["takes"].push_back(path.string());
+    for (const fs::path& picture : files.pictures) {
+        files.report["files"]["pictures"].push_back(picture.string());
+        files.section.images.push_back(
+            {picture, "What moved, in space: " + picture.filename().string()});
+    }
     scene::write_text_file(files.json, files.report.dump(2) + '\n');
     scene::write_text_file(files.summary, files.text);
     draw::Report page{.title = files.section.heading,

@@ -2,7 +2,9 @@
 
 #include <filesystem>
 #include <string>
+#include <vector>
 
+#include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 
 #include "draw/html.hpp"
@@ -17,16 +19,32 @@ struct SceneFiles {
     std::filesystem::path json{};
     std::filesystem::path summary{};
     std::filesystem::path page{};
+    std::vector<std::filesystem::path> takes{};     ///< that were asked for beside the CSV
+    std::vector<std::filesystem::path> pictures{};  ///< that the scene asks for
     std::string text{};
     Json report{};
     draw::ReportSection section{};
 };
 
-/// Runs a scene and writes NAME.csv, NAME.json and NAME.txt into a folder, and its figure there as
-/// NAME.png or elsewhere if asked.
+struct SceneFileWishes {
+    std::filesystem::path figure{};              ///< elsewhere than in the folder
+    std::vector<std::filesystem::path> takes{};  ///< .csv, .json, .gltf or .glb
+};
+
+/// Runs a scene and writes NAME.csv, NAME.json, NAME.txt, NAME.html, its figure NAME.png and its
+/// pictures into a folder.
 /// Errors  those of reading, running and drawing; the folder then has none of them half-written.
 [[nodiscard]] SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene,
                                          const std::filesystem::path& folder,
-                                         const std::filesystem::path& figure = {});
+                                         const SceneFileWishes& wishes = {});
+
+/// Runs a scene and writes nothing but takes, .csv or .json, as they are recorded: in memory that
+/// does not grow with them. What the run had to say.
+[[nodiscard]] scene::RunLog run_into_takes(const std::string& command, const scene::Scene& scene,
+                                           const std::vector<std::filesystem::path>& takes);
+
+/// Errors  UsageProblem for a name with another ending than a take's or a model's.
+void require_take_names(const std::string& command, const std::vector<std::filesystem::path>& takes,
+                        bool models_too);
 
 }  // namespace hopcoil::tool

@@ -179,6 +179,7 @@ draw::Panel panel_of(const MoverReport& report, const std::vector<double>& times
                      std::string_view colour) {
     draw::Panel panel{.y_label = axis_name(report)};
     const bool several = report.lanes.size() > 1;
+    if (several) panel.share = 1.3 + 0.15 * static_cast<double>(report.lanes.size());
     for (const Lane& lane : report.lanes) {
         panel.curves.push_back(
             {.xs = times_s, .ys = lane.targets, .colour = draw::target_ink, .width = 1.2});
@@ -208,7 +209,6 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
     draw::Chart chart{.title = scene.title.empty() ? scene_name(scene) : scene.title,
                       .x_to = take.times_s().back(),
                       .footer = footer_of(scene)};
-    chart.height_px = std::max(650, 155 + panel_px * static_cast<int>(reports.size()));
     if (!(chart.x_to > 0)) chart.x_to = scene.duration_s;
     for (std::size_t i = 0; i < reports.size(); ++i) {
         chart.panels.push_back(panel_of(reports[i], take.times_s(), draw::series_colour(i)));
@@ -217,6 +217,10 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
             add_seam_line(chart.panels.back(), chart.x_to);
         }
     }
+    double shares = 0;
+    for (const draw::Panel& panel : chart.panels)
+        shares += panel.share;
+    chart.height_px = std::max(650, 155 + static_cast<int>(panel_px * shares));
     if (auto closer = closer_look(scene, take, reports, chart.panels)) {
         chart.panels.push_back(*std::move(closer));
         chart.height_px += panel_px;

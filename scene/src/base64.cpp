@@ -1,6 +1,6 @@
-#include "base64.hpp"
-
 #include <cstdint>
+
+#include <hopcoil/scene/base64.hpp>
 
 namespace hopcoil::scene {
 namespace {

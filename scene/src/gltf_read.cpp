@@ -9,11 +9,11 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <hopcoil/scene/base64.hpp>
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/gltf.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
-#include "base64.hpp"
 #include "json_at.hpp"
 
 namespace hopcoil::scene {

@@ -9,10 +9,9 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <hopcoil/scene/base64.hpp>
 #include <hopcoil/scene/gltf.hpp>
 #include <hopcoil/scene/text_file.hpp>
-
-#include "base64.hpp"
 
 namespace hopcoil::scene {
 namespace {

@@ -6,6 +6,8 @@
 #include <hopcoil/scene/scene_mover.hpp>
 #include <hopcoil/stepping/scheme.hpp>
 
+#include "picture_keys.hpp"
+
 namespace hopcoil::scene {
 namespace {
 
@@ -54,6 +56,8 @@ TableFacts scene_table() {
         keys.push_back(
             {kind, named_tables, "what moves", "at least one of these is there", {}, {kind}});
     keys.push_back({"body", named_tables, "parts that belong together", "none", {}, {"body"}});
+    keys.push_back(
+        {"picture", named_tables, "a picture that `run` makes", "none", {}, {"picture"}});
     keys.push_back({"tuning",
                     named_tables,
                     "numbers with a name, for this file",
@@ -311,15 +315,6 @@ std::vector<TableFacts> mover_table_facts() {
           {"spring", tuning, "what brings it back to a bound or a snap point",
            "2 Hz, damping ratio 1, lead 0"},
           {"snap_points", places, "it comes to rest on one of these", "anywhere"}}},
-        {"pose",
-         "`[pose.NAME]`",
-         "A body whose place, turn and size each follow a target of their own: `NAME.position`, "
-         "`NAME.rotation` and `NAME.scale`, where their targets are given.",
-         {{"position", text, "a target: a vector", "does not move"},
-          {"rotation", text, "a target: a rotation", "does not turn"},
-          {"scale", text, "a target: a number or a vector, above 0", "keeps its size"},
-          {"tuning", pose_tuning, "one for all parts, or for each",
-           "2 Hz; damping ratio 0.5 for the place, 1 for turn and size"}}},
         {"kick",
          "A kick",
          "",
@@ -335,13 +330,6 @@ std::vector<TableFacts> other_tables() {
     const KeyFacts mass{"mass_kg", number, "what hangs on the spring", "1"};
     const KeyFacts stiffness{"stiffness_n_per_m", number, "of the spring", "required"};
     return {
-        {"body",
-         "`[body.NAME]`",
-         "What moves and turns one thing: a node of its own in a model, a shape in pictures. What "
-         "moves and is part of no body is one by itself.",
-         {{"position", text, "a mover: a vector", "does not move"},
-          {"rotation", text, "a mover: a rotation or an angle (about Y)", "does not turn"},
-          {"scale", text, "a mover: a number or a vector, above 0", "keeps its size"}}},
         {"tuning by feel",
          "By feel",
          "",
@@ -400,7 +388,8 @@ std::vector<TableFacts> other_tables() {
 
 std::vector<TableFacts> make_tables() {
     std::vector<TableFacts> tables{scene_table()};
-    for (const auto& more : {target_tables(), mover_table_facts(), other_tables()})
+    for (const auto& more :
+         {target_tables(), mover_table_facts(), picture_tables(), other_tables()})
         std::copy(more.begin(), more.end(), std::back_inserter(tables));
     return tables;
 }

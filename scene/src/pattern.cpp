@@ -1,6 +1,6 @@
-#include "pattern.hpp"
-
 #include <cstddef>
+
+#include <hopcoil/scene/pattern.hpp>
 
 namespace hopcoil::scene {
 

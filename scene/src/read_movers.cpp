@@ -11,6 +11,7 @@
 #include <hopcoil/base/quaternion.hpp>
 
 #include "read_moves.hpp"
+#include "read_pictures.hpp"
 
 namespace hopcoil::scene {
 namespace {
@@ -124,7 +125,7 @@ void MoverReader::put_in_order() {
     }
     for (Body& body : scene_.bodies) {
         for (auto* part : {&body.position, &body.rotation, &body.scale}) {
-            if (*part) *part = new_place[**part];
+            if (*part) (*part)->mover = new_place[(*part)->mover];
         }
     }
 }
@@ -378,7 +379,7 @@ void MoverReader::read_pose(TableReader& reader, const std::string& name,
     const PoseTuning tuning = tunings_.read_pose(reader, "tuning");
     Body body{.name = name};
     const auto read_part = [&](const std::string& part, MoverNumbers numbers,
-                               std::optional<std::size_t>& place) {
+                               std::optional<MoverPart>& place) {
         const std::string full = name + '.' + part;
         const auto target = find_target(reader, part, full);
         if (!target) return;
@@ -391,7 +392,7 @@ void MoverReader::read_pose(TableReader& reader, const std::string& name,
                                        : "expected a rotation");
         }
         check_kind(reader, mover, shape);
-        place = scene_.movers.size();
+        place = MoverPart{scene_.movers.size(), 0};
         add(std::move(mover), place_in_files);
     };
     read_part("position", tuning.position, body.position);
@@ -400,42 +401,7 @@ void MoverReader::read_pose(TableReader& reader, const std::string& name,
     if (!reader.has("position") && !reader.has("rotation") && !reader.has("scale")) {
         reader.problem("", "expected a target for one of position, rotation and scale");
     }
-    scene_.bodies.push_back(std::move(body));
-}
-
-std::optional<std::size_t> MoverReader::body_part(TableReader& reader, const std::string& key) {
-    const auto name = reader.text(key);
-    if (!name) return std::nullopt;
-    const auto found = std::find_if(scene_.movers.begin(), scene_.movers.end(),
-                                    [&](const SceneMover& each) { return each.name == *name; });
-    if (found == scene_.movers.end()) {
-        reader.problem(
-            key, fmt::format("nothing that moves is named '{}'; there is {}{}", *name,
-                             any_of(declared_.movers), did_you_mean(*name, declared_.movers)));
-        return std::nullopt;
-    }
-    const ValueKind kind = scene_.targets[found->target].kind();
-    const bool right = key == "position"   ? kind == ValueKind::vector
-                       : key == "rotation" ? kind == ValueKind::rotation || kind == ValueKind::angle
-                                           : kind == ValueKind::vector || kind == ValueKind::number;
-    if (!right) {
-        reader.problem(key, fmt::format("expected a mover of {}", key == "position" ? "a vector"
-                                                                  : key == "rotation"
-                                                                      ? "a rotation or an angle"
-                                                                      : "a number or a vector"));
-    }
-    return static_cast<std::size_t>(found - scene_.movers.begin());
-}
-
-void MoverReader::read_body(TableReader& reader, const std::string& name) {
-    refuse_taken(reader, name);
-    Body body{.name = name};
-    body.position = body_part(reader, "position");
-    body.rotation = body_part(reader, "rotation");
-    body.scale = body_part(reader, "scale");
-    if (!body.position && !body.rotation && !body.scale && reader.raw().empty()) {
-        reader.problem("", "expected one of position, rotation and scale");
-    }
+    read_look(reader, body, declared_);
     scene_.bodies.push_back(std::move(body));
 }
 

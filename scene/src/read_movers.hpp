@@ -18,6 +18,7 @@ namespace hopcoil::scene {
 struct DeclaredNames {
     std::vector<std::string> targets{};
     std::vector<std::string> movers{};
+    std::vector<std::string> bodies{};
 };
 
 /// Reads the tables of what moves: [follower.NAME], [glide.NAME] and their like.
@@ -29,8 +30,6 @@ class MoverReader {
     /// `place_in_files` puts the movers in order in the end.
     void read(const std::string& kind, TableReader& reader, const std::string& name,
               std::size_t place_in_files);
-    void read_body(TableReader& reader, const std::string& name);
-
     /// The movers as they stand in the files, whatever their kinds; leaders are named anew.
     void put_in_order();
 
@@ -42,13 +41,14 @@ class MoverReader {
 
     /// Notes that nothing of that name moves.
     void complain_of_leader(TableReader& reader, const std::string& name) const;
+    /// Notes a name that something has already.
+    void refuse_taken(TableReader& reader, const std::string& name);
 
   private:
     std::optional<std::size_t> find_target(TableReader& reader, const std::string& key,
                                            const std::string& mover);
     void take_up_target(SceneMover& mover, Shape& shape, std::size_t target) const;
     void add(SceneMover mover, std::size_t place_in_files);
-    void refuse_taken(TableReader& reader, const std::string& name);
     void read_start(TableReader& reader, SceneMover& mover, Shape& shape, bool has_velocity) const;
     void read_coast(TableReader& reader, const std::string& name, std::size_t place_in_files);
     void read_pose(TableReader& reader, const std::string& name, std::size_t place_in_files);
@@ -59,7 +59,6 @@ class MoverReader {
     [[nodiscard]] MoverNumbers read_bounded(TableReader& reader, const Tuning& tuning,
                                             Shape& shape) const;
     [[nodiscard]] RelayNumbers read_relay(TableReader& reader) const;
-    [[nodiscard]] std::optional<std::size_t> body_part(TableReader& reader, const std::string& key);
 
     Scene& scene_;
     const DeclaredNames& declared_;

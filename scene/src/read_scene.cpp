@@ -12,6 +12,7 @@
 
 #include "read_movers.hpp"
 #include "read_moves.hpp"
+#include "read_pictures.hpp"
 #include "read_targets.hpp"
 #include "read_tunings.hpp"
 #include "reading.hpp"
@@ -27,7 +28,8 @@ class SceneReader {
         : file_{std::move(file)},
           given_seed_{seed},
           movers_{scene_, declared_, tunings_},
-          targets_{scene_, movers_} {}
+          targets_{scene_, movers_},
+          pictures_{scene_, declared_, movers_} {}
 
     Scene read() {
         open(file_);
@@ -74,7 +76,7 @@ class SceneReader {
         for (const std::string& file : top.texts("tunings"))
             use_tunings(top, file);
         std::vector<Item> items;
-        std::vector<std::string> kinds{"target", "body", "tuning"};
+        std::vector<std::string> kinds{"target", "body", "picture", "tuning"};
         kinds.insert(kinds.end(), mover_tables().begin(), mover_tables().end());
         for (const std::string& kind : kinds) {
             const toml::table* tables = top.table(kind);
@@ -139,6 +141,7 @@ class SceneReader {
 
     void declare_names() {
         for (const Item& item : items_) {
+            if (item.kind == "body" || item.kind == "pose") declared_.bodies.push_back(item.name);
             if (item.kind == "target") {
                 if (std::count(declared_.targets.begin(), declared_.targets.end(), item.name) > 0) {
                     problems_.push_back({position_of(*item.table, item.file), path_of(item),
@@ -150,10 +153,15 @@ class SceneReader {
                     if (item.table->contains(part))
                         declared_.movers.push_back(item.name + '.' + part);
                 }
-            } else if (item.kind != "body") {
+            } else if (is_read_in_turn(item)) {
                 declared_.movers.push_back(item.name);
             }
         }
+    }
+
+    /// Bodies and pictures are read when everything that moves is known.
+    static bool is_read_in_turn(const Item& item) {
+        return item.kind != "body" && item.kind != "picture";
     }
 
     static std::string path_of(const Item& item) {
@@ -185,7 +193,7 @@ class SceneReader {
         return names;
     }
 
-    /// The items that have to be read before one: those it goes after. A body is read last.
+    /// The items that have to be read before one: those it goes after.
     std::vector<const Item*> needed_by(const Item& item) const {
         std::vector<const Item*> needed;
         for (const std::string& whole : names_in(item)) {
@@ -193,7 +201,7 @@ class SceneReader {
             const bool is_target = item.kind != "target" && is_declared_target(whole);
             for (const Item& other : items_) {
                 const bool fits = is_target ? other.kind == "target" && other.name == whole
-                                            : other.kind != "target" && other.kind != "body" &&
+                                            : other.kind != "target" && is_read_in_turn(other) &&
                                                   other.name == first;
                 if (fits) needed.push_back(&other);
             }
@@ -211,7 +219,7 @@ class SceneReader {
         std::vector<const Item*> waiting;
         for (const bool targets : {true, false}) {
             for (const Item& item : items_) {
-                if (item.kind != "body" && (item.kind == "target") == targets)
+                if (is_read_in_turn(item) && (item.kind == "target") == targets)
                     waiting.push_back(&item);
             }
         }
@@ -232,7 +240,7 @@ class SceneReader {
             return;
         }
         for (const Item& item : items_) {
-            if (item.kind == "body") read_item(item);
+            if (!is_read_in_turn(item)) read_item(item);
         }
     }
 
@@ -243,7 +251,9 @@ class SceneReader {
         if (item.kind == "target") {
             targets_.read(reader, item.name);
         } else if (item.kind == "body") {
-            movers_.read_body(reader, item.name);
+            pictures_.read_body(reader, item.name);
+        } else if (item.kind == "picture") {
+            pictures_.read_picture(reader, item.name);
         } else {
             movers_.read(item.kind, reader, item.name, item.place);
         }
@@ -280,11 +290,12 @@ class SceneReader {
                                [&](const Item& item) { return fits(item.kind); });
         };
         const bool needs_target = has([](const std::string& kind) {
-            return kind != "coast" && kind != "target" && kind != "body";
+            return kind != "coast" && kind != "target" && kind != "body" && kind != "picture";
         });
         const bool has_target = has([](const std::string& kind) { return kind == "target"; });
-        const bool has_mover =
-            has([](const std::string& kind) { return kind != "target" && kind != "body"; });
+        const bool has_mover = has([](const std::string& kind) {
+            return kind != "target" && kind != "body" && kind != "picture";
+        });
         if (!has_target && (needs_target || !has_mover) && problems_.empty()) {
             top.problem("", "expected at least one table [target.NAME]");
         }
@@ -327,6 +338,7 @@ class SceneReader {
     std::vector<Problem> problems_;
     MoverReader movers_;
     TargetReader targets_;
+    PictureReader pictures_;
 };
 
 }  // namespace

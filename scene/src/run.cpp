@@ -7,9 +7,9 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/scene/pattern.hpp>
 #include <hopcoil/scene/run.hpp>
 
-#include "pattern.hpp"
 #include "running_scene.hpp"
 
 namespace hopcoil::scene {
@@ -29,6 +29,12 @@ struct Recording {
 ChannelKind channel_kind(ValueKind kind) {
     if (kind == ValueKind::rotation) return ChannelKind::rotation;
     return kind == ValueKind::vector ? ChannelKind::vector : ChannelKind::scalar;
+}
+
+bool is_kept(const std::vector<std::string>& patterns, const std::string& name) {
+    return patterns.empty() ||
+           std::any_of(patterns.begin(), patterns.end(),
+                       [&](const std::string& pattern) { return matches(pattern, name); });
 }
 
 class RecordingMaker {
@@ -67,10 +73,7 @@ class RecordingMaker {
     bool add(const std::string& owner, const std::string& quantity, const std::string& unit,
              ChannelKind kind, std::size_t numbers) {
         const std::string name = channel_name(owner, quantity, unit);
-        const bool kept =
-            scene_.record.empty() ||
-            std::any_of(scene_.record.begin(), scene_.record.end(),
-                        [&](const std::string& pattern) { return matches(pattern, name); });
+        const bool kept = is_kept(scene_.record, name);
         if (kept) {
             recording_.channels.push_back(
                 {.name = name, .kind = kind, .components = numbers, .unit = unit});
@@ -161,6 +164,30 @@ std::vector<std::string> warnings_of(const SceneMover& item, const RunningMover&
 }
 
 }  // namespace
+
+Take recorded_part(const Take& take, const std::vector<std::string>& patterns) {
+    if (patterns.empty()) return take;
+    std::vector<RecordedChannel> channels;
+    std::vector<std::size_t> columns;
+    for (std::size_t i = 0; i < take.channels().size(); ++i) {
+        if (!is_kept(patterns, take.channels()[i].name)) continue;
+        channels.push_back(take.channels()[i]);
+        const Take::Columns place = take.columns_of(i);
+        for (std::size_t k = 0; k < place.count; ++k)
+            columns.push_back(place.first + k);
+    }
+    Take part;
+    part.begin(channels);
+    part.reserve(take.row_count());
+    part.set_made_by(take.made_by());
+    std::vector<double> numbers(columns.size());
+    for (std::size_t row = 0; row < take.row_count(); ++row) {
+        for (std::size_t k = 0; k < columns.size(); ++k)
+            numbers[k] = take.row(row)[columns[k]];
+        part.row(take.times_s()[row], numbers);
+    }
+    return part;
+}
 
 std::string channel_name(const std::string& owner, const std::string& quantity,
                          const std::string& unit) {

@@ -7,9 +7,8 @@
 #include <fmt/format.h>
 
 #include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/scene/pattern.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
-
-#include "pattern.hpp"
 
 namespace hopcoil::scene {
 namespace {

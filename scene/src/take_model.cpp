@@ -31,14 +31,14 @@ void put(NodeChannels& node, TrackKind kind, std::size_t channel) {
                                  : node.position) = channel;
 }
 
-std::optional<std::size_t> value_channel(const Scene& scene, const Take& take, std::size_t mover,
-                                         std::size_t part) {
-    const SceneMover& item = scene.movers[mover];
-    return take.find_channel(channel_name(item.name + part_suffix(item.numbers, part), "value",
-                                          scene.targets[item.target].unit));
+std::optional<std::size_t> value_channel(const Scene& scene, const Take& take,
+                                         const MoverPart& mover) {
+    const SceneMover& item = scene.movers[mover.mover];
+    return take.find_channel(channel_name(item.name + part_suffix(item.numbers, mover.part),
+                                          "value", scene.targets[item.target].unit));
 }
 
-bool is_part_of(const Body& body, std::size_t mover) {
+bool is_part_of(const Body& body, const MoverPart& mover) {
     return body.position == mover || body.rotation == mover || body.scale == mover;
 }
 
@@ -74,8 +74,8 @@ class ModelMaker {
 
     BakedModel make(const std::vector<NodeChannels>& nodes) {
         for (const NodeChannels& channels : nodes) {
-            ModelNode node{.name = channels.name};
-            if (channels.position) add(node, TrackKind::translation, *channels.position);
+            ModelNode node{.name = channels.name, .translation = channels.at_m};
+            if (channels.position) add_place(node, channels);
             if (channels.rotation) add(node, TrackKind::rotation, *channels.rotation);
             if (channels.scale) add(node, TrackKind::scale, *channels.scale);
             baked_.model.nodes.push_back(std::move(node));
@@ -85,8 +85,23 @@ class ModelMaker {
     }
 
   private:
+    void add_place(ModelNode& node, const NodeChannels& channels) {
+        auto columns = columns_of(TrackKind::translation, *channels.position);
+        const bool is_number = take_.columns_of(*channels.position).count == 1;
+        if (is_number) std::swap(columns[0], columns[channels.axis]);
+        for (std::size_t k = 0; k < columns.size(); ++k) {
+            for (double& number : columns[k])
+                number += channels.at_m[k];
+        }
+        add(node, TrackKind::translation, columns);
+    }
+
     void add(ModelNode& node, TrackKind kind, std::size_t channel) {
-        NodeTrack track = track_from(node.name, kind, columns_of(kind, channel));
+        add(node, kind, columns_of(kind, channel));
+    }
+
+    void add(ModelNode& node, TrackKind kind, const std::vector<std::vector<double>>& columns) {
+        NodeTrack track = track_from(node.name, kind, columns);
         const std::array<double, 4>& first = track.values.front();
         if (kind == TrackKind::rotation) node.rotation = first;
         if (kind == TrackKind::translation) node.translation = {first[0], first[1], first[2]};
@@ -218,18 +233,21 @@ NodeChannels& node_named(std::vector<NodeChannels>& nodes, const std::string& na
 std::vector<NodeChannels> nodes_of(const Scene& scene, const Take& take) {
     std::vector<NodeChannels> nodes;
     for (const Body& body : scene.bodies) {
-        NodeChannels node{.name = body.name};
-        if (body.position) node.position = value_channel(scene, take, *body.position, 0);
-        if (body.rotation) node.rotation = value_channel(scene, take, *body.rotation, 0);
-        if (body.scale) node.scale = value_channel(scene, take, *body.scale, 0);
+        NodeChannels node{.name = body.name, .at_m = body.at_m, .axis = body.axis};
+        if (body.position) node.position = value_channel(scene, take, *body.position);
+        if (body.rotation) node.rotation = value_channel(scene, take, *body.rotation);
+        if (body.scale) node.scale = value_channel(scene, take, *body.scale);
         nodes.push_back(std::move(node));
     }
     for (std::size_t i = 0; i < scene.movers.size(); ++i) {
-        const bool is_part = std::any_of(scene.bodies.begin(), scene.bodies.end(),
-                                         [&](const Body& body) { return is_part_of(body, i); });
         const SceneMover& mover = scene.movers[i];
-        for (std::size_t part = 0; !is_part && part < part_count(mover.numbers); ++part) {
-            const auto channel = value_channel(scene, take, i, part);
+        for (std::size_t part = 0; part < part_count(mover.numbers); ++part) {
+            const bool is_part =
+                std::any_of(scene.bodies.begin(), scene.bodies.end(), [&](const Body& body) {
+                    return is_part_of(body, {i, part});
+                });
+            if (is_part) continue;
+            const auto channel = value_channel(scene, take, {i, part});
             const auto kind = channel ? track_of(take.channels()[*channel]) : std::nullopt;
             if (!kind) continue;
             NodeChannels node{.name = mover.name + part_suffix(mover.numbers, part)};

@@ -53,6 +53,7 @@ std::map<std::string, std::string> places_for_keys() {
         {"link", hook + "[relay.lamp]\ntarget = 'hook'\nlinks = [{ @ }]\n"},
         {"kick", hook + lamp + "kicks = [{ @ }]\n"},
         {"body", hook + lamp + "[body.b]\n@\n"},
+        {"picture", hook + lamp + "[picture.p]\n@\n"},
         {"tuning by feel", hook + lamp + "tuning = { @ }\n"},
         {"tuning by wish", in_tuning("settling_time_s = 1")},
         {"tuning as a spring", in_tuning("damping_n_s_per_m = 1")},

@@ -6,6 +6,7 @@
 
 #include <hopcoil/base/take_sink.hpp>
 #include <hopcoil/scene/scene.hpp>
+#include <hopcoil/take/take.hpp>
 
 namespace hopcoil::scene {
 
@@ -27,10 +28,14 @@ struct RunLog {
 /// Model   Steps are split at every knot of a target, so the motion does not depend on the rate.
 /// Shapes  channels: "wind.value_rad" for every target, then "vane.value_rad" and
 ///         "vane.velocity_rad_per_s" for every mover ("boom.lamp.value_m" for a relay's link), in
-///         the scene's order.
+///         the scene's order; of them those that the scene's `record` names.
 /// Errors  InvalidValue for a clock or tuning out of range; Diverged when a value overflows, or a
 ///         follower without a guard leaves for infinity.
 RunLog run(const Scene& scene, TakeSink& sink);
+
+/// The channels of a take whose names fit one of the patterns ('*' stands for any letters); all,
+/// without any.
+[[nodiscard]] Take recorded_part(const Take& take, const std::vector<std::string>& patterns);
 
 /// "value_rad", "velocity_rad_per_s", or without a unit "value", "velocity".
 [[nodiscard]] std::string channel_name(const std::string& owner, const std::string& quantity,

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <cstdint>
 #include <limits>
@@ -51,12 +52,52 @@ struct SceneTarget {
     [[nodiscard]] bool is_led() const noexcept { return leader || !layers.empty(); }
 };
 
-/// The parts of one thing: what moves, turns and sizes it. Indices into Scene::movers.
+/// What a body looks like.
+enum class BodyShape : std::uint8_t { diamond, disc, arrow, box };
+
+/// A mover, or one link of a relay.
+struct MoverPart {
+    std::size_t mover = 0;  ///< index into Scene::movers
+    std::size_t part = 0;
+    friend bool operator==(const MoverPart&, const MoverPart&) = default;
+};
+
+/// The parts of one thing: what moves, turns and sizes it.
 struct Body {
     std::string name{};
-    std::optional<std::size_t> position{};
-    std::optional<std::size_t> rotation{};
-    std::optional<std::size_t> scale{};
+    std::optional<MoverPart> position{};
+    std::optional<MoverPart> rotation{};
+    std::optional<MoverPart> scale{};
+    std::array<double, 3> at_m{};  ///< where it stands when nothing has moved it
+    std::size_t axis = 0;          ///< that a position of one number moves it along
+    std::optional<BodyShape> shape{};  ///< a diamond, or a disc for what does not turn
+    std::optional<double> length_m{};  ///< of its shape; what a picture has room for, without it
+    std::string joined_to{};           ///< another body that a line is drawn to
+};
+
+/// A picture to be made of a run.
+struct PictureSettings {
+    enum class Kind : std::uint8_t {
+        paths,  ///< where everything went, with ghosts evenly in time
+        strip,  ///< moments side by side
+        film,   ///< frames, and an animated picture of them
+    };
+    enum class View : std::uint8_t { side, top, end, slanted };
+
+    std::string name{};
+    Kind kind = Kind::paths;
+    View view = View::side;
+    double from_s = 0.0;
+    std::optional<double> to_s{};           ///< the end of the run, without it
+    std::optional<double> every_s{};        ///< from ghost to ghost, from moment to moment
+    std::vector<std::string> bodies{};      ///< all, without any
+    std::vector<std::string> compare{};     ///< takes drawn behind it, for comparison
+    std::vector<std::string> references{};  ///< PNG files shown beside the moments of a strip
+    double references_from_s = 0.0;
+    double references_every_s = 1.0 / 24;
+    double rate_hz = 25.0;  ///< of a film's frames
+    double speed = 1.0;     ///< of a film, in seconds of the run a second
+    std::string format = "png";
 };
 
 /// What a scene file says: targets, what goes after them, how long and how often to look.
@@ -71,6 +112,7 @@ struct Scene {
     std::vector<SceneTarget> targets{};
     std::vector<SceneMover> movers{};
     std::vector<Body> bodies{};
+    std::vector<PictureSettings> pictures{};
     std::vector<std::string> record{};  ///< patterns of the channels to keep; all, without any
 };
 

@@ -1,5 +1,7 @@
 #pragma once
 
+#include <array>
+#include <cstddef>
 #include <optional>
 #include <string>
 #include <vector>
@@ -17,6 +19,8 @@ struct NodeChannels {
     std::optional<std::size_t> position{};  ///< a channel of the take
     std::optional<std::size_t> rotation{};
     std::optional<std::size_t> scale{};
+    std::array<double, 3> at_m{};  ///< added to its place
+    std::size_t axis = 0;          ///< that a place of one number lies on
 };
 
 /// The nodes that the movers of a scene are in its take: its bodies, then each mover that is part

@@ -1,0 +1,497 @@
+#include "draw/picture.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <stdexcept>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/scene/text_file.hpp>
+
+#include "draw/animated_png.hpp"
+#include "draw/canvas.hpp"
+#include "draw/palette.hpp"
+#include "draw/solid.hpp"
+
+namespace hopcoil::draw {
+namespace {
+
+constexpr double title_px = 21;
+constexpr double text_px = 14;
+constexpr double small_px = 12;
+constexpr double margin_px = 28;
+
+/// A box on the sheet.
+struct Box {
+    double left = 0;
+    double top = 0;
+    double width = 0;
+    double height = 0;
+};
+
+struct Extent {
+    double low = std::numeric_limits<double>::infinity();
+    double high = -std::numeric_limits<double>::infinity();
+    void take_in(double from, double to) {
+        low = std::min(low, from);
+        high = std::max(high, to);
+    }
+    [[nodiscard]] double size() const { return high - low; }
+};
+
+/// Between two rows.
+Pose pose_at(const Subject& subject, double time_s) {
+    const auto next = std::upper_bound(subject.times_s.begin(), subject.times_s.end(), time_s);
+    if (next == subject.times_s.begin()) return subject.poses.front();
+    if (next == subject.times_s.end()) return subject.poses.back();
+    const auto i = static_cast<std::size_t>(next - subject.times_s.begin());
+    const Pose& a = subject.poses[i - 1];
+    const Pose& b = subject.poses[i];
+    const double part =
+        (time_s - subject.times_s[i - 1]) / (subject.times_s[i] - subject.times_s[i - 1]);
+    const Vector3 way = rotation_vector(b.rotation * conjugate(a.rotation));
+    return {a.position + (b.position - a.position) * part, turned_by(way * part) * a.rotation,
+            a.scale + (b.scale - a.scale) * part};
+}
+
+bool is_within(const Picture& picture, double time_s) {
+    return time_s >= picture.from_s - 1e-9 && time_s <= picture.to_s + 1e-9;
+}
+
+double largest_scale(const Pose& pose) {
+    return std::max({pose.scale.x, pose.scale.y, pose.scale.z});
+}
+
+/// What of space is to be seen, and how large shapes are that have no length of their own.
+struct Space {
+    Extent across;
+    Extent up;
+    double length_m = 0.1;
+};
+
+Space space_of(const Picture& picture, const Eye& eye) {
+    Space space;
+    for (const Subject& subject : picture.subjects) {
+        for (std::size_t i = 0; i < subject.poses.size(); ++i) {
+            if (!is_within(picture, subject.times_s[i])) continue;
+            const double x = dot(subject.poses[i].position, eye.right);
+            const double y = dot(subject.poses[i].position, eye.up);
+            space.across.take_in(x, x);
+            space.up.take_in(y, y);
+        }
+    }
+    if (!(space.across.size() >= 0)) throw std::invalid_argument{"a picture of nothing"};
+    const double size = std::max(space.across.size(), space.up.size());
+    space.length_m = size > 0 ? 0.07 * size : 1.0;
+    for (const Subject& subject : picture.subjects) {
+        for (std::size_t i = 0; i < subject.poses.size(); ++i) {
+            if (!is_within(picture, subject.times_s[i])) continue;
+            const double reach =
+                0.8 * subject.length_m.value_or(space.length_m) * largest_scale(subject.poses[i]);
+            const double x = dot(subject.poses[i].position, eye.right);
+            const double y = dot(subject.poses[i].position, eye.up);
+            space.across.take_in(x - reach, x + reach);
+            space.up.take_in(y - reach, y + reach);
+        }
+    }
+    return space;
+}
+
+/// As large as fits into a box, in its middle.
+Projection fitted(const Space& space, const Eye& eye, const Box& box) {
+    Projection projection{.eye = eye};
+    projection.px_per_m = std::min(box.width / space.across.size(), box.height / space.up.size());
+    projection.origin = {
+        box.left + box.width / 2 - projection.px_per_m * (space.across.low + space.across.high) / 2,
+        box.top + box.height / 2 + projection.px_per_m * (space.up.low + space.up.high) / 2};
+    return projection;
+}
+
+/// A step between lines of a grid that is 1, 2 or 5 times a power of ten.
+double round_step(double about) {
+    const double power = std::pow(10, std::floor(std::log10(about)));
+    for (const double factor : {1.0, 2.0, 5.0}) {
+        if (factor * power >= about) return factor * power;
+    }
+    return 10 * power;
+}
+
+std::array<const char*, 2> axis_names(scene::PictureSettings::View view) {
+    using View = scene::PictureSettings::View;
+    if (view == View::top) return {"x (m)", "z (m), downward"};
+    if (view == View::end) return {"z (m)", "y (m)"};
+    return {"x (m)", "y (m)"};
+}
+
+/// Draws one picture on a sheet.
+class PictureDrawer {
+  public:
+    PictureDrawer(const Picture& picture, Canvas& canvas)
+        : picture_{picture},
+          canvas_{canvas},
+          eye_{eye_of(picture.view)},
+          space_{space_of(picture, eye_)} {}
+
+    void paths() {
+        frame_texts();
+        constexpr double top_px = 82;
+        const Box box{margin_px + 46, top_px, picture_.width_px - legend_px() - margin_px - 70,
+                      picture_.height_px - top_px - 84};
+        const Projection projection = fitted(space_, eye_, box);
+        canvas_.within({box.left, box.top}, box.width, box.height);
+        grid(box, projection);
+        for (const Subject& subject : picture_.subjects)
+            trail(subject, projection, picture_.from_s, picture_.to_s);
+        const std::vector<double> moments = moments_of();
+        for (const bool comparison : {true, false}) {
+            for (std::size_t i = 0; i < moments.size(); ++i) {
+                const double age = moments.size() < 2 ? 1
+                                                      : static_cast<double>(i) /
+                                                            static_cast<double>(moments.size() - 1);
+                everything_at(moments[i], projection, 0.3 + 0.6 * age, comparison);
+            }
+        }
+        time_labels(moments, projection);
+        canvas_.everywhere();
+        axes(box, projection);
+        legend();
+    }
+
+    void strip(const std::vector<Image>& references) {
+        frame_texts();
+        const std::vector<double> moments = moments_of();
+        const Box all{margin_px, 62, picture_.width_px - 2 * margin_px,
+                      picture_.height_px - 62.0 - 76};
+        const bool with_references = !references.empty();
+        const std::size_t columns = columns_for(moments.size(), all, with_references);
+        const std::size_t rows = (moments.size() + columns - 1) / columns;
+        const double width = all.width / static_cast<double>(columns);
+        const double height = all.height / static_cast<double>(rows);
+        for (std::size_t i = 0; i < moments.size(); ++i) {
+            const Box cell{all.left + width * static_cast<double>(i % columns),
+                           all.top + height * static_cast<double>(i / columns), width, height};
+            moment(moments[i], cell, references);
+        }
+        strip_legend(picture_.height_px - 40.0);
+    }
+
+    void frame(double time_s) {
+        const Box box{margin_px, 52, picture_.width_px - 2 * margin_px,
+                      picture_.height_px - 52.0 - 46};
+        const Projection projection = fitted(space_, eye_, box);
+        constexpr double trail_s = 0.8;
+        canvas_.text({margin_px, 32}, picture_.title, {ink}, 17, Align::left, true);
+        canvas_.text({picture_.width_px - margin_px, 32}, fmt::format("{:.2f} s", time_s), {ink},
+                     17, Align::right);
+        canvas_.within({box.left, box.top}, box.width, box.height);
+        grid(box, projection);
+        for (const Subject& subject : picture_.subjects) {
+            trail(subject, projection, std::max(picture_.from_s, time_s - trail_s), time_s);
+        }
+        for (const bool comparison : {true, false})
+            everything_at(time_s, projection, 1, comparison);
+        canvas_.everywhere();
+        strip_legend(picture_.height_px - 16.0);
+    }
+
+  private:
+    static double legend_px() { return 220; }
+
+    void frame_texts() {
+        canvas_.text({margin_px, 38}, picture_.title, {ink}, title_px, Align::left, true);
+        canvas_.text({margin_px, picture_.height_px - 16.0}, picture_.footer, {faint_ink},
+                     small_px);
+    }
+
+    [[nodiscard]] std::vector<double> moments_of() const {
+        std::vector<double> moments;
+        const auto count = static_cast<std::size_t>(
+            std::floor((picture_.to_s - picture_.from_s) / picture_.every_s + 1e-9));
+        for (std::size_t i = 0; i <= count; ++i)
+            moments.push_back(picture_.from_s + static_cast<double>(i) * picture_.every_s);
+        return moments;
+    }
+
+    void trail(const Subject& subject, const Projection& projection, double from_s, double to_s) {
+        std::vector<Point> points{projection(pose_at(subject, from_s).position)};
+        for (std::size_t i = 0; i < subject.times_s.size(); ++i) {
+            if (subject.times_s[i] > from_s && subject.times_s[i] < to_s)
+                points.push_back(projection(subject.poses[i].position));
+        }
+        points.push_back(projection(pose_at(subject, to_s).position));
+        canvas_.line(points, {subject.colour, subject.is_comparison ? 0.5 : 0.75},
+                     subject.is_comparison ? 1.2 : 1.8, subject.is_comparison);
+    }
+
+    [[nodiscard]] double length_of(const Subject& subject) const {
+        return subject.length_m.value_or(space_.length_m);
+    }
+
+    void everything_at(double time_s, const Projection& projection, double opacity,
+                       bool comparison) {
+        for (const Subject& subject : picture_.subjects) {
+            if (subject.is_comparison != comparison || !subject.joined_to) continue;
+            const Subject& other = picture_.subjects[*subject.joined_to];
+            canvas_.line({projection(pose_at(subject, time_s).position),
+                          projection(pose_at(other, time_s).position)},
+                         {ink, 0.7 * opacity}, 1.2, comparison);
+        }
+        for (const Subject& subject : picture_.subjects) {
+            if (subject.is_comparison != comparison) continue;
+            draw_shape(canvas_, projection, subject.shape, length_of(subject),
+                       pose_at(subject, time_s), {subject.colour, opacity, comparison});
+        }
+    }
+
+    /// Beside the ghosts of the first subject, where there is room.
+    void time_labels(const std::vector<double>& moments, const Projection& projection) {
+        const Subject& subject = picture_.subjects.front();
+        std::vector<Point> taken;
+        for (const double time_s : moments) {
+            const Point at = projection(pose_at(subject, time_s).position);
+            constexpr double room_px = 40;
+            const bool free = std::all_of(taken.begin(), taken.end(), [&](const Point& other) {
+                return std::hypot(other.x - at.x, other.y - at.y) > room_px;
+            });
+            if (!free) continue;
+            taken.push_back(at);
+            const double lift = 0.6 * length_of(subject) * largest_scale(pose_at(subject, time_s)) *
+                                    projection.px_per_m +
+                                7;
+            canvas_.text({at.x, at.y - lift}, fmt::format("{:.4g} s", time_s), {faint_ink},
+                         small_px, Align::centre);
+        }
+    }
+
+    [[nodiscard]] bool has_axes() const {
+        return picture_.view != scene::PictureSettings::View::slanted;
+    }
+
+    [[nodiscard]] static double grid_step(const Projection& projection) {
+        constexpr double least_px = 64;
+        return round_step(least_px / projection.px_per_m);
+    }
+
+    void grid(const Box& box, const Projection& projection) {
+        if (!has_axes()) return ground(projection);
+        const double step = grid_step(projection);
+        const double first =
+            std::ceil((box.left - projection.origin.x) / projection.px_per_m / step);
+        for (double k = first;; k += 1) {
+            const double x = projection.origin.x + k * step * projection.px_per_m;
+            if (x > box.left + box.width) break;
+            canvas_.line({{x, box.top}, {x, box.top + box.height}}, {draw::grid}, 1);
+        }
+        const double lowest =
+            std::ceil((projection.origin.y - box.top - box.height) / projection.px_per_m / step);
+        for (double k = lowest;; k += 1) {
+            const double y = projection.origin.y - k * step * projection.px_per_m;
+            if (y < box.top) break;
+            canvas_.line({{box.left, y}, {box.left + box.width, y}}, {draw::grid}, 1);
+        }
+    }
+
+    /// A floor under everything, so that one sees how it lies.
+    void ground(const Projection& projection) {
+        Extent x;
+        Extent z;
+        double lowest = std::numeric_limits<double>::infinity();
+        for (const Subject& subject : picture_.subjects) {
+            for (std::size_t i = 0; i < subject.poses.size(); ++i) {
+                if (!is_within(picture_, subject.times_s[i])) continue;
+                const Vector3& place = subject.poses[i].position;
+                x.take_in(place.x, place.x);
+                z.take_in(place.z, place.z);
+                lowest = std::min(lowest, place.y);
+            }
+        }
+        const double step = grid_step(projection);
+        const double floor_y = step * std::floor(lowest / step);
+        const auto from = [&](const Extent& e) {
+            return std::floor(e.low / step) - 1;
+        };
+        const auto to = [&](const Extent& e) {
+            return std::ceil(e.high / step) + 1;
+        };
+        const auto at = [&](double i, double k) {
+            return projection({i * step, floor_y, k * step});
+        };
+        for (double i = from(x); i <= to(x); i += 1)
+            canvas_.line({at(i, from(z)), at(i, to(z))}, {draw::grid}, 1);
+        for (double k = from(z); k <= to(z); k += 1)
+            canvas_.line({at(from(x), k), at(to(x), k)}, {draw::grid}, 1);
+    }
+
+    void axes(const Box& box, const Projection& projection) {
+        if (!has_axes()) return scale_bar(box, projection);
+        const double step = grid_step(projection);
+        const bool top = picture_.view == scene::PictureSettings::View::top;
+        const double first =
+            std::ceil((box.left - projection.origin.x) / projection.px_per_m / step);
+        for (double k = first;; k += 1) {
+            const double x = projection.origin.x + k * step * projection.px_per_m;
+            if (x > box.left + box.width) break;
+            canvas_.text({x, box.top + box.height + 18}, fmt::format("{:.4g}", k * step),
+                         {faint_ink}, small_px, Align::centre);
+        }
+        const double lowest =
+            std::ceil((projection.origin.y - box.top - box.height) / projection.px_per_m / step);
+        for (double k = lowest;; k += 1) {
+            const double y = projection.origin.y - k * step * projection.px_per_m;
+            if (y < box.top) break;
+            const double shown = k == 0 ? 0 : k * step * (top ? -1 : 1);
+            canvas_.text({box.left - 8, y + 4}, fmt::format("{:.4g}", shown), {faint_ink}, small_px,
+                         Align::right);
+        }
+        const auto names = axis_names(picture_.view);
+        canvas_.text({box.left + box.width / 2, box.top + box.height + 38}, names[0], {ink},
+                     text_px, Align::centre);
+        canvas_.text({margin_px, box.top - 12}, names[1], {ink}, text_px);
+    }
+
+    void scale_bar(const Box& box, const Projection& projection) {
+        const double length_m = round_step(80 / projection.px_per_m);
+        const Point from{box.left, box.top + box.height + 20};
+        canvas_.line({from, {from.x + length_m * projection.px_per_m, from.y}}, {ink}, 2);
+        canvas_.text({from.x + length_m * projection.px_per_m + 10, from.y + 5},
+                     fmt::format("{:.4g} m", length_m), {ink}, text_px);
+    }
+
+    void swatch(const Subject& subject, const Point& at) {
+        const Ink colour{subject.colour};
+        if (subject.is_comparison) {
+            canvas_.ring({at.x + 8, at.y - 5}, 6, colour, 1.4, true);
+        } else {
+            canvas_.disc({at.x + 8, at.y - 5}, 6.5, colour);
+        }
+        canvas_.text({at.x + 24, at.y}, subject.name, {ink}, text_px);
+    }
+
+    void legend() {
+        double y = 96;
+        const double x = picture_.width_px - legend_px() + 10;
+        for (const Subject& subject : picture_.subjects) {
+            swatch(subject, {x, y});
+            y += 26;
+        }
+        y += 8;
+        canvas_.text({x, y}, fmt::format("a ghost every {:.3g} s", picture_.every_s), {faint_ink},
+                     small_px);
+        canvas_.text({x, y + 18}, fmt::format("{:.4g} to {:.4g} s", picture_.from_s, picture_.to_s),
+                     {faint_ink}, small_px);
+    }
+
+    void strip_legend(double y) {
+        double x = margin_px;
+        for (const Subject& subject : picture_.subjects) {
+            swatch(subject, {x, y});
+            x += 52 + canvas_.text_width_px(subject.name, text_px);
+        }
+    }
+
+    /// So many columns that the moments come out as large as can be.
+    [[nodiscard]] std::size_t columns_for(std::size_t count, const Box& all,
+                                          bool with_references) const {
+        std::size_t best = 1;
+        double largest = 0;
+        for (std::size_t columns = 1; columns <= count; ++columns) {
+            const auto rows = static_cast<double>((count + columns - 1) / columns);
+            const double width = all.width / static_cast<double>(columns) - 10;
+            const double height = (all.height / rows - 32) * (with_references ? 0.5 : 1);
+            const double scale = std::min(width / space_.across.size(), height / space_.up.size());
+            if (scale <= largest) continue;
+            largest = scale;
+            best = columns;
+        }
+        return best;
+    }
+
+    void moment(double time_s, const Box& cell, const std::vector<Image>& references) {
+        const bool with_reference = !references.empty();
+        const Box inner{cell.left + 5, cell.top + 24, cell.width - 10,
+                        (cell.height - 32) * (with_reference ? 0.5 : 1)};
+        canvas_.text({cell.left + 7, cell.top + 16}, fmt::format("{:.4g} s", time_s), {faint_ink},
+                     small_px);
+        canvas_.outline({{cell.left + 2, cell.top + 2},
+                         {cell.left + cell.width - 2, cell.top + 2},
+                         {cell.left + cell.width - 2, cell.top + cell.height - 4},
+                         {cell.left + 2, cell.top + cell.height - 4}},
+                        {draw::grid}, 1);
+        const Projection projection = fitted(space_, eye_, inner);
+        canvas_.within({cell.left + 3, cell.top + 20}, cell.width - 6, inner.height + 6);
+        for (const Subject& subject : picture_.subjects) {
+            trail(subject, projection, std::max(picture_.from_s, time_s - picture_.every_s),
+                  time_s);
+        }
+        for (const bool comparison : {true, false})
+            everything_at(time_s, projection, 1, comparison);
+        canvas_.everywhere();
+        if (!with_reference) return;
+        const auto nearest =
+            std::min_element(picture_.references.begin(), picture_.references.end(),
+                             [&](const ReferenceFrame& a, const ReferenceFrame& b) {
+                                 return std::abs(a.time_s - time_s) < std::abs(b.time_s - time_s);
+                             });
+        const auto index = static_cast<std::size_t>(nearest - picture_.references.begin());
+        canvas_.image(references[index], {inner.left, inner.top + inner.height + 2}, inner.width,
+                      inner.height);
+    }
+
+    const Picture& picture_;
+    Canvas& canvas_;
+    Eye eye_;
+    Space space_;
+};
+
+void require_subjects(const Picture& picture) {
+    if (picture.subjects.empty()) throw std::invalid_argument{"a picture of nothing"};
+}
+
+}  // namespace
+
+void draw_paths(const Picture& picture, const std::filesystem::path& path) {
+    require_subjects(picture);
+    Canvas canvas{path, picture.width_px, picture.height_px};
+    PictureDrawer{picture, canvas}.paths();
+    canvas.finish();
+}
+
+void draw_strip(const Picture& picture, const std::filesystem::path& path) {
+    require_subjects(picture);
+    std::vector<Image> references;
+    references.reserve(picture.references.size());
+    for (const ReferenceFrame& reference : picture.references)
+        references.emplace_back(reference.file);
+    Canvas canvas{path, picture.width_px, picture.height_px};
+    PictureDrawer{picture, canvas}.strip(references);
+    canvas.finish();
+}
+
+std::size_t write_film(const Picture& picture, double rate_hz, double speed,
+                       const std::filesystem::path& folder, const std::filesystem::path& animated,
+                       const std::function<void(std::size_t, std::size_t)>& tell) {
+    require_subjects(picture);
+    constexpr double most_frames = 5000;
+    const double count = std::floor((picture.to_s - picture.from_s) / speed * rate_hz + 1e-9) + 1;
+    if (!(count <= most_frames)) {
+        throw std::invalid_argument{
+            fmt::format("a film of {} frames; at most {} are drawn", count, most_frames)};
+    }
+    scene::make_folder(folder);
+    std::vector<std::filesystem::path> frames;
+    for (double i = 0; i < count; i += 1) {
+        frames.push_back(folder / fmt::format("{:04}.png", frames.size() + 1));
+        Canvas canvas{frames.back(), picture.width_px, picture.height_px};
+        PictureDrawer{picture, canvas}.frame(
+            std::min(picture.to_s, picture.from_s + i * speed / rate_hz));
+        canvas.finish();
+        if (tell) tell(frames.size(), static_cast<std::size_t>(count));
+    }
+    write_animated_png(frames, rate_hz, animated);
+    return frames.size();
+}
+
+}  // namespace hopcoil::draw

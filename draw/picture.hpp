@@ -1,0 +1,66 @@
+#pragma once
+
+#include <cstddef>
+#include <filesystem>
+#include <functional>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include <hopcoil/follow/pose_follower.hpp>
+#include <hopcoil/scene/scene.hpp>
+
+/// @file
+/// Pictures of what a scene did, in space: paths with ghosts, strips of moments, films.
+
+namespace hopcoil::draw {
+
+/// One thing over time.
+struct Subject {
+    std::string name{};
+    std::string_view colour{};
+    scene::BodyShape shape = scene::BodyShape::diamond;
+    std::optional<double> length_m{};  ///< what there is room for, without it
+    std::vector<double> times_s{};
+    std::vector<Pose> poses{};
+    std::optional<std::size_t> joined_to{};  ///< another subject, by a line
+    bool is_comparison = false;              ///< from another take: drawn hollow, behind
+};
+
+/// A picture from elsewhere of what happened at a time.
+struct ReferenceFrame {
+    std::filesystem::path file{};
+    double time_s = 0.0;
+};
+
+struct Picture {
+    std::string title{};
+    std::string footer{};  ///< what made it
+    scene::PictureSettings::View view = scene::PictureSettings::View::side;
+    double from_s = 0.0;
+    double to_s = 1.0;
+    double every_s = 0.1;  ///< from ghost to ghost, from moment to moment
+    std::vector<Subject> subjects{};
+    std::vector<ReferenceFrame> references{};
+    int width_px = 1280;
+    int height_px = 800;
+};
+
+/// Where everything went: its path, and a ghost of it at even times. PNG or SVG by the ending.
+/// Errors  std::invalid_argument for another ending or a picture of nothing; scene::FileProblem.
+void draw_paths(const Picture& picture, const std::filesystem::path& path);
+
+/// Moments side by side, row after row, references beneath.
+void draw_strip(const Picture& picture, const std::filesystem::path& path);
+
+/// A film as numbered frames in a folder, and as one animated picture (APNG) of them.
+///
+/// `rate_hz` frames a second, `speed` seconds of the scene in each. How many frames it has. `tell`
+/// hears how many of how many are drawn. Errors  as above; std::invalid_argument for more than
+/// 5,000 frames.
+std::size_t write_film(const Picture& picture, double rate_hz, double speed,
+                       const std::filesystem::path& folder, const std::filesystem::path& animated,
+                       const std::function<void(std::size_t, std::size_t)>& tell = {});
+
+}  // namespace hopcoil::draw

@@ -1,0 +1,216 @@
+#include "tool/scene_pictures.hpp"
+
+#include <algorithm>
+#include <cstddef>
+#include <iterator>
+#include <optional>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/scene/pattern.hpp>
+#include <hopcoil/scene/take_file.hpp>
+#include <hopcoil/scene/take_model.hpp>
+
+#include "draw/palette.hpp"
+#include "tool/commands.hpp"
+#include "tool/progress.hpp"
+
+namespace hopcoil::tool {
+namespace {
+
+using scene::NodeChannels;
+
+/// The numbers of a channel in one row; none for a channel that is not there.
+std::vector<double> numbers_at(const Take& take, const std::optional<std::size_t>& channel,
+                               std::size_t row) {
+    if (!channel) return {};
+    const Take::Columns place = take.columns_of(*channel);
+    const auto numbers = take.row(row).subspan(place.first, place.count);
+    return {numbers.begin(), numbers.end()};
+}
+
+Vector3 place_at(const Take& take, const NodeChannels& node, std::size_t row) {
+    Vector3 place{node.at_m[0], node.at_m[1], node.at_m[2]};
+    const std::vector<double> numbers = numbers_at(take, node.position, row);
+    if (numbers.size() == 1) {
+        (node.axis == 0 ? place.x : node.axis == 1 ? place.y : place.z) += numbers[0];
+    } else if (numbers.size() > 1) {
+        place = place + Vector3{numbers[0], numbers[1], numbers.size() > 2 ? numbers[2] : 0};
+    }
+    return place;
+}
+
+Quaternion turn_at(const Take& take, const NodeChannels& node, std::size_t row) {
+    const std::vector<double> numbers = numbers_at(take, node.rotation, row);
+    if (numbers.size() == 4) return {numbers[0], numbers[1], numbers[2], numbers[3]};
+    return numbers.empty() ? Quaternion{} : turned_by({0, numbers[0], 0});
+}
+
+Vector3 size_at(const Take& take, const NodeChannels& node, std::size_t row) {
+    const std::vector<double> numbers = numbers_at(take, node.scale, row);
+    if (numbers.empty()) return {1, 1, 1};
+    if (numbers.size() == 1) return {numbers[0], numbers[0], numbers[0]};
+    return {numbers[0], numbers[1], numbers.size() > 2 ? numbers[2] : 1};
+}
+
+const scene::Body* body_named(const scene::Scene& scene, const std::string& name) {
+    const auto found = std::find_if(scene.bodies.begin(), scene.bodies.end(),
+                                    [&](const scene::Body& body) { return body.name == name; });
+    return found == scene.bodies.end() ? nullptr : &*found;
+}
+
+draw::Subject subject_of(const scene::Scene& scene, const Take& take, const NodeChannels& node) {
+    draw::Subject subject{.name = node.name, .times_s = take.times_s()};
+    // What has a place and no turn is as good as round.
+    if (!node.rotation) subject.shape = scene::BodyShape::disc;
+    if (const scene::Body* body = body_named(scene, node.name)) {
+        subject.shape = body->shape.value_or(subject.shape);
+        subject.length_m = body->length_m;
+    }
+    for (std::size_t row = 0; row < take.row_count(); ++row) {
+        subject.poses.push_back(
+            {place_at(take, node, row), turn_at(take, node, row), size_at(take, node, row)});
+    }
+    return subject;
+}
+
+/// What only turns would stand in one place: side by side, a length and a half apart.
+void spread_out(std::vector<NodeChannels>& nodes, const scene::Scene& scene) {
+    constexpr double apart_m = 1.5;
+    double next_m = 0;
+    for (NodeChannels& node : nodes) {
+        const bool stands = node.position || body_named(scene, node.name) != nullptr;
+        if (stands) continue;
+        node.at_m[0] = next_m;
+        next_m += apart_m;
+    }
+}
+
+std::vector<NodeChannels> chosen_nodes(std::vector<NodeChannels> nodes,
+                                       const scene::PictureSettings& settings) {
+    if (settings.bodies.empty()) return nodes;
+    std::erase_if(nodes, [&](const NodeChannels& node) {
+        return std::none_of(
+            settings.bodies.begin(), settings.bodies.end(),
+            [&](const std::string& pattern) { return scene::matches(pattern, node.name); });
+    });
+    return nodes;
+}
+
+void join(std::vector<draw::Subject>& subjects, const scene::Scene& scene, std::size_t first) {
+    for (std::size_t i = first; i < subjects.size(); ++i) {
+        const scene::Body* body = body_named(scene, subjects[i].name);
+        if (body == nullptr || body->joined_to.empty()) continue;
+        for (std::size_t k = first; k < subjects.size(); ++k) {
+            if (subjects[k].name == body->joined_to) subjects[i].joined_to = k;
+        }
+    }
+}
+
+/// The same bodies as another take has them, by their names.
+void add_comparison(draw::Picture& picture, const scene::Scene& scene,
+                    const scene::PictureSettings& settings, const std::string& file,
+                    const std::vector<NodeChannels>& own) {
+    const Take take = scene::read_take(file);
+    if (take.row_count() == 0) {
+        throw UsageProblem{fmt::format("hopcoil run: {}: it has no rows to compare with", file)};
+    }
+    std::vector<NodeChannels> nodes = chosen_nodes(scene::nodes_of(scene, take), settings);
+    const std::size_t first = picture.subjects.size();
+    for (NodeChannels& node : nodes) {
+        const auto same = std::find_if(own.begin(), own.end(), [&](const NodeChannels& each) {
+            return each.name == node.name;
+        });
+        const bool is_there = node.position || node.rotation || node.scale;
+        if (same == own.end() || !is_there) continue;
+        node.at_m = same->at_m;
+        draw::Subject subject = subject_of(scene, take, node);
+        const auto index = static_cast<std::size_t>(same - own.begin());
+        subject.colour = draw::series_colour(index);
+        subject.is_comparison = true;
+        subject.name += fmt::format(", {}", std::filesystem::path{file}.filename().string());
+        picture.subjects.push_back(std::move(subject));
+    }
+    if (picture.subjects.size() == first) {
+        throw UsageProblem{fmt::format(
+            "hopcoil run: {}: nothing in it has the name of what the picture shows", file)};
+    }
+}
+
+void draw_film(const draw::Picture& picture, const scene::PictureSettings& settings,
+               const std::filesystem::path& folder, const std::filesystem::path& animated) {
+    std::optional<ProgressBar> bar;
+    draw::write_film(picture, settings.rate_hz, settings.speed, folder, animated,
+                     [&](std::size_t done, std::size_t total) {
+                         if (!bar) bar.emplace("drawing", total);
+                         bar->show(done);
+                     });
+}
+
+}  // namespace
+
+draw::Picture picture_of(const scene::Scene& scene, const Take& take,
+                         const scene::PictureSettings& settings, const std::string& footer) {
+    std::vector<NodeChannels> nodes = scene::nodes_of(scene, take);
+    spread_out(nodes, scene);
+    nodes = chosen_nodes(std::move(nodes), settings);
+    if (nodes.empty()) {
+        throw UsageProblem{fmt::format(
+            "hopcoil run: picture.{}: there is nothing to be seen in space: expected a body, or a "
+            "mover of a vector, a rotation, an angle or a length",
+            settings.name)};
+    }
+    draw::Picture picture{.title = scene.title.empty() ? settings.name : scene.title,
+                          .footer = footer,
+                          .view = settings.view,
+                          .from_s = settings.from_s,
+                          .to_s = settings.to_s.value_or(take.times_s().back())};
+    picture.from_s = std::min(picture.from_s, take.times_s().back());
+    picture.to_s = std::min(std::max(picture.to_s, picture.from_s), take.times_s().back());
+    constexpr double ghosts = 12;
+    const double stretch_s = picture.to_s - picture.from_s;
+    picture.every_s = settings.every_s.value_or(stretch_s > 0 ? stretch_s / ghosts : 1);
+    for (std::size_t i = 0; i < nodes.size(); ++i) {
+        picture.subjects.push_back(subject_of(scene, take, nodes[i]));
+        picture.subjects.back().colour = draw::series_colour(i);
+    }
+    join(picture.subjects, scene, 0);
+    for (const std::string& file : settings.compare)
+        add_comparison(picture, scene, settings, file, nodes);
+    for (std::size_t i = 0; i < settings.references.size(); ++i) {
+        picture.references.push_back(
+            {settings.references[i],
+             settings.references_from_s + static_cast<double>(i) * settings.references_every_s});
+    }
+    return picture;
+}
+
+std::vector<std::filesystem::path> make_pictures(const scene::Scene& scene, const Take& take,
+                                                 const std::filesystem::path& folder,
+                                                 const std::string& footer) {
+    using Kind = scene::PictureSettings::Kind;
+    const std::string stem = std::filesystem::path{scene.file}.stem().string();
+    std::vector<std::filesystem::path> files;
+    for (const scene::PictureSettings& settings : scene.pictures) {
+        draw::Picture picture = picture_of(scene, take, settings, footer);
+        const std::string name = fmt::format("{}-{}", stem, settings.name);
+        if (settings.kind == Kind::film) {
+            files.push_back(folder / (name + ".apng"));
+            picture.width_px = 720;
+            picture.height_px = 405;
+            draw_film(picture, settings, folder / (name + "-frames"), files.back());
+            continue;
+        }
+        files.push_back(folder / fmt::format("{}.{}", name, settings.format));
+        if (settings.kind == Kind::paths) {
+            draw::draw_paths(picture, files.back());
+        } else {
+            draw::draw_strip(picture, files.back());
+        }
+    }
+    return files;
+}
+
+}  // namespace hopcoil::tool
