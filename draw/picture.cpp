@@ -258,10 +258,10 @@ class PictureDrawer {
             });
             if (!free) continue;
             taken.push_back(at);
-            const double lift = 0.6 * length_of(subject) * largest_scale(pose_at(subject, time_s)) *
+            const double drop = 0.6 * length_of(subject) * largest_scale(pose_at(subject, time_s)) *
                                     projection.px_per_m +
-                                7;
-            canvas_.text({at.x, at.y - lift}, fmt::format("{:.4g} s", time_s), {faint_ink},
+                                16;
+            canvas_.text({at.x, at.y + drop}, fmt::format("{:.4g} s", time_s), {faint_ink},
                          small_px, Align::centre);
         }
     }

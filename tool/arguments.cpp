@@ -98,6 +98,11 @@ void add_tunings(CLI::App& app, TuningOptions& options) {
     add_list(app, "--damping", options.dampings_n_s_per_m, "N*S/M", "with --mass: damper (0)",
              at_least_zero(" newton seconds per metre"));
     add_each(app, "--named", options.names, "NAME", "a tuning by its name");
+    app.add_option("--tunings", options.files, "a tuning file whose names may be used; repeatable")
+        ->take_all()
+        ->allow_extra_args(false)
+        ->type_name("FILE.toml")
+        ->group("Instead or beside it");
     add_each(app, "--wish", options.wishes, "PERCENT:SECONDS[:LEAD]",
              "so far past, settled in this time");
     add_each(app, "--calming", options.calmings, "HALF_LIFE_S[:RATIO[:LEAD]]",
@@ -118,14 +123,29 @@ void add_other_movers(CLI::App& app, TuningOptions& options) {
              "thrown by a kick, its speed halves in this time");
 }
 
+void add_save(CLI::App& app, SaveOptions& save) {
+    const std::string group = "Keeping it";
+    app.add_option("--save", save.name, "keep the tuning under this name")
+        ->type_name("NAME")
+        ->group(group);
+    app.add_option("--into", save.file, "the tuning file, made if it is not there (tunings.toml)")
+        ->type_name("FILE.toml")
+        ->group(group);
+    app.add_option("--about", save.about, "a line on what it feels like")
+        ->type_name("TEXT")
+        ->group(group);
+}
+
 void add_signal(CLI::App& app, ResponseOptions& options) {
     const std::string signal = "Signal";
-    app.add_option("--signal", options.signal, "jump, kick, ramp, sine or csv (jump)")
-        ->check(one_of({"jump", "kick", "ramp", "sine", "csv"}))
+    app.add_option("--signal", options.signal, "jump, kick, ramp, sine, pulse, noise or csv (jump)")
+        ->check(one_of({"jump", "kick", "ramp", "sine", "pulse", "noise", "csv"}))
         ->type_name("NAME")
         ->group(signal);
-    app.add_option("--size", options.size,
-                   "how far it jumps, how hard the kick, how fast the ramp, how wide the sine (1)")
+    app.add_option(
+           "--size", options.size,
+           "how far it jumps, how hard the kick, how fast the ramp, how wide the sine or the "
+           "noise, how high the pulse (1)")
         ->check(not_zero(""))
         ->type_name("NUMBER")
         ->group(signal);
@@ -134,9 +154,18 @@ void add_signal(CLI::App& app, ResponseOptions& options) {
         ->check(any_number(" per second"))
         ->type_name("NUMBER")
         ->group(signal);
-    app.add_option("--sine-frequency", options.sine_hz, "of the sine (1)")
+    app.add_option("--sine-frequency", options.sine_hz,
+                   "of the sine; of the slowest part of the noise (1)")
         ->check(above_zero(" hertz"))
         ->type_name("HZ")
+        ->group(signal);
+    app.add_option("--pulse-seconds", options.pulse_s, "how long the pulse lasts (0.25)")
+        ->check(above_zero(" seconds"))
+        ->type_name("S")
+        ->group(signal);
+    app.add_option("--seed", options.seed, "of the noise (0)")
+        ->check(whole_number())
+        ->type_name("N")
         ->group(signal);
     app.add_option("--target", options.target, "a recorded target, with a column time_s")
         ->type_name("FILE.csv")
@@ -155,6 +184,7 @@ void add_response(CLI::App& app, ResponseOptions& options) {
     add_tunings(app, options.movers);
     add_other_movers(app, options.movers);
     add_signal(app, options);
+    add_save(app, options.save);
     const std::string output = "Output";
     app.add_option("--seconds", options.seconds, "how long (until it has settled)")
         ->check(above_zero(" seconds"))
@@ -223,11 +253,18 @@ void add_tunings_command(CLI::App& app, TuningsOptions& options) {
         ->type_name("NAME");
     add_tunings(app, options.tunings);
     app.remove_option(app.get_option("--named"));
+    app.add_flag("--compare", options.compare, "side by side, each beside the first");
+    app.add_option("--figure", options.figure, "draw their jumps over one another there")
+        ->type_name("FILE.png|.svg");
+    add_save(app, options.save);
     app.add_flag("--json", options.json, "print one JSON object instead of the table");
     app.footer(
         "Examples: what there is; one of them, and a wish, in every form\n"
         "  hopcoil tunings\n"
-        "  hopcoil tunings lively --wish 12:0.4");
+        "  hopcoil tunings lively --wish 12:0.4\n"
+        "Two compared; a wish kept for scenes to use\n"
+        "  hopcoil tunings lively taut --compare --figure both.png\n"
+        "  hopcoil tunings --wish 12:0.4 --save nod --into quay.toml --about \"a quick nod\"");
 }
 
 void add_timestep(CLI::App& app, TimestepOptions& options) {

@@ -29,6 +29,8 @@ struct TuningOptions {
     std::vector<double> masses_kg{};
     std::vector<double> stiffnesses_n_per_m{};
     std::vector<double> dampings_n_s_per_m{};
+    std::vector<std::filesystem::path>
+        files{};  ///< of named tunings, beside those that are shipped
     // One mover each.
     std::vector<std::string> names{};
     std::vector<std::string> wishes{};
@@ -42,6 +44,13 @@ struct TuningOptions {
     std::vector<std::string> coasts{};
 };
 
+/// A tuning to be kept under a name.
+struct SaveOptions {
+    std::string name{};
+    std::filesystem::path file = "tunings.toml";
+    std::string about{};
+};
+
 struct ResponseOptions {
     TuningOptions movers{};
     std::string signal{};
@@ -51,6 +60,9 @@ struct ResponseOptions {
     std::filesystem::path target{};
     std::string column{};
     std::string after_end = "hold";
+    double pulse_s = 0.25;
+    std::uint64_t seed = 0;
+    SaveOptions save{};
     std::optional<double> seconds{};
     double rate_hz = 60.0;
     bool json = false;
@@ -58,6 +70,8 @@ struct ResponseOptions {
     std::filesystem::path figure{};
 };
 ExitCode run_response(const ResponseOptions& given);
+/// Draws the figure that is asked for, and does nothing else.
+void draw_response(const ResponseOptions& given);
 
 struct RunOptions {
     std::filesystem::path scene{};
@@ -75,6 +89,9 @@ ExitCode run_run(const RunOptions& options);
 
 struct TuningsOptions {
     TuningOptions tunings{};
+    bool compare = false;
+    std::filesystem::path figure{};
+    SaveOptions save{};
     bool json = false;
 };
 ExitCode run_tunings(const TuningsOptions& options);

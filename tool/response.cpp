@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/random.hpp>
 #include <hopcoil/scene/csv.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/take_file.hpp>
@@ -16,6 +17,7 @@
 #include "tool/measured_jump.hpp"
 #include "tool/response_answers.hpp"
 #include "tool/response_chart.hpp"
+#include "tool/saved_tuning.hpp"
 #include "tool/wanted_movers.hpp"
 
 namespace hopcoil::tool {
@@ -59,6 +61,16 @@ scene::Target target_of(ResponseOptions& options) {
         constexpr double for_ever = std::numeric_limits<double>::infinity();
         return scene::MovesTarget{0, {}, {scene::Sine{0, for_ever, size, options.sine_hz}}};
     }
+    if (options.signal == "pulse") {
+        return scene::MovesTarget{0, {scene::Jump{0, size}, scene::Jump{options.pulse_s, 0}}, {}};
+    }
+    if (options.signal == "noise") {
+        const scene::NoiseWave noise{.until_s = std::numeric_limits<double>::infinity(),
+                                     .amplitude = size,
+                                     .settings = {.frequency_hz = options.sine_hz},
+                                     .stream = stream_of(options.seed, "response")};
+        return scene::MovesTarget{0, {}, {noise}};
+    }
     return recorded_target(options);
 }
 
@@ -73,9 +85,12 @@ double rounded_up(double x) {
 
 /// Long enough to see every mover settle, or swing a dozen times if it takes too long.
 double telling_duration_s(const ResponseOptions& options, const std::vector<WantedMover>& wanted) {
-    double longest_s = options.signal == "sine" ? 4 / options.sine_hz : 0;
+    const bool goes_on = options.signal == "sine" || options.signal == "noise";
+    double longest_s = goes_on ? (options.signal == "noise" ? 8 : 4) / options.sine_hz : 0;
+    if (options.signal == "pulse") longest_s = options.pulse_s;
     for (const WantedMover& each : wanted)
         longest_s = std::max(longest_s, telling_time_s(each.numbers, options.size));
+    if (options.signal == "pulse") longest_s += options.pulse_s;
     return longest_s > 0 ? rounded_up(1.1 * longest_s) : 3.0;
 }
 
@@ -204,52 +219,79 @@ void check_outputs(const ResponseOptions& options) {
 
 }  // namespace
 
-ExitCode run_response(const ResponseOptions& given) {
-    ResponseOptions options = given;
+namespace {
+
+/// What the movers do, and what there is to say of it.
+struct Answered {
+    ResponseOptions options;  ///< the signal settled
+    std::vector<WantedMover> wanted;
+    scene::Scene scene;
+    Take smooth;
+    std::vector<ResponseAnswer> answers;
+};
+
+Answered answered(const ResponseOptions& given) {
+    Answered all{.options = given, .wanted = {}, .scene = {}, .smooth = {}, .answers = {}};
+    ResponseOptions& options = all.options;
     if (options.signal.empty()) options.signal = options.target.empty() ? "jump" : "csv";
     check_outputs(options);
-    const std::vector<WantedMover> wanted = wanted_movers(options.movers, "response");
-    for (const WantedMover& each : wanted) {
+    all.wanted = wanted_movers(options.movers, "response");
+    for (const WantedMover& each : all.wanted) {
         if (options.signal != "kick" && std::holds_alternative<scene::CoastNumbers>(each.numbers)) {
             throw UsageProblem{
                 "hopcoil response: --coast goes with --signal kick: it has no target to follow"};
         }
     }
-    const scene::Scene scene = scene_of(options, wanted);
-    scene::require_valid_clock(scene.duration_s, scene.rate_hz);
-
-    std::vector<ResponseAnswer> answers;
-    const Take smooth = take_of(scene, drawing_rate_hz(scene));
-    const std::vector<std::size_t> columns = value_columns(scene);
-    for (std::size_t i = 0; i < wanted.size(); ++i) {
+    all.scene = scene_of(options, all.wanted);
+    scene::require_valid_clock(all.scene.duration_s, all.scene.rate_hz);
+    all.smooth = take_of(all.scene, drawing_rate_hz(all.scene));
+    const std::vector<std::size_t> columns = value_columns(all.scene);
+    for (std::size_t i = 0; i < all.wanted.size(); ++i) {
+        const Take& smooth = all.smooth;
         const Tracking tracking = measure_tracking(smooth.times_s(), smooth.column(columns[i]),
                                                    smooth.column(columns[i] + 1), smooth.column(0));
-        answers.push_back(answer_of(options, scene.movers[i], tracking));
-        answers.back().mass_kg = wanted[i].mass_kg;
-        answers.back().value_column = columns[i];
-        if (!wanted[i].name.empty()) {
-            answers.back().label = wanted[i].name;
-            answers.back().name = fmt::format("{}: {}", wanted[i].name, answers.back().name);
+        ResponseAnswer answer = answer_of(options, all.scene.movers[i], tracking);
+        answer.mass_kg = all.wanted[i].mass_kg;
+        answer.value_column = columns[i];
+        if (!all.wanted[i].name.empty()) {
+            answer.label = all.wanted[i].name;
+            answer.name = fmt::format("{}: {}", all.wanted[i].name, answer.name);
         }
+        all.answers.push_back(std::move(answer));
     }
+    return all;
+}
 
+void draw(const Answered& all) {
+    draw::write_chart(response_chart(all.options, all.answers, all.smooth), all.options.figure);
+}
+
+}  // namespace
+
+void draw_response(const ResponseOptions& given) {
+    draw(answered(given));
+}
+
+ExitCode run_response(const ResponseOptions& given) {
+    const Answered all = answered(given);
+    const ResponseOptions& options = all.options;
     // The figure first: if it cannot be drawn, nothing else has been written.
-    if (!options.figure.empty()) {
-        draw::write_chart(response_chart(options, answers, smooth), options.figure);
-    }
-    if (!options.csv.empty()) scene::write_take(options.csv, take_of(scene, options.rate_hz));
+    if (!options.figure.empty()) draw(all);
+    if (!options.csv.empty()) scene::write_take(options.csv, take_of(all.scene, options.rate_hz));
+    const std::string kept = save_wanted("response", options.save, all.wanted);
     if (options.json) {
         Json json{{"made_by", made_by("response")}, {"responses", Json::array()}};
-        for (const ResponseAnswer& answer : answers) {
+        for (const ResponseAnswer& answer : all.answers)
             json["responses"].push_back(to_json(options, answer));
-        }
+        if (!kept.empty()) json["kept_in"] = options.save.file.string();
         print_json(json);
         return ExitCode::done;
     }
-    for (const ResponseAnswer& answer : answers)
+    for (const ResponseAnswer& answer : all.answers)
         print_answer(answer);
     if (!options.figure.empty()) fmt::print("drawn: {}\n", options.figure.string());
     if (!options.csv.empty()) fmt::print("written: {}\n", options.csv.string());
+    if (!kept.empty()) fmt::print("{}\n", kept);
     return ExitCode::done;
 }
 

@@ -19,6 +19,8 @@ constexpr std::string_view no_stiffness = "a frequency of 0 Hz is never carried 
 std::string_view reason_kept(std::string_view signal) {
     if (signal == "ramp") return "a ramp has no jump to answer";
     if (signal == "kick") return "a kick has no jump to answer";
+    if (signal == "pulse") return "a pulse has no jump to answer";
+    if (signal == "noise") return "noise has no jump to answer";
     return signal == "sine" ? "a sine has no jump to answer" : "a record has no jump to answer";
 }
 
@@ -57,12 +59,17 @@ class AnswerMaker {
                 "of the input's", smoothing_of(*glide, options_.rate_hz).noise_left);
         }
         const bool answered = options_.signal == "jump" || options_.signal == "kick" ||
-                              (answer_.tuning && options_.signal != "csv");
+                              (answer_.tuning && has_closed_answer());
         if (!answered) add_tracking(tracking);
         return std::move(answer_);
     }
 
   private:
+    /// Of a tuning: whether its answer is known without looking at it.
+    [[nodiscard]] bool has_closed_answer() const {
+        return options_.signal == "ramp" || options_.signal == "sine";
+    }
+
     void add(const std::string& key, const std::string& name, const std::string& unit,
              const Figure& figure) {
         answer_.figures.push_back({key, name, unit, figure});
@@ -141,7 +148,7 @@ class AnswerMaker {
         add("settling_time_s", "settled within 2 %", "s", Figure::none(reason));
         add("reversals", "reversals beyond 2 %", "", Figure::none(reason));
         // A follower's answers to a ramp and a sine know it; of the others it is read off the take.
-        const bool known = answer_.tuning && options_.signal != "csv";
+        const bool known = answer_.tuning && has_closed_answer();
         if (!known) add("peak_velocity", "peak velocity", "per s", 0.0);
     }
 

@@ -33,6 +33,14 @@ std::string title_of(const ResponseOptions& options) {
         return fmt::format("Answer to a sine of {:.4g} Hz, amplitude {:.4g}{}", options.sine_hz,
                            options.size, velocity);
     }
+    if (options.signal == "pulse") {
+        return fmt::format("Answer to a pulse of {:.4g} for {:.4g} s{}", options.size,
+                           options.pulse_s, velocity);
+    }
+    if (options.signal == "noise") {
+        return fmt::format("Following noise of {:.4g} Hz, amplitude {:.4g}, seed {}{}",
+                           options.sine_hz, options.size, options.seed, velocity);
+    }
     return fmt::format("Following {} of {}{}", options.column, options.target.filename().string(),
                        velocity);
 }

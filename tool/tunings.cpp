@@ -1,4 +1,5 @@
 #include <variant>
+#include <vector>
 
 #include <fmt/format.h>
 
@@ -8,32 +9,26 @@
 
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
+#include "tool/saved_tuning.hpp"
 #include "tool/wanted_movers.hpp"
 
 namespace hopcoil::tool {
 namespace {
-
-std::string_view description_of(const std::string& name) {
-    for (const NamedTuning& each : named_tunings()) {
-        if (each.name == name) return each.description;
-    }
-    return {};
-}
 
 std::string short_figure(const Figure& figure, const char* unit) {
     return figure.value() ? fmt::format("{:.3g} {}", *figure.value(), unit) : "-";
 }
 
 void print_list(const std::vector<WantedMover>& wanted) {
-    fmt::print("{:<10} {:>8} {:>6} {:>6} {:>9} {:>9}  {}\n", "name", "Hz", "ratio", "lead", "past",
+    fmt::print("{:<16} {:>8} {:>6} {:>6} {:>9} {:>9}  {}\n", "name", "Hz", "ratio", "lead", "past",
                "settled", "feels like");
     for (const WantedMover& each : wanted) {
         const auto& tuning = std::get<Tuning>(each.numbers);
         const JumpAnswer jump = answer_to_jump(tuning);
-        fmt::print("{:<10} {:>8.4g} {:>6.4g} {:>6.4g} {:>9} {:>9}  {}\n", each.name,
+        fmt::print("{:<16} {:>8.4g} {:>6.4g} {:>6.4g} {:>9} {:>9}  {}\n", each.name,
                    tuning.frequency_hz, tuning.damping_ratio, tuning.lead,
                    short_figure(jump.overshoot_percent, "%"),
-                   short_figure(jump.settling_time_s, "s"), description_of(each.name));
+                   short_figure(jump.settling_time_s, "s"), each.about);
     }
 }
 
@@ -43,7 +38,7 @@ void print_forms(const WantedMover& mover) {
         fmt::print("  {:<22} {}\n", name, text);
     };
     fmt::print("{}{}\n", mover.name.empty() ? "" : mover.name + ": ", scene::in_words(tuning));
-    if (!mover.name.empty()) line("feels like", std::string{description_of(mover.name)});
+    if (!mover.about.empty()) line("feels like", mover.about);
     const SpringConstants spring = spring_constants_from(tuning, mover.mass_kg);
     line("as a spring", fmt::format("{:.6g} kg, {:.6g} N/m, {:.6g} N s/m", spring.mass_kg,
                                     spring.stiffness_n_per_m, spring.damping_n_s_per_m));
@@ -65,38 +60,114 @@ void print_forms(const WantedMover& mover) {
     fmt::print("\n");
 }
 
+/// A line of figures, one for each tuning, and how many times the first each of the others is.
+struct ComparedLine {
+    const char* name;
+    const char* unit;
+    std::vector<Figure> figures{};
+};
+
+std::vector<ComparedLine> compared(const std::vector<WantedMover>& wanted) {
+    std::vector<ComparedLine> lines{
+        {"natural frequency", "Hz"},   {"damping ratio", ""},       {"lead", ""},
+        {"past a jump", "%"},          {"settled within 2 %", "s"}, {"rise, 10 to 90 %", "s"},
+        {"behind steady motion", "s"}, {"stiffness", "N/m"},        {"damping", "N s/m"}};
+    for (const WantedMover& each : wanted) {
+        const auto& tuning = std::get<Tuning>(each.numbers);
+        const JumpAnswer jump = answer_to_jump(tuning);
+        const SpringConstants spring = spring_constants_from(tuning, each.mass_kg);
+        const bool springs = tuning.frequency_hz > 0;
+        const std::vector<Figure> figures{
+            tuning.frequency_hz,
+            tuning.damping_ratio,
+            tuning.lead,
+            jump.overshoot_percent,
+            jump.settling_time_s,
+            jump.rise_time_s,
+            springs ? Figure{ramp_lag_s(tuning)} : Figure::none("there is no spring"),
+            spring.stiffness_n_per_m,
+            spring.damping_n_s_per_m};
+        for (std::size_t i = 0; i < lines.size(); ++i)
+            lines[i].figures.push_back(figures[i]);
+    }
+    return lines;
+}
+
+void print_comparison(const std::vector<WantedMover>& wanted) {
+    fmt::print("{:<22}", "");
+    for (const WantedMover& each : wanted)
+        fmt::print(" {:>20}", each.name.empty() ? "(no name)" : each.name);
+    fmt::print("\n");
+    for (const ComparedLine& line : compared(wanted)) {
+        fmt::print("{:<22}", line.name);
+        for (std::size_t i = 0; i < line.figures.size(); ++i) {
+            const auto& number = line.figures[i].value();
+            const auto& first = line.figures[0].value();
+            const char* const space = *line.unit == '\0' ? "" : " ";
+            std::string text = number ? fmt::format("{:.4g}{}{}", *number, space, line.unit) : "-";
+            const bool has_part = i > 0 && number && first && *first != 0;
+            if (has_part) text += fmt::format(" ({:.3g}x)", *number / *first);
+            fmt::print(" {:>20}", text);
+        }
+        fmt::print("\n");
+    }
+}
+
+Json in_json(const WantedMover& wanted) {
+    const auto& tuning = std::get<Tuning>(wanted.numbers);
+    const JumpAnswer jump = answer_to_jump(tuning);
+    Json one;
+    if (!wanted.name.empty()) {
+        one["name"] = wanted.name;
+        one["description"] = wanted.about;
+    }
+    one["tuning"] = to_json(tuning, wanted.mass_kg);
+    set_figure(one, "overshoot_percent", jump.overshoot_percent);
+    set_figure(one, "settling_time_s", jump.settling_time_s);
+    set_figure(one, "rise_time_s", jump.rise_time_s);
+    return one;
+}
+
+/// The jumps of all of them over one another, as `response` draws them.
+void draw_jumps(const TuningsOptions& options, const TuningOptions& asked) {
+    ResponseOptions response{.movers = asked, .signal = "jump", .figure = options.figure};
+    draw_response(response);
+}
+
 }  // namespace
 
 ExitCode run_tunings(const TuningsOptions& options) {
     TuningOptions asked = options.tunings;
     const bool list = says_nothing(asked);
-    if (list) {
-        for (const NamedTuning& each : named_tunings())
-            asked.names.emplace_back(each.name);
+    std::vector<WantedMover> wanted =
+        list ? tunings_with_names(asked.files) : wanted_movers(asked, "tunings");
+    if (options.compare && (list || wanted.size() < 2)) {
+        throw UsageProblem{"hopcoil tunings: --compare: expected two tunings or more"};
     }
-    const std::vector<WantedMover> wanted = wanted_movers(asked, "tunings");
+    if (!options.figure.empty()) {
+        if (list) throw UsageProblem{"hopcoil tunings: --figure: expected tunings to draw"};
+        draw_jumps(options, asked);
+    }
+    const std::string kept =
+        save_wanted("tunings", options.save, list ? std::vector<WantedMover>{} : wanted);
     if (options.json) {
         Json json{{"made_by", made_by("tunings")}, {"tunings", Json::array()}};
-        for (const WantedMover& each : wanted) {
-            const auto& tuning = std::get<Tuning>(each.numbers);
-            const JumpAnswer jump = answer_to_jump(tuning);
-            Json one;
-            if (!each.name.empty()) {
-                one["name"] = each.name;
-                one["description"] = description_of(each.name);
-            }
-            one["tuning"] = to_json(tuning, each.mass_kg);
-            set_figure(one, "overshoot_percent", jump.overshoot_percent);
-            set_figure(one, "settling_time_s", jump.settling_time_s);
-            json["tunings"].push_back(std::move(one));
-        }
+        for (const WantedMover& each : wanted)
+            json["tunings"].push_back(in_json(each));
+        if (!kept.empty()) json["kept_in"] = options.save.file.string();
         print_json(json);
-    } else if (list) {
+        return ExitCode::done;
+    }
+    if (list) {
         print_list(wanted);
+    } else if (options.compare) {
+        print_comparison(wanted);
     } else {
         for (const WantedMover& each : wanted)
             print_forms(each);
     }
+    if (!options.figure.empty()) fmt::print("drawn: {}\n", options.figure.string());
+    if (!kept.empty()) fmt::print("{}\n", kept);
     return ExitCode::done;
 }
 

@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/scene/tuning_file.hpp>
 #include <hopcoil/spring/named_tunings.hpp>
 #include <hopcoil/spring/wish.hpp>
 
@@ -63,7 +64,11 @@ class WantedReader {
     }
 
   private:
-    void add(const scene::MoverNumbers& numbers) { wanted_.push_back({.numbers = numbers}); }
+    void add(const scene::MoverNumbers& numbers, double mass_kg = 1) {
+        WantedMover& wanted = wanted_.emplace_back();
+        wanted.numbers = numbers;
+        wanted.mass_kg = mass_kg;
+    }
 
     [[noreturn]] void refuse(const std::string& what) const {
         throw UsageProblem{fmt::format("hopcoil {}: {}", command_, what)};
@@ -164,7 +169,7 @@ class WantedReader {
                                                .stiffness_n_per_m = stiffness,
                                                .damping_ratio = pick(options_.damping_ratios, i, 0),
                                                .lead = lead});
-            wanted_.push_back({.numbers = tuning, .mass_kg = mass_kg});
+            add(tuning, mass_kg);
         }
     }
 
@@ -182,15 +187,15 @@ class WantedReader {
     }
 
     void add_named(const std::string& name) {
-        const auto tuning = find_tuning(name);
-        if (!tuning) {
-            std::vector<std::string> names;
-            for (const NamedTuning& each : named_tunings())
-                names.emplace_back(each.name);
-            refuse(fmt::format("there is no tuning named '{}'; there is {}{}", name,
-                               scene::any_of(names), scene::did_you_mean(name, names)));
+        std::vector<std::string> names;
+        for (const WantedMover& each : tunings_with_names(options_.files)) {
+            names.push_back(each.name);
+            if (each.name != name) continue;
+            wanted_.push_back(each);
+            return;
         }
-        wanted_.push_back({.numbers = *tuning, .name = name});
+        refuse(fmt::format("there is no tuning named '{}'; there is {}{}", name,
+                           scene::any_of(names), scene::did_you_mean(name, names)));
     }
 
     void add_wish(const std::string& text) {
@@ -276,6 +281,32 @@ class WantedReader {
 };
 
 }  // namespace
+
+std::vector<WantedMover> tunings_with_names(const std::vector<std::filesystem::path>& files) {
+    std::vector<WantedMover> all;
+    for (const std::filesystem::path& file : files) {
+        for (const scene::SharedTuning& shared : scene::read_tunings(file.string())) {
+            const auto add = [&](const char* part, const std::optional<Tuning>& tuning) {
+                if (!tuning) return;
+                WantedMover& named = all.emplace_back();
+                named.numbers = *tuning;
+                named.name = shared.name + part;
+                named.about = shared.about;
+            };
+            add("", shared.whole);
+            add(".position", shared.position);
+            add(".rotation", shared.rotation);
+            add(".scale", shared.scale);
+        }
+    }
+    for (const NamedTuning& each : named_tunings()) {
+        WantedMover& named = all.emplace_back();
+        named.numbers = each.tuning;
+        named.name = each.name;
+        named.about = each.description;
+    }
+    return all;
+}
 
 bool says_nothing(const TuningOptions& options) {
     return options.names.empty() && options.frequencies_hz.empty() &&

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <filesystem>
 #include <string>
 #include <vector>
 
@@ -14,7 +15,14 @@ struct WantedMover {
     scene::MoverNumbers numbers{};
     double mass_kg = 1.0;  ///< for a follower's answer as a spring
     std::string name{};    ///< of a named tuning
+    std::string about{};   ///< a line on what it feels like
 };
+
+/// The tunings that have names: those of the given files, then those that are shipped. Of a pose's
+/// tunings each part has a name of its own, "sign.rotation".
+/// Errors  those of scene::read_tunings.
+[[nodiscard]] std::vector<WantedMover> tunings_with_names(
+    const std::vector<std::filesystem::path>& files);
 
 /// Whether no tuning is asked for in any form.
 [[nodiscard]] bool says_nothing(const TuningOptions& options);

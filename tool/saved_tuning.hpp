@@ -1,0 +1,17 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "tool/commands.hpp"
+#include "tool/wanted_movers.hpp"
+
+namespace hopcoil::tool {
+
+/// Keeps the one tuning that was asked for under a name, in a tuning file. What was done, in a
+/// line; empty when nothing was to be kept. Errors  UsageProblem when there are several, or it is
+/// no tuning; those of scene::save_tuning.
+[[nodiscard]] std::string save_wanted(const std::string& command, const SaveOptions& save,
+                                      const std::vector<WantedMover>& wanted);
+
+}  // namespace hopcoil::tool
