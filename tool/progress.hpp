@@ -33,6 +33,7 @@ class ProgressSink final : public TakeSink {
   public:
     ProgressSink(TakeSink& inner, std::size_t rows) : inner_{inner}, bar_{"running", rows} {}
     void begin(std::span<const RecordedChannel> channels) override { inner_.begin(channels); }
+    void expect(std::size_t rows) override { inner_.expect(rows); }
     void row(double time_s, std::span<const double> numbers) override {
         inner_.row(time_s, numbers);
         bar_.show(++done_);

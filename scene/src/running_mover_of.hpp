@@ -15,6 +15,7 @@
 
 #include "kit.hpp"
 #include "running_mover.hpp"
+#include "step_length.hpp"
 
 namespace hopcoil::scene {
 
@@ -322,7 +323,7 @@ class RunningMoverOf final : public RunningMover {
     }
 
     bool go_on(const Point& point, double end_s) {
-        const StepStatus status = step_to(point, end_s - time_s_);
+        const StepStatus status = step_to(point, step_length_.from_to(time_s_, end_s));
         if (status == StepStatus::diverged) return false;
         if (status == StepStatus::rejected && !was_refused()) return false;
         time_s_ = end_s;
@@ -387,6 +388,7 @@ class RunningMoverOf final : public RunningMover {
     typename Kit<T>::Movers mover_;
     std::vector<CoursePoint> arrivals_;  ///< of each part that may lead, before the events of now
     double time_s_ = 0.0;
+    StepLength step_length_;
 };
 
 }  // namespace hopcoil::scene

@@ -12,10 +12,10 @@
 namespace hopcoil::scene {
 namespace {
 
-std::string why_it_left(const SceneMover& item, const RunningMover& runner, double time_s) {
+std::string why_it_left(const SceneMover& item, const RunningMover* runner, double time_s) {
     const std::string name = fmt::format("{}.{}", kind_of(item.numbers), item.name);
     if (const auto* stepped = std::get_if<SteppedNumbers>(&item.numbers)) {
-        if (const auto divergence = runner.divergence()) {
+        if (const auto divergence = runner->divergence()) {
             return in_words(name, *divergence, stepped->tuning, stepped->stepping.scheme);
         }
     }
@@ -91,11 +91,17 @@ CoursePoint Leader::seen(const CoursePoint& output, std::size_t numbers) const n
 }
 
 RunningScene::RunningScene(const Scene& scene) : scene_{scene} {
-    movers_.reserve(scene.movers.size());
-    for (const SceneMover& item : scene.movers)
-        movers_.push_back(make_running(item, scene.targets.at(item.target)));
+    find_flocks();
+    movers_.resize(scene.movers.size());
+    for (std::size_t i = 0; i < scene.movers.size(); ++i) {
+        const SceneMover& item = scene.movers[i];
+        if (!in_flock(i)) movers_[i] = make_running(item, scene.targets.at(item.target));
+    }
     find_order();
     find_chains();
+    for (std::size_t i = 0; i < movers_.size(); ++i) {
+        if (!in_chain_[i] && !in_flock(i)) alone_.push_back(i);
+    }
     for (const std::size_t i : order_) {
         if (in_chain_[i]) movers_[i]->begin_to_lead(part_count(scene.movers[i].numbers));
         const SceneTarget& target = target_of(i);
@@ -123,6 +129,51 @@ CoursePoint RunningScene::led_point(const SceneTarget& target, double time_s, bo
                   target.path.size());
     }
     return sum;
+}
+
+/// Movers that may fly together, where there are several of one target and none leads another.
+void RunningScene::find_flocks() {
+    constexpr std::size_t least = 4;  // fewer are as quick by themselves
+    members_.resize(scene_.movers.size());
+    std::vector<bool> leads(scene_.movers.size());
+    for (const SceneTarget& target : scene_.targets)
+        for_each_leader(target, [&](const Leader& leader) { leads.at(leader.mover) = true; });
+    std::vector<std::vector<std::size_t>> of_target(scene_.targets.size());
+    for (std::size_t i = 0; i < scene_.movers.size(); ++i) {
+        const std::size_t target = scene_.movers[i].target;
+        const bool may = !leads[i] && Flock::may_join(scene_.movers[i], scene_.targets.at(target));
+        if (may) of_target[target].push_back(i);
+    }
+    for (std::size_t target = 0; target < of_target.size(); ++target) {
+        if (of_target[target].size() < least) continue;
+        Flock& flock = flocks_.emplace_back(scene_.targets[target]);
+        for (const std::size_t i : of_target[target])
+            members_[i] = {flocks_.size() - 1, flock.add(scene_.movers[i])};
+        flock.begin();
+    }
+}
+
+void RunningScene::advance_flocks(double frame_end_s) {
+    for (std::size_t k = 0; k < flocks_.size(); ++k) {
+        if (flocks_[k].advance(frame_end_s)) continue;
+        for (std::size_t i = 0; i < members_.size(); ++i) {
+            if (members_[i].flock == k && members_[i].place == flocks_[k].who_left())
+                require_stayed(false, i, frame_end_s);
+        }
+    }
+}
+
+CoursePoint RunningScene::shown(std::size_t mover, std::size_t part) const {
+    if (in_flock(mover)) {
+        const Member& member = members_[mover];
+        const Flock& flock = flocks_[member.flock];
+        return {flock.value(member.place), flock.velocity(member.place)};
+    }
+    return movers_[mover]->shown(part);
+}
+
+GuardLog RunningScene::guard_log(std::size_t mover) const {
+    return in_flock(mover) ? GuardLog{} : movers_[mover]->guard_log();
 }
 
 /// Whoever has no leader, or only such as are in the order already, is next.
@@ -165,9 +216,9 @@ void RunningScene::find_chains() {
 }
 
 void RunningScene::advance(double frame_end_s) {
-    for (std::size_t i = 0; i < movers_.size(); ++i) {
-        if (!in_chain_[i]) require_stayed(movers_[i]->advance(frame_end_s), i, frame_end_s);
-    }
+    for (const std::size_t i : alone_)
+        require_stayed(movers_[i]->advance(frame_end_s), i, frame_end_s);
+    advance_flocks(frame_end_s);
     while (has_chains_ && chain_time_s_ < frame_end_s) {
         const double stop_s = chain_stop_s(frame_end_s);
         advance_chains(stop_s);
@@ -203,7 +254,7 @@ void RunningScene::advance_chains(double end_s) {
 }
 
 void RunningScene::require_stayed(bool stayed, std::size_t index, double time_s) const {
-    if (!stayed) throw Diverged{why_it_left(scene_.movers[index], *movers_[index], time_s)};
+    if (!stayed) throw Diverged{why_it_left(scene_.movers[index], movers_[index].get(), time_s)};
 }
 
 Place RunningScene::target_shown(std::size_t index, double time_s) const {

@@ -8,6 +8,7 @@
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 
+#include "flock.hpp"
 #include "running_mover.hpp"
 
 namespace hopcoil::scene {
@@ -22,12 +23,34 @@ class RunningScene {
 
     /// After the events of this time, as the movers have seen them.
     [[nodiscard]] Place target_shown(std::size_t index, double time_s) const;
-    [[nodiscard]] const RunningMover& mover(std::size_t index) const { return *movers_[index]; }
+    /// A part of a mover, as it is shown.
+    [[nodiscard]] CoursePoint shown(std::size_t mover, std::size_t part) const;
+    [[nodiscard]] bool in_flock(std::size_t mover) const { return members_[mover].flock != none; }
+    /// Whether two movers stand one after the other in one flock.
+    [[nodiscard]] bool are_neighbours(std::size_t mover, std::size_t next) const {
+        return in_flock(mover) && members_[mover].flock == members_[next].flock &&
+               members_[mover].place + 1 == members_[next].place;
+    }
+    /// Value and velocity of so many such neighbours, one after the other. The end of them.
+    double* read_flock(std::size_t first, std::size_t count, double* numbers) const {
+        const Member& member = members_[first];
+        return flocks_[member.flock].read(member.place, count, numbers);
+    }
+    /// Of a follower stepped by a scheme: what its guard did.
+    [[nodiscard]] GuardLog guard_log(std::size_t mover) const;
 
   private:
     [[nodiscard]] const SceneTarget& target_of(std::size_t mover) const;
     [[nodiscard]] CoursePoint led_point(const SceneTarget& target, double time_s, bool after) const;
     [[nodiscard]] std::size_t owner_of(std::size_t target) const;
+    /// Who flies in a flock, and where.
+    struct Member {
+        std::size_t flock = none;
+        std::size_t place = 0;
+    };
+    static constexpr std::size_t none = static_cast<std::size_t>(-1);
+    void find_flocks();
+    void advance_flocks(double frame_end_s);
     void find_order();
     void find_chains();
     void advance_chains(double end_s);
@@ -36,6 +59,9 @@ class RunningScene {
 
     const Scene& scene_;
     std::vector<std::unique_ptr<RunningMover>> movers_;
+    std::vector<Flock> flocks_;
+    std::vector<Member> members_;     ///< of each mover
+    std::vector<std::size_t> alone_;  ///< neither in a flock nor in a chain
     std::vector<std::size_t> order_;
     std::vector<bool> in_chain_;  ///< leads or is led
     double chain_step_s_ = 0;     ///< at most between two hand-overs along a chain

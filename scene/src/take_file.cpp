@@ -1,8 +1,10 @@
 #include <algorithm>
 #include <cmath>
+#include <future>
 #include <span>
 #include <stdexcept>
 #include <string_view>
+#include <system_error>
 #include <utility>
 
 #include <fmt/format.h>
@@ -261,11 +263,13 @@ void TakeWriter::fail() const {
 
 void TakeWriter::begin(std::span<const RecordedChannel> channels) {
     columns_ = column_names_of(channels).size();
+    text_.clear();
     if (as_json_) {
-        append_json_header(buffer_, channels, made_by_);
+        append_json_header(text_, channels, made_by_);
     } else {
-        append_csv_header(buffer_, channels);
+        append_csv_header(text_, channels);
     }
+    write(text_);
 }
 
 void TakeWriter::row(double time_s, std::span<const double> numbers) {
@@ -273,24 +277,59 @@ void TakeWriter::row(double time_s, std::span<const double> numbers) {
         throw std::invalid_argument{
             fmt::format("a row has {} numbers, expected {}", numbers.size(), columns_)};
     }
-    if (as_json_) {
-        append_json_row(buffer_, time_s, numbers, rows_ == 0);
-    } else {
-        append_csv_row(buffer_, time_s, numbers);
-    }
+    pending_.push_back(time_s);
+    pending_.insert(pending_.end(), numbers.begin(), numbers.end());
     ++rows_;
-    constexpr std::size_t enough = 1U << 20U;
-    if (buffer_.size() >= enough) flush();
+    constexpr std::size_t enough = std::size_t{1} << 16U;
+    if (pending_.size() >= enough) format_pending();
 }
 
-void TakeWriter::flush() {
-    if (std::fwrite(buffer_.data(), 1, buffer_.size(), file_) != buffer_.size()) fail();
-    buffer_.clear();
+void TakeWriter::append_rows(std::string& text, std::size_t first, std::size_t count) const {
+    const std::size_t width = columns_ + 1;
+    for (std::size_t i = first; i < first + count; ++i) {
+        const std::span<const double> row = std::span{pending_}.subspan(i * width, width);
+        if (as_json_) {
+            append_json_row(text, row[0], row.subspan(1), rows_written_ + i == 0);
+        } else {
+            append_csv_row(text, row[0], row.subspan(1));
+        }
+    }
+}
+
+/// Half of the rows here, the other half on another thread meanwhile.
+void TakeWriter::format_pending() {
+    const std::size_t count = pending_.size() / (columns_ + 1);
+    const std::size_t half = count / 2;
+    text_.clear();
+    other_text_.clear();
+    const auto format_rest = [this, half, count] {
+        append_rows(other_text_, half, count - half);
+    };
+    std::future<void> rest;
+    try {
+        rest = std::async(std::launch::async, format_rest);
+    } catch (const std::system_error&) {  // no thread to be had
+        rest = std::async(std::launch::deferred, format_rest);
+    }
+    append_rows(text_, 0, half);
+    rest.get();
+    write(text_);
+    write(other_text_);
+    rows_written_ += count;
+    pending_.clear();
+}
+
+void TakeWriter::write(const std::string& text) {
+    if (std::fwrite(text.data(), 1, text.size(), file_) != text.size()) fail();
 }
 
 void TakeWriter::finish() {
-    if (as_json_) append_json_end(buffer_);
-    flush();
+    format_pending();
+    if (as_json_) {
+        text_.clear();
+        append_json_end(text_);
+        write(text_);
+    }
     std::FILE* const file = std::exchange(file_, nullptr);
     if (std::fclose(file) != 0) {
         std::error_code ignored;

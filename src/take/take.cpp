@@ -110,6 +110,12 @@ void Take::reserve(std::size_t rows) {
     numbers_.reserve(rows * column_names_.size());
 }
 
+void Take::expect(std::size_t rows) {
+    // No more at once than half a gigabyte: a run may end early.
+    constexpr std::size_t most_numbers = std::size_t{1} << 26U;
+    reserve(std::min(rows, most_numbers / std::max<std::size_t>(1, column_names_.size())));
+}
+
 std::optional<std::size_t> Take::find_column(std::string_view name) const noexcept {
     const auto found = std::find(column_names_.begin(), column_names_.end(), name);
     if (found == column_names_.end()) return std::nullopt;

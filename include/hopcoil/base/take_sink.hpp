@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstddef>
 #include <span>
 #include <string>
 
@@ -23,6 +24,8 @@ class TakeSink {
     virtual ~TakeSink() = default;
     virtual void begin(std::span<const RecordedChannel> channels) = 0;
     virtual void row(double time_s, std::span<const double> numbers) = 0;
+    /// Between the two: about so many rows will come.
+    virtual void expect(std::size_t rows) { static_cast<void>(rows); }
 
   protected:
     TakeSink() = default;

@@ -28,6 +28,7 @@ class Take final : public TakeSink {
   public:
     void begin(std::span<const RecordedChannel> channels) override;
     void row(double time_s, std::span<const double> numbers) override;
+    void expect(std::size_t rows) override;
 
     [[nodiscard]] const std::vector<RecordedChannel>& channels() const noexcept {
         return channels_;

@@ -68,8 +68,8 @@ struct Body {
     std::optional<MoverPart> position{};
     std::optional<MoverPart> rotation{};
     std::optional<MoverPart> scale{};
-    std::array<double, 3> at_m{};  ///< where it stands when nothing has moved it
-    std::size_t axis = 0;          ///< that a position of one number moves it along
+    std::array<double, 3> at_m{};      ///< where it stands when nothing has moved it
+    std::size_t axis = 0;              ///< that a position of one number moves it along
     std::optional<BodyShape> shape{};  ///< a diamond, or a disc for what does not turn
     std::optional<double> length_m{};  ///< of its shape; what a picture has room for, without it
     std::string joined_to{};           ///< another body that a line is drawn to

@@ -34,8 +34,9 @@ void write_take(const std::filesystem::path& path, const Take& take);
 
 [[nodiscard]] bool is_take_file(const std::filesystem::path& path);
 
-/// Writes a take as it is recorded, in memory that does not grow with it. The file has its name
-/// once `finish` is called; without that nothing is left behind.
+/// Writes a take as it is recorded, in memory that does not grow with it. Numbers become text on
+/// two threads where there are two; the bytes are the same. The file has its name once `finish` is
+/// called; without that nothing is left behind.
 class TakeWriter final : public TakeSink {
   public:
     /// `made_by`: a JSON object, for JSON files.
@@ -53,7 +54,9 @@ class TakeWriter final : public TakeSink {
     [[nodiscard]] std::size_t row_count() const noexcept { return rows_; }
 
   private:
-    void flush();
+    void format_pending();
+    void append_rows(std::string& text, std::size_t first, std::size_t count) const;
+    void write(const std::string& text);
     [[noreturn]] void fail() const;
 
     std::filesystem::path path_;
@@ -61,8 +64,11 @@ class TakeWriter final : public TakeSink {
     std::filesystem::path temporary_;
     std::string made_by_;
     std::FILE* file_ = nullptr;
-    std::string buffer_;
-    std::size_t rows_ = 0;
+    std::vector<double> pending_;  ///< rows that are not text yet, the time first
+    std::string text_;
+    std::string other_text_;
+    std::size_t rows_ = 0;  ///< that have been recorded
+    std::size_t rows_written_ = 0;
     std::size_t columns_ = 0;
 };
 
