@@ -1,6 +1,6 @@
 #include "take_text.hpp"
 
-#include <array>
+#include <algorithm>
 #include <cmath>
 #include <iterator>
 #include <string_view>
@@ -22,22 +22,30 @@ std::string quoted(const std::string& text) {
     return Json(text).dump(-1, ' ', false, Json::error_handler_t::replace);
 }
 
+/// The longest that a number can be, and what stands between two.
+constexpr std::size_t most_letters = 26;
+
+char* put_number(char* at, double number) {
+    return fmt::format_to(at, FMT_COMPILE("{}"), number);
+}
+
 /// A whole number is read back as one, which has no negative zero.
-void append_json_number(std::string& text, double number) {
-    if (number == 0 && std::signbit(number)) {
-        text += "-0.0";
-    } else {
-        append_number(text, number);
-    }
+char* put_json_number(char* at, double number) {
+    if (number != 0 || !std::signbit(number)) return put_number(at, number);
+    constexpr std::string_view negative_zero = "-0.0";
+    return std::copy(negative_zero.begin(), negative_zero.end(), at);
+}
+
+/// Room for so many numbers at the end of a text, filled by `put`, which answers where it ended.
+template <class Put>
+void append_numbers(std::string& text, std::size_t count, const Put& put) {
+    const std::size_t start = text.size();
+    text.resize(start + count * most_letters);
+    char* const begin = text.data() + start;
+    text.resize(start + static_cast<std::size_t>(put(begin) - begin));
 }
 
 }  // namespace
-
-void append_number(std::string& text, double number) {
-    std::array<char, 40> digits;
-    char* const end = fmt::format_to(digits.data(), FMT_COMPILE("{}"), number);
-    text.append(digits.data(), end);
-}
 
 void append_csv_header(std::string& text, std::span<const RecordedChannel> channels) {
     text += "time_s";
@@ -49,12 +57,15 @@ void append_csv_header(std::string& text, std::span<const RecordedChannel> chann
 }
 
 void append_csv_row(std::string& text, double time_s, std::span<const double> numbers) {
-    append_number(text, time_s);
-    for (const double number : numbers) {
-        text += ',';
-        append_number(text, number);
-    }
-    text += '\n';
+    append_numbers(text, numbers.size() + 1, [&](char* at) {
+        at = put_number(at, time_s);
+        for (const double number : numbers) {
+            *at++ = ',';
+            at = put_number(at, number);
+        }
+        *at++ = '\n';
+        return at;
+    });
 }
 
 void append_json_header(std::string& text, std::span<const RecordedChannel> channels,
@@ -75,12 +86,16 @@ void append_json_header(std::string& text, std::span<const RecordedChannel> chan
 void append_json_row(std::string& text, double time_s, std::span<const double> numbers,
                      bool is_first) {
     text += is_first ? "\n[" : ",\n[";
-    append_json_number(text, time_s);
-    for (const double number : numbers) {
-        text += ", ";
-        append_json_number(text, number);
-    }
-    text += ']';
+    append_numbers(text, numbers.size() + 1, [&](char* at) {
+        at = put_json_number(at, time_s);
+        for (const double number : numbers) {
+            *at++ = ',';
+            *at++ = ' ';
+            at = put_json_number(at, number);
+        }
+        *at++ = ']';
+        return at;
+    });
 }
 
 void append_json_end(std::string& text) {

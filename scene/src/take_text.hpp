@@ -9,8 +9,6 @@ namespace hopcoil::scene {
 
 // A take as text, in the order in which it is recorded.
 
-void append_number(std::string& text, double number);
-
 void append_csv_header(std::string& text, std::span<const RecordedChannel> channels);
 void append_csv_row(std::string& text, double time_s, std::span<const double> numbers);
 
