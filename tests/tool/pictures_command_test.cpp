@@ -1,0 +1,260 @@
+// Pictures and films of a scene, and takes in every format, through the command.
+
+#include <cstdint>
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include <hopcoil/scene/gltf.hpp>
+#include <hopcoil/scene/take_file.hpp>
+
+#include "support/command.hpp"
+
+using Catch::Matchers::Contains;
+using Json = nlohmann::json;
+namespace fs = std::filesystem;
+
+namespace {
+
+const std::string gull = R"(
+title = "A gull & its shadow"
+duration_s = 3
+[target.perch]
+start_m = [0, 1, 0]
+moves = [{ at_s = 0.2, through_m = [[1.5, 2, 2.5, 1], [2.8, 4, 1, 2]] }]
+[target.bank]
+rotation = true
+moves = [{ at_s = 0.5, ramp_to_deg = [0, 90, 30], over_s = 1 }]
+[pose.gull]
+position = "perch"
+rotation = "bank"
+[follower.shadow]
+target = "gull.position"
+[body.rock]
+at_m = [2, 0, 0]
+shape = "box"
+length_m = 0.5
+[body.shade]
+position = "shadow"
+shape = "disc"
+joined_to = "gull"
+)";
+
+std::uint32_t number_at(const std::string& bytes, std::size_t at) {
+    std::uint32_t number = 0;
+    for (std::size_t i = 0; i < 4; ++i)
+        number = number << 8 | static_cast<unsigned char>(bytes.at(at + i));
+    return number;
+}
+
+struct Size {
+    std::uint32_t width = 0;
+    std::uint32_t height = 0;
+};
+
+Size png_size(const fs::path& path) {
+    const std::string bytes = contents_of(path);
+    REQUIRE(bytes.substr(0, 8) == "\x89PNG\r\n\x1a\n");
+    return {number_at(bytes, 16), number_at(bytes, 20)};
+}
+
+std::vector<std::string> chunks_of(const std::string& bytes) {
+    std::vector<std::string> kinds;
+    for (std::size_t at = 8; at + 12 <= bytes.size(); at += 12 + number_at(bytes, at))
+        kinds.push_back(bytes.substr(at + 4, 4));
+    return kinds;
+}
+
+CommandResult run_scene(const TestFolder& folder, const std::string& pictures,
+                        const std::string& options = "") {
+    folder.write("gull.toml", gull + pictures);
+    return run_hopcoil("run gull.toml --out out " + options, folder);
+}
+
+}  // namespace
+
+TEST_CASE("run makes the pictures that a scene asks for", "[command][pictures]") {
+    const TestFolder folder;
+    const CommandResult result = run_scene(folder, R"(
+[picture.way]
+view = "slanted"
+[picture.chart]
+view = "top"
+format = "svg"
+every_s = 0.5
+[picture.moments]
+kind = "strip"
+from_s = 0.5
+to_s = 2.5
+every_s = 0.25
+bodies = ["gull", "sh*"]
+)");
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    CHECK_THAT(result.output, Contains("out/gull-way.png") && Contains("out/gull-chart.svg"));
+    CHECK(png_size(folder.path() / "out/gull-way.png").width == 1280);
+    CHECK(png_size(folder.path() / "out/gull-moments.png").height == 800);
+    const std::string svg = contents_of(folder.path() / "out/gull-chart.svg");
+    CHECK_THAT(svg, Contains("<svg") && Contains("</svg>"));
+    // The report carries them in itself.
+    const std::string page = contents_of(folder.path() / "out/gull.html");
+    CHECK_THAT(page, Contains("data:image/png;base64,") && Contains("data:image/svg+xml;base64,"));
+    CHECK_THAT(page, !Contains("src=\"gull") && Contains("A gull &amp; its shadow"));
+    const Json json = Json::parse(contents_of(folder.path() / "out/gull.json"));
+    CHECK(json.at("files").at("pictures").size() == 3);
+}
+
+TEST_CASE("a film is numbered frames and an animated picture of them", "[command][pictures]") {
+    const TestFolder folder;
+    const CommandResult result = run_scene(folder, R"(
+[picture.film]
+kind = "film"
+rate_hz = 10
+speed = 2
+from_s = 1
+)");
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    const fs::path frames = folder.path() / "out/gull-film-frames";
+    std::size_t count = 0;
+    for (const auto& entry : fs::directory_iterator{frames}) {
+        CHECK(png_size(entry.path()).width == 720);
+        ++count;
+    }
+    CHECK(count == 11);  // 2 s of the scene at twice its speed, 10 frames a second
+    const std::string film = contents_of(folder.path() / "out/gull-film.apng");
+    const std::vector<std::string> chunks = chunks_of(film);
+    CHECK(chunks.front() == "IHDR");
+    CHECK(chunks.back() == "IEND");
+    CHECK(std::count(chunks.begin(), chunks.end(), "fcTL") == 11);
+    const std::size_t control = film.find("acTL");
+    REQUIRE(control != std::string::npos);
+    CHECK(number_at(film, control + 4) == 11);
+    // A frame's own picture data is in it.
+    const std::string last = contents_of(frames / "0011.png");
+    const std::size_t data = last.find("IDAT") + 4;
+    CHECK(film.find(last.substr(data, 64)) != std::string::npos);
+}
+
+TEST_CASE("pictures are compared with takes, and references stand beside moments",
+          "[command][pictures]") {
+    const TestFolder folder;
+    REQUIRE(run_scene(folder, "[picture.way]\n").exit_code == 0);
+    fs::copy(folder.path() / "out/gull.csv", folder.path() / "before.csv");
+    fs::copy(folder.path() / "out/gull-way.png", folder.path() / "photo.png");
+    const CommandResult result = run_scene(folder, R"(
+[picture.way]
+compare = "before.csv"
+[picture.moments]
+kind = "strip"
+every_s = 0.5
+references = ["photo.png", "photo.png"]
+references_every_s = 1
+)",
+                                           "--set gull.position.frequency_hz=0.7");
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    CHECK(contents_of(folder.path() / "out/gull-way.png") !=
+          contents_of(folder.path() / "photo.png"));
+}
+
+TEST_CASE("pictures that cannot be made say why", "[command][pictures]") {
+    const TestFolder folder;
+    const auto refused = [&](const std::string& pictures) {
+        const CommandResult result = run_scene(folder, pictures);
+        CHECK(result.exit_code != 0);
+        return result.errors;
+    };
+    CHECK_THAT(refused("[picture.p]\nkind = 'movie'\n"),
+               Contains("picture.p.kind: expected paths, strip or film, found 'movie'"));
+    CHECK_THAT(refused("[picture.p]\nto_s = -1\n"), Contains("expected a time after from_s"));
+    CHECK_THAT(refused("[picture.p]\nevery_s = 0\n"),
+               Contains("every_s: expected a number above 0"));
+    CHECK_THAT(refused("[picture.p]\nbodies = 'nobody'\n"),
+               Contains("nothing to be seen in space"));
+    CHECK_THAT(refused("[picture.p]\ncompare = 'nowhere.csv'\n"), Contains("nowhere.csv"));
+    folder.write("other.csv", "time_s,x\n0,1\n");
+    CHECK_THAT(refused("[picture.p]\ncompare = 'other.csv'\n"),
+               Contains("nothing in it has the name"));
+    folder.write("photo.png", "not a picture");
+    CHECK_THAT(refused("[picture.p]\nkind = 'strip'\nreferences = 'photo.png'\n"),
+               Contains("photo.png: cannot be read as a PNG picture"));
+    CHECK_THAT(refused("[picture.p]\nkind = 'film'\nspeed = 0.0001\n"), Contains("a film of"));
+    CHECK_THAT(refused("[body.b]\nposition = 'shadow'\njoined_to = 'gul'\n"),
+               Contains("there is no body 'gul'") && Contains("did you mean 'gull'?"));
+}
+
+TEST_CASE("run writes its take in any format, and nothing else when asked", "[command][run]") {
+    const TestFolder folder;
+    REQUIRE(run_scene(folder, "record = 'no'\n").exit_code ==
+            2);  // behind a table: not the scene's
+    const CommandResult result = run_scene(
+        folder, "", "--take a.json --take a.csv --take a.glb --take a.gltf --set '*.lead=0.5'");
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    CHECK(contents_of(folder.path() / "a.csv") == contents_of(folder.path() / "out/gull.csv"));
+    const hopcoil::Take take = hopcoil::scene::read_take(folder.path() / "a.json");
+    CHECK(hopcoil::scene::to_csv(take) == contents_of(folder.path() / "a.csv"));
+    const Json made_by = Json::parse(take.made_by());
+    CHECK(made_by.at("scene") == "gull.toml");
+    CHECK(made_by.at("set") == Json{"*.lead=0.5"});
+    CHECK_THAT(made_by.at("numbers").at("shadow").get<std::string>(), Contains("2 Hz"));
+    const auto tracks = hopcoil::scene::read_animations(folder.path() / "a.glb").at(0).tracks;
+    REQUIRE(tracks.size() == 3);  // the gull's place and turn, the shade's place
+    CHECK(tracks[0].times_s.size() == take.row_count());
+    CHECK_THAT(contents_of(folder.path() / "a.gltf"), Contains("\"motion\": \"simulated\""));
+
+    const CommandResult only =
+        run_hopcoil("run gull.toml --out none --take b.csv --take b.json --take-only", folder);
+    INFO(only.errors);
+    REQUIRE(only.exit_code == 0);
+    CHECK_FALSE(fs::exists(folder.path() / "none"));
+    CHECK(hopcoil::scene::read_take(folder.path() / "b.csv").row_count() == 181);
+    CHECK(run_hopcoil("run gull.toml --take-only", folder).exit_code == 2);
+    CHECK_THAT(run_hopcoil("run gull.toml --take x.txt", folder).errors,
+               Contains("expected a name that ends in .csv, .json, .gltf or .glb"));
+    CHECK_THAT(run_hopcoil("run gull.toml --take x.glb --take-only", folder).errors,
+               Contains(".csv or .json"));
+}
+
+TEST_CASE("record keeps what it names; the report is of everything", "[command][run]") {
+    const TestFolder folder;
+    folder.write("gull.toml", "record = ['gull.*', '*velocity*']\n" + gull);
+    REQUIRE(run_hopcoil("run gull.toml --out out", folder).exit_code == 0);
+    const hopcoil::Take take = hopcoil::scene::read_take(folder.path() / "out/gull.csv");
+    for (const hopcoil::RecordedChannel& channel : take.channels()) {
+        CAPTURE(channel.name);
+        CHECK((channel.name.starts_with("gull.") ||
+               channel.name.find("velocity") != std::string::npos));
+    }
+    CHECK(take.channels().size() == 5);
+    const Json json = Json::parse(contents_of(folder.path() / "out/gull.json"));
+    CHECK(json.at("movers").size() == 3);
+}
+
+TEST_CASE("a report says how a mover answered jumps, and how far it lags", "[command][run]") {
+    const TestFolder folder;
+    folder.write("lamp.toml", R"(
+[target.hook]
+moves = [{ at_s = 0.5, jump_to_m = 1 }, { at_s = 4, jump_to_m = -1 }]
+[target.swell]
+moves = [{ sine_amplitude_m = 1, frequency_hz = 0.3, until_s = 20 }]
+[follower.lamp]
+target = "hook"
+tuning = { overshoot_percent = 20, settling_time_s = 0.8 }
+[follower.float]
+target = "swell"
+tuning = { frequency_hz = 2, damping_ratio = 1 }
+)");
+    REQUIRE(run_hopcoil("run lamp.toml --out out --rate 240", folder).exit_code == 0);
+    const Json movers = Json::parse(contents_of(folder.path() / "out/lamp.json")).at("movers");
+    CHECK(movers[0].at("jumps") == 2);
+    CHECK(movers[0].at("largest_overshoot_percent").get<double>() == Approx(20).margin(0.1));
+    CHECK(movers[0].at("longest_settling_time_s").get<double>() == Approx(0.8).margin(0.01));
+    CHECK(movers[1].at("lag_s").get<double>() == Approx(2.0 / (2 * 3.14159 * 2)).margin(3e-3));
+    CHECK(movers[1].at("largest_overshoot_percent").is_null());
+    CHECK_THAT(contents_of(folder.path() / "out/lamp.html"), Contains("20 % past"));
+}
