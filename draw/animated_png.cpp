@@ -54,9 +54,8 @@ Frame read_frame(const std::filesystem::path& path) {
         const std::size_t length = number_at(bytes, at);
         if (length > bytes.size() - at - 12) break;
         const std::string_view kind = std::string_view{bytes}.substr(at + 4, 4);
-        std::string data = bytes.substr(at + 8, length);
-        if (kind == "IHDR") frame.header = std::move(data);
-        if (kind == "IDAT") frame.data.push_back(std::move(data));
+        if (kind == "IHDR") frame.header = bytes.substr(at + 8, length);
+        if (kind == "IDAT") frame.data.push_back(bytes.substr(at + 8, length));
         at += 12 + length;
     }
     if (frame.header.size() != 13 || frame.data.empty()) {

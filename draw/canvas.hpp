@@ -56,16 +56,16 @@ class Canvas {
     Canvas& operator=(const Canvas&) = delete;
     Canvas& operator=(Canvas&&) = delete;
 
-    void line(const std::vector<Point>& points, const Ink& ink, double width_px,
+    void line(const std::vector<Point>& points, const Ink& with, double width_px,
               bool dashed = false);
     void polygon(const std::vector<Point>& points, const Ink& fill);
-    void outline(const std::vector<Point>& points, const Ink& ink, double width_px,
+    void outline(const std::vector<Point>& points, const Ink& with, double width_px,
                  bool dashed = false);
     void disc(const Point& centre, double radius_px, const Ink& fill);
-    void ring(const Point& centre, double radius_px, const Ink& ink, double width_px,
+    void ring(const Point& centre, double radius_px, const Ink& with, double width_px,
               bool dashed = false);
     /// Its baseline at the point.
-    void text(const Point& at, const std::string& text, const Ink& ink, double size_px,
+    void text(const Point& at, const std::string& text, const Ink& with, double size_px,
               Align align = Align::left, bool bold = false);
     [[nodiscard]] double text_width_px(const std::string& text, double size_px,
                                        bool bold = false) const;

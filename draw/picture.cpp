@@ -119,6 +119,17 @@ double round_step(double about) {
     return 10 * power;
 }
 
+/// Those that lie in a range, from the least on.
+std::vector<double> multiples(double step, const Extent& range) {
+    constexpr double rounding = 1e-9;
+    const auto first = static_cast<long>(std::ceil(range.low / step - rounding));
+    const auto last = static_cast<long>(std::floor(range.high / step + rounding));
+    std::vector<double> all;
+    for (long k = first; k <= last; ++k)
+        all.push_back(static_cast<double>(k) * step);
+    return all;
+}
+
 std::array<const char*, 2> axis_names(scene::PictureSettings::View view) {
     using View = scene::PictureSettings::View;
     if (view == View::top) return {"x (m)", "z (m), downward"};
@@ -171,8 +182,9 @@ class PictureDrawer {
         const double width = all.width / static_cast<double>(columns);
         const double height = all.height / static_cast<double>(rows);
         for (std::size_t i = 0; i < moments.size(); ++i) {
+            const std::size_t row = i / columns;
             const Box cell{all.left + width * static_cast<double>(i % columns),
-                           all.top + height * static_cast<double>(i / columns), width, height};
+                           all.top + height * static_cast<double>(row), width, height};
             moment(moments[i], cell, references);
         }
         strip_legend(picture_.height_px - 40.0);
@@ -275,21 +287,25 @@ class PictureDrawer {
         return round_step(least_px / projection.px_per_m);
     }
 
+    /// What of the sheet's axes a box shows, in metres.
+    static Extent across_of(const Box& box, const Projection& projection) {
+        const double left = (box.left - projection.origin.x) / projection.px_per_m;
+        return {left, left + box.width / projection.px_per_m};
+    }
+    static Extent up_of(const Box& box, const Projection& projection) {
+        const double top = (projection.origin.y - box.top) / projection.px_per_m;
+        return {top - box.height / projection.px_per_m, top};
+    }
+
     void grid(const Box& box, const Projection& projection) {
         if (!has_axes()) return ground(projection);
         const double step = grid_step(projection);
-        const double first =
-            std::ceil((box.left - projection.origin.x) / projection.px_per_m / step);
-        for (double k = first;; k += 1) {
-            const double x = projection.origin.x + k * step * projection.px_per_m;
-            if (x > box.left + box.width) break;
+        for (const double place_m : multiples(step, across_of(box, projection))) {
+            const double x = projection.origin.x + place_m * projection.px_per_m;
             canvas_.line({{x, box.top}, {x, box.top + box.height}}, {draw::grid}, 1);
         }
-        const double lowest =
-            std::ceil((projection.origin.y - box.top - box.height) / projection.px_per_m / step);
-        for (double k = lowest;; k += 1) {
-            const double y = projection.origin.y - k * step * projection.px_per_m;
-            if (y < box.top) break;
+        for (const double place_m : multiples(step, up_of(box, projection))) {
+            const double y = projection.origin.y - place_m * projection.px_per_m;
             canvas_.line({{box.left, y}, {box.left + box.width, y}}, {draw::grid}, 1);
         }
     }
@@ -310,39 +326,33 @@ class PictureDrawer {
         }
         const double step = grid_step(projection);
         const double floor_y = step * std::floor(lowest / step);
-        const auto from = [&](const Extent& e) {
-            return std::floor(e.low / step) - 1;
+        const auto widened = [step](const Extent& e) {
+            return Extent{step * (std::floor(e.low / step) - 1),
+                          step * (std::ceil(e.high / step) + 1)};
         };
-        const auto to = [&](const Extent& e) {
-            return std::ceil(e.high / step) + 1;
+        const std::vector<double> xs = multiples(step, widened(x));
+        const std::vector<double> zs = multiples(step, widened(z));
+        const auto at = [&](double across, double along) {
+            return projection({across, floor_y, along});
         };
-        const auto at = [&](double i, double k) {
-            return projection({i * step, floor_y, k * step});
-        };
-        for (double i = from(x); i <= to(x); i += 1)
-            canvas_.line({at(i, from(z)), at(i, to(z))}, {draw::grid}, 1);
-        for (double k = from(z); k <= to(z); k += 1)
-            canvas_.line({at(from(x), k), at(to(x), k)}, {draw::grid}, 1);
+        for (const double across : xs)
+            canvas_.line({at(across, zs.front()), at(across, zs.back())}, {draw::grid}, 1);
+        for (const double along : zs)
+            canvas_.line({at(xs.front(), along), at(xs.back(), along)}, {draw::grid}, 1);
     }
 
     void axes(const Box& box, const Projection& projection) {
         if (!has_axes()) return scale_bar(box, projection);
         const double step = grid_step(projection);
         const bool top = picture_.view == scene::PictureSettings::View::top;
-        const double first =
-            std::ceil((box.left - projection.origin.x) / projection.px_per_m / step);
-        for (double k = first;; k += 1) {
-            const double x = projection.origin.x + k * step * projection.px_per_m;
-            if (x > box.left + box.width) break;
-            canvas_.text({x, box.top + box.height + 18}, fmt::format("{:.4g}", k * step),
+        for (const double place_m : multiples(step, across_of(box, projection))) {
+            const double x = projection.origin.x + place_m * projection.px_per_m;
+            canvas_.text({x, box.top + box.height + 18}, fmt::format("{:.4g}", place_m),
                          {faint_ink}, small_px, Align::centre);
         }
-        const double lowest =
-            std::ceil((projection.origin.y - box.top - box.height) / projection.px_per_m / step);
-        for (double k = lowest;; k += 1) {
-            const double y = projection.origin.y - k * step * projection.px_per_m;
-            if (y < box.top) break;
-            const double shown = k == 0 ? 0 : k * step * (top ? -1 : 1);
+        for (const double place_m : multiples(step, up_of(box, projection))) {
+            const double y = projection.origin.y - place_m * projection.px_per_m;
+            const double shown = place_m == 0 ? 0 : place_m * (top ? -1 : 1);
             canvas_.text({box.left - 8, y + 4}, fmt::format("{:.4g}", shown), {faint_ink}, small_px,
                          Align::right);
         }
@@ -398,9 +408,10 @@ class PictureDrawer {
         std::size_t best = 1;
         double largest = 0;
         for (std::size_t columns = 1; columns <= count; ++columns) {
-            const auto rows = static_cast<double>((count + columns - 1) / columns);
+            const std::size_t rows = (count + columns - 1) / columns;
             const double width = all.width / static_cast<double>(columns) - 10;
-            const double height = (all.height / rows - 32) * (with_references ? 0.5 : 1);
+            const double height =
+                (all.height / static_cast<double>(rows) - 32) * (with_references ? 0.5 : 1);
             const double scale = std::min(width / space_.across.size(), height / space_.up.size());
             if (scale <= largest) continue;
             largest = scale;
@@ -482,11 +493,11 @@ std::size_t write_film(const Picture& picture, double rate_hz, double speed,
     }
     scene::make_folder(folder);
     std::vector<std::filesystem::path> frames;
-    for (double i = 0; i < count; i += 1) {
-        frames.push_back(folder / fmt::format("{:04}.png", frames.size() + 1));
+    for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i) {
+        frames.push_back(folder / fmt::format("{:04}.png", i + 1));
         Canvas canvas{frames.back(), picture.width_px, picture.height_px};
         PictureDrawer{picture, canvas}.frame(
-            std::min(picture.to_s, picture.from_s + i * speed / rate_hz));
+            std::min(picture.to_s, picture.from_s + static_cast<double>(i) * speed / rate_hz));
         canvas.finish();
         if (tell) tell(frames.size(), static_cast<std::size_t>(count));
     }

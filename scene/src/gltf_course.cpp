@@ -36,10 +36,11 @@ void add_between(TurnSamples& samples, double from_s, double to_s,
     const Vector3 way = rotation_vector(normalized(turn_of(to)) * conjugate(first));
     const double angle = std::sqrt(dot(way, way));
     if (!(to_s > from_s) || !(angle > largest_turn_rad)) return;
-    const double pieces = std::ceil(angle / largest_turn_rad);
-    for (double i = 1; i < pieces; i += 1) {
-        const Quaternion q = turned_by(way * (i / pieces)) * first;
-        add(samples, from_s + (to_s - from_s) * (i / pieces), {q.w, q.x, q.y, q.z});
+    const int pieces = static_cast<int>(std::ceil(angle / largest_turn_rad));
+    for (int i = 1; i < pieces; ++i) {
+        const double part = static_cast<double>(i) / pieces;
+        const Quaternion q = turned_by(way * part) * first;
+        add(samples, from_s + (to_s - from_s) * part, {q.w, q.x, q.y, q.z});
     }
 }
 

@@ -64,8 +64,8 @@ Container opened(const std::string& file, std::string text) {
 /// Reads what is needed of a model's animations.
 class ModelReader {
   public:
-    ModelReader(const std::filesystem::path& path, Container container)
-        : path_{path}, container_{std::move(container)} {}
+    ModelReader(std::filesystem::path path, Container container)
+        : path_{std::move(path)}, container_{std::move(container)} {}
 
     std::vector<ModelAnimation> read() {
         const Json root = parse_json(container_.json, path_.string());
@@ -119,7 +119,7 @@ class ModelReader {
         return list[i];
     }
 
-    std::string node_name(const JsonAt& index) const {
+    [[nodiscard]] std::string node_name(const JsonAt& index) const {
         const JsonAt node = entry(root_["nodes"], index);
         const auto name = node.find("name");
         return name ? name->text() : fmt::format("node{}", index.index());
@@ -195,9 +195,10 @@ class ModelReader {
 
     static double decoded(std::string_view bytes, std::size_t at, const Component& component) {
         std::uint32_t word = 0;
-        for (std::size_t i = 0; i < component.bytes; ++i)
-            word |= static_cast<std::uint32_t>(static_cast<unsigned char>(bytes[at + i]))
-                    << (8 * i);
+        for (std::size_t i = 0; i < component.bytes; ++i) {
+            const auto byte = static_cast<unsigned char>(bytes[at + i]);
+            word |= static_cast<std::uint32_t>(byte) << (8 * i);
+        }
         if (component.largest == 0) {
             float number = 0;
             std::memcpy(&number, &word, sizeof number);

@@ -52,9 +52,10 @@ TableFacts scene_table() {
          {},
          {"target of moves", "target from a table", "target from a model", "target that is led",
           "target of layers"}}};
-    for (const std::string& kind : mover_tables())
+    for (const std::string& kind : mover_tables()) {
         keys.push_back(
             {kind, named_tables, "what moves", "at least one of these is there", {}, {kind}});
+    }
     keys.push_back({"body", named_tables, "parts that belong together", "none", {}, {"body"}});
     keys.push_back(
         {"picture", named_tables, "a picture that `run` makes", "none", {}, {"picture"}});
@@ -76,7 +77,8 @@ const KeyFacts rotation_key{"rotation", flag,
                             "then it pitches, then it heads elsewhere)",
                             "`false`"};
 
-std::vector<TableFacts> target_tables() {
+/// Targets made of moves, and the moves that take over from one another.
+std::vector<TableFacts> move_tables() {
     return {
         {"target of moves",
          "`[target.NAME]`, made of moves",
@@ -109,6 +111,12 @@ std::vector<TableFacts> target_tables() {
          "Smoothly from wherever it is, at the speed it has, to a rest at the last point.",
          {{"at_s", number, "when it begins", "required"},
           {"through", course, "`[time, place]` or `[time, x, y, z]`, times rising", "required"}}},
+    };
+}
+
+/// What is added to moves.
+std::vector<TableFacts> wave_tables() {
+    return {
         {"sine",
          "A sine",
          "Added to the moves.",
@@ -141,6 +149,11 @@ std::vector<TableFacts> target_tables() {
           {"every_s", number, "from one step to the next", "required"},
           {"from_s", number, "the first", "0"},
           {"until_s", number, "when they end", "never"}}},
+    };
+}
+
+std::vector<TableFacts> sample_tables() {
+    return {
         {"target from a table",
          "`[target.NAME]`, from a table of samples",
          "",
@@ -181,6 +194,11 @@ std::vector<TableFacts> target_tables() {
            "past the last key, as above",
            "`hold`",
            {"hold", "loop", "mirror", "continue"}}}},
+    };
+}
+
+std::vector<TableFacts> led_tables() {
+    return {
         {"target that is led",
          "`[target.NAME]`, led by what moves",
          "",
@@ -240,7 +258,7 @@ Keys common_keys(bool kicked) {
 
 const KeyFacts tuning_key{"tuning", tuning, "its numbers", "2 Hz, damping ratio 0.5, lead 0"};
 
-std::vector<TableFacts> mover_table_facts() {
+std::vector<TableFacts> following_tables() {
     return {
         {"follower", "`[follower.NAME]`",
          "A spring and a damper, solved exactly unless a scheme is named.",
@@ -272,6 +290,12 @@ std::vector<TableFacts> mover_table_facts() {
          joined(common_keys(true),
                 {{"max_speed", top_speed, "its length, of a vector", "required"},
                  {"max_acceleration", acceleration, "its length, of a vector", "none"}})},
+    };
+}
+
+/// Those that are thrown, or that hold others.
+std::vector<TableFacts> thrown_tables() {
+    return {
         {"settle", "`[settle.NAME]`",
          "Thrown anew whenever its target moves, settled in a given time: give it jumps, not "
          "ramps.",
@@ -388,8 +412,8 @@ std::vector<TableFacts> other_tables() {
 
 std::vector<TableFacts> make_tables() {
     std::vector<TableFacts> tables{scene_table()};
-    for (const auto& more :
-         {target_tables(), mover_table_facts(), picture_tables(), other_tables()})
+    for (const auto& more : {move_tables(), wave_tables(), sample_tables(), led_tables(),
+                             following_tables(), thrown_tables(), picture_tables(), other_tables()})
         std::copy(more.begin(), more.end(), std::back_inserter(tables));
     return tables;
 }
