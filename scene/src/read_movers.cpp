@@ -67,14 +67,14 @@ void MoverReader::read(const std::string& kind, TableReader& reader, const std::
     if (kind == "pose") return read_pose(reader, name, place_in_files);
     SceneMover mover{.name = name};
     Shape shape;
-    if (const auto target = find_target(reader, "target", name)) {
-        take_up_target(mover, shape, *target);
-    }
+    const auto target = find_target(reader, "target", name);
+    if (target) take_up_target(mover, shape, *target);
     if (!reader.has("target")) {
         reader.problem("", fmt::format("expected a key 'target': {}", any_of(declared_.targets)));
     }
     read_start(reader, mover, shape, kind != "glide" && kind != "curve");
     mover.numbers = read_numbers(kind, reader, shape);
+    if (!target) return;  // nothing can go after it
     check_kind(reader, mover, shape);
     add(std::move(mover), place_in_files);
 }
@@ -167,7 +167,20 @@ SceneTarget MoverReader::led_target(const std::string& name, const Leader& leade
             .leader = leader};
 }
 
+/// Whether a name is that of a mover, or of a part of one, that was found wrong itself.
+bool MoverReader::is_unread(const std::string& name) const {
+    for (const std::string& declared : declared_.movers) {
+        if (name != declared && !name.starts_with(declared + ".")) continue;
+        const bool is_read =
+            std::any_of(scene_.movers.begin(), scene_.movers.end(),
+                        [&](const SceneMover& mover) { return mover.name == declared; });
+        if (!is_read) return true;
+    }
+    return false;
+}
+
 void MoverReader::complain_of_leader(TableReader& reader, const std::string& name) const {
+    if (is_unread(name)) return;
     reader.problem("follows",
                    fmt::format("nothing that moves is named '{}'; there is {}{}", name,
                                any_of(declared_.movers), did_you_mean(name, declared_.movers)));
@@ -200,6 +213,7 @@ std::optional<std::size_t> MoverReader::find_target(TableReader& reader, const s
         scene_.targets.push_back(led_target(mover + ".target", *leader));
         return scene_.targets.size() - 1;
     }
+    if (is_unread(*name)) return std::nullopt;
     std::vector<std::string> known = declared_.targets;
     known.insert(known.end(), declared_.movers.begin(), declared_.movers.end());
     std::erase(known, mover);

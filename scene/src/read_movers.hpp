@@ -41,6 +41,7 @@ class MoverReader {
 
     /// Notes that nothing of that name moves.
     void complain_of_leader(TableReader& reader, const std::string& name) const;
+    [[nodiscard]] bool is_unread(const std::string& name) const;
     /// Notes a name that something has already.
     void refuse_taken(TableReader& reader, const std::string& name);
 

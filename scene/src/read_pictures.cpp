@@ -52,6 +52,7 @@ std::optional<MoverPart> PictureReader::part(TableReader& reader, const std::str
     const auto name = reader.text(key);
     if (!name) return std::nullopt;
     const auto found = movers_.find_leader(*name);
+    if (!found && movers_.is_unread(*name)) return std::nullopt;
     if (!found || found->component) {
         reader.problem(
             key, fmt::format("nothing that moves is named '{}'; there is {}{}", *name,
