@@ -1,6 +1,7 @@
 #include "flock.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <span>
 
 #include "running_mover.hpp"
@@ -40,6 +41,19 @@ void Flock::look() {
     targets_ = bank_.targets(0, 0);
 }
 
+/// The one that is nearest to the end of the range of numbers.
+std::size_t Flock::furthest() const {
+    std::size_t index = 0;
+    double largest = 0;
+    for (std::size_t i = 0; i < gaps_.size(); ++i) {
+        const double size = std::max(std::abs(gaps_[i]), std::abs(velocities_[i]));
+        if (size <= largest) continue;
+        largest = size;
+        index = i;
+    }
+    return index;
+}
+
 void Flock::jump_to(double target) {
     for (const auto id : ids_)
         bank_.jump(id, std::span{&target, 1});
@@ -57,11 +71,7 @@ bool Flock::advance(double frame_end_s) {
         bank_.step_to_next(step_length_.from_to(time_s_, end_s));
         look();
         if (bank_.rejected_inputs() != rejected) {
-            // Whoever could not be stepped has kept its target.
-            const auto left = std::find_if(targets_.begin(), targets_.end(),
-                                           [&](double target) { return target != end; });
-            who_left_ =
-                left == targets_.end() ? 0 : static_cast<std::size_t>(left - targets_.begin());
+            who_left_ = furthest();
             return false;
         }
         time_s_ = end_s;

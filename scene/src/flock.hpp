@@ -40,12 +40,13 @@ class Flock {
         return numbers;
     }
     [[nodiscard]] std::size_t size() const { return ids_.size(); }
-    /// The first that cannot go on to `end_s` by itself; after `advance` has failed.
+    /// Who it was, when `advance` has failed.
     [[nodiscard]] std::size_t who_left() const { return who_left_; }
 
   private:
     void jump_to(double target);
     void look();
+    [[nodiscard]] std::size_t furthest() const;
 
     const Target* target_;
     FollowerBank<double> bank_;

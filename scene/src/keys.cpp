@@ -26,6 +26,22 @@ std::vector<std::string> scheme_names() {
     return names;
 }
 
+std::vector<TableFacts> clock_tables() {
+    return {
+        {"clock",
+         "`[clock]`",
+         "Fixed steps under frames that may vary, as a game has them. Each frame shows what lies "
+         "between the last two steps, so it is up to a step late.",
+         {{"step_hz", number, "steps a second", "everything goes from frame to frame"},
+          {"most_steps", whole_number, "in a frame; time beyond that is dropped, and said", "8"},
+          {"long_frames", tables, "lag spikes", "none", {}, {"long frame"}}}},
+        {"long frame",
+         "A long frame",
+         "",
+         {{"at_s", number, "when it begins", "required"},
+          {"lasts_s", number, "how long it takes", "required"}}}};
+}
+
 TableFacts scene_table() {
     Keys keys{
         {"title", text, "stands above the figure and the summary", "the file's name"},
@@ -45,6 +61,7 @@ TableFacts scene_table() {
          "none"},
         {"tunings", texts, "tuning files, relative to this one, whose names may be used here",
          "none"},
+        {"clock", table, "how frames become steps", "from frame to frame", {}, {"clock"}},
         {"target",
          named_tables,
          "what is gone after",
@@ -412,8 +429,9 @@ std::vector<TableFacts> other_tables() {
 
 std::vector<TableFacts> make_tables() {
     std::vector<TableFacts> tables{scene_table()};
-    for (const auto& more : {move_tables(), wave_tables(), sample_tables(), led_tables(),
-                             following_tables(), thrown_tables(), picture_tables(), other_tables()})
+    for (const auto& more :
+         {clock_tables(), move_tables(), wave_tables(), sample_tables(), led_tables(),
+          following_tables(), thrown_tables(), picture_tables(), other_tables()})
         std::copy(more.begin(), more.end(), std::back_inserter(tables));
     return tables;
 }

@@ -42,6 +42,7 @@ class SceneReader {
         const auto own_seed = whole_number(top, "seed", 0, 0x1p53);
         scene_.seed = given_seed_.value_or(static_cast<std::uint64_t>(own_seed.value_or(0)));
         scene_.record = top.texts("record");
+        read_clock(top);
         find_items(top);
         declare_names();
         read_in_turn();
@@ -67,6 +68,29 @@ class SceneReader {
     void open(const std::string& file) {
         roots_.push_back(std::make_unique<toml::table>(parse_toml(file)));
         opened_.insert(std::filesystem::weakly_canonical(file).string());
+    }
+
+    void read_clock(TableReader& top) {
+        const toml::table* table = top.table("clock");
+        if (table == nullptr) return;
+        TableReader reader{*table, "clock", file_, problems_, table_facts("clock")};
+        SceneClock& clock = scene_.clock;
+        if (const auto step_hz = reader.number("step_hz")) {
+            try_to(reader, [&] { require_above_zero("step_hz", *step_hz); });
+            clock.step_hz = *step_hz;
+        }
+        if (const auto most = whole_number(reader, "most_steps", 1, 1'000'000)) {
+            clock.most_steps = static_cast<int>(*most);
+        }
+        reader.each_table(
+            "long_frames", [](TableReader&) { return &table_facts("long frame"); },
+            [&](TableReader& frame) {
+                LongFrame one{required(frame, "at_s"), required(frame, "lasts_s")};
+                if (one.at_s < 0) frame.problem("at_s", "expected 0 or more");
+                try_to(frame, [&] { require_above_zero("lasts_s", one.lasts_s); });
+                clock.long_frames.push_back(one);
+            });
+        reader.finish();
     }
 
     /// Those of a file, behind those of the files it includes.

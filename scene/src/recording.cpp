@@ -1,7 +1,10 @@
 #include "recording.hpp"
 
 #include <algorithm>
+#include <array>
 
+#include <hopcoil/base/angles.hpp>
+#include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/scene/pattern.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/take/take.hpp>
@@ -34,12 +37,37 @@ Recording::Recording(const Scene& scene, const RunningScene& running)
     numbers_.resize(column_names_of(channels_).size());
 }
 
+/// Notes where in the row a value of some kind stands, which is being added.
+void Recording::note_kind(ValueKind kind, std::size_t at) {
+    if (kind == ValueKind::angle) angles_.push_back(at);
+    if (kind == ValueKind::rotation) rotations_.push_back(at);
+}
+
+void Recording::blend(std::span<const double> before, std::span<const double> after, double part,
+                      std::vector<double>& between) const {
+    between.resize(after.size());
+    for (std::size_t i = 0; i < after.size(); ++i)
+        between[i] = before[i] + part * (after[i] - before[i]);
+    for (const std::size_t i : angles_)
+        between[i] = wrapped_rad(before[i] + part * wrapped_rad(after[i] - before[i]));
+    for (const std::size_t i : rotations_) {
+        const auto turn = [i](std::span<const double> row) {
+            return Quaternion{row[i], row[i + 1], row[i + 2], row[i + 3]};
+        };
+        const Vector3 way = rotation_vector(turn(after) * conjugate(turn(before)));
+        const Quaternion q = turned_by(way * part) * turn(before);
+        std::copy_n(std::array{q.w, q.x, q.y, q.z}.begin(), 4,
+                    between.begin() + static_cast<std::ptrdiff_t>(i));
+    }
+}
+
 bool Recording::add_channel(const std::string& owner, const std::string& quantity,
                             const std::string& unit, ChannelKind kind, std::size_t numbers) {
     const std::string name = channel_name(owner, quantity, unit);
     const bool kept = is_kept(scene_.record, name);
     if (kept) {
         channels_.push_back({.name = name, .kind = kind, .components = numbers, .unit = unit});
+        columns_ += numbers;
     }
     return kept;
 }
@@ -48,8 +76,11 @@ void Recording::add_targets() {
     for (std::size_t i = 0; i < scene_.targets.size(); ++i) {
         const SceneTarget& target = scene_.targets[i];
         const std::size_t size = target.path.size();
-        if (add_channel(target.name, "value", target.unit, channel_kind(target.kind()), size))
+        const std::size_t at = columns_;
+        if (add_channel(target.name, "value", target.unit, channel_kind(target.kind()), size)) {
+            note_kind(target.kind(), at);
             pieces_.push_back({.from = Piece::From::target, .index = i, .value_size = size});
+        }
     }
 }
 
@@ -63,8 +94,11 @@ void Recording::add_mover(std::size_t index) {
         Piece piece{.from = running_.in_flock(index) ? Piece::From::flock : Piece::From::mover,
                     .index = index,
                     .part = part};
-        if (add_channel(name, "value", target.unit, channel_kind(target.kind()), size))
+        const std::size_t at = columns_;
+        if (add_channel(name, "value", target.unit, channel_kind(target.kind()), size)) {
+            note_kind(target.kind(), at);
             piece.value_size = size;
+        }
         const std::size_t velocities = velocity_size(target.kind(), size);
         if (add_channel(name, "velocity", unit.empty() ? "per_s" : unit + "_per_s",
                         velocities == 1 ? ChannelKind::scalar : ChannelKind::vector, velocities))

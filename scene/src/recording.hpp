@@ -25,6 +25,9 @@ class Recording {
     }
     /// The row of a time. It is overwritten by the next.
     [[nodiscard]] std::span<const double> row(double time_s);
+    /// What lies between two rows: directions the shorter way, rotations of unit length.
+    void blend(std::span<const double> before, std::span<const double> after, double part,
+               std::vector<double>& between) const;
 
   private:
     /// Some of the row's numbers, and where they come from.
@@ -39,6 +42,7 @@ class Recording {
     };
     void add_targets();
     void add_mover(std::size_t index);
+    void note_kind(ValueKind kind, std::size_t at);
     [[nodiscard]] bool add_channel(const std::string& owner, const std::string& quantity,
                                    const std::string& unit, ChannelKind kind, std::size_t numbers);
     [[nodiscard]] bool goes_on(const Piece& before, const Piece& piece) const;
@@ -47,7 +51,10 @@ class Recording {
     const RunningScene& running_;
     std::vector<RecordedChannel> channels_;
     std::vector<Piece> pieces_;
+    std::size_t columns_ = 0;
     std::vector<double> numbers_;
+    std::vector<std::size_t> angles_;     ///< of the row's numbers, those that go round
+    std::vector<std::size_t> rotations_;  ///< the first of each four that are a rotation
 };
 
 }  // namespace hopcoil::scene

@@ -9,6 +9,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/scene/run.hpp>
 
+#include "frames.hpp"
 #include "recording.hpp"
 #include "running_scene.hpp"
 
@@ -110,16 +111,17 @@ RunLog run(const Scene& scene, TakeSink& sink) {
     require_valid_clock(scene.duration_s, scene.rate_hz);
     RunningScene running{scene};
     Recording recording{scene, running};
+    Frames frames{scene, running, recording};
     sink.begin(recording.channels());
-    const auto frames = static_cast<std::size_t>(
-        std::floor(scene.duration_s * scene.rate_hz + same_time_s * scene.rate_hz));
-    sink.expect(frames + 1);
-    for (std::size_t frame = 0; frame <= frames; ++frame) {
-        const double time_s = static_cast<double>(frame) / scene.rate_hz;
-        running.advance(time_s);
-        sink.row(time_s, recording.row(time_s));
-    }
+    sink.expect(frames.count());
+    while (frames.next())
+        sink.row(frames.time_s(), frames.row());
     RunLog log;
+    if (frames.dropped_s() > 0) {
+        log.warnings.push_back(
+            fmt::format("the clock dropped {:.4g} s: some frames had more than {} steps to take",
+                        frames.dropped_s(), scene.clock.most_steps));
+    }
     for (std::size_t i = 0; i < scene.movers.size(); ++i) {
         for (std::string& warning :
              warnings_of(scene.movers[i], running.guard_log(i), scene.rate_hz))

@@ -87,6 +87,8 @@ Json value_of(const KeyFacts& key) {
             value["anyOf"].push_back(reference("pose tuning"));
             return value;
         }
+        case table:
+            return any_of_tables(key.tables);
         case tables:
             return list_of(any_of_tables(key.tables));
         case named_tables:
@@ -197,6 +199,8 @@ std::string type_in_words(const KeyFacts& key) {
             return "a name or a tuning";
         case pose_tuning:
             return "a name, a tuning, or one for each part";
+        case table:
+            return "a table";
         case tables:
             return "a list of tables";
         case named_tables:
@@ -209,6 +213,7 @@ std::string type_in_words(const KeyFacts& key) {
 std::string key_in_page(const KeyFacts& key) {
     const std::string name{key.name};
     if (key.type == named_tables) return "`[" + name + ".NAME]`";
+    if (key.type == table) return "`[" + name + "]`";
     const std::vector<std::string> all = spellings_of(key);
     if (all.size() == 1) return "`" + name + "`";
     const std::string unit = all[1].substr(name.size());

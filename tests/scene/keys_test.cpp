@@ -36,6 +36,8 @@ std::string in_tuning(const std::string& form) {
 std::map<std::string, std::string> places_for_keys() {
     std::map<std::string, std::string> places{
         {"scene", "@\n" + hook + lamp},
+        {"clock", hook + lamp + "[clock]\n@\n"},
+        {"long frame", hook + lamp + "[clock]\nlong_frames = [{ @ }]\n"},
         {"target of moves", "[target.hook]\n@\n" + lamp},
         {"jump", in_moves("jump_to = 1")},
         {"ramp", in_moves("ramp_to = 1")},

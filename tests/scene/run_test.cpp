@@ -229,3 +229,82 @@ TEST_CASE("what follows an angle goes on past its seam", "[run][led]") {
         CHECK(values.back() == Approx(3.7 - turn).margin(1e-3));
     }
 }
+
+namespace {
+
+Scene clocked_scene(double rate_hz, double step_hz) {
+    Scene scene = scene_with(MovesTarget{0, {Jump{0.5, 1}, Ramp{2, -1, 1.3}}, {}}, rate_hz);
+    scene.clock.step_hz = step_hz;
+    scene.movers[0].numbers = SteppedNumbers{{.frequency_hz = 1.5, .damping_ratio = 0.2},
+                                             {.scheme = Scheme::semi_implicit_euler}};
+    return scene;
+}
+
+}  // namespace
+
+TEST_CASE("fixed steps move the same under frames of any rate", "[run][clock]") {
+    const std::vector<double> steady = column_of(clocked_scene(120, 120), "lamp.value_m");
+    for (const int rate : {30, 60}) {
+        const std::vector<double> shown = column_of(clocked_scene(rate, 120), "lamp.value_m");
+        for (std::size_t i = 0; i < shown.size(); ++i) {
+            CHECK(shown[i] ==
+                  Approx(steady[i * static_cast<std::size_t>(120 / rate)]).margin(1e-12));
+        }
+    }
+    // Between two steps a frame shows what lies between, up to a step late.
+    const std::vector<double> often = column_of(clocked_scene(480, 120), "lamp.value_m");
+    for (std::size_t i = 8; i + 8 < often.size(); i += 4) {
+        const double before = steady[i / 4];  // a step late as well
+        const double now = steady[i / 4 + 1];
+        CHECK(often[i + 2] == Approx((before + now) / 2).margin(1e-9));
+    }
+}
+
+TEST_CASE("a lag spike drops time beyond the cap, and says so", "[run][clock]") {
+    Scene scene = clocked_scene(60, 120);
+    scene.clock.most_steps = 10;
+    scene.clock.long_frames = {{1.0, 0.4}, {3.0, 0.05}};
+    Take take;
+    const RunLog log = run(scene, take);
+    REQUIRE(log.warnings.size() == 1);
+    CHECK_THAT(log.warnings[0], Catch::Contains("dropped 0.3167 s"));  // 48 steps less 10
+    double longest = 0;
+    for (std::size_t i = 1; i < take.row_count(); ++i)
+        longest = std::max(longest, take.times_s()[i] - take.times_s()[i - 1]);
+    CHECK(longest == Approx(0.4));
+    CHECK(take.times_s().back() == Approx(6).margin(1.0 / 60));
+    // Without a clock the same frames are one step each, and the exact follower does not mind.
+    Scene exact = scene_with(MovesTarget{0, {Jump{0.5, 1}}, {}}, 60);
+    Scene spiked = exact;
+    spiked.clock.long_frames = {{1.0, 0.5}};
+    const Take smooth = take_of(exact);
+    const Take lagged = take_of(spiked);
+    CHECK(lagged.row_count() < smooth.row_count());
+    CHECK(lagged.column(1).back() == Approx(smooth.column(1).back()).margin(1e-12));
+}
+
+TEST_CASE("followers in a flock move as each would alone, to the last bit", "[run]") {
+    Scene together = scene_with(MovesTarget{0, {Jump{0.513, 1}, Ramp{2.2, -0.5, 0.7}}, {}}, 60);
+    together.movers.clear();
+    for (int i = 0; i < 9; ++i) {
+        together.movers.push_back(
+            {.name = "f" + std::to_string(i),
+             .numbers = Tuning{.frequency_hz = 0.5 + i, .damping_ratio = 0.1 * i, .lead = 0.2 * i},
+             .start = 0.1 * i,
+             .start_velocity = -0.3 * i});
+    }
+    const Take flock = take_of(together);
+    for (int i = 0; i < 9; ++i) {
+        Scene alone = together;
+        alone.movers = {together.movers[static_cast<std::size_t>(i)]};
+        const Take one = take_of(alone);
+        const std::string name = "f" + std::to_string(i);
+        CHECK(one.column(1) == flock.column(*flock.find_column(name + ".value_m")));
+        CHECK(one.column(2) == flock.column(*flock.find_column(name + ".velocity_m_per_s")));
+    }
+    together.movers[5].start = 1.7e308;
+    together.movers[5].start_velocity = -1.7e308;
+    Take take;
+    CHECK_THROWS_AS(run(together, take), Diverged);
+    CHECK_THROWS_WITH(run(together, take), Catch::Contains("follower.f5"));
+}

@@ -27,6 +27,7 @@ enum class KeyType : std::uint8_t {
     top_speed,     ///< one number, per second
     tuning,        ///< a name, or a table of one of the forms of a tuning
     pose_tuning,   ///< the same, or one for each part
+    table,         ///< one table, of the kind that `tables` names
     tables,        ///< a list of tables, each of one of the kinds that `tables` names
     named_tables,  ///< [key.NAME], each of one of the kinds that `tables` names
 };

@@ -100,12 +100,27 @@ struct PictureSettings {
     std::string format = "png";
 };
 
+/// A frame that takes longer than the others: a lag spike.
+struct LongFrame {
+    double at_s = 0.0;
+    double lasts_s = 0.1;
+};
+
+/// How frames become steps. Without a step rate everything goes from frame to frame.
+struct SceneClock {
+    double step_hz =
+        0.0;             ///< steps a second, whatever the frames; the take shows what lies between
+    int most_steps = 8;  ///< in a frame; time beyond that is dropped
+    std::vector<LongFrame> long_frames{};
+};
+
 /// What a scene file says: targets, what goes after them, how long and how often to look.
 struct Scene {
     std::string title{};
     std::string file{};  ///< where it was read from; empty when made by a program
     double duration_s = 10.0;
     double rate_hz = 60.0;
+    SceneClock clock{};
     std::uint64_t seed = 0;              ///< of everything random in it
     bool is_random = false;              ///< whether anything is
     std::vector<std::string> changes{};  ///< made since it was read: "lamp.frequency_hz=3"
