@@ -237,3 +237,18 @@ TEST_CASE("facing points any axis along a direction and keeps upright", "[rotati
     CHECK(length_of(rotated(facing({0, 2, 0}), {0, 0, 1}) - Vector3{0, 1, 0}) < 1e-12);
     CHECK(facing({0, 0, 0}) == Quaternion{});
 }
+
+TEST_CASE("every rotation mover can be cut, and goes on to the new target", "[rotation]") {
+    const auto goes_there = [](auto mover) {
+        const Quaternion there = turned_by({0.4, -1.1, 0.3});
+        CHECK(mover.cut(there) == StepStatus::stepped);
+        for (int i = 0; i < 600; ++i)
+            mover.step(there, 1.0 / 60);
+        const Vector3 gap = rotation_vector(mover.value() * conjugate(there));
+        CHECK(std::sqrt(dot(gap, gap)) < 1e-3);
+    };
+    goes_there(RotationFollower{Tuning{}, Quaternion{}});
+    goes_there(RotationGlide{GlideTuning{}, Quaternion{}});
+    goes_there(RotationPursuit{PursuitTuning{.max_speed = 2}, Quaternion{}});
+    goes_there(RotationCurve{CurveMoveTuning{}, Quaternion{}});
+}

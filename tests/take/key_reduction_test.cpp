@@ -7,6 +7,7 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/follow/follower.hpp>
 #include <hopcoil/take/key_reduction.hpp>
 
@@ -156,4 +157,71 @@ TEST_CASE("what cannot be reduced or looped is refused by name", "[bake]") {
     const std::vector<double> broken{0, std::nan(""), 2};
     CHECK_THROWS_WITH(reduce_keys(rising, broken), Contains("value"));
     CHECK_THROWS_WITH(looped(rising, values, 3), Contains("over_s"));
+}
+
+namespace {
+
+/// The angle between what curves show at a time and a turn.
+double angle_off(const ReducedRows& rows, double time_s, const Quaternion& turn) {
+    const Quaternion q = normalized({rows.curves[0].at(time_s), rows.curves[1].at(time_s),
+                                     rows.curves[2].at(time_s), rows.curves[3].at(time_s)});
+    const Vector3 way = rotation_vector(q * conjugate(turn));
+    return std::sqrt(dot(way, way));
+}
+
+}  // namespace
+
+TEST_CASE("numbers that move together have keys at the same times, within a distance", "[keys]") {
+    std::vector<double> times_s;
+    std::vector<std::vector<double>> columns(3);
+    for (int i = 0; i <= 600; ++i) {
+        const double t = i / 60.0;
+        times_s.push_back(t);
+        columns[0].push_back(std::sin(t));
+        columns[1].push_back(t > 4 ? std::cos(3 * t) : std::cos(12.0));
+        columns[2].push_back(0.2 * t);
+    }
+    for (const KeyShape shape : {KeyShape::cubic, KeyShape::straight}) {
+        const ReducedRows rows =
+            reduce_rows(times_s, columns, RowKind::vector, {.tolerance = 2e-3, .shape = shape});
+        CHECK(rows.largest_error <= 2e-3);
+        CHECK(rows.samples == times_s.size());
+        for (const KeyCurve& curve : rows.curves)
+            REQUIRE(curve.keys().size() == rows.curves[0].keys().size());
+        for (std::size_t i = 0; i < times_s.size(); ++i) {
+            double sum = 0;
+            for (std::size_t k = 0; k < 3; ++k) {
+                const double off = rows.curves[k].at(times_s[i]) - columns[k][i];
+                sum += off * off;
+            }
+            CHECK(std::sqrt(sum) <= 2e-3 + 1e-12);
+        }
+    }
+}
+
+TEST_CASE("a rotation's keys are within an angle, whatever the signs it comes with", "[keys]") {
+    std::vector<double> times_s;
+    std::vector<std::vector<double>> parts(4);
+    std::vector<Quaternion> turns;
+    for (int i = 0; i <= 600; ++i) {
+        const double t = i / 60.0;
+        const Quaternion q = turned_by({std::sin(t), 0.7 * t, 0.3 * std::cos(2 * t)});
+        const double sign = i % 7 < 3 ? -1 : 1;
+        times_s.push_back(t);
+        turns.push_back(q);
+        parts[0].push_back(sign * q.w);
+        parts[1].push_back(sign * q.x);
+        parts[2].push_back(sign * q.y);
+        parts[3].push_back(sign * q.z);
+    }
+    constexpr double tolerance = 0.1 * 3.14159265358979 / 180;
+    const ReducedRows rows =
+        reduce_rows(times_s, parts, RowKind::rotation, {.tolerance = tolerance});
+    CHECK(rows.largest_error <= tolerance);
+    CHECK(rows.curves[0].keys().size() < 60);
+    for (std::size_t i = 0; i < times_s.size(); ++i)
+        CHECK(angle_off(rows, times_s[i], turns[i]) <= tolerance + 1e-9);
+    CHECK_THROWS_AS(reduce_rows(times_s, std::vector<std::vector<double>>(3, parts[0]),
+                                RowKind::rotation, {.tolerance = 1e-3}),
+                    std::invalid_argument);
 }
