@@ -54,6 +54,7 @@ p { margin: 0 0 12px; max-width: 46em; }
 .wide { overflow-x: auto; margin: 14px 0; }
 figure { margin: 0; background: #ffffff; border: 1px solid var(--line); border-radius: 6px;
          min-width: 760px; }
+figure.picture { min-width: 0; }
 figure svg, figure img { display: block; width: 100%; height: auto; }
 table { border-collapse: collapse; font-size: 14.5px; min-width: 100%; }
 th, td { text-align: left; padding: 6px 16px 6px 0; border-bottom: 1px solid var(--line);
@@ -93,7 +94,7 @@ void add_table(std::string& html, const Table& table) {
 void add_image(std::string& html, const EmbeddedImage& image) {
     const bool is_svg = image.file.extension() == ".svg";
     html += fmt::format(
-        "<div class=\"wide\"><figure><img alt=\"{}\" "
+        "<div class=\"wide\"><figure class=\"picture\"><img alt=\"{}\" "
         "src=\"data:image/{};base64,{}\"></figure></div>\n",
         escaped(image.says), is_svg ? "svg+xml" : "png",
         scene::to_base64(scene::read_text_file(image.file)));

@@ -23,10 +23,12 @@ std::string jumps_in_words(const JumpsMet& jumps) {
         jumps.largest_overshoot_percent < visible_percent
             ? std::string{"no jump is passed"}
             : fmt::format("jumps go at most {:.3g} % past", jumps.largest_overshoot_percent);
+    const bool none_passed = jumps.largest_overshoot_percent < visible_percent;
     if (jumps.unsettled > 0) {
         text += fmt::format(", {} of {} not settled before the next", jumps.unsettled, jumps.jumps);
     } else if (jumps.longest_settling_s) {
-        text += fmt::format(", settle within {:.3g} s", *jumps.longest_settling_s);
+        text += fmt::format("{} within {:.3g} s", none_passed ? ", each settled" : ", settle",
+                            *jumps.longest_settling_s);
     }
     return text;
 }
@@ -99,6 +101,19 @@ std::string at_jumps(const MoverReport& report) {
         text += fmt::format(", {:.3g} s", *report.jumps->longest_settling_s);
     }
     return text;
+}
+
+/// Those that have nothing to say of any row.
+void drop_empty_columns(draw::Table& table) {
+    for (std::size_t k = table.headings.size(); k-- > 1;) {
+        const bool is_empty = std::all_of(table.rows.begin(), table.rows.end(),
+                                          [k](const auto& row) { return row[k].empty(); });
+        if (!is_empty) continue;
+        const auto at = static_cast<std::ptrdiff_t>(k);
+        table.headings.erase(table.headings.begin() + at);
+        for (auto& row : table.rows)
+            row.erase(row.begin() + at);
+    }
 }
 
 /// What makes the same run, as typed in a shell.
@@ -288,6 +303,7 @@ draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
                                       report.lag_s ? fmt::format("{:.3g} s", *report.lag_s) : "",
                                       in_units(tracking.peak_velocity) + "/s"});
     }
+    drop_empty_columns(section.table);
     return section;
 }
 
