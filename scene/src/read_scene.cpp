@@ -16,6 +16,7 @@
 #include "read_targets.hpp"
 #include "read_tunings.hpp"
 #include "reading.hpp"
+#include "scene_numbers.hpp"
 #include "toml_reader.hpp"
 
 namespace hopcoil::scene {
@@ -24,9 +25,11 @@ namespace {
 /// Reads a scene file and those it includes.
 class SceneReader {
   public:
-    SceneReader(std::string file, std::optional<std::uint64_t> seed)
+    SceneReader(std::string file, std::optional<std::uint64_t> seed,
+                const std::vector<SceneNumber>& changes)
         : file_{std::move(file)},
           given_seed_{seed},
+          changes_{changes},
           movers_{scene_, declared_, tunings_},
           targets_{scene_, movers_},
           pictures_{scene_, declared_, movers_} {}
@@ -67,6 +70,7 @@ class SceneReader {
     /// The root lives as long as this reader: what is read points into it.
     void open(const std::string& file) {
         roots_.push_back(std::make_unique<toml::table>(parse_toml(file)));
+        collect_numbers(*roots_.back(), changes_, scene_.numbers);
         opened_.insert(std::filesystem::weakly_canonical(file).string());
     }
 
@@ -353,6 +357,7 @@ class SceneReader {
 
     std::string file_;
     std::optional<std::uint64_t> given_seed_;
+    const std::vector<SceneNumber>& changes_;
     Scene scene_;
     std::vector<std::unique_ptr<toml::table>> roots_;
     std::set<std::string> opened_;
@@ -367,8 +372,11 @@ class SceneReader {
 
 }  // namespace
 
-Scene read_scene(const std::string& path, std::optional<std::uint64_t> seed) {
-    return SceneReader{path, seed}.read();
+Scene read_scene(const std::string& path, std::optional<std::uint64_t> seed,
+                 const std::vector<SceneNumber>& changes) {
+    Scene scene = SceneReader{path, seed, changes}.read();
+    scene.number_changes = changes;
+    return scene;
 }
 
 }  // namespace hopcoil::scene

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <cmath>
 #include <span>
 #include <stdexcept>
 #include <type_traits>
@@ -39,6 +40,38 @@ auto with_numbers(Numbers& numbers, std::size_t part, const Visit& visit) {
                                             did_you_mean(pattern, paths), any_of(paths))};
 }
 
+DialStatus set_dial(Scene& scene, const SceneDial& dial, double value);
+DialStatus set_number(Scene& scene, const std::string& path, double value);
+
+/// Puts a change beside the others, in place of an earlier one of the same number.
+void note(std::vector<SceneNumber>& changes, const std::string& path, double value) {
+    const auto found = std::find_if(changes.begin(), changes.end(),
+                                    [&](const SceneNumber& each) { return each.path == path; });
+    if (found == changes.end()) {
+        changes.push_back({path, value});
+    } else {
+        found->value = value;
+    }
+}
+
+/// Of a number nothing is known but where it stands: a slider reaches to its double and its
+/// opposite.
+SceneDial number_dial(const SceneNumber& number, std::size_t index) {
+    const double reach = number.value == 0 ? 1 : 2 * std::abs(number.value);
+    SceneDial dial{.path = number.path,
+                   .hard = {-endless, endless},
+                   .slider = {-reach, reach},
+                   .default_value = number.value,
+                   .number = index};
+    const std::size_t underscore = number.path.rfind('_');
+    for (const char* unit : {"m", "rad", "deg", "s", "hz"}) {
+        if (underscore != std::string::npos && number.path.substr(underscore + 1) == unit)
+            dial.unit = unit;
+    }
+    if (dial.unit == "s" || dial.unit == "hz") dial.slider.least = 0;
+    return dial;
+}
+
 }  // namespace
 
 std::vector<SceneDial> dials_of(const Scene& scene) {
@@ -64,20 +97,57 @@ std::vector<SceneDial> dials_of(const Scene& scene) {
             });
         }
     }
+    for (std::size_t i = 0; i < scene.numbers.size(); ++i)
+        all.push_back(number_dial(scene.numbers[i], i));
     return all;
 }
 
 double value_of(const Scene& scene, const SceneDial& dial) {
+    if (dial.number) return scene.numbers.at(*dial.number).value;
     return with_numbers(scene.movers.at(dial.mover).numbers, dial.part, [&](const auto& numbers) {
         return numbers.dials()[dial.index].get(numbers);
     });
 }
 
 DialStatus set_value(Scene& scene, const SceneDial& dial, double value) {
+    if (dial.number) return set_number(scene, dial.path, value);
+    const DialStatus status = set_dial(scene, dial, value);
+    if (status == DialStatus::set) note(scene.dial_changes, dial.path, value);
+    return status;
+}
+
+namespace {
+
+DialStatus set_dial(Scene& scene, const SceneDial& dial, double value) {
     return with_numbers(scene.movers.at(dial.mover).numbers, dial.part, [&](auto& numbers) {
         return numbers.dials()[dial.index].set(numbers, value);
     });
 }
+
+/// Reads the files again with another number in them, and sets again what was set since.
+DialStatus set_number(Scene& scene, const std::string& path, double value) {
+    if (!std::isfinite(value)) return DialStatus::refused;
+    std::vector<SceneNumber> changes = scene.number_changes;
+    note(changes, path, value);
+    try {
+        Scene fresh = read_scene(scene.file, scene.seed, changes);
+        const std::vector<SceneDial> dials = dials_of(fresh);
+        for (const SceneNumber& change : scene.dial_changes) {
+            for (const SceneDial& dial : dials) {
+                if (!dial.number && dial.path == change.path) set_dial(fresh, dial, change.value);
+            }
+        }
+        fresh.dial_changes = scene.dial_changes;
+        fresh.changes = scene.changes;
+        fresh.rate_hz = scene.rate_hz;
+        scene = std::move(fresh);
+        return DialStatus::set;
+    } catch (const std::runtime_error&) {  // the file has problems with that number
+        return DialStatus::refused;
+    }
+}
+
+}  // namespace
 
 std::size_t set_matching(Scene& scene, const std::string& pattern, double value) {
     const std::vector<SceneDial> dials = dials_of(scene);
@@ -87,6 +157,10 @@ std::size_t set_matching(Scene& scene, const std::string& pattern, double value)
         if (!matches(pattern, dial.path)) continue;
         ++count;
         if (set_value(changed, dial, value) == DialStatus::set) continue;
+        if (dial.number) {
+            throw std::invalid_argument{fmt::format(
+                "{} cannot be {}: the scene would not be right with it", dial.path, value)};
+        }
         throw std::invalid_argument{fmt::format("{} cannot be {}: expected a number from {} to {}",
                                                 dial.path, value, dial.hard.least, dial.hard.most)};
     }

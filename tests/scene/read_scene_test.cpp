@@ -337,8 +337,9 @@ target = "hook"
 scheme = "midpoint"
 )");
     const std::vector<SceneDial> dials = dials_of(scene);
-    CHECK(dials.size() == 3 + 6 + 1 + 2 + 3);
+    CHECK(dials.size() == 3 + 6 + 1 + 2 + 3 + 2);  // and the target's two numbers
     for (const SceneDial& dial : dials) {
+        if (dial.number) continue;
         CAPTURE(dial.path);
         CHECK(value_of(scene, dial) == dial.default_value);
         const double other = (dial.slider.least + dial.slider.most) / 2;
@@ -360,4 +361,38 @@ scheme = "midpoint"
     CHECK_THROWS_WITH(set_matching(scene, "*_hz", -1), Contains("lamp.frequency_hz cannot be -1"));
     CHECK(std::get<Tuning>(scene.movers[0].numbers).frequency_hz == 3);
     CHECK(scene.changes.size() == 3);
+}
+
+TEST_CASE("every other number of a scene can be set too: it is read anew", "[scene][dials]") {
+    const TestFolder folder;
+    folder.write("part.toml",
+                 "[target.swell]\nmoves = [{ sine_amplitude_m = 0.2, frequency_hz = 1 }]\n");
+    Scene scene = read_scene(folder.write("test.toml", R"(
+include = "part.toml"
+[target.hook]
+start_m = [0, 1]
+moves = [{ at_s = 1, through_m = [[2, 0.5, 3], [4, 1, 2]] }, { at_s = 5, jump_to_m = [3, 3] }]
+[follower.lamp]
+target = "hook"
+start_velocity_m_per_s = [1, 2]
+kicks = [{ at_s = 2, velocity_m_per_s = [0, 1] }]
+[follower.float]
+target = "swell"
+)"));
+    CHECK(set_matching(scene, "lamp.frequency_hz", 4) == 1);
+    CHECK(set_matching(scene, "hook.moves.0.through_m.1.2", 7) == 1);
+    CHECK(scene.targets[1].path.before(4).value[1] == 7);
+    CHECK(set_matching(scene, "swell.*.frequency_hz", 3) == 1);
+    CHECK(set_matching(scene, "hook.moves.*.jump_to_m.*", -2) == 2);
+    CHECK(set_matching(scene, "lamp.kicks.0.at_s", 2.5) == 1);
+    CHECK(scene.movers[0].kicks[0].at_s == 2.5);
+    CHECK(scene.targets[1].path.after(5).value == Place{{-2, -2, 0, 0}});
+    CHECK(scene.targets[1].path.before(4).value[1] == 7);                // as set before
+    CHECK(std::get<Tuning>(scene.movers[0].numbers).frequency_hz == 4);  // and so is the dial
+    CHECK(scene.changes.size() == 5);
+    CHECK_THROWS_WITH(set_matching(scene, "hook.moves.1.at_s", -1), Contains("would not be right"));
+    CHECK_THROWS_WITH(set_matching(scene, "hook.moves.1.jump_t", 1), Contains("did you mean"));
+    for (const SceneDial& dial : dials_of(scene)) {
+        if (dial.number) CHECK(value_of(scene, dial) == dial.default_value);
+    }
 }

@@ -114,6 +114,12 @@ struct SceneClock {
     std::vector<LongFrame> long_frames{};
 };
 
+/// A number somewhere in a scene's files: "hook.moves.0.jump_to_m", "lamp.start_m.1".
+struct SceneNumber {
+    std::string path{};
+    double value = 0.0;
+};
+
 /// What a scene file says: targets, what goes after them, how long and how often to look.
 struct Scene {
     std::string title{};
@@ -128,6 +134,9 @@ struct Scene {
     std::vector<SceneMover> movers{};
     std::vector<Body> bodies{};
     std::vector<PictureSettings> pictures{};
+    std::vector<SceneNumber> numbers{};  ///< in its files, beside those that movers have dials for
+    std::vector<SceneNumber> number_changes{};  ///< of those, since the files were written
+    std::vector<SceneNumber> dial_changes{};    ///< of movers' dials, since it was read
     std::vector<std::string> record{};  ///< patterns of the channels to keep; all, without any
 };
 
@@ -136,7 +145,9 @@ struct Scene {
 /// Errors  InputProblems: the first error of syntax, or else everything that is wrong with the
 ///         scene. FileProblem: the scene, or a record that it names, cannot be read.
 /// `seed` stands in for the scene's own.
-[[nodiscard]] Scene read_scene(const std::string& path, std::optional<std::uint64_t> seed = {});
+/// `changes` stand in for numbers of the files, by their whole paths.
+[[nodiscard]] Scene read_scene(const std::string& path, std::optional<std::uint64_t> seed = {},
+                               const std::vector<SceneNumber>& changes = {});
 
 /// Errors  InvalidValue for a duration or rate that is not finite and above 0, or one that makes
 ///         more than `most_frames` frames.

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -9,24 +10,27 @@
 
 namespace hopcoil::scene {
 
-/// A number of a scene that a person may tune: a mover's own dial, and whose it is.
+/// A number of a scene that a person may tune: a mover's own dial, and whose it is; or any other
+/// number in its files.
 struct SceneDial {
-    std::string path{};  ///< "lamp.frequency_hz", "string.tassel.lead"
+    std::string path{};  ///< "lamp.frequency_hz", "string.tassel.lead", "hook.moves.0.jump_to_m"
     std::string unit{};
     DialRange hard{};
     DialRange slider{};
     DialScale scale = DialScale::linear;
     double default_value = 0.0;
-    std::size_t mover = 0;  ///< index into Scene::movers
-    std::size_t part = 0;   ///< link of a relay
-    std::size_t index = 0;  ///< among the dials of that mover's numbers
+    std::size_t mover = 0;                ///< index into Scene::movers
+    std::size_t part = 0;                 ///< link of a relay
+    std::size_t index = 0;                ///< among the dials of that mover's numbers
+    std::optional<std::size_t> number{};  ///< index into Scene::numbers, for any other
 };
 
-/// Every dial of every mover, in the scene's order.
+/// Every dial of every mover, in the scene's order; then the other numbers of its files.
 [[nodiscard]] std::vector<SceneDial> dials_of(const Scene& scene);
 
 [[nodiscard]] double value_of(const Scene& scene, const SceneDial& dial);
-/// `refused` when the number cannot be; nothing is changed then.
+/// `refused` when the number cannot be; nothing is changed then. A number of the files is changed
+/// by reading them anew.
 DialStatus set_value(Scene& scene, const SceneDial& dial, double value);
 
 /// Sets every dial whose path matches; `*` stands for any letters, dots among them. How many those
