@@ -14,6 +14,7 @@
 #include "draw/animated_png.hpp"
 #include "draw/canvas.hpp"
 #include "draw/palette.hpp"
+#include "draw/picture_space.hpp"
 #include "draw/solid.hpp"
 
 namespace hopcoil::draw {
@@ -23,112 +24,6 @@ constexpr double title_px = 21;
 constexpr double text_px = 14;
 constexpr double small_px = 12;
 constexpr double margin_px = 28;
-
-/// A box on the sheet.
-struct Box {
-    double left = 0;
-    double top = 0;
-    double width = 0;
-    double height = 0;
-};
-
-struct Extent {
-    double low = std::numeric_limits<double>::infinity();
-    double high = -std::numeric_limits<double>::infinity();
-    void take_in(double from, double to) {
-        low = std::min(low, from);
-        high = std::max(high, to);
-    }
-    [[nodiscard]] double size() const { return high - low; }
-};
-
-/// Between two rows.
-Pose pose_at(const Subject& subject, double time_s) {
-    const auto next = std::upper_bound(subject.times_s.begin(), subject.times_s.end(), time_s);
-    if (next == subject.times_s.begin()) return subject.poses.front();
-    if (next == subject.times_s.end()) return subject.poses.back();
-    const auto i = static_cast<std::size_t>(next - subject.times_s.begin());
-    const Pose& a = subject.poses[i - 1];
-    const Pose& b = subject.poses[i];
-    const double part =
-        (time_s - subject.times_s[i - 1]) / (subject.times_s[i] - subject.times_s[i - 1]);
-    const Vector3 way = rotation_vector(b.rotation * conjugate(a.rotation));
-    return {a.position + (b.position - a.position) * part, turned_by(way * part) * a.rotation,
-            a.scale + (b.scale - a.scale) * part};
-}
-
-bool is_within(const Picture& picture, double time_s) {
-    return time_s >= picture.from_s - 1e-9 && time_s <= picture.to_s + 1e-9;
-}
-
-double largest_scale(const Pose& pose) {
-    return std::max({pose.scale.x, pose.scale.y, pose.scale.z});
-}
-
-/// What of space is to be seen, and how large shapes are that have no length of their own.
-struct Space {
-    Extent across;
-    Extent up;
-    double length_m = 0.1;
-};
-
-Space space_of(const Picture& picture, const Eye& eye) {
-    Space space;
-    for (const Subject& subject : picture.subjects) {
-        for (std::size_t i = 0; i < subject.poses.size(); ++i) {
-            if (!is_within(picture, subject.times_s[i])) continue;
-            const double x = dot(subject.poses[i].position, eye.right);
-            const double y = dot(subject.poses[i].position, eye.up);
-            space.across.take_in(x, x);
-            space.up.take_in(y, y);
-        }
-    }
-    if (!(space.across.size() >= 0)) throw std::invalid_argument{"a picture of nothing"};
-    const double size = std::max(space.across.size(), space.up.size());
-    space.length_m = size > 0 ? 0.07 * size : 1.0;
-    for (const Subject& subject : picture.subjects) {
-        for (std::size_t i = 0; i < subject.poses.size(); ++i) {
-            if (!is_within(picture, subject.times_s[i])) continue;
-            const double reach =
-                0.8 * subject.length_m.value_or(space.length_m) * largest_scale(subject.poses[i]);
-            const double x = dot(subject.poses[i].position, eye.right);
-            const double y = dot(subject.poses[i].position, eye.up);
-            space.across.take_in(x - reach, x + reach);
-            space.up.take_in(y - reach, y + reach);
-        }
-    }
-    return space;
-}
-
-/// As large as fits into a box, in its middle.
-Projection fitted(const Space& space, const Eye& eye, const Box& box) {
-    Projection projection{.eye = eye};
-    projection.px_per_m = std::min(box.width / space.across.size(), box.height / space.up.size());
-    projection.origin = {
-        box.left + box.width / 2 - projection.px_per_m * (space.across.low + space.across.high) / 2,
-        box.top + box.height / 2 + projection.px_per_m * (space.up.low + space.up.high) / 2};
-    return projection;
-}
-
-/// A step between lines of a grid that is 1, 2 or 5 times a power of ten.
-double round_step(double about) {
-    const double power = std::pow(10, std::floor(std::log10(about)));
-    for (const double factor : {1.0, 2.0, 5.0}) {
-        if (factor * power >= about) return factor * power;
-    }
-    return 10 * power;
-}
-
-/// Those that lie in a range, from the least on.
-std::vector<double> multiples(double step, const Extent& range) {
-    constexpr double rounding = 1e-9;
-    const auto first = static_cast<long>(std::ceil(range.low / step - rounding));
-    const auto last = static_cast<long>(std::floor(range.high / step + rounding));
-    std::vector<double> all;
-    for (long k = first; k <= last; ++k)
-        all.push_back(static_cast<double>(k) * step);
-    return all;
-}
 
 std::array<const char*, 2> axis_names(scene::PictureSettings::View view) {
     using View = scene::PictureSettings::View;

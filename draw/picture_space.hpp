@@ -1,0 +1,59 @@
+#pragma once
+
+#include <limits>
+#include <vector>
+
+#include <hopcoil/follow/pose_follower.hpp>
+
+#include "draw/picture.hpp"
+#include "draw/solid.hpp"
+
+/// @file
+/// What of space a picture shows, and how it fits onto the sheet.
+
+namespace hopcoil::draw {
+
+/// A box on the sheet.
+struct Box {
+    double left = 0;
+    double top = 0;
+    double width = 0;
+    double height = 0;
+};
+
+struct Extent {
+    double low = std::numeric_limits<double>::infinity();
+    double high = -std::numeric_limits<double>::infinity();
+    void take_in(double from, double to) {
+        low = std::min(low, from);
+        high = std::max(high, to);
+    }
+    [[nodiscard]] double size() const { return high - low; }
+};
+
+/// Between two rows of its take.
+[[nodiscard]] Pose pose_at(const Subject& subject, double time_s);
+
+/// Whether a time lies in the stretch that a picture shows.
+[[nodiscard]] bool is_within(const Picture& picture, double time_s);
+
+[[nodiscard]] double largest_scale(const Pose& pose);
+
+/// What of space is to be seen, and how large shapes are that have no length of their own.
+struct Space {
+    Extent across;
+    Extent up;
+    double length_m = 0.1;
+};
+/// Errors  std::invalid_argument when there is nothing.
+[[nodiscard]] Space space_of(const Picture& picture, const Eye& eye);
+
+/// As large as fits into a box, in its middle.
+[[nodiscard]] Projection fitted(const Space& space, const Eye& eye, const Box& box);
+
+/// A step between lines of a grid that is 1, 2 or 5 times a power of ten.
+[[nodiscard]] double round_step(double about);
+/// Its multiples that lie in a range, from the least on.
+[[nodiscard]] std::vector<double> multiples(double step, const Extent& range);
+
+}  // namespace hopcoil::draw
