@@ -1,5 +1,6 @@
 #include "tool/scene_files.hpp"
 
+#include <cstdint>
 #include <memory>
 #include <span>
 
@@ -48,6 +49,17 @@ void write_asked(const fs::path& path, const scene::Scene& scene, const Take& ta
     model.model.made_by = origin.dump();
     model.model.animation = fs::path{scene.file}.stem().string();
     scene::write_model(path, model.model);
+}
+
+/// Into the page, unless that would make it too large to open with ease.
+void add_to_page(draw::ReportSection& section, const fs::path& picture) {
+    constexpr std::uintmax_t most_bytes = 12'000'000;
+    const std::string name = picture.filename().string();
+    if (fs::file_size(picture) <= most_bytes) {
+        section.images.push_back({picture, "What moved, in space: " + name});
+    } else {
+        section.text += fmt::format(" Too large for this page, and beside it: {}.", name);
+    }
 }
 
 /// Writes what is recorded into several files at once.
@@ -129,8 +141,7 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
         files.report["files"]["takes"].push_back(path.string());
     for (const fs::path& picture : files.pictures) {
         files.report["files"]["pictures"].push_back(picture.string());
-        files.section.images.push_back(
-            {picture, "What moved, in space: " + picture.filename().string()});
+        add_to_page(files.section, picture);
     }
     scene::write_text_file(files.json, files.report.dump(2) + '\n');
     scene::write_text_file(files.summary, files.text);
