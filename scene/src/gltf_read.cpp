@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <filesystem>
 #include <limits>
 #include <map>
 #include <span>
@@ -296,8 +297,8 @@ std::string name_of(TrackKind kind) {
     return kind == TrackKind::scale ? "scale" : "translation";
 }
 
-std::vector<ModelAnimation> read_animations(const std::filesystem::path& path) {
-    return ModelReader{path, opened(path.string(), read_text_file(path))}.read();
+std::vector<ModelAnimation> read_animations(const std::string& path) {
+    return ModelReader{path, opened(path, read_text_file(path))}.read();
 }
 
 }  // namespace hopcoil::scene

@@ -263,11 +263,11 @@ void require_tracks(const Model& model) {
 
 }  // namespace
 
-void write_model(const std::filesystem::path& path, const Model& model) {
-    const bool binary = path.extension() == ".glb";
-    if (!binary && path.extension() != ".gltf") {
+void write_model(const std::string& path, const Model& model) {
+    const bool binary = path.ends_with(".glb");
+    if (!binary && !path.ends_with(".gltf")) {
         throw std::invalid_argument{
-            fmt::format("{}: expected a name that ends in .gltf or .glb", path.string())};
+            fmt::format("{}: expected a name that ends in .gltf or .glb", path)};
     }
     require_tracks(model);
     ModelWriter writer{model};

@@ -264,9 +264,17 @@ std::vector<TableFacts> led_tables() {
     };
 }
 
+const KeyFacts watch_key{
+    "watch", flag,
+    "`true`: the take tells when it is at rest (`NAME.at_rest`), comes by its target "
+    "(`NAME.reached`), turns (`NAME.turned`) and comes to rest (`NAME.settled`); of a number or an "
+    "angle",
+    "`false`"};
+
 Keys common_keys(bool kicked) {
     Keys keys{{"target", text, "the name of a target, or of another mover", "required"},
-              {"start", place, "where it begins", "on its target"}};
+              {"start", place, "where it begins", "on its target"},
+              watch_key};
     if (!kicked) return keys;
     keys.push_back({"start_velocity", speed, "how fast", "0"});
     keys.push_back({"kicks", tables, "sudden changes of its velocity", "none", {}, {"kick"}});
@@ -346,6 +354,7 @@ std::vector<TableFacts> thrown_tables() {
          "as `NAME.target`. Its kicks are throws.",
          {{"start", place, "where it begins", "0"},
           {"start_velocity", speed, "the first throw", "none"},
+          watch_key,
           {"kicks", tables, "more throws", "none", {}, {"kick"}},
           {"slowing_half_life_s", number, "until its speed has halved", "0.3"},
           {"resting_speed", top_speed, "slower than that is at rest", "0.01"},

@@ -73,6 +73,7 @@ void MoverReader::read(const std::string& kind, TableReader& reader, const std::
         reader.problem("", fmt::format("expected a key 'target': {}", any_of(declared_.targets)));
     }
     read_start(reader, mover, shape, kind != "glide" && kind != "curve");
+    read_watch(reader, mover, shape);
     mover.numbers = read_numbers(kind, reader, shape);
     if (!target) return;  // nothing can go after it
     check_kind(reader, mover, shape);
@@ -103,6 +104,14 @@ void MoverReader::read_start(TableReader& reader, SceneMover& mover, Shape& shap
         });
     std::stable_sort(mover.kicks.begin(), mover.kicks.end(),
                      [](const Kick& a, const Kick& b) { return a.at_s < b.at_s; });
+}
+
+void MoverReader::read_watch(TableReader& reader, SceneMover& mover, const Shape& shape) {
+    mover.watch = reader.flag("watch").value_or(false);
+    const ValueKind kind = kind_of(shape);
+    if (mover.watch && kind != ValueKind::number && kind != ValueKind::angle) {
+        reader.problem("watch", "expected a number or an angle to watch");
+    }
 }
 
 void MoverReader::put_in_order() {
@@ -349,6 +358,7 @@ void MoverReader::read_coast(TableReader& reader, const std::string& name,
     SceneMover mover{.name = name};
     Shape shape;
     read_start(reader, mover, shape, true);
+    read_watch(reader, mover, shape);
     CoastNumbers coast;
     CoastTuning& tuning = coast.tuning;
     tuning.slowing_half_life_s =

@@ -51,6 +51,7 @@ class MoverReader {
     void take_up_target(SceneMover& mover, Shape& shape, std::size_t target) const;
     void add(SceneMover mover, std::size_t place_in_files);
     void read_start(TableReader& reader, SceneMover& mover, Shape& shape, bool has_velocity) const;
+    static void read_watch(TableReader& reader, SceneMover& mover, const Shape& shape);
     void read_coast(TableReader& reader, const std::string& name, std::size_t place_in_files);
     void read_pose(TableReader& reader, const std::string& name, std::size_t place_in_files);
     [[nodiscard]] MoverNumbers read_numbers(const std::string& kind, TableReader& reader,

@@ -12,6 +12,7 @@
 #include "frames.hpp"
 #include "recording.hpp"
 #include "running_scene.hpp"
+#include "watching_sink.hpp"
 
 namespace hopcoil::scene {
 namespace {
@@ -107,20 +108,38 @@ void require_valid_clock(double duration_s, double rate_hz) {
     }
 }
 
-RunLog run(const Scene& scene, TakeSink& sink) {
-    require_valid_clock(scene.duration_s, scene.rate_hz);
-    RunningScene running{scene};
+namespace {
+
+/// All frames into a sink. What the clock gave up, in seconds.
+double run_frames(const Scene& scene, RunningScene& running, TakeSink& sink) {
     Recording recording{scene, running};
     Frames frames{scene, running, recording};
     sink.begin(recording.channels());
     sink.expect(frames.count());
     while (frames.next())
         sink.row(frames.time_s(), frames.row());
+    return frames.dropped_s();
+}
+
+double run_watched(const Scene& scene, RunningScene& running, TakeSink& sink) {
+    Scene whole = scene;
+    whole.record.clear();  // what is watched is read off rows, whether they keep it or not
+    WatchingSink watching{scene, sink};
+    return run_frames(whole, running, watching);
+}
+
+}  // namespace
+
+RunLog run(const Scene& scene, TakeSink& sink) {
+    require_valid_clock(scene.duration_s, scene.rate_hz);
+    RunningScene running{scene};
+    const double dropped_s = WatchingSink::is_needed(scene) ? run_watched(scene, running, sink)
+                                                            : run_frames(scene, running, sink);
     RunLog log;
-    if (frames.dropped_s() > 0) {
+    if (dropped_s > 0) {
         log.warnings.push_back(
             fmt::format("the clock dropped {:.4g} s: some frames had more than {} steps to take",
-                        frames.dropped_s(), scene.clock.most_steps));
+                        dropped_s, scene.clock.most_steps));
     }
     for (std::size_t i = 0; i < scene.movers.size(); ++i) {
         for (std::string& warning :

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <filesystem>
 #include <future>
 #include <span>
 #include <stdexcept>
@@ -21,11 +22,11 @@
 namespace hopcoil::scene {
 namespace {
 
-bool is_json(const std::filesystem::path& path) {
-    if (path.extension() == ".json") return true;
-    if (path.extension() == ".csv") return false;
+bool is_json(const std::string& path) {
+    if (path.ends_with(".json")) return true;
+    if (path.ends_with(".csv")) return false;
     throw std::invalid_argument{
-        fmt::format("{}: expected a name that ends in .csv or .json", path.string())};
+        fmt::format("{}: expected a name that ends in .csv or .json", path)};
 }
 
 std::size_t at_most(std::size_t count) {
@@ -206,8 +207,8 @@ Take take_from_json(const std::string& text, const std::string& file) {
 
 }  // namespace
 
-bool is_take_file(const std::filesystem::path& path) {
-    return path.extension() == ".csv" || path.extension() == ".json";
+bool is_take_file(const std::string& path) {
+    return path.ends_with(".csv") || path.ends_with(".json");
 }
 
 std::string to_csv(const Take& take) {
@@ -227,7 +228,7 @@ std::string to_json(const Take& take) {
     return text;
 }
 
-void write_take(const std::filesystem::path& path, const Take& take) {
+void write_take(const std::string& path, const Take& take) {
     TakeWriter writer{path, take.made_by()};
     writer.begin(take.channels());
     for (std::size_t i = 0; i < take.row_count(); ++i)
@@ -235,16 +236,16 @@ void write_take(const std::filesystem::path& path, const Take& take) {
     writer.finish();
 }
 
-Take read_take(const std::filesystem::path& path) {
+Take read_take(const std::string& path) {
     const bool json = is_json(path);
     const std::string text = read_text_file(path);
-    return json ? take_from_json(text, path.string()) : CsvTakeReader{path.string(), text}.read();
+    return json ? take_from_json(text, path) : CsvTakeReader{path, text}.read();
 }
 
-TakeWriter::TakeWriter(std::filesystem::path path, std::string made_by)
+TakeWriter::TakeWriter(std::string path, std::string made_by)
     : path_{std::move(path)},
       as_json_{is_json(path_)},
-      temporary_{temporary_beside(path_)},
+      temporary_{temporary_beside(path_).string()},
       made_by_{std::move(made_by)},
       file_{std::fopen(temporary_.c_str(), "wb")} {
     if (file_ == nullptr) fail();
@@ -252,13 +253,13 @@ TakeWriter::TakeWriter(std::filesystem::path path, std::string made_by)
 
 TakeWriter::~TakeWriter() {
     if (file_ == nullptr) return;
-    std::fclose(file_);
+    static_cast<void>(std::fclose(file_));
     std::error_code ignored;
     std::filesystem::remove(temporary_, ignored);
 }
 
 void TakeWriter::fail() const {
-    throw FileProblem{fmt::format("{}: cannot be written", path_.string())};
+    throw FileProblem{fmt::format("{}: cannot be written", path_)};
 }
 
 void TakeWriter::begin(std::span<const RecordedChannel> channels) {

@@ -308,3 +308,40 @@ TEST_CASE("followers in a flock move as each would alone, to the last bit", "[ru
     CHECK_THROWS_AS(run(together, take), Diverged);
     CHECK_THROWS_WITH(run(together, take), Catch::Contains("follower.f5"));
 }
+
+TEST_CASE("what is watched says when it rests and what happens to it", "[run][watch]") {
+    Scene scene = scene_with(MovesTarget{0, {Jump{1, 1}}, {}}, 240,
+                             {.frequency_hz = 2, .damping_ratio = 0.3});
+    scene.duration_s = 6;
+    scene.movers[0].watch = true;
+    Take take;
+    run(scene, take);
+    const auto times_of = [&](const char* name) {
+        const auto column = take.column(*take.find_column(name));
+        std::vector<double> times_s;
+        for (std::size_t i = 0; i < column.size(); ++i) {
+            if (column[i] > 0) times_s.push_back(take.times_s()[i]);
+        }
+        return times_s;
+    };
+    // Its turns are half a swing apart, from the first peak on.
+    const double half_s = 0.5 / (2 * std::sqrt(1 - 0.3 * 0.3));
+    const std::vector<double> turns = times_of("lamp.turned");
+    REQUIRE(turns.size() >= 3);
+    for (std::size_t k = 0; k < 3; ++k)
+        CHECK(turns[k] == Approx(1 + half_s * static_cast<double>(k + 1)).margin(1 / 240.0 + 1e-9));
+    CHECK(times_of("lamp.reached").front() < turns[0]);
+    const std::vector<double> settled = times_of("lamp.settled");
+    REQUIRE(settled.size() == 1);
+    const std::vector<double> rests = times_of("lamp.at_rest");
+    CHECK(rests.front() == 0);
+    CHECK(std::find(rests.begin(), rests.end(), settled[0]) != rests.end());
+    CHECK(rests.back() == 6);
+    CHECK(std::none_of(rests.begin(), rests.end(),
+                       [&](double t) { return t >= 1 && t < settled[0]; }));
+    // Only what is asked for is kept.
+    scene.record = {"*settled", "hook*"};
+    run(scene, take);
+    CHECK(take.column_names() == std::vector<std::string>{"hook.value_m", "lamp.settled"});
+    CHECK(take.channels()[1].kind == ChannelKind::event);
+}

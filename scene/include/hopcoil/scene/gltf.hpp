@@ -3,7 +3,6 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
-#include <filesystem>
 #include <optional>
 #include <string>
 #include <vector>
@@ -46,7 +45,7 @@ struct ModelAnimation {
 ///
 /// Errors  FileProblem; InputProblems, each with its JSON pointer as key. Morph weights are passed
 ///         over; compressed or sparse data is refused by name.
-[[nodiscard]] std::vector<ModelAnimation> read_animations(const std::filesystem::path& path);
+[[nodiscard]] std::vector<ModelAnimation> read_animations(const std::string& path);
 
 /// A track as what a target does: a vector, or a rotation.
 /// Errors  InvalidValue for keys that make no target.
@@ -82,6 +81,6 @@ struct Model {
 /// Writes a model as glTF 2.0: `.gltf` with its numbers inside, or `.glb`, by the name's ending.
 /// Every node has a marker, a slender diamond that points along +Z, so that it can be seen.
 /// Errors  std::invalid_argument for another ending or a `made_by` that is not JSON; FileProblem.
-void write_model(const std::filesystem::path& path, const Model& model);
+void write_model(const std::string& path, const Model& model);
 
 }  // namespace hopcoil::scene

@@ -89,8 +89,9 @@ struct SceneMover {
     std::string name{};
     std::size_t target = 0;  ///< index into Scene::targets
     MoverNumbers numbers{};
-    Place start{};              ///< a rotation's w, x, y, z
-    Place start_velocity{};     ///< where the mover has one of its own
+    Place start{};           ///< a rotation's w, x, y, z
+    Place start_velocity{};  ///< where the mover has one of its own
+    bool watch = false;  ///< the take tells when it rests and what happens to it; one number only
     std::vector<Kick> kicks{};  ///< in order of time; where the mover has a velocity of its own
 };
 

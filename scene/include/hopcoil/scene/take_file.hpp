@@ -1,8 +1,6 @@
 #pragma once
 
 #include <cstdio>
-#include <filesystem>
-#include <memory>
 #include <string>
 #include <vector>
 
@@ -26,13 +24,13 @@ namespace hopcoil::scene {
 
 /// By the name's ending, `.csv` or `.json`; all or nothing.
 /// Errors  std::invalid_argument for another ending; FileProblem.
-void write_take(const std::filesystem::path& path, const Take& take);
+void write_take(const std::string& path, const Take& take);
 
 /// Errors  std::invalid_argument for another ending; FileProblem; InputProblems with the line and
 ///         column (CSV) or the JSON pointer of what is wrong.
-[[nodiscard]] Take read_take(const std::filesystem::path& path);
+[[nodiscard]] Take read_take(const std::string& path);
 
-[[nodiscard]] bool is_take_file(const std::filesystem::path& path);
+[[nodiscard]] bool is_take_file(const std::string& path);
 
 /// Writes a take as it is recorded, in memory that does not grow with it. Numbers become text on
 /// two threads where there are two; the bytes are the same. The file has its name once `finish` is
@@ -41,7 +39,7 @@ class TakeWriter final : public TakeSink {
   public:
     /// `made_by`: a JSON object, for JSON files.
     /// Errors  std::invalid_argument for another ending than .csv or .json; FileProblem.
-    explicit TakeWriter(std::filesystem::path path, std::string made_by = {});
+    explicit TakeWriter(std::string path, std::string made_by = {});
     TakeWriter(const TakeWriter&) = delete;
     TakeWriter& operator=(const TakeWriter&) = delete;
     ~TakeWriter() override;
@@ -59,9 +57,9 @@ class TakeWriter final : public TakeSink {
     void write(const std::string& text);
     [[noreturn]] void fail() const;
 
-    std::filesystem::path path_;
+    std::string path_;
     bool as_json_;
-    std::filesystem::path temporary_;
+    std::string temporary_;
     std::string made_by_;
     std::FILE* file_ = nullptr;
     std::vector<double> pending_;  ///< rows that are not text yet, the time first
