@@ -219,11 +219,17 @@ draw::Panel panel_of(const MoverReport& report, const std::vector<double>& times
 }  // namespace
 
 draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
-                        const std::vector<MoverReport>& reports) {
+                        const std::vector<MoverReport>& all) {
     constexpr int panel_px = 165;
+    constexpr std::size_t most_panels = 24;
+    const std::vector<MoverReport> reports(
+        all.begin(), all.begin() + static_cast<std::ptrdiff_t>(std::min(all.size(), most_panels)));
     draw::Chart chart{.title = scene.title.empty() ? scene_name(scene) : scene.title,
                       .x_to = take.times_s().back(),
                       .footer = footer_of(scene)};
+    if (reports.size() < all.size()) {
+        chart.footer += fmt::format("; the first {} of {} movers", reports.size(), all.size());
+    }
     if (!(chart.x_to > 0)) chart.x_to = scene.duration_s;
     for (std::size_t i = 0; i < reports.size(); ++i) {
         chart.panels.push_back(panel_of(reports[i], take.times_s(), draw::series_colour(i)));

@@ -17,7 +17,8 @@
 
 namespace hopcoil::tool {
 
-/// A panel for each mover: its target, its value, its figures.
+/// A panel for each mover, the first two dozen where there are more: its target, its value, its
+/// figures.
 [[nodiscard]] draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
                                       const std::vector<MoverReport>& reports);
 

@@ -84,18 +84,34 @@ std::optional<double> settling_of(const Leap& leap, std::span<const double> time
     return 0.0;
 }
 
-/// The mean square of the gap between the values and the targets so many rows earlier.
-double gap_at_shift(std::span<const double> values, std::span<const double> targets, int shift) {
+/// The mean square of the gap between the values and the targets so many rows earlier, at every so
+/// many rows.
+double gap_at_shift(std::span<const double> values, std::span<const double> targets, int shift,
+                    int every) {
     double sum = 0;
     std::size_t rows = 0;
     const auto count = static_cast<int>(values.size());
-    for (int i = std::max(0, shift); i < std::min(count, count + shift); ++i) {
+    for (int i = std::max(0, shift); i < std::min(count, count + shift); i += every) {
         const double gap =
             values[static_cast<std::size_t>(i)] - targets[static_cast<std::size_t>(i - shift)];
         sum += gap * gap;
         ++rows;
     }
     return rows == 0 ? std::numeric_limits<double>::infinity() : sum / static_cast<double>(rows);
+}
+
+/// Of the shifts from one to another, each so many rows apart, the one with the least gap.
+int best_shift(std::span<const double> values, std::span<const double> targets, int from, int to,
+               int every) {
+    int best = from;
+    double least_gap = std::numeric_limits<double>::infinity();
+    for (int shift = from; shift <= to; shift += every) {
+        const double gap = gap_at_shift(values, targets, shift, every);
+        if (gap >= least_gap) continue;
+        least_gap = gap;
+        best = shift;
+    }
+    return best;
 }
 
 }  // namespace
@@ -131,18 +147,16 @@ std::optional<double> measure_lag_s(std::span<const double> times_s, std::span<c
     if (count < 8 || !(length_s > 0) || *least == *most) return std::nullopt;
     const double spacing_s = length_s / static_cast<double>(count - 1);
     const int furthest = static_cast<int>(std::min(most_s, length_s / 4) / spacing_s);
-    int best = 0;
-    double least_gap = std::numeric_limits<double>::infinity();
-    for (int shift = -furthest; shift <= furthest; ++shift) {
-        const double gap = gap_at_shift(values, targets, shift);
-        if (gap < least_gap) {
-            least_gap = gap;
-            best = shift;
-        }
-    }
+    // First in strides, then row by row around the best of those.
+    constexpr int most_looked_at = 1000;
+    const int stride = std::max(1, static_cast<int>(count) / most_looked_at);
+    const int about = best_shift(values, targets, -furthest, furthest, stride);
+    const int best = best_shift(values, targets, std::max(-furthest, about - stride),
+                                std::min(furthest, about + stride), 1);
     if (best == furthest || best == -furthest) return std::nullopt;  // it may lie further out
-    const double before = gap_at_shift(values, targets, best - 1);
-    const double after = gap_at_shift(values, targets, best + 1);
+    const double before = gap_at_shift(values, targets, best - 1, 1);
+    const double least_gap = gap_at_shift(values, targets, best, 1);
+    const double after = gap_at_shift(values, targets, best + 1, 1);
     const double bend = before - 2 * least_gap + after;
     const double lean = bend > 0 ? (before - after) / (2 * bend) : 0;
     return (best + lean) * spacing_s;
