@@ -11,6 +11,7 @@
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/math.hpp>
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
@@ -155,7 +156,7 @@ void Canvas::outline(const std::vector<Point>& points, const Ink& with, double w
 void Canvas::disc(const Point& centre, double radius_px, const Ink& fill) {
     sheet_->take(fill);
     cairo_new_path(sheet_->pen);
-    cairo_arc(sheet_->pen, centre.x, centre.y, radius_px, 0, 2 * 3.14159265358979);
+    cairo_arc(sheet_->pen, centre.x, centre.y, radius_px, 0, 2 * math::pi);
     cairo_fill(sheet_->pen);
 }
 
@@ -163,7 +164,7 @@ void Canvas::ring(const Point& centre, double radius_px, const Ink& with, double
                   bool dashed) {
     sheet_->take(with);
     cairo_new_path(sheet_->pen);
-    cairo_arc(sheet_->pen, centre.x, centre.y, radius_px, 0, 2 * 3.14159265358979);
+    cairo_arc(sheet_->pen, centre.x, centre.y, radius_px, 0, 2 * math::pi);
     sheet_->stroke(width_px, dashed);
 }
 

@@ -1,3 +1,5 @@
+#include <array>
+#include <cstddef>
 #include <cstdint>
 
 #include <hopcoil/scene/base64.hpp>
@@ -7,6 +9,15 @@ namespace {
 
 constexpr std::string_view letters =
     "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+
+/// The value of each letter; 64 for what is none.
+constexpr std::array<std::uint8_t, 256> values = [] {
+    std::array<std::uint8_t, 256> all{};
+    all.fill(64);
+    for (std::size_t i = 0; i < letters.size(); ++i)
+        all[static_cast<unsigned char>(letters[i])] = static_cast<std::uint8_t>(i);
+    return all;
+}();
 
 }  // namespace
 
@@ -33,9 +44,9 @@ std::optional<std::string> from_base64(std::string_view text) {
     std::uint32_t bits = 0;
     int count = 0;
     for (const char letter : text) {
-        const std::size_t value = letters.find(letter);
-        if (value == std::string_view::npos) return std::nullopt;
-        bits = (bits << 6 | static_cast<std::uint32_t>(value)) & 0xFFFFFFU;
+        const std::uint32_t value = values[static_cast<unsigned char>(letter)];
+        if (value == 64) return std::nullopt;
+        bits = (bits << 6 | value) & 0xFFFFFFU;
         count += 6;
         if (count < 8) continue;
         count -= 8;

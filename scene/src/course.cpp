@@ -67,24 +67,23 @@ Course::Course(ValueKind kind, std::vector<Target> lanes) : kind_{kind}, lanes_{
     }
 }
 
-CoursePoint Course::assembled(const std::vector<Target>& lanes, double time_s,
-                              bool after) const noexcept {
+CoursePoint Course::assembled(double time_s, bool after) const noexcept {
     CoursePoint point;
-    for (std::size_t i = 0; i < lanes.size(); ++i) {
-        const TargetPoint lane = after ? lanes[i].after(time_s) : lanes[i].before(time_s);
+    for (std::size_t i = 0; i < lanes_.size(); ++i) {
+        const TargetPoint lane = after ? lanes_[i].after(time_s) : lanes_[i].before(time_s);
         point.value[i] = lane.value;
         point.velocity[i] = lane.velocity;
     }
     if (kind_ != ValueKind::rotation) return point;
-    return lanes.size() == 3 ? from_turns(point) : from_parts(point);
+    return lanes_.size() == 3 ? from_turns(point) : from_parts(point);
 }
 
 CoursePoint Course::before(double time_s) const noexcept {
-    return assembled(lanes_, time_s, false);
+    return assembled(time_s, false);
 }
 
 CoursePoint Course::after(double time_s) const noexcept {
-    return assembled(lanes_, time_s, true);
+    return assembled(time_s, true);
 }
 
 double Course::next_knot_s(double time_s) const noexcept {

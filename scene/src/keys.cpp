@@ -14,11 +14,6 @@ namespace {
 using Keys = std::vector<KeyFacts>;
 using enum KeyType;
 
-Keys joined(Keys first, const Keys& second) {
-    first.insert(first.end(), second.begin(), second.end());
-    return first;
-}
-
 std::vector<std::string> scheme_names() {
     std::vector<std::string> names;
     for (const SchemeFacts& each : all_schemes())

@@ -83,8 +83,12 @@ struct Kit;
 template <>
 struct Kit<double> {
     using Velocity = double;
-    using Settle = SettleCurve;
     using Movers = AnyMover;
+    static SettleCurve settle(const SettleNumbers& numbers, double start) {
+        SettleCurve curve{numbers.tuning, start};
+        curve.set_stops(numbers.stops[0]);
+        return curve;
+    }
     static double value_from(const Place& place) { return place[0]; }
     static double velocity_from(const Place& place) { return place[0]; }
     static Place place_of(double value) { return value; }
@@ -94,10 +98,12 @@ template <std::size_t n>
 struct Kit<Row<n>> {
     using T = Row<n>;
     using Velocity = T;
-    using Settle = SettleRow<n>;
     using Movers =
         std::variant<Follower<T>, Glide<T>, Pursuit<T>, SettleRow<n>, CurveMove<T>, Relay<T>,
                      Coast<T>, SteppedFollower<T>, BoundedFollower<T>, SizeFollower<T>>;
+    static SettleRow<n> settle(const SettleNumbers& numbers, const T& start) {
+        return {numbers, start};
+    }
     static T value_from(const Place& place) {
         T row;
         for (std::size_t i = 0; i < n; ++i)

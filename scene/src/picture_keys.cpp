@@ -17,12 +17,12 @@ std::vector<KeyFacts> look_keys() {
             {"joined_to", text, "another body that a line is drawn to", "none"}};
 }
 
+}  // namespace
+
 std::vector<KeyFacts> joined(std::vector<KeyFacts> first, const std::vector<KeyFacts>& second) {
     first.insert(first.end(), second.begin(), second.end());
     return first;
 }
-
-}  // namespace
 
 std::vector<TableFacts> picture_tables() {
     return {

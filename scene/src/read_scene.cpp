@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <filesystem>
+#include <map>
 #include <memory>
 #include <optional>
 #include <set>
@@ -221,41 +222,52 @@ class SceneReader {
         return names;
     }
 
+    /// Items by their names: targets, and what goes after them.
+    struct Named {
+        std::map<std::string, const Item*> targets;
+        std::map<std::string, const Item*> movers;
+    };
+    Named by_name() const {
+        Named named;
+        for (const Item& item : items_) {
+            if (is_read_in_turn(item)) {
+                (item.kind == "target" ? named.targets : named.movers).emplace(item.name, &item);
+            }
+        }
+        return named;
+    }
+
     /// The items that have to be read before one: those it goes after.
-    std::vector<const Item*> needed_by(const Item& item) const {
+    static std::vector<const Item*> needed_by(const Item& item, const Named& named) {
         std::vector<const Item*> needed;
         for (const std::string& whole : names_in(item)) {
-            const std::string first = whole.substr(0, whole.find('.'));
-            const bool is_target = item.kind != "target" && is_declared_target(whole);
-            for (const Item& other : items_) {
-                const bool fits = is_target ? other.kind == "target" && other.name == whole
-                                            : other.kind != "target" && is_read_in_turn(other) &&
-                                                  other.name == first;
-                if (fits) needed.push_back(&other);
+            const auto target = named.targets.find(whole);
+            const auto mover = named.movers.find(whole.substr(0, whole.find('.')));
+            if (item.kind != "target" && target != named.targets.end()) {
+                needed.push_back(target->second);
+            } else if (mover != named.movers.end()) {
+                needed.push_back(mover->second);
             }
         }
         return needed;
     }
 
-    bool is_declared_target(const std::string& name) const {
-        return std::find(declared_.targets.begin(), declared_.targets.end(), name) !=
-               declared_.targets.end();
-    }
-
     /// Each after what it goes after; what is left then goes round in a loop.
     void read_in_turn() {
+        const Named named = by_name();
+        std::map<const Item*, std::vector<const Item*>> needed;
         std::vector<const Item*> waiting;
         for (const bool targets : {true, false}) {
             for (const Item& item : items_) {
-                if (is_read_in_turn(item) && (item.kind == "target") == targets)
-                    waiting.push_back(&item);
+                if (!is_read_in_turn(item) || (item.kind == "target") != targets) continue;
+                waiting.push_back(&item);
+                needed[&item] = needed_by(item, named);
             }
         }
         std::set<const Item*> read;
         while (!waiting.empty()) {
             const auto ready = std::find_if(waiting.begin(), waiting.end(), [&](const Item* item) {
-                const auto needed = needed_by(*item);
-                return std::all_of(needed.begin(), needed.end(),
+                return std::all_of(needed[item].begin(), needed[item].end(),
                                    [&](const Item* each) { return read.contains(each); });
             });
             if (ready == waiting.end()) break;
@@ -264,7 +276,10 @@ class SceneReader {
             waiting.erase(ready);
         }
         if (!waiting.empty()) {
-            complain_of_loop(waiting, read);
+            complain_of_loop(*waiting.front(), waiting.size(), [&](const Item& item) {
+                return *std::find_if(needed[&item].begin(), needed[&item].end(),
+                                     [&](const Item* other) { return !read.contains(other); });
+            });
             return;
         }
         for (const Item& item : items_) {
@@ -288,17 +303,12 @@ class SceneReader {
         reader.finish();
     }
 
-    /// Names who goes after whom, round to the first again.
-    void complain_of_loop(const std::vector<const Item*>& waiting,
-                          const std::set<const Item*>& read) {
-        const auto next_of = [&](const Item& item) {
-            const auto needed = needed_by(item);
-            return *std::find_if(needed.begin(), needed.end(),
-                                 [&](const Item* other) { return !read.contains(other); });
-        };
+    /// Names who goes after whom, round to the first again; `next_of` is whom one waits for.
+    template <class NextOf>
+    void complain_of_loop(const Item& first, std::size_t waiting, const NextOf& next_of) {
         // From anything that waits one comes to the loop after as many steps as there are.
-        const Item* member = waiting.front();
-        for (std::size_t i = 0; i < waiting.size(); ++i)
+        const Item* member = &first;
+        for (std::size_t i = 0; i < waiting; ++i)
             member = next_of(*member);
         std::string names = member->name;
         for (const Item* other = next_of(*member); other != member; other = next_of(*other))

@@ -36,100 +36,70 @@ class MoverMaker {
 
   public:
     MoverMaker(const SceneMover& item, bool angle)
-        : item_{item}, start_{Kit<T>::value_from(item.start)}, angle_{angle} {}
+        : start_{Kit<T>::value_from(item.start)}, angle_{angle} {}
 
     Movers operator()(const Tuning& tuning) const {
         if constexpr (std::is_same_v<T, double>) {
             if (angle_) return AngleFollower<double>{tuning, wrapped_rad(start_)};
         }
-        if constexpr (is_rotation) {
-            return RotationFollower{tuning, start_};
-        } else {
-            return Follower<T>{tuning, start_};
-        }
+        return Follower<T>{tuning, start_};
     }
-    Movers operator()(const GlideTuning& tuning) const {
-        return make<Glide, RotationGlide>(tuning);
-    }
-    Movers operator()(const PursuitTuning& tuning) const {
-        return make<Pursuit, RotationPursuit>(tuning);
-    }
-    Movers operator()(const CurveMoveTuning& tuning) const {
-        return make<CurveMove, RotationCurve>(tuning);
-    }
+    Movers operator()(const GlideTuning& tuning) const { return Glide<T>{tuning, start_}; }
+    Movers operator()(const PursuitTuning& tuning) const { return Pursuit<T>{tuning, start_}; }
+    Movers operator()(const CurveMoveTuning& tuning) const { return CurveMove<T>{tuning, start_}; }
     Movers operator()(const SettleNumbers& numbers) const {
-        if constexpr (std::is_same_v<T, double>) {
-            SettleCurve settle{numbers.tuning, start_};
-            settle.set_stops(numbers.stops[0]);
-            return settle;
-        } else if constexpr (is_rotation) {
-            refuse();
-        } else {
-            return typename Kit<T>::Settle{numbers, start_};
-        }
+        return Kit<T>::settle(numbers, start_);
     }
     Movers operator()(const RelayNumbers& numbers) const {
-        if constexpr (is_rotation) {
-            refuse();
-        } else {
-            return Relay<T>{numbers.tunings, start_};
-        }
+        return Relay<T>{numbers.tunings, start_};
     }
     Movers operator()(const CoastNumbers& numbers) const {
-        if constexpr (is_rotation) {
-            refuse();
-        } else {
-            Coast<T> coast{numbers.tuning, start_};
-            coast.set_bounds(Kit<T>::value_from(numbers.low), Kit<T>::value_from(numbers.high));
-            return coast;
-        }
+        Coast<T> coast{numbers.tuning, start_};
+        coast.set_bounds(Kit<T>::value_from(numbers.low), Kit<T>::value_from(numbers.high));
+        return coast;
     }
     Movers operator()(const SteppedNumbers& numbers) const {
-        if constexpr (is_rotation) {
-            refuse();
-        } else {
-            return SteppedFollower<T>{numbers.tuning, numbers.stepping, start_};
-        }
+        return SteppedFollower<T>{numbers.tuning, numbers.stepping, start_};
     }
     Movers operator()(const BoundedNumbers& numbers) const {
-        if constexpr (is_rotation) {
-            refuse();
-        } else {
-            return BoundedFollower<T>{
-                numbers.tuning,
-                {Kit<T>::value_from(numbers.low), Kit<T>::value_from(numbers.high), numbers.margin},
-                start_};
-        }
+        return BoundedFollower<T>{
+            numbers.tuning,
+            {Kit<T>::value_from(numbers.low), Kit<T>::value_from(numbers.high), numbers.margin},
+            start_};
     }
     Movers operator()(const SizeNumbers& numbers) const {
-        if constexpr (is_rotation) {
-            refuse();
-        } else {
-            return SizeFollower<T>{numbers.tuning, start_};
-        }
+        return SizeFollower<T>{numbers.tuning, start_};
     }
 
   private:
-    static constexpr bool is_rotation = std::is_same_v<T, Quaternion>;
+    T start_;
+    bool angle_;
+};
 
-    template <template <class> class Linear, class Turning, class Numbers>
-    Movers make(const Numbers& numbers) const {
-        if constexpr (is_rotation) {
-            return Turning{numbers, start_};
-        } else {
-            return Linear<T>{numbers, start_};
-        }
-    }
-    [[noreturn]] void refuse() const {
+/// Of a rotation: only some movers turn.
+template <>
+class MoverMaker<Quaternion> {
+    using Movers = Kit<Quaternion>::Movers;
+
+  public:
+    MoverMaker(const SceneMover& item, bool /*angle*/)
+        : item_{item}, start_{Kit<Quaternion>::value_from(item.start)} {}
+
+    Movers operator()(const Tuning& tuning) const { return RotationFollower{tuning, start_}; }
+    Movers operator()(const GlideTuning& tuning) const { return RotationGlide{tuning, start_}; }
+    Movers operator()(const PursuitTuning& tuning) const { return RotationPursuit{tuning, start_}; }
+    Movers operator()(const CurveMoveTuning& tuning) const { return RotationCurve{tuning, start_}; }
+    template <class Other>
+    Movers operator()(const Other&) const {
         throw std::invalid_argument{
             fmt::format("{}.{}: such a mover cannot turn; a rotation takes a follower (exact), a "
                         "glide, a pursuit or a curve",
                         kind_of(item_.numbers), item_.name)};
     }
 
+  private:
     const SceneMover& item_;
-    T start_;
-    bool angle_;
+    Quaternion start_;
 };
 
 template <class T>

@@ -93,8 +93,10 @@ CoursePoint Leader::seen(const CoursePoint& output, std::size_t numbers) const n
 RunningScene::RunningScene(const Scene& scene) : scene_{scene} {
     find_flocks();
     movers_.resize(scene.movers.size());
+    owners_.resize(scene.targets.size());
     for (std::size_t i = 0; i < scene.movers.size(); ++i) {
         const SceneMover& item = scene.movers[i];
+        owners_.at(item.target) = i;
         if (!in_flock(i)) movers_[i] = make_running(item, scene.targets.at(item.target));
     }
     find_order();
@@ -259,7 +261,7 @@ void RunningScene::require_stayed(bool stayed, std::size_t index, double time_s)
 
 Place RunningScene::target_shown(std::size_t index, double time_s) const {
     const SceneTarget& target = scene_.targets[index];
-    if (target.is_where_it_ends) return movers_[owner_of(index)]->target();
+    if (target.is_where_it_ends) return movers_[owners_[index]]->target();
     Place value;
     if (target.is_led()) {
         value = led_point(target, time_s, true).value;
@@ -269,14 +271,6 @@ Place RunningScene::target_shown(std::size_t index, double time_s) const {
     }
     if (target.is_angle()) value[0] = wrapped_rad(value[0]);
     return value;
-}
-
-std::size_t RunningScene::owner_of(std::size_t target) const {
-    const auto owner =
-        std::find_if(scene_.movers.begin(), scene_.movers.end(),
-                     [&](const SceneMover& mover) { return mover.target == target; });
-    if (owner == scene_.movers.end()) throw std::invalid_argument{"a target that ends nothing"};
-    return static_cast<std::size_t>(owner - scene_.movers.begin());
 }
 
 }  // namespace hopcoil::scene

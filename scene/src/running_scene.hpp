@@ -42,7 +42,6 @@ class RunningScene {
   private:
     [[nodiscard]] const SceneTarget& target_of(std::size_t mover) const;
     [[nodiscard]] CoursePoint led_point(const SceneTarget& target, double time_s, bool after) const;
-    [[nodiscard]] std::size_t owner_of(std::size_t target) const;
     /// Who flies in a flock, and where.
     struct Member {
         std::size_t flock = none;
@@ -60,8 +59,9 @@ class RunningScene {
     const Scene& scene_;
     std::vector<std::unique_ptr<RunningMover>> movers_;
     std::vector<Flock> flocks_;
-    std::vector<Member> members_;     ///< of each mover
-    std::vector<std::size_t> alone_;  ///< neither in a flock nor in a chain
+    std::vector<Member> members_;      ///< of each mover
+    std::vector<std::size_t> owners_;  ///< of each target, a mover that goes after it
+    std::vector<std::size_t> alone_;   ///< neither in a flock nor in a chain
     std::vector<std::size_t> order_;
     std::vector<bool> in_chain_;  ///< leads or is led
     double chain_step_s_ = 0;     ///< at most between two hand-overs along a chain

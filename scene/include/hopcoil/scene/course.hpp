@@ -45,8 +45,7 @@ class Course {
     [[nodiscard]] double last_event_s() const noexcept;
 
   private:
-    [[nodiscard]] CoursePoint assembled(const std::vector<Target>& lanes, double time_s,
-                                        bool after) const noexcept;
+    [[nodiscard]] CoursePoint assembled(double time_s, bool after) const noexcept;
 
     ValueKind kind_ = ValueKind::number;
     std::vector<Target> lanes_;
