@@ -316,6 +316,12 @@ void add_bake(CLI::App& app, BakeOptions& options) {
     app.add_option("--shape", options.shape, "between keys: cubic or straight (cubic)")
         ->check(one_of({"cubic", "straight"}))
         ->type_name("NAME");
+    app.add_option("--from", options.from_s, "only from this time on")->type_name("S");
+    app.add_option("--to", options.to_s, "only up to this time")->type_name("S");
+    app.add_option("--rate", options.rate_hz,
+                   "rows per second, before they become keys (as they are)")
+        ->check(above_zero(" hertz"))
+        ->type_name("HZ");
     app.add_option("--loop-over", options.loop_over_s,
                    "bend the last seconds so that the end meets the beginning")
         ->check(above_zero(" seconds"))
@@ -334,9 +340,15 @@ void add_bake(CLI::App& app, BakeOptions& options) {
 }
 
 void add_check(CLI::App& app, CheckOptions& options) {
-    app.add_option("scenes", options.scenes, "the scenes and tuning files to read")
-        ->type_name("FILE.toml");
+    app.add_option("files", options.scenes, "scenes, tuning files, takes and models to read")
+        ->type_name("FILE");
     app.add_flag("--dials", options.dials, "list what --set can change");
+    app.add_flag("--statistics", options.statistics, "of takes: least, most, mean of each column");
+    app.add_option("--against", options.against, "of takes: how far they are from this one")
+        ->type_name("TAKE.csv|.json");
+    app.add_option("--within", options.within, "how far apart they may be (0)")
+        ->check(at_least_zero(""))
+        ->type_name("NUMBER");
     app.add_option("--schema", options.schema,
                    "print the JSON Schema of scenes or of tuning files instead, for an editor")
         ->check(one_of({"scene", "tunings"}))
@@ -346,7 +358,9 @@ void add_check(CLI::App& app, CheckOptions& options) {
     app.footer(
         "Prints every problem as FILE:LINE:COLUMN: KEY: what was expected, and runs nothing. Exit "
         "code 1 when there is one.\n"
-        "Example:\n  hopcoil check scenes/quay/vane.toml");
+        "Examples: a scene; a take, whether it is still as it was\n"
+        "  hopcoil check scenes/quay/vane.toml\n"
+        "  hopcoil check vane-take/vane.csv --against before.csv --within 1e-6");
 }
 
 void add_demo(CLI::App& app, DemoOptions& options) {
@@ -421,8 +435,8 @@ ExitCode run_command_line(int argc, const char* const* argv) {
     CLI::App* const bake_command =
         command("bake", "a take or a scene to few keys within a tolerance");
     add_bake(*bake_command, bake);
-    CLI::App* const check_command =
-        command("check", "read scenes and report every problem in them");
+    CLI::App* const check_command = command(
+        "check", "read scenes, tunings, takes and models, and report every problem in them");
     add_check(*check_command, check);
 
     std::string where = "hopcoil";

@@ -55,6 +55,16 @@ bool is_turn(const RecordedChannel& channel) {
     return channel.kind == ChannelKind::rotation || is_angle(channel);
 }
 
+/// The stretch that was asked for, at the rate that was asked for, as a loop if that was.
+void edit(Take& take, const BakeOptions& options) {
+    if (options.from_s || options.to_s) {
+        take = trimmed(take, options.from_s.value_or(take.times_s().front()),
+                       options.to_s.value_or(take.times_s().back()));
+    }
+    if (options.rate_hz) take = resampled(take, *options.rate_hz);
+    if (options.loop_over_s) take = looped(take, *options.loop_over_s);
+}
+
 Source source_of(const BakeOptions& options) {
     Source source;
     if (options.source.extension() == ".toml") {
@@ -72,9 +82,9 @@ Source source_of(const BakeOptions& options) {
         source.nodes = scene::nodes_of(source.take);
     }
     try {
-        if (options.loop_over_s) source.take = looped(source.take, *options.loop_over_s);
+        edit(source.take, options);
     } catch (const InvalidValue& problem) {
-        refuse(fmt::format("--loop: {}", problem.what()));
+        refuse(problem.what());
     }
     return source;
 }

@@ -1,12 +1,16 @@
+#include <algorithm>
 #include <cmath>
 
 #include <fmt/format.h>
 
 #include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/scene/gltf.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/schema.hpp>
+#include <hopcoil/scene/take_file.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
+#include <hopcoil/take/take_edit.hpp>
 
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
@@ -40,7 +44,65 @@ void list_dials(const scene::Scene& scene, Json& file, std::string& text) {
     }
 }
 
-/// Reads one file; what it is, in words. Errors: as the readers.
+/// The figures of each column, into a file's JSON and as lines of text.
+void list_statistics(const Take& take, Json& file, std::string& text) {
+    for (const ColumnStatistics& each : statistics(take)) {
+        file["columns"].push_back({{"name", each.column},
+                                   {"least", each.least},
+                                   {"least_time_s", each.least_time_s},
+                                   {"most", each.most},
+                                   {"most_time_s", each.most_time_s},
+                                   {"mean", each.mean},
+                                   {"rms", each.rms}});
+        text +=
+            fmt::format("\n  {:<28} {:>10.4g} to {:>10.4g}, mean {:.4g}, root mean square {:.4g}",
+                        each.column, each.least, each.most, each.mean, each.rms);
+    }
+}
+
+/// How far a take is from another; whether that is within what was asked for.
+bool compare(const Take& take, const CheckOptions& options, Json& file, std::string& text) {
+    const TakeDifference apart = difference(take, scene::read_take(options.against.string()));
+    bool all_within = apart.only_first.empty() && apart.only_second.empty();
+    for (const ColumnDifference& each : apart.columns) {
+        const bool within = each.largest <= options.within;
+        all_within = all_within && within;
+        file["apart"].push_back({{"name", each.column},
+                                 {"largest", each.largest},
+                                 {"largest_time_s", each.largest_time_s},
+                                 {"rms", each.rms}});
+        text += fmt::format("\n  {:<28} at most {:.4g} apart, at {:.4g} s{}", each.column,
+                            each.largest, each.largest_time_s, within ? "" : ": too far");
+    }
+    for (const std::string& name : apart.only_first)
+        text += fmt::format("\n  {:<28} only here", name);
+    for (const std::string& name : apart.only_second)
+        text += fmt::format("\n  {:<28} only in {}", name, options.against.string());
+    return all_within;
+}
+
+/// Reads a take; false when it is further from the other than it may be.
+bool read_one_take(const std::filesystem::path& path, const CheckOptions& options, Json& file,
+                   std::string& text) {
+    const Take take = scene::read_take(path.string());
+    text = fmt::format("{}: right; {} of {}", path.string(), count_of(take.row_count(), "row"),
+                       count_of(take.channels().size(), "channel"));
+    if (take.row_count() == 0) return true;
+    text += fmt::format(", {:.6g} to {:.6g} s", take.times_s().front(), take.times_s().back());
+    if (options.statistics) list_statistics(take, file, text);
+    return options.against.empty() || compare(take, options, file, text);
+}
+
+std::string read_one_model(const std::filesystem::path& path) {
+    std::size_t tracks = 0;
+    const auto animations = scene::read_animations(path.string());
+    for (const scene::ModelAnimation& each : animations)
+        tracks += each.tracks.size();
+    return fmt::format("{}: right; {} with {}", path.string(),
+                       count_of(animations.size(), "animation"), count_of(tracks, "track"));
+}
+
+/// Reads one scene or tuning file; what it is, in words. Errors: as the readers.
 std::string read_one(const std::filesystem::path& path, const CheckOptions& options, Json& file) {
     if (scene::is_tuning_file(path.string())) {
         const auto tunings = scene::read_tunings(path.string());
@@ -55,6 +117,14 @@ std::string read_one(const std::filesystem::path& path, const CheckOptions& opti
     return text;
 }
 
+void require_takes_to_compare(const CheckOptions& options) {
+    const bool all_takes =
+        std::all_of(options.scenes.begin(), options.scenes.end(),
+                    [](const auto& path) { return scene::is_take_file(path.string()); });
+    if (all_takes || (options.against.empty() && !options.statistics)) return;
+    throw UsageProblem{"hopcoil check: --against and --statistics go with takes (.csv, .json)"};
+}
+
 }  // namespace
 
 ExitCode run_check(const CheckOptions& options) {
@@ -67,13 +137,21 @@ ExitCode run_check(const CheckOptions& options) {
                                                      : scene::tuning_schema());
         return ExitCode::done;
     }
-    if (options.scenes.empty()) throw UsageProblem{"hopcoil check: expected a scene to read"};
+    if (options.scenes.empty()) throw UsageProblem{"hopcoil check: expected a file to read"};
+    require_takes_to_compare(options);
     Json files = Json::array();
     bool all_right = true;
     for (const std::filesystem::path& path : options.scenes) {
-        Json file{{"scene", path.string()}, {"problems", Json::array()}};
+        Json file{{"file", path.string()}, {"problems", Json::array()}};
         try {
-            const std::string text = read_one(path, options, file);
+            std::string text;
+            if (scene::is_take_file(path.string())) {
+                all_right = read_one_take(path, options, file, text) && all_right;
+            } else if (path.extension() == ".gltf" || path.extension() == ".glb") {
+                text = read_one_model(path);
+            } else {
+                text = read_one(path, options, file);
+            }
             if (!options.json) fmt::print("{}\n", text);
         } catch (const scene::InputProblems& found) {
             all_right = false;

@@ -116,6 +116,9 @@ struct BakeOptions {
     double tolerance = 1e-3;
     double angle_tolerance_deg = 0.1;
     std::string shape = "cubic";
+    std::optional<double> from_s{};  ///< the stretch to be baked
+    std::optional<double> to_s{};
+    std::optional<double> rate_hz{};  ///< of the rows, before they become keys
     std::optional<double> loop_over_s{};
     std::optional<std::uint64_t> seed{};
     std::vector<std::string> changes{};
@@ -126,8 +129,11 @@ ExitCode run_bake(const BakeOptions& options);
 struct CheckOptions {
     std::vector<std::filesystem::path> scenes{};
     bool dials = false;
-    std::string schema{};  ///< "scene" or "tunings": print that instead
-    bool keys = false;     ///< print the page of keys instead
+    bool statistics = false;          ///< of takes
+    std::filesystem::path against{};  ///< a take to compare takes with
+    double within = 0.0;              ///< how far they may be apart
+    std::string schema{};             ///< "scene" or "tunings": print that instead
+    bool keys = false;                ///< print the page of keys instead
     bool json = false;
 };
 ExitCode run_check(const CheckOptions& options);

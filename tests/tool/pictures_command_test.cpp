@@ -258,3 +258,43 @@ tuning = { frequency_hz = 2, damping_ratio = 1 }
     CHECK(movers[1].at("largest_overshoot_percent").is_null());
     CHECK_THAT(contents_of(folder.path() / "out/lamp.html"), Contains("20 % past"));
 }
+
+TEST_CASE("check reads takes and models, and compares takes", "[command][check]") {
+    const TestFolder folder;
+    REQUIRE(run_scene(folder, "", "--take a.csv --take a.glb").exit_code == 0);
+    REQUIRE(run_scene(folder, "", "--take b.json --rate 120").exit_code == 0);
+    REQUIRE(run_scene(folder, "", "--take c.csv --set shadow.frequency_hz=1").exit_code == 0);
+    const auto check = [&](const std::string& arguments) {
+        return run_hopcoil("check " + arguments, folder);
+    };
+    CHECK_THAT(check("a.csv a.glb").output, Contains("181 rows of 9 channels, 0 to 3 s") &&
+                                                Contains("1 animation with 3 tracks"));
+    CHECK_THAT(check("a.csv --statistics").output, Contains("perch.value_m.x") && Contains("mean"));
+    CHECK(check("a.csv --against a.csv").exit_code == 0);
+    CHECK(check("a.csv --against b.json --within 1e-4").exit_code == 0);  // at another rate
+    const CommandResult other = check("a.csv --against c.csv --within 1e-4");
+    CHECK(other.exit_code == 1);
+    CHECK_THAT(other.output, Contains("shadow.value_m.x") && Contains("too far"));
+    CHECK(check("gull.toml --against a.csv").exit_code == 2);
+
+    const CommandResult baked = run_hopcoil(
+        "bake a.csv --channel shadow.value_m --from 1 --to 2.5 --rate 30 --out k.json", folder);
+    INFO(baked.errors);
+    REQUIRE(baked.exit_code == 0);
+    CHECK_THAT(baked.output, Contains("46 samples"));
+    CHECK_THAT(run_hopcoil("bake a.csv --from 9", folder).errors, Contains("from_s"));
+}
+
+TEST_CASE("a scene of hundreds of movers has its report", "[command][run]") {
+    const TestFolder folder;
+    std::string scene = "duration_s = 2\n[target.hook]\nmoves = [{ at_s = 0.5, jump_to_m = 1 }]\n";
+    for (int i = 0; i < 300; ++i)
+        scene += "[follower.f" + std::to_string(i) + "]\ntarget = 'hook'\n";
+    folder.write("many.toml", scene);
+    const CommandResult result = run_hopcoil("run many.toml --out out", folder);
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    CHECK(png_size(folder.path() / "out/many.png").height < 6000);
+    CHECK(Json::parse(contents_of(folder.path() / "out/many.json")).at("movers").size() == 300);
+    CHECK_THAT(contents_of(folder.path() / "out/many.html"), Contains("the first 24 of 300"));
+}
