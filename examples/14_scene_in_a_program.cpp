@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cstdio>
 #include <filesystem>
+#include <fstream>
 #include <string>
 
 #include <hopcoil/measure/tracking.hpp>
@@ -44,9 +45,7 @@ int main() {
         std::filesystem::temp_directory_path() / "hopcoil-example-14";
     std::filesystem::create_directories(folder);
     const std::filesystem::path file = folder / "boom.toml";
-    std::FILE* const out = std::fopen(file.c_str(), "w");
-    std::fputs(scene_text, out);
-    std::fclose(out);
+    std::ofstream{file} << scene_text;
 
     scene::Scene boom = scene::read_scene(file.string());
     Take take;

@@ -33,7 +33,7 @@ void ProgressBar::show(std::size_t done) {
     const double left_s = part > 0 ? gone.count() * (1 - part) / part : 0;
     fmt::print(stderr, "\r{} [{}{}] {:3.0f} %, {:.0f} s left \x1b[K", what_, std::string(full, '='),
                std::string(width - full, ' '), 100 * part, left_s);
-    std::fflush(stderr);
+    static_cast<void>(std::fflush(stderr));
 }
 
 }  // namespace hopcoil::tool

@@ -52,6 +52,11 @@ class SettleRow {
         return row([](const SettleCurve& curve) { return curve.target(); });
     }
 
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields(curves_);
+    }
+
   private:
     template <std::size_t... i>
     SettleRow(const SettleNumbers& numbers, const Row<n>& start, std::index_sequence<i...>)

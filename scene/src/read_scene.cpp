@@ -227,7 +227,7 @@ class SceneReader {
         std::map<std::string, const Item*> targets;
         std::map<std::string, const Item*> movers;
     };
-    Named by_name() const {
+    [[nodiscard]] Named by_name() const {
         Named named;
         for (const Item& item : items_) {
             if (is_read_in_turn(item)) {

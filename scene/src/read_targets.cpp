@@ -179,6 +179,41 @@ void TargetReader::read_layers(TableReader& reader, const std::string& name) {
                               .layers = std::move(layers)});
 }
 
+namespace {
+
+/// The columns of a record in SI units, without leaps where angles are to be unwrapped. Turns
+/// (`in_turns`) have to be angles.
+std::vector<std::vector<double>> read_lanes(TableReader& reader, const CsvTable& table,
+                                            const std::vector<std::string>& columns, bool unwrap,
+                                            bool in_turns, Shape& shape) {
+    const bool turns =
+        shape.kind == ValueKind::angle || (shape.kind == ValueKind::rotation && in_turns);
+    std::vector<std::vector<double>> lanes;
+    lanes.reserve(columns.size());
+    for (const std::string& column : columns) {
+        std::vector<double> values = number_column(table, column);
+        const std::string unit = unit_of_column(column);
+        const bool degrees = column.ends_with("_deg");
+        if (turns && unit != "rad") {
+            reader.problem(shape.kind == ValueKind::angle ? "angle" : "rotation",
+                           "expected a column in _deg or _rad beside it");
+        }
+        if (shape.unit && *shape.unit != unit) {
+            reader.problem("columns", "expected columns of one unit");
+        }
+        shape.unit = unit;
+        if (unwrap) values = unwrapped(std::move(values), degrees ? 360 : 2 * math::pi);
+        if (degrees) {
+            for (double& value : values)
+                value *= math::pi / 180;
+        }
+        lanes.push_back(std::move(values));
+    }
+    return lanes;
+}
+
+}  // namespace
+
 void TargetReader::read_record(TableReader& reader, const std::string& name) {
     const auto csv = reader.text("csv");
     std::vector<std::string> columns = reader.texts("columns");
@@ -213,29 +248,12 @@ void TargetReader::read_record(TableReader& reader, const std::string& name) {
         }
         std::vector<double> times_s = number_column(table, time_column);
         const bool has_parts = rotation && columns.size() == most_numbers;
-        std::vector<std::vector<double>> lanes;
-        for (const std::string& column : columns) {
-            std::vector<double> values = number_column(table, column);
-            const std::string unit = unit_of_column(column);
-            const bool degrees = column.ends_with("_deg");
-            if ((angle || (rotation && !has_parts)) && unit != "rad") {
-                reader.problem(angle ? "angle" : "rotation",
-                               "expected a column in _deg or _rad beside it");
-            }
-            if (shape.unit && *shape.unit != unit) {
-                reader.problem("columns", "expected columns of one unit");
-            }
-            shape.unit = unit;
-            if (unwrap) values = unwrapped(std::move(values), degrees ? 360 : 2 * math::pi);
-            if (degrees) {
-                for (double& value : values)
-                    value *= math::pi / 180;
-            }
-            lanes.push_back(std::move(values));
-        }
+        std::vector<std::vector<double>> lanes =
+            read_lanes(reader, table, columns, unwrap, !has_parts, shape);
         require_times_in_order(table, times_s, time_column);
         if (has_parts) make_evenly_turning(times_s, lanes);
         std::vector<Target> targets;
+        targets.reserve(lanes.size());
         for (auto& lane : lanes) {
             targets.emplace_back(
                 RecordTarget{times_s, std::move(lane), after_end_from(after_end.value_or("hold"))});

@@ -4,6 +4,7 @@
 #include <memory>
 #include <optional>
 
+#include <hopcoil/base/state.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/stepping/divergence_watch.hpp>
 #include <hopcoil/stepping/guard.hpp>
@@ -25,6 +26,9 @@ class RunningMover {
     /// goes on by `after`.
     virtual bool advance_led(double end_s, const CoursePoint& before, const CoursePoint& after) = 0;
 
+    /// On to `end_s` after a target that goes straight to `place`, whatever its course is.
+    virtual bool advance_straight(double end_s, const Place& place) = 0;
+
     /// From now on it leads others, and keeps what it hands to them.
     virtual void begin_to_lead(std::size_t parts) = 0;
     /// What it hands to those it leads: coming up to where it is now, and from there on. An angle
@@ -43,6 +47,9 @@ class RunningMover {
     /// Of a follower stepped by a scheme: why it went no further, and what its guard did.
     [[nodiscard]] virtual std::optional<Divergence> divergence() const = 0;
     [[nodiscard]] virtual GuardLog guard_log() const = 0;
+
+    virtual void save(StateWriter& out) = 0;
+    virtual void load(StateReader& in) = 0;
 
   protected:
     RunningMover() = default;

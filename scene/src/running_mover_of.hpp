@@ -160,6 +160,16 @@ class RunningMoverOf final : public RunningMover {
         return true;
     }
 
+    bool advance_straight(double end_s, const Place& place) override {
+        const Point end{Kit<T>::value_from(place), {}};
+        if (!go_on(end, end_s, Along::chord)) return false;
+        kick_now();
+        return true;
+    }
+
+    void save(StateWriter& out) override { each_state(out); }
+    void load(StateReader& in) override { each_state(in); }
+
     void begin_to_lead(std::size_t parts) override {
         for (std::size_t part = 0; part < parts; ++part)
             arrivals_.push_back(shown(part));
@@ -220,6 +230,18 @@ class RunningMoverOf final : public RunningMover {
     }
 
   private:
+    /// How the target goes in a step: as its course does, or straight.
+    enum class Along : unsigned char { course, chord };
+
+    template <class Fields>
+    void each_state(Fields& fields) {
+        std::visit([&](auto& mover) { fields(mover); }, mover_);
+        for (CoursePoint& arrival : arrivals_)
+            fields(arrival.value.numbers, arrival.velocity.numbers);
+        fields(time_s_, step_length_);
+        fields.require(time_s_ >= 0);
+    }
+
     static Point point_from(const CoursePoint& point) {
         return {Kit<T>::value_from(point.value), Kit<T>::velocity_from(point.velocity)};
     }
@@ -257,13 +279,14 @@ class RunningMoverOf final : public RunningMover {
         return value;
     }
 
-    StepStatus step_to(const Point& point, double dt) {
+    StepStatus step_to(const Point& point, double dt, Along along) {
         const T value = as_target(point.value);
         return std::visit(
             [&](auto& mover) {
                 using M = std::remove_reference_t<decltype(mover)>;
                 if constexpr (FollowsKnownVelocity<M, T, Velocity>) {
-                    if (knows_velocity_) return mover.step(value, point.velocity, dt);
+                    if (knows_velocity_ && along == Along::course)
+                        return mover.step(value, point.velocity, dt);
                 }
                 if constexpr (HasNoTarget<M>) {
                     return mover.step(dt);
@@ -292,8 +315,8 @@ class RunningMoverOf final : public RunningMover {
             mover_);
     }
 
-    bool go_on(const Point& point, double end_s) {
-        const StepStatus status = step_to(point, step_length_.from_to(time_s_, end_s));
+    bool go_on(const Point& point, double end_s, Along along = Along::course) {
+        const StepStatus status = step_to(point, step_length_.from_to(time_s_, end_s), along);
         if (status == StepStatus::diverged) return false;
         if (status == StepStatus::rejected && !was_refused()) return false;
         time_s_ = end_s;

@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/angles.hpp>
+#include <hopcoil/base/quaternion.hpp>
 
 namespace hopcoil::scene {
 namespace {
@@ -90,8 +91,9 @@ CoursePoint Leader::seen(const CoursePoint& output, std::size_t numbers) const n
     return result;
 }
 
-RunningScene::RunningScene(const Scene& scene) : scene_{scene} {
-    find_flocks();
+RunningScene::RunningScene(const Scene& scene, Flocks flocks)
+    : scene_{scene}, members_(scene.movers.size()), held_(scene.targets.size()) {
+    if (flocks == Flocks::together) find_flocks();
     movers_.resize(scene.movers.size());
     owners_.resize(scene.targets.size());
     for (std::size_t i = 0; i < scene.movers.size(); ++i) {
@@ -136,7 +138,6 @@ CoursePoint RunningScene::led_point(const SceneTarget& target, double time_s, bo
 /// Movers that may fly together, where there are several of one target and none leads another.
 void RunningScene::find_flocks() {
     constexpr std::size_t least = 4;  // fewer are as quick by themselves
-    members_.resize(scene_.movers.size());
     std::vector<bool> leads(scene_.movers.size());
     for (const SceneTarget& target : scene_.targets)
         for_each_leader(target, [&](const Leader& leader) { leads.at(leader.mover) = true; });
@@ -218,13 +219,71 @@ void RunningScene::find_chains() {
 }
 
 void RunningScene::advance(double frame_end_s) {
-    for (const std::size_t i : alone_)
-        require_stayed(movers_[i]->advance(frame_end_s), i, frame_end_s);
+    for (const std::size_t i : alone_) {
+        if (is_held(scene_.movers[i].target)) {
+            advance_held(i, frame_end_s);
+        } else {
+            require_stayed(movers_[i]->advance(frame_end_s), i, frame_end_s);
+        }
+    }
     advance_flocks(frame_end_s);
     while (has_chains_ && chain_time_s_ < frame_end_s) {
         const double stop_s = chain_stop_s(frame_end_s);
-        advance_chains(stop_s);
+        advance_chains(stop_s, frame_end_s);
         chain_time_s_ = stop_s;
+    }
+    for (std::optional<Held>& held : held_) {
+        if (held) held->from = held->to;
+    }
+    time_s_ = frame_end_s;
+}
+
+void RunningScene::hold(std::size_t target, const Place& place) {
+    std::optional<Held>& held = held_.at(target);
+    if (!held) held = Held{.from = target_shown(target, time_s_)};
+    held->to = place;
+    if (scene_.targets[target].is_angle())  // the shorter way
+        held->to = held->from[0] + wrapped_rad(place[0] - held->from[0]);
+}
+
+void RunningScene::let_go(std::size_t target) {
+    if (!held_.at(target)) return;
+    held_[target].reset();
+    const SceneTarget& course = scene_.targets[target];
+    for (std::size_t i = 0; i < movers_.size(); ++i) {
+        if (scene_.movers[i].target != target) continue;
+        movers_[i]->meet(course.is_led() ? led_point(course, time_s_, true)
+                                         : course.path.after(time_s_));
+    }
+}
+
+/// On the straight way of this advance.
+Place RunningScene::held_place(std::size_t target, double time_s, double frame_end_s) const {
+    const Held& held = *held_[target];
+    const double whole_s = frame_end_s - time_s_;
+    const double part = whole_s > 0 ? std::min((time_s - time_s_) / whole_s, 1.0) : 1.0;
+    if (part == 1) return held.to;
+    if (scene_.targets[target].kind() == ValueKind::rotation) {
+        const auto turn = [](const Place& q) {
+            return Quaternion{q[0], q[1], q[2], q[3]};
+        };
+        const Vector3 way = rotation_vector(turn(held.to) * conjugate(turn(held.from)));
+        const Quaternion q = turned_by(way * part) * turn(held.from);
+        return Place{{q.w, q.x, q.y, q.z}};
+    }
+    Place place = held.from;
+    for (std::size_t i = 0; i < most_numbers; ++i)
+        place[i] += part * (held.to[i] - held.from[i]);
+    return place;
+}
+
+/// Kicks still come when they are due.
+void RunningScene::advance_held(std::size_t mover, double frame_end_s) {
+    for (double time_s = time_s_; time_s < frame_end_s;) {
+        const double kick_s = movers_[mover]->next_kick_s(time_s);
+        time_s = kick_s <= frame_end_s + same_time_s ? kick_s : frame_end_s;
+        const Place place = held_place(scene_.movers[mover].target, time_s, frame_end_s);
+        require_stayed(movers_[mover]->advance_straight(time_s, place), mover, time_s);
     }
 }
 
@@ -243,9 +302,15 @@ double RunningScene::chain_stop_s(double frame_end_s) const {
     return stop_s <= frame_end_s + same_time_s ? stop_s : frame_end_s;
 }
 
-void RunningScene::advance_chains(double end_s) {
+void RunningScene::advance_chains(double end_s, double frame_end_s) {
     for (const std::size_t i : order_) {
         if (!in_chain_[i]) continue;
+        const std::size_t index = scene_.movers[i].target;
+        if (is_held(index)) {
+            const Place place = held_place(index, end_s, frame_end_s);
+            require_stayed(movers_[i]->advance_straight(end_s, place), i, end_s);
+            continue;
+        }
         const SceneTarget& target = target_of(i);
         const bool stayed = target.is_led()
                                 ? movers_[i]->advance_led(end_s, led_point(target, end_s, false),
@@ -261,6 +326,10 @@ void RunningScene::require_stayed(bool stayed, std::size_t index, double time_s)
 
 Place RunningScene::target_shown(std::size_t index, double time_s) const {
     const SceneTarget& target = scene_.targets[index];
+    if (held_[index]) {
+        const Place& place = held_[index]->from;
+        return target.is_angle() ? Place{wrapped_rad(place[0])} : place;
+    }
     if (target.is_where_it_ends) return movers_[owners_[index]]->target();
     Place value;
     if (target.is_led()) {

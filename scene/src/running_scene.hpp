@@ -2,6 +2,7 @@
 
 #include <cstddef>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -16,7 +17,28 @@ namespace hopcoil::scene {
 /// A scene under way: who feeds whom, in an order in which each leader goes before those it leads.
 class RunningScene {
   public:
-    explicit RunningScene(const Scene& scene);
+    /// How plain followers of one target go: together, in a fraction of the time; or each alone,
+    /// so that their target may be held and their states kept.
+    enum class Flocks : unsigned char { together, apart };
+
+    explicit RunningScene(const Scene& scene, Flocks flocks = Flocks::together);
+
+    /// From now on a target does not go by its course: by the next `advance` it has gone straight
+    /// to a place, and stays there until it is let go. Only where flocks go apart.
+    void hold(std::size_t target, const Place& place);
+    void let_go(std::size_t target);
+    [[nodiscard]] bool is_held(std::size_t target) const { return held_[target].has_value(); }
+
+    /// Of what has been advanced to one time; only where flocks go apart.
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("scene 1");
+        fields(time_s_, chain_time_s_);
+        for (std::optional<Held>& held : held_)
+            fields(held);
+        for (const std::unique_ptr<RunningMover>& mover : movers_)
+            visit_state(*mover, fields);
+    }
 
     /// Up to `frame_end_s`. Errors: Diverged when one of them leaves.
     void advance(double frame_end_s);
@@ -47,12 +69,25 @@ class RunningScene {
         std::size_t flock = none;
         std::size_t place = 0;
     };
+    /// Where a held target is, and where it is to be at the end of the next advance.
+    struct Held {
+        Place from{};
+        Place to{};
+        template <class Fields>
+        void each_state(Fields& fields) {
+            fields(from.numbers, to.numbers);
+        }
+    };
+    static void visit_state(RunningMover& mover, StateWriter& out) { mover.save(out); }
+    static void visit_state(RunningMover& mover, StateReader& in) { mover.load(in); }
+    [[nodiscard]] Place held_place(std::size_t target, double time_s, double frame_end_s) const;
+    void advance_held(std::size_t mover, double frame_end_s);
     static constexpr std::size_t none = static_cast<std::size_t>(-1);
     void find_flocks();
     void advance_flocks(double frame_end_s);
     void find_order();
     void find_chains();
-    void advance_chains(double end_s);
+    void advance_chains(double end_s, double frame_end_s);
     [[nodiscard]] double chain_stop_s(double frame_end_s) const;
     void require_stayed(bool stayed, std::size_t index, double time_s) const;
 
@@ -67,6 +102,8 @@ class RunningScene {
     double chain_step_s_ = 0;     ///< at most between two hand-overs along a chain
     double chain_time_s_ = 0;
     bool has_chains_ = false;
+    double time_s_ = 0;
+    std::vector<std::optional<Held>> held_;  ///< of each target
 };
 
 }  // namespace hopcoil::scene

@@ -17,6 +17,11 @@ class StepLength {
         return last_s_;
     }
 
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields(last_s_);
+    }
+
   private:
     double last_s_ = 0.0;
 };

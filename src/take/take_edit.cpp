@@ -83,7 +83,7 @@ class ChannelReader {
     [[nodiscard]] bool is_angle_channel() const { return angle_; }
 
   private:
-    std::vector<KeyCurve> curves_through(const std::vector<double>& column) const {
+    [[nodiscard]] std::vector<KeyCurve> curves_through(const std::vector<double>& column) const {
         std::vector<KeyCurve> curves;
         for (const Stretch& stretch : stretches_of(times_s_)) {
             const std::size_t count = stretch.last - stretch.first + 1;

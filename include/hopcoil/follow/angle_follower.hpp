@@ -107,6 +107,14 @@ class AngleFollower : private Follower<S> {
         return dials_through_tuning<AngleFollower>();
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("angle 1");
+        Base::each_state(fields);
+        fields(turns_rad_);
+    }
+
   private:
     [[nodiscard]] static S wrapped(S angle_rad) noexcept {
         return static_cast<S>(wrapped_rad(static_cast<double>(angle_rad)));

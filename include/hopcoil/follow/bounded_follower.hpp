@@ -117,6 +117,13 @@ class BoundedFollower {
         return dials_through_tuning<BoundedFollower>();
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("bounded 1");
+        inner_.each_state(fields);
+    }
+
   private:
     static constexpr double least_slope = 1e-3;
 

@@ -186,6 +186,13 @@ class Coast {
         return dials_through_tuning<Coast>();
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("coast 1");
+        fields(axes_, rejected_inputs_);
+    }
+
   private:
     /// So far from the ends of the range of numbers that nothing which comes of it overflows.
     [[nodiscard]] static bool is_usable(const T& v) noexcept {

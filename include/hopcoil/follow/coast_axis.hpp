@@ -71,6 +71,13 @@ class CoastAxis {
     [[nodiscard]] double time_below_s(double speed, const CoastTuning& tuning,
                                       const Range& range) const noexcept;
 
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields(anchor_, gap_, velocity_, friction_per_s_, snapped_);
+        fields.up_to(Mode::sprung, mode_);
+        fields.require(friction_per_s_ > 0);
+    }
+
   private:
     enum class Mode : std::uint8_t { still, thrown, sprung };
 

@@ -126,6 +126,20 @@ class CurveMove : public Mover<T> {
         return dials_through_tuning<CurveMove>();
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("curve 1");
+        Base::each_state(fields);
+        fields(start_gap_, elapsed_s_);
+        CurveMoveTuning made_with = tuning_;
+        fields(made_with.duration_s);
+        fields.require(is_valid(made_with));
+        if (made_with.duration_s == tuning_.duration_s || !is_valid(made_with)) return;
+        std::swap(made_with, tuning_);
+        retune(made_with);  // goes on at the same part of its way
+    }
+
   protected:
     void express(const Motion<T>& motion) noexcept { begin(motion.target, motion.gap); }
 

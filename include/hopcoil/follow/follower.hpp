@@ -128,6 +128,16 @@ class Follower : public Mover<T> {
         return sum;
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("follower 1");
+        Mover<T>::each_state(fields);
+        fields(knows_target_velocity_);
+        if (!knows_target_velocity_) target_velocity_ = this->velocity() - this->velocity();
+        fields(target_velocity_);
+    }
+
   protected:
     using Base::arrive;
     using Base::reject;

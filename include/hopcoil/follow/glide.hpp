@@ -132,6 +132,13 @@ class Glide : public Mover<T> {
         return dials_through_tuning<Glide>();
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("glide 1");
+        Mover<T>::each_state(fields);
+    }
+
   private:
     void adopt(const GlideTuning& tuning) noexcept {
         tuning_ = tuning;

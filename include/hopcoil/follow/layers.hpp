@@ -23,6 +23,12 @@ class Fade {
     [[nodiscard]] double aim() const noexcept { return to_; }
     [[nodiscard]] bool is_over() const noexcept { return elapsed_s_ >= duration_s_; }
 
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields(from_, first_rate_, to_, duration_s_, elapsed_s_);
+        fields.require(duration_s_ >= 0 && elapsed_s_ >= 0);
+    }
+
   private:
     struct Place {
         double weight = 0.0;
@@ -125,6 +131,18 @@ class Layers {
         return true;
     }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
+
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("layers 1");
+        std::size_t layers = layers_.size();
+        fields(layers);
+        fields.require(layers == layers_.size());
+        fields(base_, rejected_inputs_);
+        for (Layer& layer : layers_)
+            fields(layer.mover, layer.fade, layer.target);
+    }
 
   private:
     struct Layer {

@@ -82,6 +82,13 @@ class Mover {
         read_components<T>({value(), velocity(), target()}, numbers);
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields(motion_.target, motion_.gap, motion_.velocity, rejected_inputs_);
+        fields.require(is_finite(motion_));
+    }
+
   protected:
     explicit Mover(const T& start) : motion_{resting_at(start)} {}
 

@@ -172,6 +172,13 @@ class PoseFollower {
         return dials_through_tuning<PoseFollower>();
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("pose 1");
+        fields(position_, rotation_, log_scale_, rejected_inputs_);
+    }
+
   private:
     static StepStatus all_stepped(StepStatus a, StepStatus b, StepStatus c) noexcept {
         const bool all = a == StepStatus::stepped && b == a && c == a;

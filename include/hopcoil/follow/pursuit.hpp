@@ -139,6 +139,16 @@ class Pursuit : public Mover<T> {
         return dials_through_tuning<Pursuit>();
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("pursuit 1");
+        Mover<T>::each_state(fields);
+        fields(planned_);
+        if (!planned_) along_ = across_ = this->velocity() - this->velocity();
+        fields(plan_.along, plan_.across, along_, across_, elapsed_s_);
+    }
+
   protected:
     void express(const Motion<T>& motion) noexcept {
         Base::express(motion);

@@ -153,6 +153,18 @@ class Relay {
     [[nodiscard]] bool still() const noexcept requires HasLength<T> { return at_rest(0, 0); }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("relay 1");
+        std::size_t links = links_.size();
+        fields(links);
+        fields.require(links == links_.size());
+        fields(target_, rejected_inputs_);
+        for (Link& link : links_)
+            fields(link.gap, link.velocity);
+    }
+
   private:
     struct Link {
         T gap;  ///< to the link ahead

@@ -126,6 +126,18 @@ class RotationMover : private Base {
         return dials_through_tuning<RotationMover>();
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("rotation 1");
+        Base::each_state(fields);
+        fields(target_.w, target_.x, target_.y, target_.z);
+        const double size = target_.w * target_.w + target_.x * target_.x + target_.y * target_.y +
+                            target_.z * target_.z;
+        constexpr double rounding = 1e-9;
+        fields.require(size > 1 - rounding && size < 1 + rounding);
+    }
+
   private:
     /// Moves in the chart of rotation vectors about the old target, then goes on in the new one's.
     template <class Move>

@@ -139,6 +139,22 @@ class SettleCurve {
     void read(std::span<double> numbers) const noexcept;
     [[nodiscard]] static std::span<const Dial<SettleCurve>> dials() noexcept;
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("settle curve 1");
+        fields(report_.damping_gave, report_.duration_gave, report_.travel_gave,
+               report_.least_duration_gave, report_.flew_out, report_.target, report_.duration_s,
+               report_.damping_ratio);
+        fields.unbounded(kept_low_);
+        fields.unbounded(kept_high_);
+        fields(asked_, target_, start_.gap, start_.velocity, now_.gap, now_.velocity, elapsed_s_);
+        fields(spring_.frequency_hz, spring_.damping_ratio, spring_.lead);
+        fields.require(is_valid(spring_));
+        fields(turns_.gap, turns_.piece_s, turns_.first_velocity, rejected_inputs_);
+        fields.up_to(turns_.gap.size() - 1, turns_.count);
+    }
+
   private:
     /// From turn to turn, each a cubic; at rest on the target in the end.
     struct Turns {

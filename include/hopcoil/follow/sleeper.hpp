@@ -84,6 +84,13 @@ class Sleeper {
     [[nodiscard]] Value target() const noexcept { return mover_.target(); }
     [[nodiscard]] const M& mover() const noexcept { return mover_; }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("sleeper 1");
+        fields(mover_, largest_, asleep_);
+    }
+
   private:
     [[nodiscard]] bool is_over() const noexcept {
         const double relative = rule_.of_excursion * largest_;

@@ -92,6 +92,14 @@ class SteppedFollower : public Follower<T> {
         return dials_through_tuning<SteppedFollower>();
     }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("stepped 1");
+        Exact::each_state(fields);
+        fields(scheme_, gap_, velocity_, plan_, log_, watch_, last_energy_, divergence_, time_s_);
+    }
+
   private:
     void take_up_tuning() noexcept {
         largest_stable_s_ = step_limits(this->tuning(), stepping_.scheme).largest_stable_s;

@@ -29,6 +29,14 @@ class StopProfile {
     [[nodiscard]] State at(double time_s) const noexcept;
     [[nodiscard]] double duration_s() const noexcept { return duration_s_; }
 
+    template <class Fields>
+    void each_state(Fields& fields) {
+        for (Piece& piece : pieces_)
+            fields(piece.duration_s, piece.place, piece.velocity, piece.acceleration);
+        fields.up_to(pieces_.size(), count_);
+        fields(duration_s_);
+    }
+
   private:
     struct Piece {
         double duration_s = 0.0;

@@ -99,6 +99,18 @@ class Watcher {
     [[nodiscard]] Value value() const noexcept { return mover_.value(); }
     [[nodiscard]] Value velocity() const noexcept { return mover_.velocity(); }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("watcher 1");
+        fields(mover_, aim_, resting_, arrived_);
+        fields.up_to(events_.size(), count_);
+        for (Event& event : events_) {
+            fields.up_to(EventKind::settled, event.kind);
+            fields(event.after_s, event.value, event.mark);
+        }
+    }
+
   private:
     static constexpr int looks = 8;
 

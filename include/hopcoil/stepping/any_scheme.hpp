@@ -46,6 +46,15 @@ class AnyScheme {
                    chosen_);
     }
 
+    template <class Fields>
+    void each_state(Fields& fields) {
+        std::visit(
+            [&](auto& chosen) {
+                if constexpr (requires { chosen.each_state(fields); }) chosen.each_state(fields);
+            },
+            chosen_);
+    }
+
   private:
     using Chosen = std::variant<ExplicitEuler<S>, SemiImplicitEuler<S>, ImplicitEuler<S>,
                                 Midpoint<S>, VelocityVerlet<S>, PositionVerlet<S>, RungeKutta4<S>>;

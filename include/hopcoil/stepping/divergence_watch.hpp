@@ -37,6 +37,11 @@ class DivergenceWatch {
 
     [[nodiscard]] double most_allowed() const noexcept { return most_growth_ * put_in_; }
 
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields(put_in_);
+    }
+
   private:
     double most_growth_;
     double put_in_ = 0.0;
@@ -49,6 +54,13 @@ struct Divergence {
     double largest_stable_s = 0.0;  ///< what the step would have had to be shorter than
     double energy = 0.0;            ///< after the step; NaN or infinite when the state was
     double most_allowed = 0.0;
+
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields(time_s, step_s);
+        for (double* each : {&largest_stable_s, &energy, &most_allowed})
+            fields.unbounded(*each);
+    }
 };
 
 /// "vane left for infinity at 0.35 s: steps of 0.033 s under explicit Euler, ...", with what to

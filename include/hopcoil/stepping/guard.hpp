@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstdint>
+#include <limits>
 #include <optional>
 #include <string_view>
 
@@ -40,6 +41,13 @@ struct StepPlan {
     /// By which the natural frequency is multiplied for this step: stiffness by its square, damping
     /// by itself.
     double frequency_factor = 1.0;
+
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.up_to(Guard::refuse, used);
+        fields.up_to(std::numeric_limits<int>::max(), substeps);
+        fields(frequency_factor);
+    }
 };
 
 /// What the guard did so far.
@@ -51,6 +59,12 @@ struct GuardLog {
     std::uint64_t exact_steps = 0;
     std::uint64_t refused_steps = 0;
     double least_frequency_factor = 1.0;  ///< of those that were softened
+
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields(guarded_steps, substeps, softened_steps, calmed_steps, exact_steps, refused_steps,
+               least_frequency_factor);
+    }
 };
 
 /// A guarded step is taken so far below the line that blows up, as a part of it.

@@ -68,6 +68,12 @@ class PositionVerlet : public FixedScheme<PositionVerlet<S>, S, 2> {
         last_h_ = step.h;
     }
 
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields(chord_, left_, last_h_);
+        fields.require(last_h_ >= 0);
+    }
+
   private:
     [[nodiscard]] bool goes_on_from(const OneStep<S>& step) const noexcept {
         if (last_h_ == 0) return false;

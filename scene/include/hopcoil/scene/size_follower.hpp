@@ -37,6 +37,13 @@ class SizeFollower {
     }
     [[nodiscard]] T target() const noexcept { return exponential(inner_.target()); }
 
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("size 1");
+        inner_.each_state(fields);
+    }
+
   private:
     template <class Change>
     static T each(const T& a, const T& b, const Change& change) noexcept {

@@ -1,0 +1,76 @@
+#pragma once
+
+#include <cstddef>
+#include <memory>
+#include <span>
+#include <vector>
+
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
+
+namespace hopcoil::scene {
+
+/// A scene under way in a program: stepped frame by frame, while its dials are turned and its
+/// targets taken by hand.
+///
+///     LiveScene live{read_scene("boom.toml")};
+///     live.set(dial, slider);
+///     live.hold(hook, pointer);
+///     live.step(frame_dt);
+///     draw(live.mover(lamp));
+///
+/// Model   that of `run`, to the same bits at the same times; frames are the program's own, so
+///         [clock] is not looked at. A held target goes straight from where it was to where it is
+///         held, in each step.
+/// Units   seconds; values as in the scene.
+/// Errors  as `run`; std::out_of_range for an index that is not there.
+class LiveScene {
+  public:
+    explicit LiveScene(Scene scene);
+    LiveScene(const LiveScene& other);  ///< a snapshot
+    LiveScene(LiveScene&& other) noexcept;
+    LiveScene& operator=(LiveScene other) noexcept;
+    ~LiveScene();
+
+    /// Errors  InvalidValue for a dt that is not finite and >= 0; Diverged.
+    void step(double dt);
+    /// To a time of the scene, not before `time_s()`.
+    void advance_to(double time_s);
+    [[nodiscard]] double time_s() const noexcept;
+
+    [[nodiscard]] const Scene& scene() const noexcept;
+
+    /// Turns a dial; the motion goes on from where it is. `refused` as by set_value.
+    DialStatus set(const SceneDial& dial, double value);
+
+    /// Whether a target can be held: not one that only says where a coast will end.
+    [[nodiscard]] bool can_hold(std::size_t target) const;
+    /// From now on the target does not go by its course: by the end of the next step it has gone
+    /// straight to `place`, and stays there until it is held elsewhere or let go.
+    /// Errors  InvalidValue for a place that is not finite, a rotation that is zero, and a target
+    ///         that cannot be held.
+    void hold(std::size_t target, const Place& place);
+    /// Back to its course, at once.
+    void let_go(std::size_t target);
+    [[nodiscard]] bool is_held(std::size_t target) const;
+
+    [[nodiscard]] Place target(std::size_t index) const;
+    /// Value and velocity of a mover, or of one link of a relay.
+    [[nodiscard]] CoursePoint mover(std::size_t index, std::size_t part = 0) const;
+
+    /// The channels that `run` would record, but for what is watched; and their numbers now.
+    [[nodiscard]] const std::vector<RecordedChannel>& channels() const noexcept;
+    [[nodiscard]] std::span<const double> row();
+
+    /// The state of everything in it: as save_state and load_state (base/state.hpp). It goes into
+    /// a LiveScene of the same movers and targets, whatever their numbers are.
+    [[nodiscard]] std::vector<std::byte> save() const;
+    [[nodiscard]] bool load(std::span<const std::byte> blob);
+
+  private:
+    struct Inside;
+    std::unique_ptr<Inside> inside_;
+};
+
+}  // namespace hopcoil::scene
