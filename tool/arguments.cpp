@@ -3,6 +3,8 @@
 #include <charconv>
 #include <cmath>
 #include <functional>
+#include <map>
+#include <string>
 #include <string_view>
 
 #include <CLI/CLI.hpp>
@@ -248,6 +250,21 @@ void add_run(CLI::App& app, RunOptions& options) {
         "  hopcoil run scenes/quay/vane.toml --seconds 3600 --take hour.csv --take-only");
 }
 
+void add_live(CLI::App& app, LiveOptions& options) {
+    app.footer("Example:\n  hopcoil live scenes/quay/vane.toml");
+    app.add_option("scene", options.scene, "a scene file")->required()->type_name("FILE.toml");
+    app.add_option("--port", options.port, "on 127.0.0.1 (a free one)")
+        ->check(number([](double value) { return value >= 1 && value <= 65535 &&
+                                                 value == std::floor(value); },
+                       "a whole number from 1 to 65535"))
+        ->type_name("NUMBER");
+    app.add_option("--seed", options.seed, "of everything random (the scene's own)")
+        ->check(whole_number())
+        ->type_name("NUMBER");
+    app.add_flag("--no-browser", options.no_browser, "print the address, open nothing");
+    app.add_flag("--json", options.json, "print the address as JSON");
+}
+
 void add_tunings_command(CLI::App& app, TuningsOptions& options) {
     app.add_option("names", options.tunings.names, "only these (all that come with it)")
         ->type_name("NAME");
@@ -394,78 +411,85 @@ void refuse_leftovers(const CLI::App& app, const std::string& where) {
                                    scene::did_you_mean(name, known))};
 }
 
+/// The command line: every command's options, and what runs it.
+class CommandLine {
+  public:
+    CommandLine() {
+        app_.set_version_flag("--version", fmt::format("hopcoil {}", version));
+        app_.allow_extras();
+        app_.require_subcommand(0, 1);
+        app_.footer(
+            "hopcoil COMMAND --help shows a command's options and an example.\n"
+            "Exit codes: 0 done, 1 a check did not hold, 2 wrong usage or input, 3 a file could "
+            "not be read or written, 4 the simulation diverged.");
+        add("demo", "run Saltlamp Quay and write what it shows: start here", add_demo, run_demo,
+            demo_);
+        add("response", "how movers answer a jump, kick, ramp, sine or recorded target",
+            add_response, run_response, response_);
+        add("run", "run a scene; write its take, figure and report", add_run, run_run, run_);
+        add("live", "tune a scene in the browser: move a slider, see the motion at once", add_live,
+            run_live, live_);
+        add("tunings", "list the named tunings; say a tuning in every form", add_tunings_command,
+            run_tunings, tunings_);
+        add("timestep", "which schemes and steps hold, ring or blow up, and what to use",
+            add_timestep, run_timestep, timestep_);
+        add("bake", "a take or a scene to few keys within a tolerance", add_bake, run_bake, bake_);
+        add("check", "read scenes, tunings, takes and models, and report every problem in them",
+            add_check, run_check, check_);
+    }
+
+    ExitCode run(int argc, const char* const* argv) {
+        std::string where = "hopcoil";
+        try {
+            app_.parse(argc, argv);
+            if (app_.get_subcommands().empty()) {
+                refuse_leftovers(app_, where);
+                fmt::print("{}", app_.help());
+                return ExitCode::done;
+            }
+            where += ' ' + app_.get_subcommands().front()->get_name();
+            refuse_leftovers(*app_.get_subcommands().front(), where);
+        } catch (const CLI::Success& asked) {  // help or version
+            return static_cast<ExitCode>(app_.exit(asked));
+        } catch (const CLI::ParseError& problem) {
+            if (!app_.get_subcommands().empty())
+                where = "hopcoil " + app_.get_subcommands().front()->get_name();
+            throw UsageProblem{
+                fmt::format("{}: {}\n{} --help shows every option", where, problem.what(), where)};
+        }
+        return runs_.at(app_.get_subcommands().front()->get_name())();
+    }
+
+  private:
+    template <class Options>
+    void add(const std::string& name, const std::string& help,
+             void (*add_options)(CLI::App&, Options&), ExitCode (*run_command)(const Options&),
+             Options& options) {
+        CLI::App* const command = app_.add_subcommand(name, help);
+        command->allow_extras();
+        add_options(*command, options);
+        runs_[name] = [run_command, &options] {
+            return run_command(options);
+        };
+    }
+
+    CLI::App app_{"Motion that is alive: followers and springs that hold at any time step.",
+                  "hopcoil"};
+    std::map<std::string, std::function<ExitCode()>> runs_;
+    DemoOptions demo_;
+    ResponseOptions response_;
+    RunOptions run_;
+    LiveOptions live_;
+    TuningsOptions tunings_;
+    TimestepOptions timestep_;
+    BakeOptions bake_;
+    CheckOptions check_;
+};
+
 }  // namespace
 
 ExitCode run_command_line(int argc, const char* const* argv) {
-    ResponseOptions response;
-    RunOptions run;
-    DemoOptions demo;
-    TuningsOptions tunings;
-    TimestepOptions timestep;
-    BakeOptions bake;
-    CheckOptions check;
-    CLI::App app{"Motion that is alive: followers and springs that hold at any time step.",
-                 "hopcoil"};
-    app.set_version_flag("--version", fmt::format("hopcoil {}", version));
-    app.allow_extras();
-    app.require_subcommand(0, 1);
-    app.footer(
-        "hopcoil COMMAND --help shows a command's options and an example.\n"
-        "Exit codes: 0 done, 1 a check did not hold, 2 wrong usage or input, 3 a file could "
-        "not be read or written, 4 the simulation diverged.");
-    const auto command = [&app](const std::string& name, const std::string& help) {
-        CLI::App* added = app.add_subcommand(name, help);
-        added->allow_extras();
-        return added;
-    };
-    CLI::App* const demo_command =
-        command("demo", "run Saltlamp Quay and write what it shows: start here");
-    CLI::App* const response_command =
-        command("response", "how movers answer a jump, kick, ramp, sine or recorded target");
-    CLI::App* const run_command = command("run", "run a scene; write its take, figure and report");
-    add_demo(*demo_command, demo);
-    add_response(*response_command, response);
-    add_run(*run_command, run);
-    CLI::App* const tunings_command =
-        command("tunings", "list the named tunings; say a tuning in every form");
-    add_tunings_command(*tunings_command, tunings);
-    CLI::App* const timestep_command =
-        command("timestep", "which schemes and steps hold, ring or blow up, and what to use");
-    add_timestep(*timestep_command, timestep);
-    CLI::App* const bake_command =
-        command("bake", "a take or a scene to few keys within a tolerance");
-    add_bake(*bake_command, bake);
-    CLI::App* const check_command = command(
-        "check", "read scenes, tunings, takes and models, and report every problem in them");
-    add_check(*check_command, check);
-
-    std::string where = "hopcoil";
-    try {
-        app.parse(argc, argv);
-        if (app.get_subcommands().empty()) {
-            refuse_leftovers(app, where);
-            fmt::print("{}", app.help());
-            return ExitCode::done;
-        }
-        CLI::App* const chosen = app.get_subcommands().front();
-        where = "hopcoil " + chosen->get_name();
-        refuse_leftovers(*chosen, where);
-    } catch (const CLI::Success& asked) {  // help or version
-        return static_cast<ExitCode>(app.exit(asked));
-    } catch (const CLI::ParseError& problem) {
-        if (!app.get_subcommands().empty()) {
-            where = "hopcoil " + app.get_subcommands().front()->get_name();
-        }
-        throw UsageProblem{
-            fmt::format("{}: {}\n{} --help shows every option", where, problem.what(), where)};
-    }
-    if (demo_command->parsed()) return run_demo(demo);
-    if (response_command->parsed()) return run_response(response);
-    if (tunings_command->parsed()) return run_tunings(tunings);
-    if (timestep_command->parsed()) return run_timestep(timestep);
-    if (bake_command->parsed()) return run_bake(bake);
-    if (check_command->parsed()) return run_check(check);
-    return run_run(run);
+    return CommandLine{}.run(argc, argv);
 }
 
 }  // namespace hopcoil::tool

@@ -87,6 +87,16 @@ struct RunOptions {
 };
 ExitCode run_run(const RunOptions& options);
 
+struct LiveOptions {
+    std::filesystem::path scene{};
+    int port = 0;  ///< 0: a free one
+    std::optional<std::uint64_t> seed{};
+    bool no_browser = false;
+    bool json = false;
+};
+/// Returns when it is asked to end by a signal.
+ExitCode run_live(const LiveOptions& options);
+
 struct TuningsOptions {
     TuningOptions tunings{};
     bool compare = false;

@@ -10,11 +10,11 @@
 #include <hopcoil/scene/csv.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/take_file.hpp>
+#include <hopcoil/scene/measured_jump.hpp>
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
-#include "tool/measured_jump.hpp"
 #include "tool/response_answers.hpp"
 #include "tool/response_chart.hpp"
 #include "tool/saved_tuning.hpp"
@@ -89,7 +89,7 @@ double telling_duration_s(const ResponseOptions& options, const std::vector<Want
     double longest_s = goes_on ? (options.signal == "noise" ? 8 : 4) / options.sine_hz : 0;
     if (options.signal == "pulse") longest_s = options.pulse_s;
     for (const WantedMover& each : wanted)
-        longest_s = std::max(longest_s, telling_time_s(each.numbers, options.size));
+        longest_s = std::max(longest_s, scene::telling_time_s(each.numbers, options.size));
     if (options.signal == "pulse") longest_s += options.pulse_s;
     return longest_s > 0 ? rounded_up(1.1 * longest_s) : 3.0;
 }

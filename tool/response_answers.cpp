@@ -7,8 +7,7 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/follow/coast.hpp>
-
-#include "tool/measured_jump.hpp"
+#include <hopcoil/scene/measured_jump.hpp>
 
 namespace hopcoil::tool {
 namespace {
@@ -47,7 +46,7 @@ class AnswerMaker {
         } else if (const auto* coast = std::get_if<scene::CoastNumbers>(&mover_.numbers)) {
             add_kick(throw_of(coast->tuning));
         } else if (options_.signal == "kick") {
-            add_kick(measured_kick(mover_));
+            add_kick(scene::measured_kick(mover_));
         } else {
             add_no_jump();
             if (options_.signal == "ramp" && answer_.tuning) add_ramp();
@@ -98,7 +97,7 @@ class AnswerMaker {
     void add_jump() {
         const JumpAnswer jump = answer_.tuning ? answer_to_jump(*answer_.tuning, options_.size,
                                                                 initial_velocity_of(options_))
-                                               : measured_jump(mover_, options_.size);
+                                               : scene::measured_jump(mover_, options_.size);
         add("overshoot_percent", "overshoot", "%", jump.overshoot_percent);
         add("anticipation_percent", "anticipation", "%", jump.anticipation_percent);
         add("rise_time_s", "rise, 10 to 90 %", "s", jump.rise_time_s);

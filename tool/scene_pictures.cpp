@@ -20,6 +20,7 @@
 namespace hopcoil::tool {
 namespace {
 
+using scene::body_named;
 using scene::NodeChannels;
 
 /// The numbers of a channel in one row; none for a channel that is not there.
@@ -55,12 +56,6 @@ Vector3 size_at(const Take& take, const NodeChannels& node, std::size_t row) {
     return {numbers[0], numbers[1], numbers.size() > 2 ? numbers[2] : 1};
 }
 
-const scene::Body* body_named(const scene::Scene& scene, const std::string& name) {
-    const auto found = std::find_if(scene.bodies.begin(), scene.bodies.end(),
-                                    [&](const scene::Body& body) { return body.name == name; });
-    return found == scene.bodies.end() ? nullptr : &*found;
-}
-
 draw::Subject subject_of(const scene::Scene& scene, const Take& take, const NodeChannels& node) {
     draw::Subject subject{.name = node.name, .times_s = take.times_s()};
     // What has a place and no turn is as good as round.
@@ -74,18 +69,6 @@ draw::Subject subject_of(const scene::Scene& scene, const Take& take, const Node
             {place_at(take, node, row), turn_at(take, node, row), size_at(take, node, row)});
     }
     return subject;
-}
-
-/// What only turns would stand in one place: side by side, a length and a half apart.
-void spread_out(std::vector<NodeChannels>& nodes, const scene::Scene& scene) {
-    constexpr double apart_m = 1.5;
-    double next_m = 0;
-    for (NodeChannels& node : nodes) {
-        const bool stands = node.position || body_named(scene, node.name) != nullptr;
-        if (stands) continue;
-        node.at_m[0] = next_m;
-        next_m += apart_m;
-    }
 }
 
 std::vector<NodeChannels> chosen_nodes(std::vector<NodeChannels> nodes,
@@ -154,7 +137,7 @@ void draw_film(const draw::Picture& picture, const scene::PictureSettings& setti
 draw::Picture picture_of(const scene::Scene& scene, const Take& take,
                          const scene::PictureSettings& settings, const std::string& footer) {
     std::vector<NodeChannels> nodes = scene::nodes_of(scene, take);
-    spread_out(nodes, scene);
+    scene::spread_out(nodes, scene);
     nodes = chosen_nodes(std::move(nodes), settings);
     if (nodes.empty()) {
         throw UsageProblem{fmt::format(

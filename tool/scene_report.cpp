@@ -56,7 +56,7 @@ std::string feel_of(const Tuning& tuning) {
 /// A closer look at all movers of one target, around the largest gap of them all: a dozen seconds,
 /// for takes much longer than that.
 std::optional<draw::Panel> closer_look(const scene::Scene& scene, const Take& take,
-                                       const std::vector<MoverReport>& reports,
+                                       const std::vector<scene::MoverReport>& reports,
                                        const std::vector<draw::Panel>& panels) {
     constexpr double length_s = 12;
     const bool one_target =
@@ -65,7 +65,7 @@ std::optional<draw::Panel> closer_look(const scene::Scene& scene, const Take& ta
     const double end_s = take.times_s().back();
     if (!one_target || end_s < 2.5 * length_s) return std::nullopt;
     const auto widest = std::max_element(reports.begin(), reports.end(),
-                                         [](const MoverReport& a, const MoverReport& b) {
+                                         [](const scene::MoverReport& a, const scene::MoverReport& b) {
                                              return a.tracking.largest_gap < b.tracking.largest_gap;
                                          });
     const double from_s =
@@ -92,7 +92,7 @@ std::string scene_name(const scene::Scene& scene) {
 constexpr std::string_view nothing_random = "nothing in it is random";
 
 /// "12 % past, 0.4 s"
-std::string at_jumps(const MoverReport& report) {
+std::string at_jumps(const scene::MoverReport& report) {
     if (!report.jumps) return "";
     std::string text =
         fmt::format("{:.2g} % past", std::round(10 * report.jumps->largest_overshoot_percent) / 10);
@@ -137,7 +137,7 @@ std::string footer_of(const scene::Scene& scene) {
 }
 
 /// "lamp (m)": short, for it stands along a short axis.
-std::string axis_name(const MoverReport& report) {
+std::string axis_name(const scene::MoverReport& report) {
     const std::string part = report.name.substr(report.name.find('.') + 1);
     return report.unit.empty() ? part : fmt::format("{} ({})", part, report.unit);
 }
@@ -164,7 +164,7 @@ void add_seam_line(draw::Panel& panel, double x_to) {
     }
 }
 
-void add_stop_lines(draw::Panel& panel, const MoverReport& report, double x_to) {
+void add_stop_lines(draw::Panel& panel, const scene::MoverReport& report, double x_to) {
     if (report.stops.empty()) return;
     for (const double stop : report.stops) {
         const double y = stop * report.per_unit;
@@ -175,7 +175,7 @@ void add_stop_lines(draw::Panel& panel, const MoverReport& report, double x_to) 
 }
 
 /// The notes beside a panel: what there is to say of the mover in short lines.
-std::vector<std::string> notes_on(const MoverReport& report) {
+std::vector<std::string> notes_on(const scene::MoverReport& report) {
     const Tracking& tracking = report.tracking;
     const auto in_units = [&](double number) {
         return with_unit(number * report.per_unit, report.unit);
@@ -190,12 +190,12 @@ std::vector<std::string> notes_on(const MoverReport& report) {
 }
 
 /// A mover and its target over time; of a vector or a rotation, each axis in a colour of its own.
-draw::Panel panel_of(const MoverReport& report, const std::vector<double>& times_s,
+draw::Panel panel_of(const scene::MoverReport& report, const std::vector<double>& times_s,
                      std::string_view colour) {
     draw::Panel panel{.y_label = axis_name(report)};
     const bool several = report.lanes.size() > 1;
     if (several) panel.share = 1.3 + 0.15 * static_cast<double>(report.lanes.size());
-    for (const Lane& lane : report.lanes) {
+    for (const scene::Lane& lane : report.lanes) {
         panel.curves.push_back(
             {.xs = times_s, .ys = lane.targets, .colour = draw::target_ink, .width = 1.2});
     }
@@ -219,10 +219,10 @@ draw::Panel panel_of(const MoverReport& report, const std::vector<double>& times
 }  // namespace
 
 draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
-                        const std::vector<MoverReport>& all) {
+                        const std::vector<scene::MoverReport>& all) {
     constexpr int panel_px = 165;
     constexpr std::size_t most_panels = 24;
-    const std::vector<MoverReport> reports(
+    const std::vector<scene::MoverReport> reports(
         all.begin(), all.begin() + static_cast<std::ptrdiff_t>(std::min(all.size(), most_panels)));
     draw::Chart chart{.title = scene.title.empty() ? scene_name(scene) : scene.title,
                       .x_to = take.times_s().back(),
@@ -249,7 +249,7 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
     return chart;
 }
 
-std::string scene_summary(const scene::Scene& scene, const std::vector<MoverReport>& reports,
+std::string scene_summary(const scene::Scene& scene, const std::vector<scene::MoverReport>& reports,
                           const scene::RunLog& log) {
     std::string text = fmt::format("{}\n{:.4g} s at {:.4g} frames per second\n",
                                    scene.title.empty() ? scene_name(scene) : scene.title,
@@ -257,7 +257,7 @@ std::string scene_summary(const scene::Scene& scene, const std::vector<MoverRepo
     const auto line = [&text](const std::string& what) {
         text += "  " + what + '\n';
     };
-    for (const MoverReport& report : reports) {
+    for (const scene::MoverReport& report : reports) {
         const auto in_units = [&](double number) {
             return with_unit(number * report.per_unit, report.unit);
         };
@@ -282,7 +282,7 @@ std::string scene_summary(const scene::Scene& scene, const std::vector<MoverRepo
 }
 
 draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
-                                  const std::vector<MoverReport>& reports,
+                                  const std::vector<scene::MoverReport>& reports,
                                   const scene::RunLog& log) {
     draw::ReportSection section{
         .heading = scene.title.empty() ? scene_name(scene) : scene.title,
@@ -296,7 +296,7 @@ draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
     section.table.headings = {
         "",         "goes after",        "its numbers", "feels like", "largest gap",
         "gap, rms", "at jumps, at most", "lag",         "fastest"};
-    for (const MoverReport& report : reports) {
+    for (const scene::MoverReport& report : reports) {
         const auto in_units = [&](double number) {
             return with_unit(number * report.per_unit, report.unit);
         };
@@ -315,7 +315,7 @@ draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
 
 namespace {
 
-void add_jumps(Json& mover, const MoverReport& report) {
+void add_jumps(Json& mover, const scene::MoverReport& report) {
     const auto none = [&](const char* key, const char* reason) {
         mover[key] = nullptr;
         mover[std::string{key} + "_reason"] = reason;
@@ -365,9 +365,9 @@ Json made_by_scene(const std::string& command, const scene::Scene& scene) {
 }
 
 Json scene_json(const std::string& command, const scene::Scene& scene,
-                const std::vector<MoverReport>& reports, const scene::RunLog& log) {
+                const std::vector<scene::MoverReport>& reports, const scene::RunLog& log) {
     Json movers = Json::array();
-    for (const MoverReport& report : reports) {
+    for (const scene::MoverReport& report : reports) {
         const std::string unit = report.unit == "deg" ? "rad" : report.unit;  // as in the take
         const Tracking& tracking = report.tracking;
         Json mover{{"name", report.name},

@@ -73,6 +73,7 @@ class SceneReader {
         roots_.push_back(std::make_unique<toml::table>(parse_toml(file)));
         collect_numbers(*roots_.back(), changes_, scene_.numbers);
         opened_.insert(std::filesystem::weakly_canonical(file).string());
+        scene_.files.push_back(file);
     }
 
     void read_clock(TableReader& top) {
@@ -139,7 +140,10 @@ class SceneReader {
 
     void use_tunings(TableReader& top, const std::string& name) {
         read_beside(top, "tunings", [&] {
-            for (SharedTuning& tuning : read_tunings((top.folder() / name).string())) {
+            const std::string file = (top.folder() / name).string();
+            scene_.files.push_back(file);
+            scene_.tuning_files.push_back(file);
+            for (SharedTuning& tuning : read_tunings(file)) {
                 const std::string known = tuning.name;
                 if (tunings_.add(std::move(tuning))) continue;
                 top.problem("tunings",

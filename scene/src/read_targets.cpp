@@ -241,6 +241,7 @@ void TargetReader::read_record(TableReader& reader, const std::string& name) {
     if (!csv) return;
     read_beside(reader, "csv", [&] {
         const std::filesystem::path record = reader.folder() / *csv;
+        scene_.files.push_back(record.string());
         const CsvTable table = read_csv(record);
         if (table.rows.empty()) {
             reader.problem("csv", fmt::format("{} has no samples", record.string()));
@@ -276,7 +277,9 @@ void TargetReader::read_model(TableReader& reader, const std::string& name) {
     if (!reader.has("node")) reader.problem("gltf", "expected a key 'node' beside it");
     if (!gltf || !node) return;
     read_beside(reader, "gltf", [&] {
-        const std::vector<ModelAnimation> all = read_animations(reader.folder() / *gltf);
+        const std::filesystem::path model = reader.folder() / *gltf;
+        scene_.files.push_back(model.string());
+        const std::vector<ModelAnimation> all = read_animations(model);
         std::vector<std::string> animations;
         std::vector<std::string> tracks;
         for (const ModelAnimation& each : all) {

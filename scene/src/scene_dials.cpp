@@ -124,11 +124,13 @@ DialStatus set_dial(Scene& scene, const SceneDial& dial, double value) {
     });
 }
 
-/// Reads the files again with another number in them, and sets again what was set since.
-DialStatus set_number(Scene& scene, const std::string& path, double value) {
-    if (!std::isfinite(value)) return DialStatus::refused;
+/// Reads the files again with other numbers in them, and sets again what was set since.
+DialStatus set_numbers(Scene& scene, const std::vector<SceneNumber>& numbers) {
     std::vector<SceneNumber> changes = scene.number_changes;
-    note(changes, path, value);
+    for (const SceneNumber& each : numbers) {
+        if (!std::isfinite(each.value)) return DialStatus::refused;
+        note(changes, each.path, each.value);
+    }
     try {
         Scene fresh = read_scene(scene.file, scene.seed, changes);
         const std::vector<SceneDial> dials = dials_of(fresh);
@@ -142,12 +144,47 @@ DialStatus set_number(Scene& scene, const std::string& path, double value) {
         fresh.rate_hz = scene.rate_hz;
         scene = std::move(fresh);
         return DialStatus::set;
-    } catch (const std::runtime_error&) {  // the file has problems with that number
+    } catch (const std::runtime_error&) {  // the file has problems with such a number
         return DialStatus::refused;
     }
 }
 
+DialStatus set_number(Scene& scene, const std::string& path, double value) {
+    return set_numbers(scene, {{path, value}});
+}
+
+[[noreturn]] void refuse_value(const SceneDial& dial, double value) {
+    if (dial.number) {
+        throw std::invalid_argument{
+            fmt::format("{} cannot be {}: the scene would not be right with it", dial.path, value)};
+    }
+    throw std::invalid_argument{fmt::format("{} cannot be {}: expected a number from {} to {}",
+                                            dial.path, value, dial.hard.least, dial.hard.most)};
+}
+
 }  // namespace
+
+void set_values(Scene& scene, const std::vector<SceneNumber>& values) {
+    const std::vector<SceneDial> dials = dials_of(scene);
+    Scene changed = scene;
+    std::vector<SceneNumber> numbers;
+    const SceneDial* last = nullptr;
+    for (const SceneNumber& each : values) {
+        const auto dial = std::find_if(dials.begin(), dials.end(),
+                                       [&](const SceneDial& d) { return d.path == each.path; });
+        if (dial == dials.end()) refuse_unknown(each.path, dials);
+        if (dial->number) {
+            numbers.push_back(each);
+            last = &*dial;
+        } else if (set_value(changed, *dial, each.value) != DialStatus::set) {
+            refuse_value(*dial, each.value);
+        }
+    }
+    if (last != nullptr && set_numbers(changed, numbers) != DialStatus::set) {
+        refuse_value(*last, numbers.back().value);
+    }
+    scene = std::move(changed);
+}
 
 std::size_t set_matching(Scene& scene, const std::string& pattern, double value) {
     const std::vector<SceneDial> dials = dials_of(scene);
@@ -157,12 +194,7 @@ std::size_t set_matching(Scene& scene, const std::string& pattern, double value)
         if (!matches(pattern, dial.path)) continue;
         ++count;
         if (set_value(changed, dial, value) == DialStatus::set) continue;
-        if (dial.number) {
-            throw std::invalid_argument{fmt::format(
-                "{} cannot be {}: the scene would not be right with it", dial.path, value)};
-        }
-        throw std::invalid_argument{fmt::format("{} cannot be {}: expected a number from {} to {}",
-                                                dial.path, value, dial.hard.least, dial.hard.most)};
+        refuse_value(dial, value);
     }
     if (count == 0) refuse_unknown(pattern, dials);
     changed.changes.push_back(fmt::format("{}={}", pattern, value));

@@ -258,6 +258,23 @@ std::vector<NodeChannels> nodes_of(const Scene& scene, const Take& take) {
     return nodes;
 }
 
+const Body* body_named(const Scene& scene, const std::string& name) {
+    const auto found = std::find_if(scene.bodies.begin(), scene.bodies.end(),
+                                    [&](const Body& body) { return body.name == name; });
+    return found == scene.bodies.end() ? nullptr : &*found;
+}
+
+void spread_out(std::vector<NodeChannels>& nodes, const Scene& scene) {
+    constexpr double apart_m = 1.5;
+    double next_m = 0;
+    for (NodeChannels& node : nodes) {
+        const bool stands = node.position || body_named(scene, node.name) != nullptr;
+        if (stands) continue;
+        node.at_m[0] = next_m;
+        next_m += apart_m;
+    }
+}
+
 std::vector<NodeChannels> nodes_of(const Take& take) {
     const bool any_velocity = std::any_of(
         take.channels().begin(), take.channels().end(),

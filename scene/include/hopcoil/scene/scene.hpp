@@ -124,6 +124,9 @@ struct SceneNumber {
 struct Scene {
     std::string title{};
     std::string file{};  ///< where it was read from; empty when made by a program
+    /// Every file that it was read from: itself, what it includes, tunings, records, models.
+    std::vector<std::string> files{};
+    std::vector<std::string> tuning_files{};  ///< those of them that hold tunings
     double duration_s = 10.0;
     double rate_hz = 60.0;
     SceneClock clock{};

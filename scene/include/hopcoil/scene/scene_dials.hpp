@@ -33,6 +33,12 @@ struct SceneDial {
 /// by reading them anew.
 DialStatus set_value(Scene& scene, const SceneDial& dial, double value);
 
+/// Sets dials by their whole paths, all at once: files are read again once at most. What was
+/// changed before stays changed.
+/// Errors  std::invalid_argument, with nothing changed: no dial has a path (the nearest is named),
+///         or refuses its number.
+void set_values(Scene& scene, const std::vector<SceneNumber>& values);
+
 /// Sets every dial whose path matches; `*` stands for any letters, dots among them. How many those
 /// are; the scene remembers the change (`Scene::changes`).
 ///

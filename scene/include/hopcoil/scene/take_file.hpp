@@ -29,6 +29,8 @@ void write_take(const std::string& path, const Take& take);
 /// Errors  std::invalid_argument for another ending; FileProblem; InputProblems with the line and
 ///         column (CSV) or the JSON pointer of what is wrong.
 [[nodiscard]] Take read_take(const std::string& path);
+/// The same of a text that is, or might be, that file's.
+[[nodiscard]] Take take_from_text(const std::string& text, const std::string& path);
 
 [[nodiscard]] bool is_take_file(const std::string& path);
 

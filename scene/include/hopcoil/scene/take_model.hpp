@@ -33,6 +33,13 @@ struct NodeChannels {
 /// "hook.velocity..."), are not nodes.
 [[nodiscard]] std::vector<NodeChannels> nodes_of(const Take& take);
 
+/// The body of a scene that has a name; nullptr without one.
+[[nodiscard]] const Body* body_named(const Scene& scene, const std::string& name);
+
+/// What only turns, and is no body with a place of its own, would stand in one place: from here on
+/// side by side, for a picture.
+void spread_out(std::vector<NodeChannels>& nodes, const Scene& scene);
+
 /// How keys are made of a take's rows for a model.
 struct ModelSettings {
     std::optional<KeyReductionSettings> distance{};  ///< keys within this of the rows; without it,

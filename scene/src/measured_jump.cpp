@@ -1,4 +1,4 @@
-#include "tool/measured_jump.hpp"
+#include <hopcoil/scene/measured_jump.hpp>
 
 #include <algorithm>
 #include <array>
@@ -10,7 +10,7 @@
 #include <hopcoil/scene/any_mover.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 
-namespace hopcoil::tool {
+namespace hopcoil::scene {
 namespace {
 
 constexpr int steps = 2000;
@@ -124,7 +124,7 @@ KickAnswer measure_kick(const M& mover, double seconds) {
 
 }  // namespace
 
-KickAnswer measured_kick(const scene::SceneMover& mover) {
+KickAnswer measured_kick(const SceneMover& mover) {
     const double seconds =
         2 * std::max(telling_time_s(mover.numbers, mover.start_velocity[0]), 1e-3);
     return std::visit(
@@ -146,12 +146,12 @@ KickAnswer measured_kick(const scene::SceneMover& mover) {
                     Figure::none("it has no velocity of its own to be kicked");
             return none;
         },
-        scene::make_mover(mover, false));
+        make_mover(mover, false));
 }
 
-double telling_time_s(const scene::MoverNumbers& numbers, double size) {
-    const bool is_relay = std::holds_alternative<scene::RelayNumbers>(numbers);
-    if (const Tuning* tuning = scene::tuning_of(numbers); tuning != nullptr && !is_relay) {
+double telling_time_s(const MoverNumbers& numbers, double size) {
+    const bool is_relay = std::holds_alternative<RelayNumbers>(numbers);
+    if (const Tuning* tuning = tuning_of(numbers); tuning != nullptr && !is_relay) {
         return settled_s(*tuning);
     }
     if (const auto* glide = std::get_if<GlideTuning>(&numbers)) {
@@ -162,20 +162,20 @@ double telling_time_s(const scene::MoverNumbers& numbers, double size) {
         run.cut(size);
         return 1.3 * run.time_left_s();
     }
-    if (const auto* settle = std::get_if<scene::SettleNumbers>(&numbers)) {
+    if (const auto* settle = std::get_if<SettleNumbers>(&numbers)) {
         return 1.6 * settle->tuning.duration_s;
     }
     if (const auto* curve = std::get_if<CurveMoveTuning>(&numbers)) return 1.2 * curve->duration_s;
-    if (const auto* coast = std::get_if<scene::CoastNumbers>(&numbers)) {
+    if (const auto* coast = std::get_if<CoastNumbers>(&numbers)) {
         return 8 * coast->tuning.slowing_half_life_s;
     }
     double sum_s = 0;
-    for (const Tuning& each : std::get<scene::RelayNumbers>(numbers).tunings)
+    for (const Tuning& each : std::get<RelayNumbers>(numbers).tunings)
         sum_s += settled_s(each);
     return sum_s;
 }
 
-JumpAnswer measured_jump(const scene::SceneMover& mover, double size) {
+JumpAnswer measured_jump(const SceneMover& mover, double size) {
     const double seconds = 2 * std::max(telling_time_s(mover.numbers, size), 1e-3);
     return std::visit(
         [&](auto made) {
@@ -185,7 +185,7 @@ JumpAnswer measured_jump(const scene::SceneMover& mover, double size) {
                 return JumpAnswer{};  // a coast has no target that could jump
             }
         },
-        scene::make_mover(mover, false));
+        make_mover(mover, false));
 }
 
-}  // namespace hopcoil::tool
+}  // namespace hopcoil::scene

@@ -1,4 +1,4 @@
-#include "tool/mover_report.hpp"
+#include <hopcoil/scene/mover_report.hpp>
 
 #include <algorithm>
 #include <array>
@@ -12,7 +12,7 @@
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/target.hpp>
 
-namespace hopcoil::tool {
+namespace hopcoil::scene {
 namespace {
 
 constexpr double full_turn_deg = 360;
@@ -63,8 +63,8 @@ std::vector<double> lengths_of(const Columns& columns) {
     return lengths;
 }
 
-std::vector<double> gaps_of(scene::ValueKind kind, const Columns& values, const Columns& targets) {
-    if (kind == scene::ValueKind::rotation) {
+std::vector<double> gaps_of(ValueKind kind, const Columns& values, const Columns& targets) {
+    if (kind == ValueKind::rotation) {
         std::vector<double> angles(values[0].size());
         for (std::size_t row = 0; row < angles.size(); ++row) {
             const Vector3 way =
@@ -84,18 +84,18 @@ std::vector<double> gaps_of(scene::ValueKind kind, const Columns& values, const 
 /// Reports on the parts of one mover.
 class MoverReporter {
   public:
-    MoverReporter(const scene::Scene& scene, const Take& take, const scene::SceneMover& mover)
+    MoverReporter(const Scene& scene, const Take& take, const SceneMover& mover)
         : scene_{scene}, take_{take}, mover_{mover}, target_{scene.targets[mover.target]} {}
 
     std::vector<MoverReport> make() {
         std::vector<MoverReport> reports;
         std::string ahead = target_name();
-        std::string ahead_channel = scene::channel_name(target_.name, "value", target_.unit);
-        for (std::size_t part = 0; part < scene::part_count(mover_.numbers); ++part) {
+        std::string ahead_channel = channel_name(target_.name, "value", target_.unit);
+        for (std::size_t part = 0; part < part_count(mover_.numbers); ++part) {
             reports.push_back(report_part(part, ahead, ahead_channel));
             // Each link goes after the one ahead of it.
             ahead = reports.back().name;
-            ahead_channel = scene::channel_name(ahead, "value", target_.unit);
+            ahead_channel = channel_name(ahead, "value", target_.unit);
         }
         return reports;
     }
@@ -105,27 +105,27 @@ class MoverReporter {
     [[nodiscard]] std::string target_name() const {
         if (target_.is_where_it_ends) return "where it will come to rest";
         if (!target_.leader || target_.name != mover_.name + ".target") return target_.name;
-        const scene::SceneMover& ahead = scene_.movers[target_.leader->mover];
-        return ahead.name + scene::part_suffix(ahead.numbers, target_.leader->part);
+        const SceneMover& ahead = scene_.movers[target_.leader->mover];
+        return ahead.name + part_suffix(ahead.numbers, target_.leader->part);
     }
 
     [[nodiscard]] MoverReport report_part(std::size_t part, const std::string& ahead,
                                           const std::string& ahead_channel) const {
-        const bool turns = target_.kind() == scene::ValueKind::rotation;
+        const bool turns = target_.kind() == ValueKind::rotation;
         const bool in_degrees = turns || target_.unit == "rad";
-        MoverReport report{.name = mover_.name + scene::part_suffix(mover_.numbers, part),
-                           .kind = scene::kind_of(mover_.numbers),
+        MoverReport report{.name = mover_.name + part_suffix(mover_.numbers, part),
+                           .kind = kind_of(mover_.numbers),
                            .target = ahead,
-                           .words = scene::in_words(mover_.numbers, part),
+                           .words = in_words(mover_.numbers, part),
                            .value_kind = target_.kind(),
                            .unit = in_degrees ? "deg" : target_.unit,
                            .per_unit = in_degrees ? 180 / math::pi : 1};
-        if (const Tuning* tuning = scene::tuning_of(mover_.numbers, part)) report.tuning = *tuning;
+        if (const Tuning* tuning = tuning_of(mover_.numbers, part)) report.tuning = *tuning;
         const std::string speed = in_degrees ? "rad" : target_.unit;
         const Columns values =
-            columns_of(take_, scene::channel_name(report.name, "value", target_.unit));
+            columns_of(take_, channel_name(report.name, "value", target_.unit));
         const Columns velocities =
-            columns_of(take_, scene::channel_name(report.name, "velocity",
+            columns_of(take_, channel_name(report.name, "velocity",
                                                   speed.empty() ? "per_s" : speed + "_per_s"));
         const Columns targets = columns_of(take_, ahead_channel);
         add_lanes(report, values, targets);
@@ -135,7 +135,7 @@ class MoverReporter {
     }
 
     static void add_lanes(MoverReport& report, const Columns& values, const Columns& targets) {
-        const bool turns = report.value_kind == scene::ValueKind::rotation;
+        const bool turns = report.value_kind == ValueKind::rotation;
         const Columns shown = turns ? turns_in_degrees(values) : values;
         const Columns followed = turns ? turns_in_degrees(targets) : targets;
         for (std::size_t k = 0; k < shown.size(); ++k) {
@@ -145,9 +145,9 @@ class MoverReporter {
                 lane.values = scaled(std::move(lane.values), report.per_unit);
                 lane.targets = scaled(std::move(lane.targets), report.per_unit);
             }
-            if (report.value_kind == scene::ValueKind::angle) {
-                lane.values = scene::unwrapped(std::move(lane.values), full_turn_deg);
-                lane.targets = scene::unwrapped(std::move(lane.targets), full_turn_deg);
+            if (report.value_kind == ValueKind::angle) {
+                lane.values = unwrapped(std::move(lane.values), full_turn_deg);
+                lane.targets = unwrapped(std::move(lane.targets), full_turn_deg);
             }
             report.lanes.push_back(std::move(lane));
         }
@@ -158,7 +158,7 @@ class MoverReporter {
         const std::vector<double>& times_s = take_.times_s();
         if (values.size() == 1) {
             report.tracking = measure_tracking(times_s, values[0], velocities[0], targets[0],
-                                               report.value_kind == scene::ValueKind::angle);
+                                               report.value_kind == ValueKind::angle);
         } else {
             const std::vector<double> nothing(times_s.size());
             report.tracking = measure_tracking(times_s, gaps_of(report.value_kind, values, targets),
@@ -181,8 +181,8 @@ class MoverReporter {
     }
 
     void add_stops(MoverReport& report, const std::vector<double>& values) const {
-        const auto* settle = std::get_if<scene::SettleNumbers>(&mover_.numbers);
-        const auto* coast = std::get_if<scene::CoastNumbers>(&mover_.numbers);
+        const auto* settle = std::get_if<SettleNumbers>(&mover_.numbers);
+        const auto* coast = std::get_if<CoastNumbers>(&mover_.numbers);
         if (report.lanes.size() > 1 || (settle == nullptr && coast == nullptr)) return;
         const double low = settle != nullptr ? settle->stops[0].low : coast->low[0];
         const double high = settle != nullptr ? settle->stops[0].high : coast->high[0];
@@ -196,21 +196,21 @@ class MoverReporter {
         }
     }
 
-    const scene::Scene& scene_;
+    const Scene& scene_;
     const Take& take_;
-    const scene::SceneMover& mover_;
-    const scene::SceneTarget& target_;
+    const SceneMover& mover_;
+    const SceneTarget& target_;
 };
 
 }  // namespace
 
-std::vector<MoverReport> report_on(const scene::Scene& scene, const Take& take) {
+std::vector<MoverReport> report_on(const Scene& scene, const Take& take) {
     std::vector<MoverReport> reports;
-    for (const scene::SceneMover& mover : scene.movers) {
+    for (const SceneMover& mover : scene.movers) {
         for (MoverReport& report : MoverReporter{scene, take, mover}.make())
             reports.push_back(std::move(report));
     }
     return reports;
 }
 
-}  // namespace hopcoil::tool
+}  // namespace hopcoil::scene

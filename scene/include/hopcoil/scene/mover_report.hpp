@@ -12,7 +12,7 @@
 /// @file
 /// How each mover of a scene fared in a run, read off its take.
 
-namespace hopcoil::tool {
+namespace hopcoil::scene {
 
 /// One number of what moves, over time, as it is shown to people: degrees for radians, and on past
 /// the seam.
@@ -29,7 +29,7 @@ struct MoverReport {
     std::string target{};
     std::string words{};             ///< its numbers
     std::optional<Tuning> tuning{};  ///< of a follower or a link
-    scene::ValueKind value_kind = scene::ValueKind::number;
+    ValueKind value_kind = ValueKind::number;
     std::string unit{};           ///< as shown to people: "deg" for angles
     double per_unit = 1.0;        ///< shown units in one of the take's
     std::vector<double> stops{};  ///< that it must not pass, as in the take
@@ -42,6 +42,6 @@ struct MoverReport {
 };
 
 /// The take has every channel of the scene.
-[[nodiscard]] std::vector<MoverReport> report_on(const scene::Scene& scene, const Take& take);
+[[nodiscard]] std::vector<MoverReport> report_on(const Scene& scene, const Take& take);
 
-}  // namespace hopcoil::tool
+}  // namespace hopcoil::scene

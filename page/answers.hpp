@@ -1,0 +1,36 @@
+#pragma once
+
+#include <string>
+
+#include <hopcoil/scene/scene.hpp>
+
+#include "page/live_file.hpp"
+#include "page/problem.hpp"
+#include "page/request.hpp"
+
+/// @file
+/// What the page is answered: docs/live.md has the interface. Nothing is remembered from one request
+/// to the next; whatever moves, moves in the core.
+
+namespace hopcoil::page {
+
+/// The number of the interface: another when what is asked or answered changes.
+inline constexpr int interface_version = 1;
+
+/// {"program": "hopcoil", ...}
+[[nodiscard]] Json made_by_live(const scene::Scene& scene);
+
+/// The scene's targets, movers, bodies and dials.
+[[nodiscard]] Json scene_answer(const LiveFile::Snapshot& snapshot);
+
+/// A take for some values of the dials, with figures: a JSON object as text, for it is long.
+/// Errors  RequestProblem; those of set_values and run.
+[[nodiscard]] std::string run_answer(const scene::Scene& scene, const Request& request);
+
+/// Some frames on from a state, with targets held by hand: rows, and the state at their end.
+[[nodiscard]] Json step_answer(const scene::Scene& scene, const Request& request);
+
+/// The scene with the values of a request.
+[[nodiscard]] scene::Scene with_values(const scene::Scene& scene, const Request& request);
+
+}  // namespace hopcoil::page

@@ -1,0 +1,177 @@
+#include <cmath>
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <utility>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/version.hpp>
+#include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/take_model.hpp>
+
+#include "page/answers.hpp"
+
+namespace hopcoil::page {
+namespace {
+
+using scene::ValueKind;
+
+const char* name_of(ValueKind kind) {
+    switch (kind) {
+        case ValueKind::number: return "number";
+        case ValueKind::angle: return "angle";
+        case ValueKind::vector: return "vector";
+        case ValueKind::rotation: break;
+    }
+    return "rotation";
+}
+
+const char* name_of(scene::BodyShape shape) {
+    switch (shape) {
+        case scene::BodyShape::diamond: return "diamond";
+        case scene::BodyShape::disc: return "disc";
+        case scene::BodyShape::arrow: return "arrow";
+        case scene::BodyShape::box: break;
+    }
+    return "box";
+}
+
+const char* name_of(scene::PictureSettings::View view) {
+    switch (view) {
+        case scene::PictureSettings::View::side: return "side";
+        case scene::PictureSettings::View::top: return "top";
+        case scene::PictureSettings::View::end: return "end";
+        case scene::PictureSettings::View::slanted: break;
+    }
+    return "slanted";
+}
+
+/// What a range has no end at is null.
+Json bound(double number) {
+    return std::abs(number) < endless ? Json(number) : Json(nullptr);
+}
+
+Json targets_of(const scene::Scene& scene) {
+    Json list = Json::array();
+    for (const scene::SceneTarget& target : scene.targets) {
+        list.push_back({{"name", target.name},
+                        {"kind", name_of(target.kind())},
+                        {"unit", target.unit},
+                        {"numbers", target.path.size()},
+                        {"channel", scene::channel_name(target.name, "value", target.unit)},
+                        {"is_led", target.is_led()},
+                        {"can_be_held", !target.is_where_it_ends}});
+    }
+    return list;
+}
+
+Json movers_of(const scene::Scene& scene) {
+    Json list = Json::array();
+    for (const scene::SceneMover& mover : scene.movers) {
+        const scene::SceneTarget& target = scene.targets[mover.target];
+        for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part) {
+            const std::string name = mover.name + scene::part_suffix(mover.numbers, part);
+            list.push_back({{"name", name},
+                            {"kind", scene::kind_of(mover.numbers)},
+                            {"value_kind", name_of(target.kind())},
+                            {"unit", target.unit},
+                            {"numbers", target.path.size()},
+                            {"target", target.name},
+                            {"words", scene::in_words(mover.numbers, part)},
+                            {"channel", scene::channel_name(name, "value", target.unit)},
+                            {"has_tuning", scene::tuning_of(mover.numbers, part) != nullptr}});
+        }
+    }
+    return list;
+}
+
+Json dials_json(const scene::Scene& scene) {
+    Json list = Json::array();
+    for (const scene::SceneDial& dial : scene::dials_of(scene)) {
+        // A number of the files may have dots in its name; its owner has none.
+        const std::size_t dot = dial.number ? dial.path.find('.') : dial.path.rfind('.');
+        list.push_back({{"path", dial.path},
+                        {"owner", dial.path.substr(0, dot)},
+                        {"name", dial.path.substr(dot + 1)},
+                        {"of", dial.number ? "file" : "mover"},
+                        {"unit", dial.unit},
+                        {"hard", {bound(dial.hard.least), bound(dial.hard.most)}},
+                        {"slider", {dial.slider.least, dial.slider.most}},
+                        {"scale",
+                         dial.scale == DialScale::logarithmic ? "logarithmic" : "linear"},
+                        {"default", dial.default_value},
+                        {"value", scene::value_of(scene, dial)}});
+    }
+    return list;
+}
+
+/// What is to be drawn, and which channels place, turn and size it.
+Json bodies_of(const scene::Scene& scene) {
+    scene::LiveScene live{scene};
+    Take take;
+    take.begin(live.channels());
+    std::vector<scene::NodeChannels> nodes = scene::nodes_of(scene, take);
+    scene::spread_out(nodes, scene);
+    Json list = Json::array();
+    const auto channel = [&](const std::optional<std::size_t>& index) {
+        return index ? Json(take.channels()[*index].name) : Json(nullptr);
+    };
+    for (const scene::NodeChannels& node : nodes) {
+        const scene::Body* body = scene::body_named(scene, node.name);
+        const auto usual = node.rotation ? scene::BodyShape::diamond : scene::BodyShape::disc;
+        Json json{{"name", node.name},
+                  {"position", channel(node.position)},
+                  {"rotation", channel(node.rotation)},
+                  {"scale", channel(node.scale)},
+                  {"at_m", node.at_m},
+                  {"axis", node.axis},
+                  {"shape", name_of(body == nullptr ? usual : body->shape.value_or(usual))},
+                  {"length_m", nullptr},
+                  {"joined_to", nullptr}};
+        if (body != nullptr && body->length_m) json["length_m"] = *body->length_m;
+        if (body != nullptr && !body->joined_to.empty()) json["joined_to"] = body->joined_to;
+        list.push_back(std::move(json));
+    }
+    return list;
+}
+
+/// Where the scene's own pictures look from; from above, where everything only turns about Y.
+const char* view_of(const scene::Scene& scene, const Json& bodies) {
+    if (!scene.pictures.empty()) return name_of(scene.pictures.front().view);
+    bool any_place = false;
+    for (const Json& body : bodies)
+        any_place = any_place || !body["position"].is_null();
+    return bodies.empty() || any_place ? "side" : "top";
+}
+
+}  // namespace
+
+Json made_by_live(const scene::Scene& scene) {
+    return {{"program", "hopcoil"},
+            {"version", std::string{version}},
+            {"command", "live"},
+            {"interface", interface_version},
+            {"scene", std::filesystem::path{scene.file}.filename().string()},
+            {"seed", scene.is_random ? Json(scene.seed) : Json(nullptr)}};
+}
+
+Json scene_answer(const LiveFile::Snapshot& snapshot) {
+    const scene::Scene& scene = *snapshot.scene;
+    Json bodies = bodies_of(scene);
+    const char* const view = view_of(scene, bodies);
+    return {{"made_by", made_by_live(scene)},
+            {"revision", snapshot.revision},
+            {"problem", snapshot.problem.empty() ? Json(nullptr) : Json(snapshot.problem)},
+            {"title", scene.title},
+            {"file", scene.file},
+            {"duration_s", scene.duration_s},
+            {"rate_hz", scene.rate_hz},
+            {"view", view},
+            {"targets", targets_of(scene)},
+            {"movers", movers_of(scene)},
+            {"bodies", std::move(bodies)},
+            {"dials", dials_json(scene)}};
+}
+
+}  // namespace hopcoil::page

@@ -1,0 +1,252 @@
+#include "page/server.hpp"
+
+#include <array>
+#include <charconv>
+#include <chrono>
+#include <functional>
+#include <stdexcept>
+#include <string_view>
+#include <utility>
+
+#include <fmt/format.h>
+#include <httplib.h>
+
+#include "page/answers.hpp"
+#include "page/assets.hpp"
+#include "page/keep.hpp"
+#include "page/live_file.hpp"
+#include "page/references.hpp"
+#include "page/wish_answer.hpp"
+
+namespace hopcoil::page {
+namespace {
+
+constexpr int bad_request = 400;
+constexpr int forbidden = 403;
+constexpr int not_found = 404;
+constexpr std::size_t largest_body = std::size_t{40} << 20U;
+constexpr std::size_t threads = 64;
+constexpr int patience_s = 5;  ///< with half a request
+constexpr std::chrono::seconds longest_wait{20};
+constexpr const char* json_kind = "application/json; charset=utf-8";
+
+void put(httplib::Response& response, int status, const std::string& json) {
+    response.status = status;
+    response.set_content(json, json_kind);
+}
+
+std::string text_of(const Json& json) {
+    return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+void put_problem(httplib::Response& response, int status, const std::string& message) {
+    put(response, status, text_of(problem_json(status, message)));
+}
+
+/// Other programs of this machine may bind no port twice.
+void share_port_with_nobody(socket_t socket) {
+    const int yes = 1;
+    setsockopt(socket, SOL_SOCKET, SO_REUSEADDR, &yes, sizeof(yes));
+}
+
+}  // namespace
+
+struct LiveServer::Inside {
+    explicit Inside(const ServerSettings& settings) : file{settings.scene, settings.seed} {
+        server.set_socket_options(share_port_with_nobody);
+        if (settings.port == 0) {
+            port = server.bind_to_any_port("127.0.0.1");
+        } else if (server.bind_to_port("127.0.0.1", settings.port)) {
+            port = settings.port;
+        }
+        if (port <= 0) {
+            throw std::runtime_error{fmt::format(
+                "hopcoil live: port {} on 127.0.0.1 cannot be had: another program may have it; "
+                "without --port a free one is found",
+                settings.port)};
+        }
+        set_bounds();
+        set_guards();
+        add_assets();
+        add_interface();
+    }
+
+    using Answer = std::function<std::string(const LiveFile::Snapshot&, const httplib::Request&)>;
+
+    void set_bounds() {
+        server.new_task_queue = [] { return new httplib::ThreadPool{threads}; };
+        server.set_payload_max_length(largest_body);
+        server.set_read_timeout(patience_s);
+        server.set_write_timeout(patience_s);
+        server.set_keep_alive_timeout(2);
+        server.set_keep_alive_max_count(100'000);
+        server.set_tcp_nodelay(true);
+        server.set_default_headers({{"X-Content-Type-Options", "nosniff"},
+                                    {"Cache-Control", "no-store"},
+                                    {"Referrer-Policy", "no-referrer"},
+                                    {"Content-Security-Policy",
+                                     "default-src 'self'; style-src 'self' 'unsafe-inline'; "
+                                     "img-src 'self' data:; frame-ancestors 'none'"}});
+    }
+
+    /// The names this server answers to. Any other is somebody else's name for this machine.
+    [[nodiscard]] bool is_own(const std::string& host) const {
+        return host == fmt::format("127.0.0.1:{}", port) ||
+               host == fmt::format("localhost:{}", port);
+    }
+
+    [[nodiscard]] bool is_welcome(const httplib::Request& request) const {
+        if (!is_own(request.get_header_value("Host"))) return false;
+        const std::string origin = request.get_header_value("Origin");
+        constexpr std::string_view scheme = "http://";
+        return origin.empty() || (origin.starts_with(scheme) && is_own(origin.substr(scheme.size())));
+    }
+
+    void set_guards() {
+        server.set_pre_routing_handler(
+            [this](const httplib::Request& request, httplib::Response& response) {
+                if (is_welcome(request)) return httplib::Server::HandlerResponse::Unhandled;
+                put_problem(response, forbidden,
+                            fmt::format("this page is for this machine alone: ask for {}",
+                                        address()));
+                return httplib::Server::HandlerResponse::Handled;
+            });
+        server.set_exception_handler([](const httplib::Request&, httplib::Response& response,
+                                        const std::exception_ptr& thrown) {
+            const Answered answered = answer_for(thrown);
+            put(response, answered.status, text_of(answered.body));
+        });
+        server.set_error_handler([](const httplib::Request& request, httplib::Response& response) {
+            if (!response.body.empty()) return;
+            const int status = response.status;
+            put_problem(response, status,
+                        status == not_found
+                            ? fmt::format("there is nothing at {}", request.path)
+                            : fmt::format("the request could not be taken ({})", status));
+        });
+    }
+
+    void add_assets() {
+        for (const Asset& asset : assets()) {
+            const auto serve = [&asset](const httplib::Request&, httplib::Response& response) {
+                response.set_content(asset.bytes.data(), asset.bytes.size(),
+                                     std::string{asset.kind});
+            };
+            server.Get(std::string{asset.path}, serve);
+            if (asset.path == "/index.html") server.Get("/", serve);
+        }
+    }
+
+    void get(const std::string& path, const Answer& answer) {
+        server.Get(path, [this, answer](const httplib::Request& request,
+                                        httplib::Response& response) {
+            put(response, 200, answer(file.now(), request));
+        });
+    }
+
+    void post(const std::string& path,
+              const std::function<std::string(const LiveFile::Snapshot&, const Request&)>& answer) {
+        server.Post(path, [this, answer](const httplib::Request& request,
+                                         httplib::Response& response) {
+            // A form of a foreign page can send no JSON without asking first.
+            if (request.get_header_value("Content-Type").find("application/json") ==
+                std::string::npos) {
+                throw RequestProblem{bad_request, "expected a body of application/json"};
+            }
+            put(response, 200, answer(file.now(), Request::from_text(request.body)));
+        });
+    }
+
+    void add_interface() {
+        get("/v1/scene", [](const auto& now, const auto&) { return text_of(scene_answer(now)); });
+        server.Get("/v1/changes", [this](const httplib::Request& request,
+                                         httplib::Response& response) {
+            const LiveFile::Snapshot next = file.wait_for_other(asked_revision(request),
+                                                                longest_wait);
+            put(response, 200,
+                text_of({{"revision", next.revision},
+                         {"problem", next.problem.empty() ? Json(nullptr) : Json(next.problem)}}));
+        });
+        post("/v1/run", [](const auto& now, const Request& request) {
+            return run_answer(*now.scene, request);
+        });
+        post("/v1/step", [](const auto& now, const Request& request) {
+            return text_of(step_answer(*now.scene, request));
+        });
+        post("/v1/wish", [](const auto& now, const Request& request) {
+            return text_of(wish_answer(*now.scene, request));
+        });
+        get("/v1/tunings",
+            [](const auto& now, const auto&) { return text_of(tunings_answer(*now.scene)); });
+        post("/v1/tunings", [this](const auto& now, const Request& request) {
+            const std::string text = text_of(save_answer(*now.scene, request));
+            file.look();
+            return text;
+        });
+        post("/v1/patch", [this](const auto& now, const Request& request) {
+            require_sound(now);
+            const std::string text = text_of(patch_answer(*now.scene, request));
+            file.look();
+            return text;
+        });
+        get("/v1/references",
+            [](const auto& now, const auto&) { return text_of(references_answer(*now.scene)); });
+        get(R"(/v1/references/([^/]+))", [](const auto& now, const httplib::Request& request) {
+            return reference_answer(*now.scene, request.matches[1]);
+        });
+        post("/v1/references", [](const auto& now, const Request& request) {
+            return sent_reference_answer(*now.scene, request);
+        });
+    }
+
+    static std::uint64_t asked_revision(const httplib::Request& request) {
+        const std::string text = request.get_param_value("after");
+        std::uint64_t revision = 0;
+        const auto read = std::from_chars(text.data(), text.data() + text.size(), revision);
+        if (text.empty() || read.ec != std::errc{} || read.ptr != text.data() + text.size()) {
+            throw RequestProblem{bad_request,
+                                 fmt::format("after: expected a revision, found '{}'", text)};
+        }
+        return revision;
+    }
+
+    /// What is on disk now may be somebody's half-done work.
+    static void require_sound(const LiveFile::Snapshot& now) {
+        if (now.problem.empty()) return;
+        throw RequestProblem{409, fmt::format("the scene's files have problems of their own; "
+                                              "mend those first\n{}",
+                                              now.problem)};
+    }
+
+    [[nodiscard]] std::string address() const {
+        return fmt::format("http://127.0.0.1:{}/", port);
+    }
+
+    LiveFile file;
+    httplib::Server server;
+    int port = 0;
+};
+
+LiveServer::LiveServer(const ServerSettings& settings)
+    : inside_{std::make_unique<Inside>(settings)} {}
+LiveServer::~LiveServer() {
+    stop();
+}
+
+int LiveServer::port() const noexcept {
+    return inside_->port;
+}
+std::string LiveServer::address() const {
+    return inside_->address();
+}
+
+void LiveServer::serve() {
+    inside_->server.listen_after_bind();
+}
+
+void LiveServer::stop() noexcept {
+    inside_->file.stop();
+    inside_->server.stop();
+}
+
+}  // namespace hopcoil::page
