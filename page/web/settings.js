@@ -1,0 +1,114 @@
+// The numbers under the hand: what the scene's file says, what was changed, what was before.
+
+/** Equal but for rounding. */
+const same = (a, b) => Math.abs(a - b) <= 1e-12 * Math.max(Math.abs(a), Math.abs(b));
+
+export class Settings {
+  constructor() {
+    this.dials = new Map(); // by path, as the server lists them
+    this.changes = {}; // path -> number, where it is not what the file says
+    this.held = null; // A: changes like these
+    this.past = [{ changes: {}, words: 'as the file has it' }];
+    this.place = 0; // in `past`
+    this.listeners = [];
+  }
+
+  onChange(listener) {
+    this.listeners.push(listener);
+  }
+
+  #tell(what) {
+    for (const listener of this.listeners) listener(what);
+  }
+
+  /** The file's own numbers: changes to what is still there stay changes. */
+  setDials(dials) {
+    this.dials = new Map(dials.map((dial) => [dial.path, dial]));
+    const keep = (changes) => Object.fromEntries(Object.entries(changes).filter(
+      ([path, value]) => this.dials.has(path) && !same(value, this.dials.get(path).value)));
+    this.changes = keep(this.changes);
+    if (this.held) this.held = keep(this.held);
+    for (const each of this.past) each.changes = keep(each.changes);
+    this.#tell('dials');
+  }
+
+  value(path) {
+    return this.changes[path] ?? this.dials.get(path).value;
+  }
+
+  isChanged(path) {
+    return path in this.changes;
+  }
+
+  /** Under the hand; it becomes a part of the history with `commit`. */
+  set(path, value) {
+    const dial = this.dials.get(path);
+    if (!dial || !Number.isFinite(value)) return;
+    if (same(value, dial.value)) delete this.changes[path];
+    else this.changes[path] = value;
+    this.#tell('value');
+  }
+
+  commit(words) {
+    const changes = { ...this.changes };
+    const before = this.past[this.place].changes;
+    const paths = new Set([...Object.keys(changes), ...Object.keys(before)]);
+    if ([...paths].every((path) => changes[path] === before[path])) return;
+    this.past.length = this.place + 1;
+    this.past.push({ changes, words });
+    this.place += 1;
+    this.#tell('history');
+  }
+
+  /** To a place in the history. */
+  goTo(place) {
+    if (place < 0 || place >= this.past.length) return;
+    this.place = place;
+    this.changes = { ...this.past[place].changes };
+    this.#tell('value');
+    this.#tell('history');
+  }
+
+  undo() {
+    this.goTo(this.place - 1);
+  }
+
+  redo() {
+    this.goTo(this.place + 1);
+  }
+
+  holdA() {
+    this.held = { ...this.changes };
+    this.#tell('held');
+  }
+
+  flip() {
+    if (!this.held) return;
+    const other = this.held;
+    this.held = { ...this.changes };
+    this.changes = { ...other };
+    this.commit('flipped with A');
+    this.#tell('held');
+    this.#tell('value');
+  }
+}
+
+/** "moves.0.jump_to_m" -> "moves 1: jump to". */
+export function wordsOf(dial) {
+  const parts = dial.name.split('.').map((part) =>
+    (/^\d+$/.test(part) ? String(Number(part) + 1) : part.replaceAll('_', ' ')));
+  const units = [' m', ' rad', ' deg', ' s', ' hz', ' m per s', ' rad per s', ' deg per s'];
+  let text = parts.join(' ');
+  for (const unit of units.sort((a, b) => b.length - a.length)) {
+    if (text.endsWith(unit)) { text = text.slice(0, -unit.length); break; }
+  }
+  return text;
+}
+
+/** Four digits that matter, and no more. */
+export function short(value, digits = 4) {
+  if (value === 0) return '0';
+  const size = Math.abs(value);
+  if (size >= 1e6 || size < 1e-4) return value.toExponential(digits - 2).replace('e+', 'e');
+  return String(Number(value.toPrecision(digits)));
+}
