@@ -123,6 +123,17 @@ std::vector<std::vector<double>> jump_curves(const scene::SceneMover& mover, dou
     return curves;
 }
 
+/// In closed form where there is one; of a relay's link, as the last of those up to it.
+JumpAnswer jump_answer(const scene::SceneMover& mover, std::size_t part) {
+    if (const auto* tuning = std::get_if<Tuning>(&mover.numbers)) return answer_to_jump(*tuning);
+    scene::SceneMover up_to = mover;
+    if (auto* relay = std::get_if<scene::RelayNumbers>(&up_to.numbers)) {
+        relay->names.resize(part + 1);
+        relay->tunings.resize(part + 1);
+    }
+    return scene::measured_jump(up_to, 1);
+}
+
 /// How each mover answers a jump of 1, by itself: all over the same time.
 std::string jumps_text(const scene::Scene& scene) {
     constexpr int samples = 400;
@@ -139,17 +150,11 @@ std::string jumps_text(const scene::Scene& scene) {
         times_s.push_back(i * seconds / (samples - 1));
     std::string text{"["};
     for (const scene::SceneMover& mover : movers) {
-        const auto* tuning = scene::tuning_of(mover.numbers);
-        const bool closed = tuning != nullptr && scene::part_count(mover.numbers) == 1 &&
-                            std::holds_alternative<Tuning>(mover.numbers);
-        const Json figures = figures_of(closed ? answer_to_jump(*tuning)
-                                               : scene::measured_jump(mover, 1));
         const auto curves = jump_curves(mover, seconds, samples);
         for (std::size_t part = 0; part < curves.size(); ++part) {
             if (curves[part].empty()) continue;
-            Json json{{"mover", mover.name + scene::part_suffix(mover.numbers, part)}};
-            // Of a relay the last link is what answers.
-            if (part + 1 == curves.size()) json["figures"] = figures;
+            const Json json{{"mover", mover.name + scene::part_suffix(mover.numbers, part)},
+                            {"figures", figures_of(jump_answer(mover, part))}};
             if (text.size() > 1) text += ',';
             text += with_key(json.dump(), "values", list_text(curves[part]));
         }

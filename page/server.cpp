@@ -43,17 +43,17 @@ void put_problem(httplib::Response& response, int status, const std::string& mes
     put(response, status, text_of(problem_json(status, message)));
 }
 
-/// Other programs of this machine may bind no port twice.
-void share_port_with_nobody(socket_t socket) {
-    const int yes = 1;
-    setsockopt(socket, SOL_SOCKET, SO_REUSEADDR, &yes, sizeof(yes));
-}
+constexpr int most_waiting = 1024;  ///< connections, before they are taken up
 
 }  // namespace
 
 struct LiveServer::Inside {
     explicit Inside(const ServerSettings& settings) : file{settings.scene, settings.seed} {
-        server.set_socket_options(share_port_with_nobody);
+        server.set_socket_options([this](socket_t made) {
+            const int yes = 1;  // again soon after it was left; but never with another program
+            setsockopt(made, SOL_SOCKET, SO_REUSEADDR, &yes, sizeof(yes));
+            listening = made;
+        });
         if (settings.port == 0) {
             port = server.bind_to_any_port("127.0.0.1");
         } else if (server.bind_to_port("127.0.0.1", settings.port)) {
@@ -65,6 +65,7 @@ struct LiveServer::Inside {
                 "without --port a free one is found",
                 settings.port)};
         }
+        ::listen(listening, most_waiting);  // the library's own queue is a handful
         set_bounds();
         set_guards();
         add_assets();
@@ -224,6 +225,7 @@ struct LiveServer::Inside {
 
     LiveFile file;
     httplib::Server server;
+    socket_t listening = INVALID_SOCKET;
     int port = 0;
 };
 
