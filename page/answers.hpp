@@ -9,8 +9,8 @@
 #include "page/request.hpp"
 
 /// @file
-/// What the page is answered: docs/live.md has the interface. Nothing is remembered from one request
-/// to the next; whatever moves, moves in the core.
+/// What the page is answered: docs/live.md has the interface. Nothing is remembered from one
+/// request to the next; whatever moves, moves in the core.
 
 namespace hopcoil::page {
 

@@ -34,9 +34,8 @@ std::vector<std::size_t> chosen_rows(std::size_t count, std::size_t most) {
 
 bool is_chosen(const std::vector<std::string>& patterns, const std::string& name) {
     return patterns.empty() ||
-           std::any_of(patterns.begin(), patterns.end(), [&](const std::string& pattern) {
-               return scene::matches(pattern, name);
-           });
+           std::any_of(patterns.begin(), patterns.end(),
+                       [&](const std::string& pattern) { return scene::matches(pattern, name); });
 }
 
 }  // namespace
@@ -53,8 +52,8 @@ std::string list_text(const std::vector<double>& numbers) {
 
 std::string columns_text(const Take& take, const std::vector<std::string>& patterns,
                          std::size_t most_rows) {
-    const std::vector<std::size_t> rows = chosen_rows(take.row_count(), std::max<std::size_t>(
-                                                                            most_rows, 2));
+    const std::vector<std::size_t> rows =
+        chosen_rows(take.row_count(), std::max<std::size_t>(most_rows, 2));
     std::string text{R"({"times_s":[)"};
     for (const std::size_t row : rows) {
         if (text.back() != '[') text += ',';

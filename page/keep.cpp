@@ -71,9 +71,9 @@ Json save_answer(const scene::Scene& original, const Request& request) {
     const bool is_there = std::any_of(there.begin(), there.end(),
                                       [&](const auto& each) { return each.name == name; });
     if (is_there && !request.flag("replace", false)) {
-        throw RequestProblem{conflict, fmt::format("{} has a tuning '{}' already",
-                                                   std::filesystem::path{file}.filename().string(),
-                                                   name)};
+        throw RequestProblem{conflict,
+                             fmt::format("{} has a tuning '{}' already",
+                                         std::filesystem::path{file}.filename().string(), name)};
     }
     scene::save_tuning(file, {.name = name,
                               .about = request.text("about", ""),

@@ -15,7 +15,9 @@ LiveFile::LiveFile(std::string path, std::optional<std::uint64_t> seed)
     add_stamps(stamps_, {path_});
     snapshot_.scene = std::make_shared<const scene::Scene>(scene::read_scene(path_, seed_));
     add_stamps(stamps_, snapshot_.scene->files);
-    watcher_ = std::thread{[this] { watch(); }};
+    watcher_ = std::thread{[this] {
+        watch();
+    }};
 }
 
 LiveFile::~LiveFile() {

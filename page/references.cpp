@@ -59,9 +59,8 @@ Json references_answer(const scene::Scene& scene) {
 std::string reference_answer(const scene::Scene& scene, const std::string& name) {
     const std::vector<std::string> names = names_beside(scene);
     if (std::find(names.begin(), names.end(), name) == names.end()) {
-        throw RequestProblem{not_found,
-                             fmt::format("there is no reference '{}' beside the scene{}", name,
-                                         scene::did_you_mean(name, names))};
+        throw RequestProblem{not_found, fmt::format("there is no reference '{}' beside the scene{}",
+                                                    name, scene::did_you_mean(name, names))};
     }
     return answer_with(scene, name, scene::read_take((folder_of(scene) / name).string()));
 }

@@ -123,9 +123,9 @@ std::vector<Request::NamedNumbers> Request::lists(const std::string& key, std::s
     for (const auto& [name, list] : object.items()) {
         const std::string inner = key + '.' + name;
         if (!list.is_array() || list.size() > most) {
-            throw RequestProblem{
-                bad_request, fmt::format("{}: expected a list of at most {} numbers, found {}",
-                                         place(inner), most, shortened(list))};
+            throw RequestProblem{bad_request,
+                                 fmt::format("{}: expected a list of at most {} numbers, found {}",
+                                             place(inner), most, shortened(list))};
         }
         NamedNumbers named{.name = name};
         for (const Json& each : list)

@@ -90,8 +90,7 @@ scene::SceneMover bare(const scene::SceneMover& mover) {
         alone.numbers = bounded->tuning;
     if (const auto* size = std::get_if<scene::SizeNumbers>(&mover.numbers))
         alone.numbers = size->tuning;
-    if (auto* settle = std::get_if<scene::SettleNumbers>(&alone.numbers))
-        settle->stops = {};
+    if (auto* settle = std::get_if<scene::SettleNumbers>(&alone.numbers)) settle->stops = {};
     return alone;
 }
 
@@ -101,7 +100,10 @@ std::vector<std::vector<double>> jump_curves(const scene::SceneMover& mover, dou
     std::vector<std::vector<double>> curves(scene::part_count(mover.numbers));
     std::visit(
         [&](auto made) {
-            if constexpr (requires { made.jump(1.0); made.step(1.0, 1.0); }) {
+            if constexpr (requires {
+                              made.jump(1.0);
+                              made.step(1.0, 1.0);
+                          }) {
                 const auto note = [&] {
                     for (std::size_t part = 0; part < curves.size(); ++part) {
                         if constexpr (requires { made.value(part); }) {

@@ -19,30 +19,42 @@ using scene::ValueKind;
 
 const char* name_of(ValueKind kind) {
     switch (kind) {
-        case ValueKind::number: return "number";
-        case ValueKind::angle: return "angle";
-        case ValueKind::vector: return "vector";
-        case ValueKind::rotation: break;
+        case ValueKind::number:
+            return "number";
+        case ValueKind::angle:
+            return "angle";
+        case ValueKind::vector:
+            return "vector";
+        case ValueKind::rotation:
+            break;
     }
     return "rotation";
 }
 
 const char* name_of(scene::BodyShape shape) {
     switch (shape) {
-        case scene::BodyShape::diamond: return "diamond";
-        case scene::BodyShape::disc: return "disc";
-        case scene::BodyShape::arrow: return "arrow";
-        case scene::BodyShape::box: break;
+        case scene::BodyShape::diamond:
+            return "diamond";
+        case scene::BodyShape::disc:
+            return "disc";
+        case scene::BodyShape::arrow:
+            return "arrow";
+        case scene::BodyShape::box:
+            break;
     }
     return "box";
 }
 
 const char* name_of(scene::PictureSettings::View view) {
     switch (view) {
-        case scene::PictureSettings::View::side: return "side";
-        case scene::PictureSettings::View::top: return "top";
-        case scene::PictureSettings::View::end: return "end";
-        case scene::PictureSettings::View::slanted: break;
+        case scene::PictureSettings::View::side:
+            return "side";
+        case scene::PictureSettings::View::top:
+            return "top";
+        case scene::PictureSettings::View::end:
+            return "end";
+        case scene::PictureSettings::View::slanted:
+            break;
     }
     return "slanted";
 }
@@ -98,8 +110,7 @@ Json dials_json(const scene::Scene& scene) {
                         {"unit", dial.unit},
                         {"hard", {bound(dial.hard.least), bound(dial.hard.most)}},
                         {"slider", {dial.slider.least, dial.slider.most}},
-                        {"scale",
-                         dial.scale == DialScale::logarithmic ? "logarithmic" : "linear"},
+                        {"scale", dial.scale == DialScale::logarithmic ? "logarithmic" : "linear"},
                         {"default", dial.default_value},
                         {"value", scene::value_of(scene, dial)}});
     }

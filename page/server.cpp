@@ -4,12 +4,12 @@
 #include <charconv>
 #include <chrono>
 #include <functional>
+#include <httplib.h>
 #include <stdexcept>
 #include <string_view>
 #include <utility>
 
 #include <fmt/format.h>
-#include <httplib.h>
 
 #include "page/answers.hpp"
 #include "page/assets.hpp"
@@ -75,7 +75,9 @@ struct LiveServer::Inside {
     using Answer = std::function<std::string(const LiveFile::Snapshot&, const httplib::Request&)>;
 
     void set_bounds() {
-        server.new_task_queue = [] { return new httplib::ThreadPool{threads}; };
+        server.new_task_queue = [] {
+            return new httplib::ThreadPool{threads};
+        };
         server.set_payload_max_length(largest_body);
         server.set_read_timeout(patience_s);
         server.set_write_timeout(patience_s);
@@ -100,18 +102,18 @@ struct LiveServer::Inside {
         if (!is_own(request.get_header_value("Host"))) return false;
         const std::string origin = request.get_header_value("Origin");
         constexpr std::string_view scheme = "http://";
-        return origin.empty() || (origin.starts_with(scheme) && is_own(origin.substr(scheme.size())));
+        return origin.empty() ||
+               (origin.starts_with(scheme) && is_own(origin.substr(scheme.size())));
     }
 
     void set_guards() {
-        server.set_pre_routing_handler(
-            [this](const httplib::Request& request, httplib::Response& response) {
-                if (is_welcome(request)) return httplib::Server::HandlerResponse::Unhandled;
-                put_problem(response, forbidden,
-                            fmt::format("this page is for this machine alone: ask for {}",
-                                        address()));
-                return httplib::Server::HandlerResponse::Handled;
-            });
+        server.set_pre_routing_handler([this](const httplib::Request& request,
+                                              httplib::Response& response) {
+            if (is_welcome(request)) return httplib::Server::HandlerResponse::Unhandled;
+            put_problem(response, forbidden,
+                        fmt::format("this page is for this machine alone: ask for {}", address()));
+            return httplib::Server::HandlerResponse::Handled;
+        });
         server.set_exception_handler([](const httplib::Request&, httplib::Response& response,
                                         const std::exception_ptr& thrown) {
             const Answered answered = answer_for(thrown);
@@ -139,31 +141,31 @@ struct LiveServer::Inside {
     }
 
     void get(const std::string& path, const Answer& answer) {
-        server.Get(path, [this, answer](const httplib::Request& request,
-                                        httplib::Response& response) {
-            put(response, 200, answer(file.now(), request));
-        });
+        server.Get(path,
+                   [this, answer](const httplib::Request& request, httplib::Response& response) {
+                       put(response, 200, answer(file.now(), request));
+                   });
     }
 
     void post(const std::string& path,
               const std::function<std::string(const LiveFile::Snapshot&, const Request&)>& answer) {
-        server.Post(path, [this, answer](const httplib::Request& request,
-                                         httplib::Response& response) {
-            // A form of a foreign page can send no JSON without asking first.
-            if (request.get_header_value("Content-Type").find("application/json") ==
-                std::string::npos) {
-                throw RequestProblem{bad_request, "expected a body of application/json"};
-            }
-            put(response, 200, answer(file.now(), Request::from_text(request.body)));
-        });
+        server.Post(
+            path, [this, answer](const httplib::Request& request, httplib::Response& response) {
+                // A form of a foreign page can send no JSON without asking first.
+                if (request.get_header_value("Content-Type").find("application/json") ==
+                    std::string::npos) {
+                    throw RequestProblem{bad_request, "expected a body of application/json"};
+                }
+                put(response, 200, answer(file.now(), Request::from_text(request.body)));
+            });
     }
 
     void add_interface() {
         get("/v1/scene", [](const auto& now, const auto&) { return text_of(scene_answer(now)); });
         server.Get("/v1/changes", [this](const httplib::Request& request,
                                          httplib::Response& response) {
-            const LiveFile::Snapshot next = file.wait_for_other(asked_revision(request),
-                                                                longest_wait);
+            const LiveFile::Snapshot next =
+                file.wait_for_other(asked_revision(request), longest_wait);
             put(response, 200,
                 text_of({{"revision", next.revision},
                          {"problem", next.problem.empty() ? Json(nullptr) : Json(next.problem)}}));
@@ -219,9 +221,7 @@ struct LiveServer::Inside {
                                               now.problem)};
     }
 
-    [[nodiscard]] std::string address() const {
-        return fmt::format("http://127.0.0.1:{}/", port);
-    }
+    [[nodiscard]] std::string address() const { return fmt::format("http://127.0.0.1:{}/", port); }
 
     LiveFile file;
     httplib::Server server;

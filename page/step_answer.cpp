@@ -26,9 +26,9 @@ std::size_t target_named(const scene::Scene& scene, const std::string& name) {
         if (scene.targets[i].name == name) return i;
         names.push_back(scene.targets[i].name);
     }
-    throw RequestProblem{bad_request, fmt::format("there is no target '{}'; there is {}{}", name,
-                                                  scene::any_of(names),
-                                                  scene::did_you_mean(name, names))};
+    throw RequestProblem{bad_request,
+                         fmt::format("there is no target '{}'; there is {}{}", name,
+                                     scene::any_of(names), scene::did_you_mean(name, names))};
 }
 
 void take_up(scene::LiveScene& live, const Request& request) {

@@ -30,8 +30,8 @@ bool begins_number(const std::string& text, std::size_t i) {
         return k < text.size() && text[k] >= '0' && text[k] <= '9';
     };
     const std::size_t sign = text[i] == '-' || text[i] == '+' ? 1 : 0;
-    return is_digit(i + sign) || (i + sign < text.size() && text[i + sign] == '.' &&
-                                  is_digit(i + sign + 1));
+    return is_digit(i + sign) ||
+           (i + sign < text.size() && text[i + sign] == '.' && is_digit(i + sign + 1));
 }
 
 std::vector<Said> numbers_in(const std::string& words) {
@@ -43,8 +43,8 @@ std::vector<Said> numbers_in(const std::string& words) {
         }
         if (words[i] == '+') ++i;
         Said said;
-        const auto read = std::from_chars(words.data() + i, words.data() + words.size(),
-                                          said.number);
+        const auto read =
+            std::from_chars(words.data() + i, words.data() + words.size(), said.number);
         i = static_cast<std::size_t>(read.ptr - words.data());
         while (i < words.size() && words[i] == ' ')
             ++i;
@@ -126,9 +126,9 @@ class WishSolver {
   private:
     void require_no_overshoot(const std::string& what) const {
         if (wish_.overshoot_percent == 0) return;
-        throw RequestProblem{bad_request,
-                             fmt::format("{}: {} has no overshoot of its own; wish for 0 %", name_,
-                                         what)};
+        throw RequestProblem{
+            bad_request,
+            fmt::format("{}: {} has no overshoot of its own; wish for 0 %", name_, what)};
     }
 
     std::string name_;

@@ -254,9 +254,9 @@ void add_live(CLI::App& app, LiveOptions& options) {
     app.footer("Example:\n  hopcoil live scenes/quay/vane.toml");
     app.add_option("scene", options.scene, "a scene file")->required()->type_name("FILE.toml");
     app.add_option("--port", options.port, "on 127.0.0.1 (a free one)")
-        ->check(number([](double value) { return value >= 1 && value <= 65535 &&
-                                                 value == std::floor(value); },
-                       "a whole number from 1 to 65535"))
+        ->check(number(
+            [](double value) { return value >= 1 && value <= 65535 && value == std::floor(value); },
+            "a whole number from 1 to 65535"))
         ->type_name("NUMBER");
     app.add_option("--seed", options.seed, "of everything random (the scene's own)")
         ->check(whole_number())

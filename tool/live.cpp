@@ -2,12 +2,11 @@
 #include <csignal>
 #include <cstdio>
 #include <cstdlib>
-#include <string>
-#include <thread>
-
 #include <fcntl.h>
 #include <spawn.h>
+#include <string>
 #include <sys/wait.h>
+#include <thread>
 #include <unistd.h>
 
 #include <fmt/format.h>
@@ -72,11 +71,14 @@ void open_page(const std::string& address) {
     posix_spawnattr_setsigmask(&attributes, &none);
     posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
     pid_t child = 0;
-    const int failed = posix_spawnp(&child, program.c_str(), &quiet, &attributes, arguments.data(),
-                                    environ);
+    const int failed =
+        posix_spawnp(&child, program.c_str(), &quiet, &attributes, arguments.data(), environ);
     posix_spawnattr_destroy(&attributes);
     posix_spawn_file_actions_destroy(&quiet);
-    if (failed == 0) std::thread{[child] { waitpid(child, nullptr, 0); }}.detach();
+    if (failed == 0)
+        std::thread{[child] {
+            waitpid(child, nullptr, 0);
+        }}.detach();
 }
 
 }  // namespace

@@ -8,9 +8,9 @@
 
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/scene/csv.hpp>
+#include <hopcoil/scene/measured_jump.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/take_file.hpp>
-#include <hopcoil/scene/measured_jump.hpp>
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"

@@ -64,10 +64,11 @@ std::optional<draw::Panel> closer_look(const scene::Scene& scene, const Take& ta
                     [&](const auto& each) { return each.target == scene.movers.front().target; });
     const double end_s = take.times_s().back();
     if (!one_target || end_s < 2.5 * length_s) return std::nullopt;
-    const auto widest = std::max_element(reports.begin(), reports.end(),
-                                         [](const scene::MoverReport& a, const scene::MoverReport& b) {
-                                             return a.tracking.largest_gap < b.tracking.largest_gap;
-                                         });
+    const auto widest =
+        std::max_element(reports.begin(), reports.end(),
+                         [](const scene::MoverReport& a, const scene::MoverReport& b) {
+                             return a.tracking.largest_gap < b.tracking.largest_gap;
+                         });
     const double from_s =
         std::clamp(std::floor(widest->tracking.largest_gap_time_s) - 3, 0.0, end_s - length_s);
     draw::Panel panel{.y_label = fmt::format("closer ({})", widest->unit),

@@ -3,10 +3,10 @@
 #include <string>
 #include <vector>
 
+#include <hopcoil/scene/mover_report.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/take/take.hpp>
-#include <hopcoil/scene/mover_report.hpp>
 
 #include "draw/chart.hpp"
 #include "draw/html.hpp"
@@ -35,6 +35,7 @@ namespace hopcoil::tool {
 [[nodiscard]] Json made_by_scene(const std::string& command, const scene::Scene& scene);
 
 [[nodiscard]] Json scene_json(const std::string& command, const scene::Scene& scene,
-                              const std::vector<scene::MoverReport>& reports, const scene::RunLog& log);
+                              const std::vector<scene::MoverReport>& reports,
+                              const scene::RunLog& log);
 
 }  // namespace hopcoil::tool

@@ -63,7 +63,8 @@ class Page {
   }
 
   #key(event) {
-    const typing = event.target.matches('input:not([type=range]):not([type=checkbox]), select, textarea');
+    const on = event.target instanceof Element ? event.target : document.body;
+    const typing = on.matches('input:not([type=range]):not([type=checkbox]), select, textarea');
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && !typing) {
       event.preventDefault();
       if (event.shiftKey) this.settings.redo();
@@ -80,7 +81,7 @@ class Page {
       '.': () => this.player.step(1),
       Escape: () => this.player.letGo(),
     };
-    const onButton = event.key === ' ' && event.target.matches('button, summary, input');
+    const onButton = event.key === ' ' && on.matches('button, summary, input');
     if (actions[event.key] && !onButton) {
       event.preventDefault();
       actions[event.key]();

@@ -1,5 +1,3 @@
-#include <hopcoil/scene/measured_jump.hpp>
-
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -8,6 +6,7 @@
 
 #include <hopcoil/follow/watcher.hpp>
 #include <hopcoil/scene/any_mover.hpp>
+#include <hopcoil/scene/measured_jump.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 
 namespace hopcoil::scene {

@@ -1,5 +1,3 @@
-#include <hopcoil/scene/mover_report.hpp>
-
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -9,6 +7,7 @@
 #include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/scene/mover_report.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/target.hpp>
 
@@ -122,11 +121,10 @@ class MoverReporter {
                            .per_unit = in_degrees ? 180 / math::pi : 1};
         if (const Tuning* tuning = tuning_of(mover_.numbers, part)) report.tuning = *tuning;
         const std::string speed = in_degrees ? "rad" : target_.unit;
-        const Columns values =
-            columns_of(take_, channel_name(report.name, "value", target_.unit));
-        const Columns velocities =
-            columns_of(take_, channel_name(report.name, "velocity",
-                                                  speed.empty() ? "per_s" : speed + "_per_s"));
+        const Columns values = columns_of(take_, channel_name(report.name, "value", target_.unit));
+        const Columns velocities = columns_of(
+            take_,
+            channel_name(report.name, "velocity", speed.empty() ? "per_s" : speed + "_per_s"));
         const Columns targets = columns_of(take_, ahead_channel);
         add_lanes(report, values, targets);
         measure(report, values, velocities, targets);

@@ -1,5 +1,3 @@
-#include <hopcoil/scene/scene_patch.hpp>
-
 #include <algorithm>
 #include <charconv>
 #include <cmath>
@@ -12,6 +10,7 @@
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/keys.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/scene_patch.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
 #include "toml_reader.hpp"
@@ -211,8 +210,8 @@ class Patcher {
         std::string text;
         for (const SceneMover& mover : scene_.movers) {
             const auto [name, part] = split(mover.name);
-            const bool belongs = !part.empty() && found.file->root()["pose"][name].as_table() ==
-                                                      found.table;
+            const bool belongs =
+                !part.empty() && found.file->root()["pose"][name].as_table() == found.table;
             const Tuning* tuning = tuning_of(mover.numbers);
             if (!belongs || tuning == nullptr) continue;
             text += fmt::format("{}{} = {}", text.empty() ? "" : ", ", part, inline_table(*tuning));
@@ -237,9 +236,9 @@ class Patcher {
         const bool has_unit = name == "max_acceleration";
         if (found.table->is_inline()) refuse(dial.path);
         const bool degrees = has_unit && suffix.find("_deg") != std::string::npos;
-        found.file->insert_under(
-            *found.table, fmt::format("{}{} = {}", name, has_unit ? suffix + "2" : "",
-                                      degrees ? value * 180 / math::pi : value));
+        found.file->insert_under(*found.table,
+                                 fmt::format("{}{} = {}", name, has_unit ? suffix + "2" : "",
+                                             degrees ? value * 180 / math::pi : value));
     }
 
     /// All of the files or none: what does not read as the scene is taken back.

@@ -1,4 +1,5 @@
-// What the live page is answered: the same motion, figures and words as the library and the command.
+// What the live page is answered: the same motion, figures and words as the library and the
+// command.
 
 #include <cmath>
 #include <string>
@@ -95,7 +96,8 @@ TEST_CASE("nothing is remembered from one request to the next", "[page]") {
 }
 
 TEST_CASE("steps by hand go on from their state as if they had been one", "[page]") {
-    for (const std::string scene : {"vane.toml", "boom_lamp.toml", "skiff.toml", "tide_dial.toml"}) {
+    for (const std::string scene :
+         {"vane.toml", "boom_lamp.toml", "skiff.toml", "tide_dial.toml"}) {
         CAPTURE(scene);
         const ServedScene served{scene};
         json frames = json::array();
@@ -132,11 +134,11 @@ TEST_CASE("a held target stays in the hand until it is let go", "[page]") {
     const std::vector<double> wind = held["take"]["columns"]["wind.value_rad"];
     CHECK(wind[1] == Approx(0.5));
     CHECK(wind[2] == Approx(0.5));
-    const json back = served
-                          .post("/v1/step", {{"state", held["state"]},
-                                             {"let_go", {"wind"}},
-                                             {"frames", {{{"dt", 0.1}}}}})
-                          .body;
+    const json back =
+        served
+            .post("/v1/step",
+                  {{"state", held["state"]}, {"let_go", {"wind"}}, {"frames", {{{"dt", 0.1}}}}})
+            .body;
     const json course = served.post("/v1/run", {{"rate_hz", 10}, {"duration_s", 4}}).body;
     CHECK(back["take"]["columns"]["wind.value_rad"].back() ==
           course["take"]["columns"]["wind.value_rad"][33]);
@@ -213,8 +215,7 @@ TEST_CASE("values are written into the scene where they stand, and nothing else 
         expected.replace(expected.find(from), from.size(), to);
     };
     replace("frequency_hz = 1.6, damping_ratio = 0.35", "frequency_hz = 1.6, damping_ratio = 0.25");
-    replace("tuning = \"brass\"",
-            "tuning = { frequency_hz = 0.7, damping_ratio = 0.2, lead = 0 }");
+    replace("tuning = \"brass\"", "tuning = { frequency_hz = 0.7, damping_ratio = 0.2, lead = 0 }");
     CHECK(contents_of(file) == expected);
     const json scene = served.get("/v1/scene").body;
     CHECK(scene["revision"] == 2);
@@ -229,11 +230,12 @@ TEST_CASE("references are the takes beside the scene, or what is sent", "[page]"
     const auto none = served.get("/v1/references/win.csv");
     CHECK(none.status == 404);
     CHECK_THAT(none.problem(), Contains("did you mean 'wind.csv'?"));
-    const auto sent = served.post("/v1/references",
-                                  {{"name", "mine.csv"}, {"text", "time_s,a_m\n0,1\n0.5,2\n"}});
+    const auto sent =
+        served.post("/v1/references", {{"name", "mine.csv"}, {"text", "time_s,a_m\n0,1\n0.5,2\n"}});
     CHECK(sent.body["take"]["columns"]["a_m"] == json{1, 2});
     CHECK(sent.body["channels"][0]["unit"] == "m");
-    const auto bad = served.post("/v1/references", {{"name", "mine.csv"}, {"text", "time_s,a\n0,x"}});
+    const auto bad =
+        served.post("/v1/references", {{"name", "mine.csv"}, {"text", "time_s,a\n0,x"}});
     CHECK(bad.status == 422);
     CHECK(bad.body["problem"]["places"][0]["line"] == 2);
 }
@@ -273,7 +275,8 @@ TEST_CASE("what cannot be is refused in the words of the command", "[page]") {
                Contains("duration: unknown key") && Contains("did you mean 'duration_s'?"));
     CHECK_THAT(problem({{"duration_s", 1e9}}), Contains("duration_s: expected a number from"));
     CHECK_THAT(problem({{"rate_hz", 0}}), Contains("rate_hz: expected a number from"));
-    CHECK_THAT(served.post("/v1/step", {{"state", "AAAA"}}).problem(), Contains("none of this scene"));
+    CHECK_THAT(served.post("/v1/step", {{"state", "AAAA"}}).problem(),
+               Contains("none of this scene"));
     CHECK_THAT(served.post("/v1/step", {{"state", "?"}}).problem(), Contains("base64"));
     CHECK_THAT(served.post("/v1/step", {{"frames", {{{"dt", -1}}}}}).problem(),
                Contains("frames.0.dt: expected a number from 0 to 1, found -1"));

@@ -1,15 +1,14 @@
 // The live page's server against whoever means it ill, and whoever is merely slow.
 
+#include <arpa/inet.h>
 #include <array>
 #include <chrono>
-#include <string>
-#include <thread>
-#include <vector>
-
-#include <arpa/inet.h>
 #include <netinet/in.h>
+#include <string>
 #include <sys/socket.h>
+#include <thread>
 #include <unistd.h>
+#include <vector>
 
 #include <catch2/catch.hpp>
 
@@ -96,7 +95,8 @@ TEST_CASE("a request by another name for this machine, or from another's page, i
     const std::string port = std::to_string(served.port());
     const auto is_refused = [&](const std::string& headers) {
         const std::string answer = request(served, "GET /v1/scene", headers);
-        return answer.find(" 403 ") != std::string::npos && answer.find("dials") == std::string::npos;
+        return answer.find(" 403 ") != std::string::npos &&
+               answer.find("dials") == std::string::npos;
     };
     CHECK(is_refused("Host: evil.example\r\n"));
     CHECK(is_refused("Host: evil.example:" + port + "\r\n"));
@@ -108,8 +108,8 @@ TEST_CASE("a request by another name for this machine, or from another's page, i
     CHECK(is_refused("Origin: https://127.0.0.1:" + port + "\r\n"));
     CHECK(is_refused("Origin: null\r\n"));
     CHECK_FALSE(is_refused("Origin: http://127.0.0.1:" + port + "\r\n"));
-    CHECK_FALSE(is_refused("Host: localhost:" + port + "\r\nOrigin: http://localhost:" + port +
-                           "\r\n"));
+    CHECK_FALSE(
+        is_refused("Host: localhost:" + port + "\r\nOrigin: http://localhost:" + port + "\r\n"));
 }
 
 TEST_CASE("only this machine is served", "[page]") {
@@ -167,8 +167,10 @@ TEST_CASE("two hundred requests at once are all answered, each with its own", "[
         threads.emplace_back([&, i] {
             const double frequency_hz = 0.5 + 0.01 * i;
             const auto answer = served.post(
-                "/v1/run", {{"values", {{"leaden.frequency_hz", frequency_hz}}}, {"duration_s", 1}});
-            if (answer.status == 200) words[static_cast<std::size_t>(i)] = answer.body["metrics"][0]["words"];
+                "/v1/run",
+                {{"values", {{"leaden.frequency_hz", frequency_hz}}}, {"duration_s", 1}});
+            if (answer.status == 200)
+                words[static_cast<std::size_t>(i)] = answer.body["metrics"][0]["words"];
         });
     }
     for (std::thread& thread : threads)
@@ -196,9 +198,9 @@ TEST_CASE("who waits for a change is let go when the server ends", "[page]") {
 
 TEST_CASE("a port that somebody has is said to be", "[page]") {
     const ServedScene served;
-    const hopcoil::page::ServerSettings taken{
-        .scene = (served.folder() / "vane.toml").string(), .port = served.port()};
-    CHECK_THROWS_WITH(hopcoil::page::LiveServer{taken},
-                      Contains("port " + std::to_string(served.port())) &&
-                          Contains("cannot be had"));
+    const hopcoil::page::ServerSettings taken{.scene = (served.folder() / "vane.toml").string(),
+                                              .port = served.port()};
+    CHECK_THROWS_WITH(
+        hopcoil::page::LiveServer{taken},
+        Contains("port " + std::to_string(served.port())) && Contains("cannot be had"));
 }

@@ -1,12 +1,11 @@
 #pragma once
 
 #include <filesystem>
+#include <httplib.h>
 #include <string>
 #include <thread>
 
 #include <nlohmann/json.hpp>
-
-#include <httplib.h>
 
 #include "page/server.hpp"
 #include "support/files.hpp"
@@ -15,9 +14,11 @@
 class ServedScene {
   public:
     explicit ServedScene(const std::string& scene = "vane.toml")
-        : server_{{.scene = (copied(folder_) / scene).string()}},
-          thread_{[this] { server_.serve(); }} {
-        while (!client().Get("/v1/tunings")) std::this_thread::yield();
+        : server_{{.scene = (copied(folder_) / scene).string()}}, thread_{[this] {
+              server_.serve();
+          }} {
+        while (!client().Get("/v1/tunings"))
+            std::this_thread::yield();
     }
     ServedScene(const ServedScene&) = delete;
     ServedScene& operator=(const ServedScene&) = delete;
