@@ -93,16 +93,26 @@ export class Settings {
   }
 }
 
-/** "moves.0.jump_to_m" -> "moves 1: jump to". */
+const UNITS = /_(m|rad|deg|s|hz|(m_|rad_|deg_)?per_s2?)$/;
+
+/** "moves.0.jump_to_m" -> "moves 1: jump to"; "start_m.1" -> "start y". */
 export function wordsOf(dial) {
-  const parts = dial.name.split('.').map((part) =>
-    (/^\d+$/.test(part) ? String(Number(part) + 1) : part.replaceAll('_', ' ')));
-  const units = [' m', ' rad', ' deg', ' s', ' hz', ' m per s', ' rad per s', ' deg per s'];
-  let text = parts.join(' ');
-  for (const unit of units.sort((a, b) => b.length - a.length)) {
-    if (text.endsWith(unit)) { text = text.slice(0, -unit.length); break; }
+  const parts = dial.name.split('.');
+  const isNumber = (part) => /^\d+$/.test(part ?? '');
+  const last = parts.length - 1;
+  let end = '';
+  if (isNumber(parts[last]) && isNumber(parts[last - 1])) {
+    const [point, axis] = parts.splice(last - 1).map(Number);
+    end = ` ${point + 1}, ${['time', 'x', 'y', 'z', 'w'][axis] ?? axis}`;
+  } else if (isNumber(parts[last])) {
+    const axis = Number(parts.pop());
+    end = ` ${['x', 'y', 'z', 'w'][axis] ?? axis + 1}`;
   }
-  return text;
+  const words = parts.map((part, i) => {
+    if (isNumber(part)) return `${Number(part) + 1}${i + 1 < parts.length ? ':' : ''}`;
+    return part.replace(UNITS, '').replaceAll('_', ' ');
+  });
+  return words.join(' ') + end;
 }
 
 /** Four digits that matter, and no more. */

@@ -78,7 +78,7 @@ export class Stage {
   #usualLength(take) {
     let low = Infinity;
     let high = -Infinity;
-    for (const body of this.bodies) {
+    for (const body of this.bodies.filter((each) => each.position)) {
       for (let row = 0; row < take.times_s.length; row += 16) {
         for (const number of poseAt(take, body, row).place) {
           low = Math.min(low, number);
@@ -90,7 +90,7 @@ export class Stage {
   }
 
   #lengthOf(body) {
-    return body.length_m ?? this.length ?? 1;
+    return body.length_m ?? (body.position ? this.length : 1);
   }
 
   #poseIn(take, body, time) {
@@ -109,6 +109,7 @@ export class Stage {
     this.time = time;
     this.shownTake = take;
     this.#drawGround(context, width, height);
+    this.#drawPaths(context, take);
     if (this.other && take === this.take) this.#drawOther(context, time);
     const first = take.times_s[0];
     for (let ghost = GHOSTS; ghost > 0; ghost -= 1) {
@@ -133,6 +134,22 @@ export class Stage {
     context.font = '11px "DejaVu Sans", sans-serif';
     context.textAlign = 'right';
     context.fillText(`${metres} m`, width - 10, height - 13);
+  }
+
+  /** Where everything goes that goes anywhere. */
+  #drawPaths(context, take) {
+    const stride = Math.max(1, Math.floor(take.times_s.length / 300));
+    context.save();
+    context.globalAlpha = 0.35;
+    context.lineWidth = 1;
+    for (const body of this.bodies.filter((each) => each.position)) {
+      context.strokeStyle = this.#colour(body);
+      context.beginPath();
+      for (let row = 0; row < take.times_s.length; row += stride)
+        context.lineTo(...this.projection.point(poseAt(take, body, row).place));
+      context.stroke();
+    }
+    context.restore();
   }
 
   #drawOther(context, time) {

@@ -1,8 +1,11 @@
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <span>
 #include <stdexcept>
+#include <string_view>
 #include <type_traits>
+#include <utility>
 #include <variant>
 
 #include <fmt/format.h>
@@ -54,6 +57,29 @@ void note(std::vector<SceneNumber>& changes, const std::string& path, double val
     }
 }
 
+/// What the key behind a number's path says of its unit: "kicks.0.velocity_m_per_s.1" is in m/s.
+std::string unit_in(const std::string& path) {
+    constexpr std::string_view digits = "0123456789.";
+    const std::string key = path.substr(0, path.find_last_not_of(digits) + 1);
+    const std::string places = path.substr(key.size());
+    // Of a point [time, x, y] the first number.
+    if (key.find(".through_") != std::string::npos && places.ends_with(".0")) return "s";
+    constexpr std::array<std::pair<std::string_view, std::string_view>, 9> units{
+        {{"_m_per_s", "m/s"},
+         {"_rad_per_s", "rad/s"},
+         {"_deg_per_s", "deg/s"},
+         {"_per_s", "1/s"},
+         {"_m", "m"},
+         {"_rad", "rad"},
+         {"_deg", "deg"},
+         {"_s", "s"},
+         {"_hz", "Hz"}}};
+    for (const auto& [ending, unit] : units) {
+        if (key.ends_with(ending)) return std::string{unit};
+    }
+    return "";
+}
+
 /// Of a number nothing is known but where it stands: a slider reaches to its double and its
 /// opposite.
 SceneDial number_dial(const SceneNumber& number, std::size_t index) {
@@ -63,12 +89,8 @@ SceneDial number_dial(const SceneNumber& number, std::size_t index) {
                    .slider = {-reach, reach},
                    .default_value = number.value,
                    .number = index};
-    const std::size_t underscore = number.path.rfind('_');
-    for (const char* unit : {"m", "rad", "deg", "s", "hz"}) {
-        if (underscore != std::string::npos && number.path.substr(underscore + 1) == unit)
-            dial.unit = unit;
-    }
-    if (dial.unit == "s" || dial.unit == "hz") dial.slider.least = 0;
+    dial.unit = unit_in(number.path);
+    if (dial.unit == "s" || dial.unit == "Hz") dial.slider.least = 0;
     return dial;
 }
 
