@@ -108,7 +108,7 @@ class DialRow {
     const value = this.settings.value(this.dial.path);
     this.slider.value = STEPS * Math.min(1, Math.max(0, this.scale.place(value)));
     this.slider.setAttribute('aria-valuetext', `${short(value)} ${this.dial.unit}`);
-    if (!this.typing) this.number.value = short(value, 6);
+    if (!this.typing) this.number.value = Number.isFinite(value) ? short(value, 6) : '';
     this.element.classList.toggle('changed', this.settings.isChanged(this.dial.path));
     this.label.dataset.was = short(this.dial.value);
   }
@@ -131,7 +131,7 @@ export class DialPanel {
     this.rows = [];
     this.groups = new Map();
     this.element.replaceChildren();
-    for (const dial of scene.dials) {
+    for (const dial of this.settings.dials.values()) {
       if (!this.groups.has(dial.owner)) this.#addGroup(dial, scene);
       const row = new DialRow(dial, this.settings, (words) => this.settings.commit(words));
       this.rows.push(row);

@@ -113,7 +113,7 @@ class Page {
     if (!scene.movers.some((mover) => mover.name === this.looked)) this.looked = scene.movers[0]?.name ?? null;
     this.figuresAt.clear();
     this.stage.setScene(scene);
-    this.stage.looked = this.looked;
+    this.stage.look(this.looked);
     this.dials.build(scene, this.looked);
     this.#showMovers();
     this.#showHistory();
@@ -160,7 +160,7 @@ class Page {
 
   look(name) {
     this.looked = name;
-    this.stage.looked = name;
+    this.stage.look(name);
     this.dials.look(name);
     this.#showMovers();
     this.draw();

@@ -23,7 +23,9 @@ export class Settings {
 
   /** The file's own numbers: changes to what is still there stay changes. */
   setDials(dials) {
-    this.dials = new Map(dials.map((dial) => [dial.path, dial]));
+    // JSON has no word for what has no end: a cap that is none.
+    this.dials = new Map(dials.map((dial) => [dial.path,
+      { ...dial, value: dial.value ?? Infinity, default: dial.default ?? Infinity }]));
     const keep = (changes) => Object.fromEntries(Object.entries(changes).filter(
       ([path, value]) => this.dials.has(path) && !same(value, this.dials.get(path).value)));
     this.changes = keep(this.changes);
@@ -43,8 +45,8 @@ export class Settings {
   /** Under the hand; it becomes a part of the history with `commit`. */
   set(path, value) {
     const dial = this.dials.get(path);
-    if (!dial || !Number.isFinite(value)) return;
-    if (same(value, dial.value)) delete this.changes[path];
+    if (!dial || Number.isNaN(value)) return;
+    if (value === dial.value || same(value, dial.value)) delete this.changes[path];
     else this.changes[path] = value;
     this.#tell('value');
   }
@@ -118,6 +120,7 @@ export function wordsOf(dial) {
 /** Four digits that matter, and no more. */
 export function short(value, digits = 4) {
   if (value === 0) return '0';
+  if (!Number.isFinite(value)) return 'none';
   const size = Math.abs(value);
   if (size >= 1e6 || size < 1e-4) return value.toExponential(digits - 2).replace('e+', 'e');
   return String(Number(value.toPrecision(digits)));

@@ -22,6 +22,12 @@ function sized(canvas) {
 
 const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
+/** Poses that no eye could tell apart. */
+function isSame(a, b) {
+  const apart = (x, y) => x.some((number, i) => Math.abs(number - y[i]) > 1e-4);
+  return !apart(a.place, b.place) && !apart(a.turn, b.turn) && !apart(a.scale, b.scale);
+}
+
 /** What has no place in space, a plain number, stands on an upright rule of its own. */
 function rulesFor(scene, bodies) {
   const placed = new Set(bodies.flatMap((body) => [body.position, body.rotation, body.scale]));
@@ -48,13 +54,22 @@ export class Stage {
 
   setScene(scene) {
     this.scene = scene;
-    const rules = rulesFor(scene, scene.bodies);
-    this.bodies = [...scene.bodies, ...(scene.bodies.length === 0 ? rules : [])];
-    this.projection = new Projection(scene.bodies.length === 0 ? 'side' : scene.view);
-    for (const body of this.bodies) {
+    this.rules = rulesFor(scene, scene.bodies);
+    for (const body of [...scene.bodies, ...this.rules]) {
       const channels = [body.position, body.rotation, body.scale];
       body.mover = scene.movers.find((mover) => channels.includes(mover.channel));
     }
+    this.bodies = [];
+  }
+
+  /** Bodies in space, or plain numbers on their rules, whichever the mover is among. */
+  look(name) {
+    this.looked = name;
+    const onRule = this.rules.some((rule) => rule.mover.name === name);
+    const bodies = onRule || this.scene.bodies.length === 0 ? this.rules : this.scene.bodies;
+    if (bodies === this.bodies) return;
+    this.bodies = bodies;
+    this.projection = new Projection(bodies === this.rules ? 'side' : this.scene.view);
   }
 
   setTakes(take, other) {
@@ -133,7 +148,7 @@ export class Stage {
     context.stroke();
     context.font = '11px "DejaVu Sans", sans-serif';
     context.textAlign = 'right';
-    context.fillText(`${metres} m`, width - 10, height - 13);
+    context.fillText(this.bodies === this.rules ? `${metres}` : `${metres} m`, width - 10, height - 13);
   }
 
   /** Where everything goes that goes anywhere. */
@@ -154,8 +169,9 @@ export class Stage {
 
   #drawOther(context, time) {
     for (const body of this.bodies) {
-      drawShape(context, this.projection, body.shape, this.#lengthOf(body),
-        this.#poseIn(this.other, body, time),
+      const pose = this.#poseIn(this.other, body, time);
+      if (isSame(pose, this.#poseIn(this.take, body, time))) continue;
+      drawShape(context, this.projection, body.shape, this.#lengthOf(body), pose,
         { colour: this.#colour(body), opacity: 0.85, hollow: true });
     }
   }

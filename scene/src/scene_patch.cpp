@@ -274,9 +274,11 @@ class Patcher {
             const auto other = std::find_if(others.begin(), others.end(), [&](const SceneDial& o) {
                 return o.path == dial.path;
             });
-            const double wanted = value_of(scene_, dial);
-            const bool same = other != others.end() &&
-                              std::abs(value_of(again, *other) - wanted) <= 1e-9 * std::abs(wanted);
+            if (other == others.end()) refuse(dial.path);
+            const double wanted = value_of(scene_, dial);  // may be infinite: no cap
+            const double found = value_of(again, *other);
+            const bool same =
+                found == wanted || std::abs(found - wanted) <= 1e-9 * std::abs(wanted);
             if (!same) refuse(dial.path);
         }
     }

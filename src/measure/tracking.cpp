@@ -63,7 +63,11 @@ double overshoot_of(const Leap& leap, std::span<const double> values, double tar
             return (values[k] - target) / leap.size;
         };
         const bool inside = i > leap.row && i < leap.end;
-        const bool is_peak = inside && part(i) >= part(i - 1) && part(i) >= part(i + 1);
+        // What stops there, or starts from rest, has a corner and no peak between its rows.
+        const bool stops = i + 2 <= leap.end && part(i) == part(i + 1) && part(i) == part(i + 2);
+        const bool starts = i >= leap.row + 2 && part(i) == part(i - 1) && part(i) == part(i - 2);
+        const bool is_peak =
+            inside && !stops && !starts && part(i) >= part(i - 1) && part(i) >= part(i + 1);
         most = std::max(most, is_peak ? peak_of(part(i - 1), part(i), part(i + 1)) : part(i));
     }
     return 100 * most;

@@ -103,7 +103,7 @@ for layer in scene tune draw page tool; do
 done
 check file_symbols "$archive"
 while read -r file; do check too_long "$file" 250; done < <(find include scene/include -name '*.hpp')
-while read -r file; do check too_long "$file" 500; done < <(find src scene draw tool -name '*.cpp')
+while read -r file; do check too_long "$file" 500; done < <(find src scene draw page tool \( -name "*.cpp" -o -name "*.js" \))
 
 ((problems == 0)) && echo "the house is in order"
 exit $((problems > 0))

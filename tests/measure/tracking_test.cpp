@@ -124,3 +124,15 @@ TEST_CASE("behind a ramp a follower lags by what the library says", "[tracking]"
     REQUIRE(lag_s);
     CHECK(*lag_s == Approx(ramp_lag_s(tuning)).margin(2e-3));
 }
+
+TEST_CASE("what goes straight to its target and stops there passes it by nothing", "[tracking]") {
+    std::vector<double> times_s;
+    std::vector<double> values;
+    std::vector<double> targets;
+    for (int i = 0; i <= 60; ++i) {
+        times_s.push_back(i / 60.0);
+        targets.push_back(i < 6 ? 0.0 : 1.0);
+        values.push_back(std::clamp((i - 6) / 20.0, 0.0, 1.0));
+    }
+    CHECK(hopcoil::measure_jumps(times_s, values, targets).largest_overshoot_percent == 0);
+}
