@@ -62,11 +62,11 @@ Json tunings_answer(const scene::Scene& scene) {
     return {{"made_by", made_by_live(scene)}, {"file", file}, {"tunings", std::move(list)}};
 }
 
-Json save_answer(const scene::Scene& original, const Request& request) {
+Json save_answer(const scene::Scene& scene, const Request& request) {
     request.finish({"name", "about", "mover", "values", "replace"});
-    const scene::Scene scene = with_values(original, request);
+    const scene::Scene changed = with_values(scene, request);
     const std::string name = request.text("name");
-    const std::string file = tuning_file_of(scene);
+    const std::string file = tuning_file_of(changed);
     const std::vector<scene::SharedTuning> there = tunings_in(file);
     const bool is_there = std::any_of(there.begin(), there.end(),
                                       [&](const auto& each) { return each.name == name; });
@@ -77,15 +77,15 @@ Json save_answer(const scene::Scene& original, const Request& request) {
     }
     scene::save_tuning(file, {.name = name,
                               .about = request.text("about", ""),
-                              .whole = tuning_of_mover(scene, request.text("mover"))});
-    return tunings_answer(scene);
+                              .whole = tuning_of_mover(changed, request.text("mover"))});
+    return tunings_answer(changed);
 }
 
-Json patch_answer(const scene::Scene& original, const Request& request) {
+Json patch_answer(const scene::Scene& scene, const Request& request) {
     request.finish({"values"});
-    scene::Scene scene = original;
-    scene::set_values(scene, request.numbers("values"));
-    return {{"made_by", made_by_live(scene)}, {"written", scene::write_changes(scene)}};
+    scene::Scene changed = scene;
+    scene::set_values(changed, request.numbers("values"));
+    return {{"made_by", made_by_live(changed)}, {"written", scene::write_changes(changed)}};
 }
 
 }  // namespace hopcoil::page

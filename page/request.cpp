@@ -25,7 +25,7 @@ std::string shortened(const Json& json) {
 
 Request Request::from_text(const std::string& text) {
     try {
-        return Request(Json::parse(text.empty() ? "{}" : text), "");
+        return {Json::parse(text.empty() ? "{}" : text), ""};
     } catch (const Json::exception& problem) {
         throw RequestProblem{bad_request,
                              fmt::format("the request is not JSON: {}", problem.what())};
@@ -100,7 +100,7 @@ std::vector<scene::SceneNumber> Request::numbers(const std::string& key) const {
         refuse(key, "an object of numbers by their paths, such as {\"lamp.frequency_hz\": 2}");
     }
     for (const auto& [path, value] : object.items())
-        result.push_back({path, number_from(value, key + '.' + path)});
+        result.push_back({path, number_from(value, fmt::format("{}.{}", key, path))});
     return result;
 }
 
@@ -121,7 +121,7 @@ std::vector<Request::NamedNumbers> Request::lists(const std::string& key, std::s
     const Json& object = json_.at(key);
     if (!object.is_object()) refuse(key, "an object of lists of numbers by their names");
     for (const auto& [name, list] : object.items()) {
-        const std::string inner = key + '.' + name;
+        const std::string inner = fmt::format("{}.{}", key, name);
         if (!list.is_array() || list.size() > most) {
             throw RequestProblem{bad_request,
                                  fmt::format("{}: expected a list of at most {} numbers, found {}",

@@ -200,25 +200,25 @@ scene::Scene with_values(const scene::Scene& scene, const Request& request) {
     return changed;
 }
 
-std::string run_answer(const scene::Scene& original, const Request& request) {
+std::string run_answer(const scene::Scene& scene, const Request& request) {
     request.finish({"values", "duration_s", "rate_hz", "channels", "most_rows", "jumps"});
-    scene::Scene scene = with_values(original, request);
-    scene.duration_s = request.number("duration_s", 1e-3, longest_run_s,
-                                      std::min(scene.duration_s, longest_run_s));
-    scene.rate_hz = request.number("rate_hz", 1, 1e4, scene.rate_hz);
+    scene::Scene changed = with_values(scene, request);
+    changed.duration_s = request.number("duration_s", 1e-3, longest_run_s,
+                                        std::min(changed.duration_s, longest_run_s));
+    changed.rate_hz = request.number("rate_hz", 1, 1e4, changed.rate_hz);
     const auto most_rows = static_cast<std::size_t>(request.number("most_rows", 2, 1e6, 4000));
     BoundedTake sink;
-    Json answer{{"made_by", made_by_live(scene)}, {"diverged", nullptr}};
+    Json answer{{"made_by", made_by_live(changed)}, {"diverged", nullptr}};
     try {
-        answer["warnings"] = scene::run(scene, sink).warnings;
+        answer["warnings"] = scene::run(changed, sink).warnings;
     } catch (const scene::Diverged& problem) {
         answer["diverged"] = problem.what();  // what it did until then is worth a look
         answer["warnings"] = Json::array();
     }
-    answer["metrics"] = metrics_of(scene, sink.take());
+    answer["metrics"] = metrics_of(changed, sink.take());
     std::string text = with_key(answer.dump(-1, ' ', false, Json::error_handler_t::replace), "take",
                                 columns_text(sink.take(), request.texts("channels"), most_rows));
-    if (request.flag("jumps", true)) text = with_key(std::move(text), "jumps", jumps_text(scene));
+    if (request.flag("jumps", true)) text = with_key(std::move(text), "jumps", jumps_text(changed));
     return text;
 }
 

@@ -182,13 +182,13 @@ struct LiveServer::Inside {
         get("/v1/tunings",
             [](const auto& now, const auto&) { return text_of(tunings_answer(*now.scene)); });
         post("/v1/tunings", [this](const auto& now, const Request& request) {
-            const std::string text = text_of(save_answer(*now.scene, request));
+            std::string text = text_of(save_answer(*now.scene, request));
             file.look();
             return text;
         });
         post("/v1/patch", [this](const auto& now, const Request& request) {
             require_sound(now);
-            const std::string text = text_of(patch_answer(*now.scene, request));
+            std::string text = text_of(patch_answer(*now.scene, request));
             file.look();
             return text;
         });

@@ -68,9 +68,9 @@ std::string state_text(const scene::LiveScene& live) {
 
 }  // namespace
 
-Json step_answer(const scene::Scene& original, const Request& request) {
+Json step_answer(const scene::Scene& scene, const Request& request) {
     request.finish({"values", "state", "from_s", "let_go", "frames"});
-    scene::LiveScene live{with_values(original, request)};
+    scene::LiveScene live{with_values(scene, request)};
     take_up(live, request);
     for (const std::string& name : request.texts("let_go"))
         live.let_go(target_named(live.scene(), name));

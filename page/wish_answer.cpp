@@ -137,19 +137,19 @@ class WishSolver {
 
 }  // namespace
 
-Json wish_answer(const scene::Scene& original, const Request& request) {
+Json wish_answer(const scene::Scene& scene, const Request& request) {
     request.finish({"wish", "mover", "values"});
-    const scene::Scene scene = with_values(original, request);
+    const scene::Scene changed = with_values(scene, request);
     const Wish wish = wish_from_words(request.text("wish"));
     const std::string wanted = request.text("mover");
     std::vector<std::string> names;
-    for (const scene::SceneMover& mover : scene.movers) {
+    for (const scene::SceneMover& mover : changed.movers) {
         for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part) {
             names.push_back(mover.name + scene::part_suffix(mover.numbers, part));
             if (names.back() != wanted) continue;
             const WishSolver solver{wanted, wish};
             const auto* relay = std::get_if<scene::RelayNumbers>(&mover.numbers);
-            return {{"made_by", made_by_live(scene)},
+            return {{"made_by", made_by_live(changed)},
                     {"wish",
                      {{"overshoot_percent", wish.overshoot_percent},
                       {"settling_time_s", wish.settling_time_s}}},

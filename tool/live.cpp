@@ -1,4 +1,5 @@
 #include <array>
+#include <atomic>
 #include <csignal>
 #include <cstdio>
 #include <cstdlib>
@@ -35,7 +36,8 @@ class EndBySignal {
     EndBySignal& operator=(const EndBySignal&) = delete;
     ~EndBySignal() {
         if (!waiter_.joinable()) return;
-        pthread_kill(waiter_.native_handle(), SIGTERM);
+        is_over_ = true;
+        ::kill(::getpid(), SIGTERM);  // the waiter alone takes it
         waiter_.join();
     }
 
@@ -43,12 +45,16 @@ class EndBySignal {
         waiter_ = std::thread{[this, &server] {
             int which = 0;
             sigwait(&signals_, &which);
+            if (is_over_) return;
             server.stop();
+            sigwait(&signals_, &which);
+            if (!is_over_) std::_Exit(128 + which);
         }};
     }
 
   private:
     sigset_t signals_{};
+    std::atomic<bool> is_over_ = false;
     std::thread waiter_;
 };
 
@@ -57,9 +63,7 @@ void open_page(const std::string& address) {
     const bool has_desktop =
         std::getenv("DISPLAY") != nullptr || std::getenv("WAYLAND_DISPLAY") != nullptr;
     if (!has_desktop) return;
-    std::string program = "xdg-open";
     std::string argument = address;
-    const std::array<char*, 3> arguments{program.data(), argument.data(), nullptr};
     posix_spawn_file_actions_t quiet{};
     posix_spawn_file_actions_init(&quiet);
     posix_spawn_file_actions_addopen(&quiet, STDOUT_FILENO, "/dev/null", O_WRONLY, 0);
@@ -70,15 +74,19 @@ void open_page(const std::string& address) {
     sigemptyset(&none);
     posix_spawnattr_setsigmask(&attributes, &none);
     posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
-    pid_t child = 0;
-    const int failed =
-        posix_spawnp(&child, program.c_str(), &quiet, &attributes, arguments.data(), environ);
-    posix_spawnattr_destroy(&attributes);
-    posix_spawn_file_actions_destroy(&quiet);
-    if (failed == 0)
+    for (std::string program : {"xdg-open", "sensible-browser"}) {
+        const std::array<char*, 3> arguments{program.data(), argument.data(), nullptr};
+        pid_t child = 0;
+        const int failed =
+            posix_spawnp(&child, program.c_str(), &quiet, &attributes, arguments.data(), environ);
+        if (failed != 0) continue;
         std::thread{[child] {
             waitpid(child, nullptr, 0);
         }}.detach();
+        break;
+    }
+    posix_spawnattr_destroy(&attributes);
+    posix_spawn_file_actions_destroy(&quiet);
 }
 
 }  // namespace

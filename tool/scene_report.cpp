@@ -220,22 +220,23 @@ draw::Panel panel_of(const scene::MoverReport& report, const std::vector<double>
 }  // namespace
 
 draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
-                        const std::vector<scene::MoverReport>& all) {
+                        const std::vector<scene::MoverReport>& reports) {
     constexpr int panel_px = 165;
     constexpr std::size_t most_panels = 24;
-    const std::vector<scene::MoverReport> reports(
-        all.begin(), all.begin() + static_cast<std::ptrdiff_t>(std::min(all.size(), most_panels)));
+    const std::vector<scene::MoverReport> shown(
+        reports.begin(),
+        reports.begin() + static_cast<std::ptrdiff_t>(std::min(reports.size(), most_panels)));
     draw::Chart chart{.title = scene.title.empty() ? scene_name(scene) : scene.title,
                       .x_to = take.times_s().back(),
                       .footer = footer_of(scene)};
-    if (reports.size() < all.size()) {
-        chart.footer += fmt::format("; the first {} of {} movers", reports.size(), all.size());
+    if (shown.size() < reports.size()) {
+        chart.footer += fmt::format("; the first {} of {} movers", shown.size(), reports.size());
     }
     if (!(chart.x_to > 0)) chart.x_to = scene.duration_s;
-    for (std::size_t i = 0; i < reports.size(); ++i) {
-        chart.panels.push_back(panel_of(reports[i], take.times_s(), draw::series_colour(i)));
-        add_stop_lines(chart.panels.back(), reports[i], chart.x_to);
-        if (reports[i].value_kind == scene::ValueKind::angle) {
+    for (std::size_t i = 0; i < shown.size(); ++i) {
+        chart.panels.push_back(panel_of(shown[i], take.times_s(), draw::series_colour(i)));
+        add_stop_lines(chart.panels.back(), shown[i], chart.x_to);
+        if (shown[i].value_kind == scene::ValueKind::angle) {
             add_seam_line(chart.panels.back(), chart.x_to);
         }
     }
@@ -243,7 +244,7 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
     for (const draw::Panel& panel : chart.panels)
         shares += panel.share;
     chart.height_px = std::max(650, 155 + static_cast<int>(panel_px * shares));
-    if (auto closer = closer_look(scene, take, reports, chart.panels)) {
+    if (auto closer = closer_look(scene, take, shown, chart.panels)) {
         chart.panels.push_back(*std::move(closer));
         chart.height_px += panel_px;
     }

@@ -1,12 +1,14 @@
 // A wish that moves the sliders, and what is kept: tunings by name, numbers in the scene's file.
 
-import { post } from './api.js';
+import { get, post } from './api.js';
 
 const byId = (id) => document.getElementById(id);
 
 export class KeepPanel {
   constructor(page) {
     this.page = page;
+    this.tunings = [];
+    this.#on('named', 'change', () => this.#use());
     this.#on('wish-form', 'submit', () => this.#wish());
     this.#on('save-form', 'submit', () => this.#save());
     this.#on('patch', 'click', () => this.#patch());
@@ -22,6 +24,35 @@ export class KeepPanel {
         this.page.say(problem.message, true);
       }
     });
+  }
+
+  /** The tunings that have names, to choose from. */
+  async list() {
+    this.#show(await get('/v1/tunings'));
+  }
+
+  #show(answer) {
+    this.tunings = answer.tunings.filter((each) => each.frequency_hz !== undefined);
+    const options = this.tunings.map(({ name, about }) => new Option(about ? `${name}: ${about}` : name, name));
+    byId('named').replaceChildren(new Option('\u2013', ''), ...options);
+    this.enable();
+  }
+
+  /** Only for what has a tuning. */
+  enable() {
+    byId('named').disabled = this.tunings.length === 0 || !this.page.mover()?.has_tuning;
+    byId('save-form').querySelector('button').disabled = !this.page.mover()?.has_tuning;
+  }
+
+  #use() {
+    const { page } = this;
+    const tuning = this.tunings.find((each) => each.name === byId('named').value);
+    byId('named').value = '';
+    if (!tuning) return;
+    for (const key of ['frequency_hz', 'damping_ratio', 'lead'])
+      page.settings.set(`${page.looked}.${key}`, tuning[key]);
+    page.settings.commit(`${page.looked}: ${tuning.name}`);
+    page.say(`${page.looked}: ${tuning.name}`);
   }
 
   async #wish() {
@@ -43,6 +74,7 @@ export class KeepPanel {
       values: page.settings.changes,
       replace: byId('save-replace').checked,
     });
+    this.#show(answer);
     page.say(`Saved ${name} in ${answer.file}`);
   }
 

@@ -118,7 +118,7 @@ class Page {
     this.#showMovers();
     this.#showHistory();
     this.#enableButtons();
-    await this.reference.list();
+    await Promise.all([this.reference.list(), this.keep.list()]);
     this.runs.want({ changes: { ...this.settings.changes } });
     if (this.settings.held) this.runsOfA.want({ ...this.settings.held });
   }
@@ -162,6 +162,7 @@ class Page {
     this.looked = name;
     this.stage.look(name);
     this.dials.look(name);
+    this.keep.enable();
     this.#showMovers();
     this.draw();
   }

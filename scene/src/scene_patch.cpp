@@ -3,6 +3,7 @@
 #include <cmath>
 #include <map>
 #include <optional>
+#include <ranges>
 
 #include <fmt/format.h>
 
@@ -44,8 +45,8 @@ class PatchedFile {
 
     [[nodiscard]] std::string patched() const {
         std::string result = text_;
-        for (auto edit = edits_.rbegin(); edit != edits_.rend(); ++edit)
-            result.replace(edit->first, edit->second.count, edit->second.with);
+        for (const auto& [place, edit] : edits_ | std::views::reverse)
+            result.replace(place, edit.count, edit.with);
         return result;
     }
 
@@ -206,7 +207,7 @@ class Patcher {
         return mover.name.substr(mover.name.rfind('.') + 1);
     }
 
-    std::string pose_table(const Found& found) const {
+    [[nodiscard]] std::string pose_table(const Found& found) const {
         std::string text;
         for (const SceneMover& mover : scene_.movers) {
             const auto [name, part] = split(mover.name);

@@ -164,6 +164,14 @@ TEST_CASE("a tuning that is saved is found in the file, and numbers in the scene
     const std::string saved = contents_of(page.served.folder() / "quay.tunings.toml");
     CHECK_THAT(saved,
                Contains("[tuning.harbour]") && Contains("damping_ratio = " + json(ratio).dump()));
+    // It can be put on another at once.
+    page.browser.click("#movers button:nth-child(3)");
+    page.browser.run(
+        "const s = document.getElementById('named'); s.value = 'harbour';"
+        "s.dispatchEvent(new Event('change'))");
+    CHECK(page.value("paper.damping_ratio") == ratio);
+    CHECK(page.value("paper.frequency_hz") == 0.25);
+    page.browser.click("#undo");
     page.browser.click("#patch");
     page.wait_for("the file has it", [&] {
         return contents_of(page.served.folder() / "vane.toml")

@@ -6,6 +6,7 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/state.hpp>
 #include <hopcoil/stepping/frame_clock.hpp>
 
 #include "support/allocations.hpp"
@@ -137,4 +138,21 @@ TEST_CASE("a copied clock goes on as the first does", "[clock]") {
         REQUIRE(a.steps == b.steps);
         REQUIRE(a.blend == b.blend);
     }
+}
+
+TEST_CASE("a clock that is kept as bytes goes on where it was", "[frame_clock]") {
+    FrameClock clock{.step_s = 1.0 / 120, .max_steps = 4};
+    for (int i = 0; i < 50; ++i)
+        clock.advance(0.0137);
+    clock.advance(1.0);
+    FrameClock other{.step_s = 1.0 / 120, .max_steps = 4};
+    REQUIRE(load_state(other, save_state(clock)));
+    for (int i = 0; i < 50; ++i) {
+        const FrameSteps a = clock.advance(0.0071);
+        const FrameSteps b = other.advance(0.0071);
+        CHECK(a.steps == b.steps);
+        CHECK(a.blend == b.blend);
+    }
+    CHECK(other.dropped_s == clock.dropped_s);
+    CHECK(other.time_s() == clock.time_s());
 }

@@ -91,7 +91,15 @@ class Browser {
         return run("return document.querySelector(arguments[0]).textContent", Json{selector})
             .get<std::string>();
     }
-    void click(const std::string& selector) { post(element(selector) + "/click", Json::object()); }
+    void click(const std::string& selector) {
+        try {
+            post(element(selector) + "/click", Json::object());
+        } catch (const std::runtime_error& problem) {
+            // The page may have made it anew between the two requests.
+            if (std::string{problem.what()}.find("stale") == std::string::npos) throw;
+            post(element(selector) + "/click", Json::object());
+        }
+    }
     void type(const std::string& selector, const std::string& text) {
         post(element(selector) + "/value", {{"text", text}});
     }

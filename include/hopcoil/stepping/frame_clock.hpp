@@ -45,6 +45,14 @@ struct FrameClock {
 
     FrameSteps advance(double frame_dt) noexcept;
 
+    /// For save_state and load_state (base/state.hpp): what it remembers.
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("frame clock 1");
+        fields(left_s, left_tail_s, steps_taken, dropped_s, rejected_inputs);
+        fields.require(left_s >= -step_s && dropped_s >= 0);
+    }
+
     [[nodiscard]] double substep_s() const noexcept { return step_s / substeps; }
 
     /// The clock's own time: that of its last step's outcome.
