@@ -12,6 +12,13 @@ function(hopcoil_own_code target)
   set_target_properties(${target} PROPERTIES CXX_EXTENSIONS OFF)
 endfunction()
 
+# Code that talks: to files, pages, people. Compiling it for speed takes longer than it could save.
+function(hopcoil_talking_code target)
+  target_compile_options(${target} PRIVATE -O1)
+  target_precompile_headers(${target} PRIVATE <fmt/format.h> <nlohmann/json.hpp> <optional> <string>
+                            <vector>)
+endfunction()
+
 # A library of ours: its arithmetic is fixed, and its copies of the templates are its own.
 function(hopcoil_library_code target)
   hopcoil_own_code(${target})

@@ -3,10 +3,23 @@
 #include <system_error>
 #include <utility>
 
+#include <hopcoil/scene/file_problems.hpp>
+
 namespace hopcoil::page {
 namespace {
 
 constexpr std::chrono::milliseconds between_looks{80};
+
+/// An editor may put a new file in the place of the old one in two steps: one that is missing for a
+/// moment is no problem yet.
+scene::Scene read_patiently(const std::string& path, std::optional<std::uint64_t> seed) {
+    try {
+        return scene::read_scene(path, seed);
+    } catch (const scene::FileProblem&) {
+        std::this_thread::sleep_for(between_looks);
+        return scene::read_scene(path, seed);
+    }
+}
 
 }  // namespace
 
@@ -60,7 +73,7 @@ void LiveFile::look() {
     Snapshot next = now();
     ++next.revision;
     try {
-        next.scene = std::make_shared<const scene::Scene>(scene::read_scene(path_, seed_));
+        next.scene = std::make_shared<const scene::Scene>(read_patiently(path_, seed_));
         next.problem.clear();
         add_stamps(stamps_, next.scene->files);
     } catch (const std::exception& problem) {

@@ -5,6 +5,7 @@
 #include <chrono>
 #include <functional>
 #include <httplib.h>
+#include <mutex>
 #include <stdexcept>
 #include <string_view>
 #include <utility>
@@ -88,7 +89,7 @@ struct LiveServer::Inside {
                                     {"Cache-Control", "no-store"},
                                     {"Referrer-Policy", "no-referrer"},
                                     {"Content-Security-Policy",
-                                     "default-src 'self'; style-src 'self' 'unsafe-inline'; "
+                                     "default-src 'self'; "
                                      "img-src 'self' data:; frame-ancestors 'none'"}});
     }
 
@@ -182,12 +183,14 @@ struct LiveServer::Inside {
         get("/v1/tunings",
             [](const auto& now, const auto&) { return text_of(tunings_answer(*now.scene)); });
         post("/v1/tunings", [this](const auto& now, const Request& request) {
+            const std::scoped_lock one_writes{writing};
             std::string text = text_of(save_answer(*now.scene, request));
             file.look();
             return text;
         });
         post("/v1/patch", [this](const auto& now, const Request& request) {
             require_sound(now);
+            const std::scoped_lock one_writes{writing};
             std::string text = text_of(patch_answer(*now.scene, request));
             file.look();
             return text;
@@ -224,6 +227,7 @@ struct LiveServer::Inside {
     [[nodiscard]] std::string address() const { return fmt::format("http://127.0.0.1:{}/", port); }
 
     LiveFile file;
+    std::mutex writing;
     httplib::Server server;
     socket_t listening = INVALID_SOCKET;
     int port = 0;

@@ -71,8 +71,8 @@ export class CourseChart {
     });
   }
 
-  /** `parts`: take, scene's target and mover, colour, an A take, a reference curve. */
-  draw({ take, target, mover, colour, other, reference }) {
+  /** The take, its target and mover, a colour, a take to compare with, a reference curve. */
+  draw({ take, target, mover, colour, other, otherName, reference }) {
     const times = take.times_s;
     const series = [];
     const entries = [];
@@ -91,8 +91,8 @@ export class CourseChart {
     lanes.forEach((lane, i) => {
       const own = lanes.length === 1 ? colour : seriesInk(i);
       if (other) {
-        add(`A ${lane.name}`, resampled(other.times_s, lanesOf(other, mover)[i].values, times),
-          { colour: own, width: 1.4, pattern: [6, 4], style: 'dashed' }, i === 0 ? 'A' : null);
+        add(`${otherName} ${lane.name}`, resampled(other.times_s, lanesOf(other, mover)[i].values, times),
+          { colour: own, width: 1.4, pattern: [6, 4], style: 'dashed' }, i === 0 ? otherName : null);
       }
       add(`${mover.name} ${lane.name}`, lane.values, { colour: own, width: 2.2 },
         lane.name === '' ? mover.name : `${mover.name} ${lane.name}`);
@@ -110,7 +110,7 @@ export class JumpChart {
     this.chart = new Chart(element, {});
   }
 
-  draw({ jumps, mover, colour, other }) {
+  draw({ jumps, mover, colour, other, otherName }) {
     const own = jumps.movers.find((each) => each.mover === mover.name);
     if (!own) {
       this.chart.plot?.destroy();
@@ -130,9 +130,9 @@ export class JumpChart {
     const entries = [{ name: 'target, within 2 %', colour: ink('--target') }];
     const before = other?.movers.find((each) => each.mover === mover.name);
     if (before) {
-      series.push({ name: 'A', values: resampled(other.times_s, percent(before.values), times),
+      series.push({ name: otherName, values: resampled(other.times_s, percent(before.values), times),
         colour, width: 1.4, pattern: [6, 4] });
-      entries.push({ name: 'A', colour, style: 'dashed' });
+      entries.push({ name: otherName, colour, style: 'dashed' });
     }
     series.push({ name: mover.name, values: percent(own.values), colour, width: 2.2 });
     entries.push({ name: `${mover.name}, % of the jump`, colour });

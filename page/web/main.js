@@ -12,13 +12,14 @@ import { Settings } from './settings.js';
 import { Stage } from './stage.js';
 
 const byId = (id) => document.getElementById(id);
+const KEPT = 30; // answers of earlier settings
 
 class Page {
   constructor() {
     this.settings = new Settings();
     this.answer = null; // of the setting under the hand
     this.answerOfA = null;
-    this.figuresAt = new Map(); // of settings in the history
+    this.answersAt = new Map(); // of settings in the history, the latest of them
     this.latencies = []; // from an edit to the picture, in milliseconds
     this.looked = null; // the name of the mover that is looked at
     this.overlay = true;
@@ -111,7 +112,7 @@ class Page {
     this.#showProblem(scene.problem);
     this.settings.setDials(scene.dials);
     if (!scene.movers.some((mover) => mover.name === this.looked)) this.looked = scene.movers[0]?.name ?? null;
-    this.figuresAt.clear();
+    this.answersAt.clear();
     this.stage.setScene(scene);
     this.stage.look(this.looked);
     this.dials.build(scene, this.looked);
@@ -200,11 +201,12 @@ class Page {
   #take(answer, wish) {
     this.answer = answer;
     const { past } = this.settings;
-    this.figuresOf = JSON.stringify(wish.changes);
+    this.answerIs = JSON.stringify(wish.changes);
     past.forEach((each, i) => {
-      if (JSON.stringify(each.changes) === this.figuresOf) this.figuresAt.set(i, answer);
+      if (JSON.stringify(each.changes) === this.answerIs) this.answersAt.set(i, answer);
     });
-    if (!byId('said').classList.contains('kept')) this.say('');
+    if (this.answersAt.size > KEPT) this.answersAt.delete(this.answersAt.keys().next().value);
+    if (byId('said').classList.contains('bad')) this.say(''); // it went wrong, and now it went right
     this.#showWarnings(answer);
     this.draw();
     if (wish.since !== undefined) {
@@ -221,31 +223,48 @@ class Page {
   /** Everything, from the answer that is there. */
   draw() {
     if (!this.answer || !this.scene) return;
-    const other = this.overlay && this.settings.held ? this.answerOfA : null;
-    this.stage.setTakes(this.answer.take, other?.take ?? null);
+    this.stage.setTakes(this.answer.take, this.#ghost()?.answer.take ?? null);
     this.player.setEnd(this.answer.take.times_s);
-    this.drawCharts(other);
+    this.drawCharts();
     this.#showFigures();
     this.player.draw();
   }
 
-  drawCharts(other = this.overlay && this.settings.held ? this.answerOfA : null) {
+  /** What is drawn behind: A, or while nothing is held the setting before the last edit. */
+  #ghost() {
+    if (!this.settings.held) {
+      const answer = this.#answerBefore();
+      return answer ? { answer, name: 'before' } : null;
+    }
+    return this.overlay && this.answerOfA ? { answer: this.answerOfA, name: 'A' } : null;
+  }
+
+  /** Of the last setting in the history that is another than the one that is shown. */
+  #answerBefore() {
+    const { past, place } = this.settings;
+    const isCommitted = JSON.stringify(past[place].changes) === this.answerIs;
+    return this.answersAt.get(isCommitted ? place - 1 : place) ?? null;
+  }
+
+  drawCharts() {
     const mover = this.mover();
     if (!mover) return;
     const colour = this.colourOf(mover.name);
     const target = this.scene.targets.find((each) => each.name === mover.target);
     const live = this.hand.isActive && this.hand.take;
+    const ghost = live ? null : this.#ghost();
     this.course.draw({ take: live || this.answer.take, target, mover, colour,
-      other: live ? null : other?.take, reference: live ? null : this.reference.curve });
-    if (!live) this.jump.draw({ jumps: this.answer.jumps, mover, colour, other: other?.jumps });
+      other: ghost?.answer.take, otherName: ghost?.name,
+      reference: live ? null : this.reference.curve });
+    if (live) return;
+    this.jump.draw({ jumps: this.answer.jumps, mover, colour,
+      other: ghost?.answer.jumps, otherName: ghost?.name });
   }
 
   #showFigures() {
-    const { past, place } = this.settings;
-    const isCommitted = JSON.stringify(past[place].changes) === this.figuresOf;
-    const before = this.figuresAt.get(isCommitted ? place - 1 : place);
     const of = (answer) => (answer ? figuresOf(answer, this.looked) : null);
-    this.figures.show(of(this.answer), of(before), this.settings.held ? of(this.answerOfA) : null);
+    this.figures.show(of(this.answer), of(this.#answerBefore()),
+      this.settings.held ? of(this.answerOfA) : null);
   }
 }
 

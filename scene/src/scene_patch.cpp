@@ -3,7 +3,6 @@
 #include <cmath>
 #include <map>
 #include <optional>
-#include <ranges>
 
 #include <fmt/format.h>
 
@@ -45,8 +44,10 @@ class PatchedFile {
 
     [[nodiscard]] std::string patched() const {
         std::string result = text_;
-        for (const auto& [place, edit] : edits_ | std::views::reverse)
-            result.replace(place, edit.count, edit.with);
+        // From the end on, so that the places of the others stay what they are.
+        std::for_each(edits_.rbegin(), edits_.rend(), [&](const auto& each) {
+            result.replace(each.first, each.second.count, each.second.with);
+        });
         return result;
     }
 

@@ -218,6 +218,28 @@ TEST_CASE("a target is dragged, the motion goes after it, and lets it go", "[bro
     CHECK(page.browser.complaints() == json::array());
 }
 
+TEST_CASE("the keyboard alone takes hold of a target, and lets it go", "[browser]") {
+    OpenPage page;
+    page.browser.run("hopcoil.player.pause(); hopcoil.player.seek(3)");
+    const double before = page.browser.run("return hopcoil.stage.handles()[0].numbers[0]");
+    const std::string right = "\uE014";
+    page.browser.type("#stage", right + right + right);
+    page.wait_for("the target has moved", [&] {
+        return page.browser
+            .run(
+                "return hopcoil.hand.isActive && hopcoil.hand.take !== null && "
+                "Math.abs(hopcoil.hand.take.columns['wind.value_rad'].at(-1) - arguments[0]) > 0.1",
+                {before})
+            .get<bool>();
+    });
+    const std::string escape = "\uE00C";
+    page.browser.type("#stage", escape);
+    page.wait_for("it is let go", [&] {
+        return page.browser.run("return hopcoil.hand.letting || !hopcoil.hand.isActive")
+            .get<bool>();
+    });
+}
+
 TEST_CASE("a scene's file that is broken says so on the page, and goes on when it is mended",
           "[browser]") {
     OpenPage page;
