@@ -89,7 +89,7 @@ struct LiveServer::Inside {
                                     {"Cache-Control", "no-store"},
                                     {"Referrer-Policy", "no-referrer"},
                                     {"Content-Security-Policy",
-                                     "default-src 'self'; "
+                                     "default-src 'self'; style-src 'self' 'unsafe-inline'; "
                                      "img-src 'self' data:; frame-ancestors 'none'"}});
     }
 
