@@ -15,6 +15,7 @@
 
 #include "draw/gnuplot.hpp"
 #include "draw/palette.hpp"
+#include "draw/telling_rows.hpp"
 
 namespace hopcoil::draw {
 namespace {
@@ -217,10 +218,13 @@ class ChartScript {
 
     void add_data() {
         for (std::size_t i = 0; i < chart_.panels.size(); ++i) {
-            const std::vector<Curve>& curves = chart_.panels[i].curves;
+            const Panel& panel = chart_.panels[i];
+            const std::vector<Curve>& curves = panel.curves;
+            const double x_from = panel.x_from.value_or(chart_.x_from);
+            const double x_to = panel.x_to.value_or(chart_.x_to);
             for (std::size_t j = 0; j < curves.size(); ++j) {
                 add("$curve_{}_{} << END", i, j);
-                for (std::size_t k = 0; k < curves[j].xs.size(); ++k) {
+                for (const std::size_t k : telling_rows(curves[j], x_from, x_to)) {
                     if (std::isfinite(curves[j].ys[k])) {
                         add("{} {}", curves[j].xs[k], curves[j].ys[k]);
                     } else {
