@@ -120,7 +120,6 @@ export class DialPanel {
     this.settings = settings;
     this.rows = [];
     this.open = new Set();
-    this.closed = new Set();
     settings.onChange((what) => {
       if (what === 'value') this.show();
     });
@@ -154,9 +153,7 @@ export class DialPanel {
     details.dataset.owner = dial.owner;
     details.open = this.open.has(dial.owner);
     summary.addEventListener('click', () => {
-      const opens = !details.open;
-      this.open[opens ? 'add' : 'delete'](dial.owner);
-      this.closed[opens ? 'delete' : 'add'](dial.owner);
+      this.open[details.open ? 'delete' : 'add'](dial.owner);
     });
     this.groups.set(dial.owner, details);
     this.element.append(details);

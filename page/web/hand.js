@@ -4,7 +4,7 @@
 import { post } from './api.js';
 
 const KEPT_S = 8; // of the motion, for the chart
-const SETTLING_S = 4; // looked at after the last move
+const SETTLING_S = 4; // looked at after it was let go
 
 export class Hand {
   constructor(valuesNow, onProblem) {
@@ -55,7 +55,7 @@ export class Hand {
   tick(dt) {
     if (!this.isActive) return false;
     this.idle += dt;
-    if (this.idle > SETTLING_S) return this.letting;
+    if (this.letting && this.idle > SETTLING_S) return true;
     const frame = { dt };
     if (this.wanted !== null) frame.hold = { [this.target]: this.wanted };
     this.pending.push(frame);

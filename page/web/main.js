@@ -19,7 +19,7 @@ class Page {
     this.settings = new Settings();
     this.answer = null; // of the setting under the hand
     this.answerOfA = null;
-    this.answersAt = new Map(); // of settings in the history, the latest of them
+    this.answers = new Map(); // of settings in the history, by their changes as text
     this.latencies = []; // from an edit to the picture, in milliseconds
     this.looked = null; // the name of the mover that is looked at
     this.overlay = true;
@@ -43,7 +43,10 @@ class Page {
   #listen() {
     this.settings.onChange((what) => {
       if (what === 'value') this.#ask();
-      if (what === 'history') this.#showHistory();
+      if (what === 'history') {
+        this.#keepAnswer();
+        this.#showHistory();
+      }
       if (what === 'held' && this.settings.held) this.runsOfA.want({ ...this.settings.held });
       this.#enableButtons();
     });
@@ -112,7 +115,7 @@ class Page {
     this.#showProblem(scene.problem);
     this.settings.setDials(scene.dials);
     if (!scene.movers.some((mover) => mover.name === this.looked)) this.looked = scene.movers[0]?.name ?? null;
-    this.answersAt.clear();
+    this.answers.clear();
     this.stage.setScene(scene);
     this.stage.look(this.looked);
     this.dials.build(scene, this.looked);
@@ -200,18 +203,22 @@ class Page {
 
   #take(answer, wish) {
     this.answer = answer;
-    const { past } = this.settings;
     this.answerIs = JSON.stringify(wish.changes);
-    past.forEach((each, i) => {
-      if (JSON.stringify(each.changes) === this.answerIs) this.answersAt.set(i, answer);
-    });
-    if (this.answersAt.size > KEPT) this.answersAt.delete(this.answersAt.keys().next().value);
+    this.#keepAnswer();
     if (byId('said').classList.contains('bad')) this.say(''); // it went wrong, and now it went right
     this.#showWarnings(answer);
     this.draw();
     if (wish.since !== undefined) {
       requestAnimationFrame(() => { this.latencies.push(performance.now() - wish.since); });
     }
+  }
+
+  /** Of a setting that is part of the history, for those after it to be compared with. */
+  #keepAnswer() {
+    const { past, place } = this.settings;
+    if (this.answerIs !== JSON.stringify(past[place].changes)) return;
+    this.answers.set(this.answerIs, this.answer);
+    if (this.answers.size > KEPT) this.answers.delete(this.answers.keys().next().value);
   }
 
   #showWarnings(answer) {
@@ -243,7 +250,8 @@ class Page {
   #answerBefore() {
     const { past, place } = this.settings;
     const isCommitted = JSON.stringify(past[place].changes) === this.answerIs;
-    return this.answersAt.get(isCommitted ? place - 1 : place) ?? null;
+    const before = past[isCommitted ? place - 1 : place];
+    return (before && this.answers.get(JSON.stringify(before.changes))) ?? null;
   }
 
   drawCharts() {

@@ -86,6 +86,20 @@ TEST_CASE("a slider that is moved changes the figures and the curve", "[browser]
     CHECK(page.browser.complaints() == json::array());
 }
 
+TEST_CASE("each edit is compared with the one before it, however slowly the slider is let go",
+          "[browser]") {
+    OpenPage page;
+    for (const double place : {0.4, 0.6, 0.8}) {
+        const std::string before = page.figure("settling_time_s");
+        page.slide("leaden.frequency_hz", place, false);
+        page.wait_for("the motion is there",
+                      [&] { return page.figure("settling_time_s") != before; });
+        page.slide("leaden.frequency_hz", place);  // and only now let go
+        CHECK(page.figure("settling_time_s", "td:nth-child(3)").starts_with("\u2212"));
+        CHECK_THAT(page.browser.text_of("#course-key"), Contains("before"));
+    }
+}
+
 TEST_CASE("numbers are typed, keys turn a dial finely and coarsely, a double click resets",
           "[browser]") {
     OpenPage page;
