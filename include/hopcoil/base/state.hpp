@@ -75,6 +75,12 @@ class StateFields {
         require(bits <= static_cast<std::uint64_t>(most));
         if (way().is_good()) whole = static_cast<Whole>(bits);
     }
+    /// How many of something there are: the system's own number, which a state has to have too.
+    void count(std::size_t own) {
+        std::size_t read = own;
+        visit(read);
+        require(read == own);
+    }
     /// What must hold of what has been read so far.
     void require(bool holds) { way().check(holds); }
 

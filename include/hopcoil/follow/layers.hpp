@@ -136,9 +136,7 @@ class Layers {
     template <class Fields>
     void each_state(Fields& fields) {
         fields.begins("layers 1");
-        std::size_t layers = layers_.size();
-        fields(layers);
-        fields.require(layers == layers_.size());
+        fields.count(layers_.size());
         fields(base_, rejected_inputs_);
         for (Layer& layer : layers_)
             fields(layer.mover, layer.fade, layer.target);

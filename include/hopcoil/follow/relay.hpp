@@ -157,9 +157,7 @@ class Relay {
     template <class Fields>
     void each_state(Fields& fields) {
         fields.begins("relay 1");
-        std::size_t links = links_.size();
-        fields(links);
-        fields.require(links == links_.size());
+        fields.count(links_.size());
         fields(target_, rejected_inputs_);
         for (Link& link : links_)
             fields(link.gap, link.velocity);
