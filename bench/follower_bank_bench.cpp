@@ -142,6 +142,41 @@ FollowerBank<float> bank_of(std::size_t count, InstructionSet set, bool varied) 
     return bank;
 }
 
+/// One follower more a step, so that no two neighbours look for rest at the same step.
+FollowerBank<float> bank_of_all_ages(std::size_t count) {
+    FollowerBank<float> bank;
+    const std::size_t group = bank.add_group({.frequency_hz = 2, .damping_ratio = 0.4});
+    bank.reserve(group, count);
+    for (std::size_t i = 0; i < count; ++i) {
+        if (i < 1000) bank.step(dt);
+        bank.add(group, {{0.F}});
+    }
+    // Beyond the first thousand every 16th of these is replaced between two steps.
+    for (std::size_t turn = 1; turn < 16 && count > 1000; ++turn) {
+        bank.step(dt);
+        for (std::size_t id = 1000 + turn; id < count; id += 16) {
+            bank.remove(static_cast<FollowerBank<float>::Id>(id));
+            bank.add(group, {{0.F}});
+        }
+    }
+    for (float& next : bank.next_targets(group, 0))
+        next = 1;
+    bank.step_to_next(dt);
+    return bank;
+}
+
+FollowerBank<float> settled_bank(std::size_t count) {
+    FollowerBank<float> bank = bank_of(count, hopcoil::best_instruction_set(), false);
+    for (int i = 0; i < 2; ++i) {
+        for (float& next : bank.next_targets(0, 0))
+            next = 0;
+        bank.step_to_next(dt);
+    }
+    for (int i = 0; i < 40; ++i)
+        bank.step(1000);
+    return bank;
+}
+
 }  // namespace
 
 int main() {
@@ -173,36 +208,31 @@ int main() {
                                    asm volatile("" : : "r"(springs.data()) : "memory");
                                }}};
         std::vector<FollowerBank<float>> banks;
-        banks.reserve(8);
+        banks.reserve(16);
+        const auto changing_dt = [&frame] {
+            return dt + 1e-6 * (++frame % 100);
+        };
         for (const InstructionSet set : sets) {
             FollowerBank<float>& shared = banks.emplace_back(bank_of(count, set, false));
-            rows.push_back({std::string{"one tuning, "} + name_of(set),
-                            [&shared] { shared.step_to_next(dt); }, 24});
+            const std::string name = name_of(set);
+            rows.push_back({"targets move, " + name, [&shared] { shared.step_to_next(dt); }, 24});
+            rows.push_back({"targets held, " + name, [&shared] { shared.step(dt); }, 16});
         }
         FollowerBank<float>& best = banks.back();
-        rows.push_back({"one tuning, targets held, best set", [&best] { best.step(dt); }, 16});
-        rows.push_back({"one tuning, dt changes, best set",
-                        [&best, &frame] { best.step_to_next(dt + 1e-6 * (++frame % 100)); }, 24});
-        FollowerBank<float>& settled =
-            banks.emplace_back(bank_of(count, hopcoil::best_instruction_set(), false));
-        for (int i = 0; i < 2; ++i) {
-            for (float& next : settled.next_targets(0, 0))
-                next = 0;
-            settled.step_to_next(dt);
-        }
-        for (int i = 0; i < 40; ++i)
-            settled.step(1000);
+        rows.push_back({"targets move, dt changes, best set",
+                        [&best, changing_dt] { best.step_to_next(changing_dt()); }, 24});
+        FollowerBank<float>& mixed = banks.emplace_back(bank_of_all_ages(count));
+        rows.push_back(
+            {"targets move, all ages, best set", [&mixed] { mixed.step_to_next(dt); }, 24});
+        FollowerBank<float>& settled = banks.emplace_back(settled_bank(count));
         rows.push_back({"settled, best set", [&settled] { settled.step_to_next(dt); }, 24});
-        if (count <= 16'000) {
-            for (const InstructionSet set : sets) {
-                FollowerBank<float>& varied = banks.emplace_back(bank_of(count, set, true));
-                rows.push_back({std::string{"a tuning each, "} + name_of(set),
-                                [&varied] { varied.step_to_next(dt); }, 0});
-            }
-            FollowerBank<float>& varied = banks.back();
-            rows.push_back({"a tuning each, dt changes, best set",
-                            [&varied, &frame] { varied.step_to_next(dt + 1e-6 * (++frame % 100)); },
-                            0});
+        for (const InstructionSet set : sets) {
+            if (count > 16'000) break;
+            FollowerBank<float>& varied = banks.emplace_back(bank_of(count, set, true));
+            const std::string name = name_of(set);
+            rows.push_back({"a tuning each, " + name, [&varied] { varied.step_to_next(dt); }, 0});
+            rows.push_back({"a tuning each, dt changes, " + name,
+                            [&varied, changing_dt] { varied.step_to_next(changing_dt()); }, 0});
         }
         compare(count, rows, triad);
     }

@@ -6,9 +6,11 @@
 #include <bit>
 #include <cmath>
 #include <cstdint>
+#include <limits>
 #include <type_traits>
 
 #if defined(__x86_64__)
+#include <emmintrin.h>
 #define HOPCOIL_FOR_AVX2 __attribute__((target("avx2")))
 #if defined(__clang__)
 #define HOPCOIL_FOR_AVX512 __attribute__((target("avx512f,avx512dq,avx512bw,avx512vl")))
@@ -18,6 +20,12 @@
 #endif
 #endif
 #define HOPCOIL_INTO_EACH inline __attribute__((always_inline))
+// So short a loop spends a fifth of its time on counting.
+#if defined(__clang__)
+#define HOPCOIL_UNROLLED _Pragma("clang loop unroll_count(4)")
+#else
+#define HOPCOIL_UNROLLED _Pragma("GCC unroll 4")
+#endif
 
 namespace hopcoil::bank {
 namespace {
@@ -36,13 +44,33 @@ HOPCOIL_INTO_EACH S dropped(S v, S least) {
 template <class S>
 HOPCOIL_INTO_EACH void shared_loop(const S* __restrict target, const S* __restrict next,
                                    S* __restrict gaps, S* __restrict velocities, std::size_t count,
-                                   const StraightRows<S>& rows, const Least<S>& least) {
+                                   const StraightRows<S>& rows) {
     const StraightRows<S> r = rows;
-    const Least<S> l = least;
     target = aligned(target);
     next = aligned(next);
     gaps = aligned(gaps);
     velocities = aligned(velocities);
+    HOPCOIL_UNROLLED
+    for (std::size_t i = 0; i < count; ++i) {
+        const S travel = next[i] - target[i];
+        const S gap = gaps[i];
+        const S velocity = velocities[i];
+        gaps[i] = (gap * r.gap_of_gap + velocity * r.gap_of_velocity) + travel * r.gap_of_travel;
+        velocities[i] = (gap * r.velocity_of_gap + velocity * r.velocity_of_velocity) +
+                        travel * r.velocity_of_travel;
+    }
+}
+
+/// The same, and of those whose turn it is, what is too small becomes zero; nothing is below the
+/// others' limit.
+template <class S>
+HOPCOIL_INTO_EACH void shared_settling_loop(const S* __restrict target, const S* __restrict next,
+                                            S* __restrict gaps, S* __restrict velocities,
+                                            std::size_t count, const StraightRows<S>& rows,
+                                            S least_gap, S least_velocity,
+                                            const std::uint8_t* __restrict turns,
+                                            std::uint8_t turn) {
+    const StraightRows<S> r = rows;
     for (std::size_t i = 0; i < count; ++i) {
         const S travel = next[i] - target[i];
         const S gap = gaps[i];
@@ -50,8 +78,9 @@ HOPCOIL_INTO_EACH void shared_loop(const S* __restrict target, const S* __restri
         const S g = (gap * r.gap_of_gap + velocity * r.gap_of_velocity) + travel * r.gap_of_travel;
         const S v = (gap * r.velocity_of_gap + velocity * r.velocity_of_velocity) +
                     travel * r.velocity_of_travel;
-        gaps[i] = dropped(g, l.gap);
-        velocities[i] = dropped(v, l.velocity);
+        const bool due = turns[i] == turn;
+        gaps[i] = dropped(g, due ? least_gap : S{0});
+        velocities[i] = dropped(v, due ? least_velocity : S{0});
     }
 }
 
@@ -59,20 +88,19 @@ HOPCOIL_INTO_EACH void shared_loop(const S* __restrict target, const S* __restri
 /// but for their signs.
 template <class S>
 HOPCOIL_INTO_EACH void held_loop(S* __restrict gaps, S* __restrict velocities, std::size_t count,
-                                 const StraightRows<S>& rows, const Least<S>& least) {
+                                 const StraightRows<S>& rows) {
     const StraightRows<S> r = rows;
-    const Least<S> l = least;
     gaps = aligned(gaps);
     velocities = aligned(velocities);
     const S gap_zero = S{0} * r.gap_of_travel;
     const S velocity_zero = S{0} * r.velocity_of_travel;
+    HOPCOIL_UNROLLED
     for (std::size_t i = 0; i < count; ++i) {
         const S gap = gaps[i];
         const S velocity = velocities[i];
-        const S g = (gap * r.gap_of_gap + velocity * r.gap_of_velocity) + gap_zero;
-        const S v = (gap * r.velocity_of_gap + velocity * r.velocity_of_velocity) + velocity_zero;
-        gaps[i] = dropped(g, l.gap);
-        velocities[i] = dropped(v, l.velocity);
+        gaps[i] = (gap * r.gap_of_gap + velocity * r.gap_of_velocity) + gap_zero;
+        velocities[i] =
+            (gap * r.velocity_of_gap + velocity * r.velocity_of_velocity) + velocity_zero;
     }
 }
 
@@ -81,8 +109,7 @@ HOPCOIL_INTO_EACH void varied_loop(const S* __restrict target, const S* __restri
                                    S* __restrict gaps, S* __restrict velocities, std::size_t count,
                                    const S* __restrict gg, const S* __restrict gv,
                                    const S* __restrict gt, const S* __restrict vg,
-                                   const S* __restrict vv, const S* __restrict vt,
-                                   const S* __restrict least, S least_gap) {
+                                   const S* __restrict vv, const S* __restrict vt) {
 #if defined(__clang__)
 #pragma clang loop vectorize(enable) interleave(enable)
 #else
@@ -92,57 +119,118 @@ HOPCOIL_INTO_EACH void varied_loop(const S* __restrict target, const S* __restri
         const S travel = next[i] - target[i];
         const S gap = gaps[i];
         const S velocity = velocities[i];
-        const S g = (gap * gg[i] + velocity * gv[i]) + travel * gt[i];
-        const S v = (gap * vg[i] + velocity * vv[i]) + travel * vt[i];
-        gaps[i] = dropped(g, least_gap);
-        velocities[i] = dropped(v, least[i]);
+        gaps[i] = (gap * gg[i] + velocity * gv[i]) + travel * gt[i];
+        velocities[i] = (gap * vg[i] + velocity * vv[i]) + travel * vt[i];
     }
 }
 
-/// The top bit of (bits of |x|) + (top bit - bits of the limit) is set from the limit on; infinity
-/// and NaN lie beyond every limit.
+template <class S>
+HOPCOIL_INTO_EACH void settle_loop(S* __restrict gaps, S* __restrict velocities, std::size_t count,
+                                   S least_gap, const S* __restrict least_velocities) {
+    for (std::size_t i = 0; i < count; ++i) {
+        gaps[i] = dropped(gaps[i], least_gap);
+        velocities[i] = dropped(velocities[i], least_velocities[i]);
+    }
+}
+
+/// Those whose turn it is; nothing is less than the others' limit.
+template <class S>
+HOPCOIL_INTO_EACH void settle_due_loop(S* __restrict gaps, S* __restrict velocities,
+                                       std::size_t count, S least_gap,
+                                       const S* __restrict least_velocities,
+                                       const std::uint8_t* __restrict turns, std::uint8_t turn) {
+    for (std::size_t i = 0; i < count; ++i) {
+        const bool due = turns[i] == turn;
+        gaps[i] = dropped(gaps[i], due ? least_gap : S{0});
+        velocities[i] = dropped(velocities[i], due ? least_velocities[i] : S{0});
+    }
+}
+
+/// The largest of some bits: those of |x| are in the order of |x|, infinity and NaN beyond all
+/// limits.
 template <class S>
 HOPCOIL_INTO_EACH bool calm_loop(const S* numbers, std::size_t count) {
-    using Bits = std::conditional_t<sizeof(S) == 4, std::uint32_t, std::uint64_t>;
-    constexpr Bits top = Bits{1} << (8 * sizeof(S) - 1);
-    constexpr Bits shift = top - std::bit_cast<Bits>(calm_limit<S>);
-    numbers = aligned(numbers);
-    Bits beyond = 0;
-    for (std::size_t i = 0; i < count; ++i)
-        beyond |= (std::bit_cast<Bits>(numbers[i]) & ~top) + shift;
-    return (beyond & top) == 0;
+    using Bits = std::conditional_t<sizeof(S) == 4, std::int32_t, std::int64_t>;
+    Bits largest = 0;
+    HOPCOIL_UNROLLED
+    for (std::size_t i = 0; i < count; ++i) {
+        const Bits size = std::bit_cast<Bits>(numbers[i]) & std::numeric_limits<Bits>::max();
+        largest = size > largest ? size : largest;
+    }
+    return largest < std::bit_cast<Bits>(calm_limit<S>);
 }
+
+#if defined(__x86_64__)
+__m128i loaded_bits(const float* numbers) {
+    return _mm_castps_si128(_mm_load_ps(numbers));
+}
+__m128i loaded_bits(const double* numbers) {
+    return _mm_castpd_si128(_mm_load_pd(numbers));
+}
+
+/// The plain set compares no more than 16 bits at once; the limit has none but in the highest.
+template <class S>
+bool calm_halves_loop(const S* numbers, std::size_t count) {
+    using Bits = std::conditional_t<sizeof(S) == 4, std::uint32_t, std::uint64_t>;
+    constexpr std::size_t pack = sizeof(__m128i) / sizeof(S);
+    constexpr int shift = 8 * sizeof(S) - 16;
+    constexpr auto limit = std::bit_cast<Bits>(calm_limit<S>);
+    static_assert(limit >> shift << shift == limit);
+    const __m128i highest =
+        sizeof(S) == 4 ? _mm_set1_epi32(0x7FFF << 16) : _mm_set1_epi64x(std::int64_t{0x7FFF} << 48);
+    const std::size_t whole = count / pack * pack;
+    __m128i largest = _mm_setzero_si128();
+    HOPCOIL_UNROLLED
+    for (std::size_t i = 0; i < whole; i += pack)
+        largest = _mm_max_epi16(largest, _mm_and_si128(loaded_bits(numbers + i), highest));
+    const __m128i below = _mm_cmplt_epi16(largest, _mm_set1_epi16(limit >> shift));
+    return _mm_movemask_epi8(below) == 0xFFFF && calm_loop(numbers + whole, count - whole);
+}
+#endif
 
 // A template cannot carry a target, so each set has its functions for float and for double.
 // NOLINTBEGIN(bugprone-macro-parentheses): types and names cannot stand in parentheses
-#define HOPCOIL_KERNELS(NAME, TARGET, S)                                                       \
-    TARGET void shared_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,              \
-                              const Least<S>& least) {                                         \
-        shared_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, rows,    \
-                    least);                                                                    \
-    }                                                                                          \
-    TARGET void held_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,                \
-                            const Least<S>& least) {                                           \
-        held_loop(lanes.gap, lanes.velocity, lanes.count, rows, least);                        \
-    }                                                                                          \
-    TARGET void varied_##NAME(const Lanes<S>& lanes, const VariedRows<S>& rows, S least_gap) { \
-        varied_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count,          \
-                    rows.gap_of_gap, rows.gap_of_velocity, rows.gap_of_travel,                 \
-                    rows.velocity_of_gap, rows.velocity_of_velocity, rows.velocity_of_travel,  \
-                    rows.least_velocity, least_gap);                                           \
-    }                                                                                          \
-    TARGET bool calm_##NAME(const S* numbers, std::size_t count) {                             \
-        return calm_loop(numbers, count);                                                      \
+#define HOPCOIL_KERNELS(NAME, TARGET, S, CALM)                                                   \
+    TARGET void shared_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {              \
+        shared_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, rows);     \
+    }                                                                                            \
+    TARGET void shared_settling_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,       \
+                                       S least_gap, S least_velocity, const std::uint8_t* turns, \
+                                       std::uint8_t turn) {                                      \
+        shared_settling_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count,   \
+                             rows, least_gap, least_velocity, turns, turn);                      \
+    }                                                                                            \
+    TARGET void held_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {                \
+        held_loop(lanes.gap, lanes.velocity, lanes.count, rows);                                 \
+    }                                                                                            \
+    TARGET void varied_##NAME(const Lanes<S>& lanes, const RowLanes<S>& rows) {                  \
+        varied_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count,            \
+                    rows.gap_of_gap, rows.gap_of_velocity, rows.gap_of_travel,                   \
+                    rows.velocity_of_gap, rows.velocity_of_velocity, rows.velocity_of_travel);   \
+    }                                                                                            \
+    TARGET void settle_##NAME(const Lanes<S>& lanes, const Least<S>& least) {                    \
+        settle_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities);        \
+    }                                                                                            \
+    TARGET void settle_due_##NAME(const Lanes<S>& lanes, const Least<S>& least,                  \
+                                  const std::uint8_t* turns, std::uint8_t turn) {                \
+        settle_due_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities,     \
+                        turns, turn);                                                            \
+    }                                                                                            \
+    TARGET bool calm_##NAME(const S* numbers, std::size_t count) {                               \
+        return CALM(numbers, count);                                                             \
     }
 // NOLINTEND(bugprone-macro-parentheses)
 
-HOPCOIL_KERNELS(plain, , float)
-HOPCOIL_KERNELS(plain, , double)
 #if defined(__x86_64__)
-HOPCOIL_KERNELS(avx2, HOPCOIL_FOR_AVX2, float)
-HOPCOIL_KERNELS(avx2, HOPCOIL_FOR_AVX2, double)
-HOPCOIL_KERNELS(avx512, HOPCOIL_FOR_AVX512, float)
-HOPCOIL_KERNELS(avx512, HOPCOIL_FOR_AVX512, double)
+HOPCOIL_KERNELS(plain, , float, calm_halves_loop)
+HOPCOIL_KERNELS(plain, , double, calm_halves_loop)
+HOPCOIL_KERNELS(avx2, HOPCOIL_FOR_AVX2, float, calm_loop)
+HOPCOIL_KERNELS(avx2, HOPCOIL_FOR_AVX2, double, calm_loop)
+HOPCOIL_KERNELS(avx512, HOPCOIL_FOR_AVX512, float, calm_loop)
+HOPCOIL_KERNELS(avx512, HOPCOIL_FOR_AVX512, double, calm_loop)
+#else
+HOPCOIL_KERNELS(plain, , float, calm_loop)
+HOPCOIL_KERNELS(plain, , double, calm_loop)
 #endif
 
 }  // namespace
@@ -165,18 +253,34 @@ HOPCOIL_KERNELS(avx512, HOPCOIL_FOR_AVX512, double)
 #endif
 
 template <class S>
-void move_shared(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows,
-                 const Least<S>& least) noexcept {
+void move_shared(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows) noexcept {
     if (lanes.next == lanes.target) {
-        HOPCOIL_CHOOSE(held, lanes, rows, least);
+        HOPCOIL_CHOOSE(held, lanes, rows);
     }
-    HOPCOIL_CHOOSE(shared, lanes, rows, least);
+    HOPCOIL_CHOOSE(shared, lanes, rows);
 }
 
 template <class S>
-void move_varied(InstructionSet set, const Lanes<S>& lanes, const VariedRows<S>& rows,
-                 S least_gap) noexcept {
-    HOPCOIL_CHOOSE(varied, lanes, rows, least_gap);
+void move_shared_settling(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows,
+                          S least_gap, S least_velocity, const std::uint8_t* turns,
+                          std::uint8_t turn) noexcept {
+    HOPCOIL_CHOOSE(shared_settling, lanes, rows, least_gap, least_velocity, turns, turn);
+}
+
+template <class S>
+void move_varied(InstructionSet set, const Lanes<S>& lanes, const RowLanes<S>& rows) noexcept {
+    HOPCOIL_CHOOSE(varied, lanes, rows);
+}
+
+template <class S>
+void settle(InstructionSet set, const Lanes<S>& lanes, const Least<S>& least) noexcept {
+    HOPCOIL_CHOOSE(settle, lanes, least);
+}
+
+template <class S>
+void settle_due(InstructionSet set, const Lanes<S>& lanes, const Least<S>& least,
+                const std::uint8_t* turns, std::uint8_t turn) noexcept {
+    HOPCOIL_CHOOSE(settle_due, lanes, least, turns, turn);
 }
 
 template <class S>
@@ -184,15 +288,17 @@ bool are_calm(InstructionSet set, const S* numbers, std::size_t count) noexcept 
     HOPCOIL_CHOOSE(calm, numbers, count);
 }
 
-template void move_shared(InstructionSet, const Lanes<float>&, const StraightRows<float>&,
-                          const Least<float>&) noexcept;
-template void move_shared(InstructionSet, const Lanes<double>&, const StraightRows<double>&,
-                          const Least<double>&) noexcept;
-template void move_varied(InstructionSet, const Lanes<float>&, const VariedRows<float>&,
-                          float) noexcept;
-template void move_varied(InstructionSet, const Lanes<double>&, const VariedRows<double>&,
-                          double) noexcept;
-template bool are_calm(InstructionSet, const float*, std::size_t) noexcept;
-template bool are_calm(InstructionSet, const double*, std::size_t) noexcept;
+// NOLINTNEXTLINE(bugprone-macro-parentheses): a type cannot stand in parentheses
+#define HOPCOIL_INSTANTIATE(S)                                                                     \
+    template void move_shared(InstructionSet, const Lanes<S>&, const StraightRows<S>&) noexcept;   \
+    template void move_shared_settling(InstructionSet, const Lanes<S>&, const StraightRows<S>&, S, \
+                                       S, const std::uint8_t*, std::uint8_t) noexcept;             \
+    template void move_varied(InstructionSet, const Lanes<S>&, const RowLanes<S>&) noexcept;       \
+    template void settle(InstructionSet, const Lanes<S>&, const Least<S>&) noexcept;               \
+    template void settle_due(InstructionSet, const Lanes<S>&, const Least<S>&,                     \
+                             const std::uint8_t*, std::uint8_t) noexcept;                          \
+    template bool are_calm(InstructionSet, const S*, std::size_t) noexcept;
+HOPCOIL_INSTANTIATE(float)
+HOPCOIL_INSTANTIATE(double)
 
 }  // namespace hopcoil::bank

@@ -1,9 +1,12 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 
 #include <hopcoil/follow/follower_bank.hpp>
 #include <hopcoil/spring/step_coefficients.hpp>
+
+#include "bank_rows.hpp"
 
 namespace hopcoil::bank {
 
@@ -17,32 +20,32 @@ struct Lanes {
     std::size_t count;
 };
 
+/// One tuning for all.
+template <class S>
+void move_shared(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows) noexcept;
+
+/// The same, and of those whose turn it is, what is below the least becomes zero.
+template <class S>
+void move_shared_settling(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows,
+                          S least_gap, S least_velocity, const std::uint8_t* turns,
+                          std::uint8_t turn) noexcept;
+
+/// Each with its own.
+template <class S>
+void move_varied(InstructionSet set, const Lanes<S>& lanes, const RowLanes<S>& rows) noexcept;
+
 /// What is below these becomes zero.
 template <class S>
 struct Least {
     S gap;
-    S velocity;
-};
-
-/// One tuning for all.
-template <class S>
-void move_shared(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows,
-                 const Least<S>& least) noexcept;
-
-/// Coefficients of each, one array a row.
-template <class S>
-struct VariedRows {
-    const S* gap_of_gap;
-    const S* gap_of_velocity;
-    const S* gap_of_travel;
-    const S* velocity_of_gap;
-    const S* velocity_of_velocity;
-    const S* velocity_of_travel;
-    const S* least_velocity;
+    const S* velocities;  ///< one for each of the lanes
 };
 template <class S>
-void move_varied(InstructionSet set, const Lanes<S>& lanes, const VariedRows<S>& rows,
-                 S least_gap) noexcept;
+void settle(InstructionSet set, const Lanes<S>& lanes, const Least<S>& least) noexcept;
+/// Of those alone whose turn it is.
+template <class S>
+void settle_due(InstructionSet set, const Lanes<S>& lanes, const Least<S>& least,
+                const std::uint8_t* turns, std::uint8_t turn) noexcept;
 
 /// Whether every number is below `calm_limit` in size; NaN is not.
 template <class S>

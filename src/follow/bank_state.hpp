@@ -3,10 +3,8 @@
 #include <algorithm>
 #include <array>
 #include <atomic>
-#include <cmath>
 #include <cstddef>
 #include <cstdint>
-#include <new>
 #include <stdexcept>
 #include <string>
 #include <vector>
@@ -16,120 +14,18 @@
 #include <hopcoil/follow/mover.hpp>
 #include <hopcoil/spring/step_coefficients.hpp>
 
+#include "bank_group.hpp"
 #include "bank_kernels.hpp"
 
 namespace hopcoil {
 namespace bank {
-
-inline constexpr std::size_t most_components = 4;
-/// Small enough for the first cache, several arrays of it at once.
-inline constexpr std::size_t block_size = 2048;
-
-/// Whole cache lines, so that no vector load straddles two.
-template <class S>
-struct CacheAligned {
-    using value_type = S;
-    CacheAligned() = default;
-    template <class U>
-    explicit CacheAligned(const CacheAligned<U>&) noexcept {}
-    S* allocate(std::size_t n) {
-        return static_cast<S*>(::operator new (n * sizeof(S), std::align_val_t{64}));
-    }
-    void deallocate(S* memory, std::size_t /*n*/) noexcept {
-        ::operator delete (memory, std::align_val_t{64});
-    }
-    friend bool operator==(const CacheAligned&, const CacheAligned&) { return true; }
-};
-template <class S>
-using Array = std::vector<S, CacheAligned<S>>;
-
-template <class S>
-struct Component {
-    Array<S> target;
-    Array<S> next;
-    Array<S> gap;
-    Array<S> velocity;
-};
-
-template <class S>
-S least_velocity(const Tuning& tuning) {
-    return static_cast<S>(least_gap<S> * angular_frequency_rad_per_s(tuning));
-}
-
-inline constexpr int beyond_headroom = 1 << 12;
-
-/// By so many bits a step can lengthen the largest of gap, velocity and the limit on targets: a row
-/// adds at most four times that, its travel being twice it, so to the power of two above its
-/// largest coefficient come two bits.
-template <class S>
-int growth_bits(const StraightRows<S>& r) {
-    const std::array<S, 6> all{r.gap_of_gap,      r.gap_of_velocity,      r.gap_of_travel,
-                               r.velocity_of_gap, r.velocity_of_velocity, r.velocity_of_travel};
-    S largest{1};
-    for (const S each : all) {
-        if (!(std::abs(each) < calm_limit<S>)) return beyond_headroom;
-        largest = std::max(largest, std::abs(each));
-    }
-    return std::ilogb(largest) + 3;
-}
-
-template <class S>
-struct Group {
-    Tuning tuning;
-    bool varied = false;
-    std::array<Component<S>, most_components> parts;
-    std::vector<std::uint32_t> ids;
-    // Varied only: tunings, and coefficients for dt_, an array a row.
-    std::vector<Tuning> tunings;
-    std::array<Array<S>, 6> rows;
-    Array<S> least_velocities;
-    // Shared only.
-    StraightRows<S> shared;
-    double dt = -1;
-    int growth_bits = 0;     ///< of a fast step, at most
-    bool disturbed = false;  ///< by something other than a step: look again
-
-    [[nodiscard]] std::size_t size() const noexcept { return ids.size(); }
-
-    [[nodiscard]] StraightRows<S> rows_of(std::size_t slot) const noexcept {
-        if (!varied) return shared;
-        return {rows[0][slot], rows[1][slot], rows[2][slot],
-                rows[3][slot], rows[4][slot], rows[5][slot]};
-    }
-    [[nodiscard]] S least_velocity_of(std::size_t slot) const noexcept {
-        return varied ? least_velocities[slot] : least_velocity<S>(tuning);
-    }
-    [[nodiscard]] const Tuning& tuning_of(std::size_t slot) const noexcept {
-        return varied ? tunings[slot] : tuning;
-    }
-
-    void compute_rows(double new_dt) noexcept {
-        if (new_dt == dt) return;
-        dt = new_dt;
-        if (!varied) {
-            shared = rounded<S>(straight_rows(tuning, dt));
-            growth_bits = bank::growth_bits(shared);
-            return;
-        }
-        growth_bits = 0;
-        for (std::size_t i = 0; i < size(); ++i) {
-            const StraightRows<S> r = rounded<S>(straight_rows(tunings[i], dt));
-            growth_bits = std::max(growth_bits, bank::growth_bits(r));
-            rows[0][i] = r.gap_of_gap;
-            rows[1][i] = r.gap_of_velocity;
-            rows[2][i] = r.gap_of_travel;
-            rows[3][i] = r.velocity_of_gap;
-            rows[4][i] = r.velocity_of_velocity;
-            rows[5][i] = r.velocity_of_travel;
-        }
-    }
-};
 
 struct Block {
     std::uint32_t group;
     std::uint32_t component;
     std::size_t begin;
     std::size_t end;
+    bool same_turn;     ///< for all in it
     int headroom_bits;  ///< spent by fast steps, until it is looked at again
 };
 
@@ -155,6 +51,7 @@ struct FollowerBank<S>::State {
     bool blocks_are_stale = true;
     bool to_next = false;
     bool usable_dt = true;
+    std::uint8_t steps = 0;  ///< since the last look of those that were there from the beginning
     InstructionSet set = best_instruction_set();
     std::atomic<std::uint64_t> rejected{0};
 
@@ -166,6 +63,7 @@ struct FollowerBank<S>::State {
           free_ids{other.free_ids},
           blocks{other.blocks},
           blocks_are_stale{other.blocks_are_stale},
+          steps{other.steps},
           set{other.set},
           rejected{other.rejected.load()} {
         reserve_blocks();
@@ -195,9 +93,13 @@ struct FollowerBank<S>::State {
         for (std::size_t g = 0; g < groups.size(); ++g) {
             for (std::size_t c = 0; c < components; ++c) {
                 for (std::size_t begin = 0; begin < groups[g].size(); begin += bank::block_size) {
+                    const std::size_t end = std::min(begin + bank::block_size, groups[g].size());
+                    const std::uint8_t* const turns = groups[g].turns.data();
+                    const bool same_turn = std::all_of(turns + begin, turns + end, [&](auto each) {
+                        return each == turns[begin];
+                    });
                     blocks.push_back({static_cast<std::uint32_t>(g), static_cast<std::uint32_t>(c),
-                                      begin, std::min(begin + bank::block_size, groups[g].size()),
-                                      0});
+                                      begin, end, same_turn, 0});
                 }
             }
         }
@@ -255,8 +157,10 @@ struct FollowerBank<S>::State {
             const Motion<S> now{part.target[i], part.gap[i], part.velocity[i]};
             const S target = to_next ? part.next[i] : now.target;
             Motion<S> next = after(now, target, group.rows_of(i));
-            drop_below(next.gap, static_cast<S>(least_gap<S>));
-            drop_below(next.velocity, group.least_velocity_of(i));
+            if (group.turns[i] == steps) {
+                drop_below(next.gap, static_cast<S>(least_gap<S>));
+                drop_below(next.velocity, group.least_velocity_of(i));
+            }
             if (!is_finite(next)) {
                 ++rejected;
                 if (to_next) part.next[i] = now.target;
@@ -267,23 +171,59 @@ struct FollowerBank<S>::State {
         }
     }
 
-    void step_fast(const bank::Group<S>& group, bank::Component<S>& part,
+    void step_fast(bank::Group<S>& group, bank::Component<S>& part,
                    const bank::Block& block) const noexcept {
         const std::size_t b = block.begin;
         const S* const next = (to_next ? part.next : part.target).data() + b;
         const bank::Lanes<S> lanes{part.target.data() + b, next, part.gap.data() + b,
                                    part.velocity.data() + b, block.end - b};
-        const S least = static_cast<S>(least_gap<S>);
-        if (group.varied) {
-            bank::move_varied(
-                set, lanes,
-                {group.rows[0].data() + b, group.rows[1].data() + b, group.rows[2].data() + b,
-                 group.rows[3].data() + b, group.rows[4].data() + b, group.rows[5].data() + b,
-                 group.least_velocities.data() + b},
-                least);
+        if (!group.varied && !block.same_turn) {
+            bank::move_shared_settling(set, lanes, group.shared, static_cast<S>(least_gap<S>),
+                                       bank::least_velocity<S>(group.tuning),
+                                       group.turns.data() + b, steps);
+            return;
+        }
+        if (!group.varied) {
+            bank::move_shared(set, lanes, group.shared);
+        } else if (group.keeps_rows) {
+            bank::move_varied(set, lanes, bank::row_lanes(group.rows, b));
         } else {
-            bank::move_shared(set, lanes, group.shared,
-                              {least, bank::least_velocity<S>(group.tuning)});
+            step_in_passing(group, lanes, b);
+        }
+        settle(group, lanes, block);
+    }
+
+    /// With rows that are not kept.
+    void step_in_passing(const bank::Group<S>& group, const bank::Lanes<S>& lanes,
+                         std::size_t begin) const noexcept {
+        alignas(64) std::array<std::array<S, bank::tile_size>, 6> rows;
+        const bank::RowLanes<S> to = bank::row_lanes(rows, 0);
+        for (std::size_t i = 0; i < lanes.count; i += bank::tile_size) {
+            const std::size_t count = std::min(bank::tile_size, lanes.count - i);
+            group.find_rows(set, begin + i, count, to);
+            bank::move_varied(
+                set, {lanes.target + i, lanes.next + i, lanes.gap + i, lanes.velocity + i, count},
+                to);
+        }
+    }
+
+    /// Drops what is too small, of those whose turn it is.
+    void settle(const bank::Group<S>& group, const bank::Lanes<S>& lanes,
+                const bank::Block& block) const noexcept {
+        const std::uint8_t* const turns = group.turns.data() + block.begin;
+        if (block.same_turn && turns[0] != steps) return;
+        std::array<S, bank::block_size> same;
+        const S* velocities = same.data();
+        if (group.varied) {
+            velocities = group.least_velocities.data() + block.begin;
+        } else {
+            std::fill_n(same.begin(), lanes.count, bank::least_velocity<S>(group.tuning));
+        }
+        const bank::Least<S> least{static_cast<S>(least_gap<S>), velocities};
+        if (block.same_turn) {
+            bank::settle(set, lanes, least);
+        } else {
+            bank::settle_due(set, lanes, least, turns, steps);
         }
     }
 };

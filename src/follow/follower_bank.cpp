@@ -9,7 +9,9 @@ namespace hopcoil {
 
 bool is_available(InstructionSet set) noexcept {
 #if defined(__x86_64__)
-    if (set == InstructionSet::avx2) return __builtin_cpu_supports("avx2");
+    if (set == InstructionSet::avx2) {
+        return __builtin_cpu_supports("avx2") && __builtin_cpu_supports("fma");
+    }
     if (set == InstructionSet::avx512) {
         return __builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512dq") &&
                __builtin_cpu_supports("avx512bw") && __builtin_cpu_supports("avx512vl");
@@ -94,19 +96,14 @@ typename FollowerBank<S>::Id FollowerBank<S>::add(std::size_t group, std::span<c
     }
     s.places[id] = {static_cast<std::uint32_t>(group), static_cast<std::uint32_t>(g.size()), true};
     g.ids.push_back(id);
+    g.turns.push_back(s.steps);
     for (std::size_t c = 0; c < s.components; ++c) {
         g.parts[c].target.push_back(start[c]);
         g.parts[c].next.push_back(start[c]);
         g.parts[c].gap.push_back(S{0});
         g.parts[c].velocity.push_back(S{0});
     }
-    if (g.varied) {
-        g.tunings.push_back(tuning);
-        for (bank::Array<S>& row : g.rows)
-            row.push_back(S{0});
-        g.least_velocities.push_back(bank::least_velocity<S>(tuning));
-        g.dt = -1;
-    }
+    if (g.varied) g.add_tuning(tuning);
     s.blocks_are_stale = true;
 
     s.reserve_blocks();
@@ -129,13 +126,9 @@ void FollowerBank<S>::remove(Id id) {
         fill_and_pop(g.parts[c].gap);
         fill_and_pop(g.parts[c].velocity);
     }
-    if (g.varied) {
-        fill_and_pop(g.tunings);
-        for (bank::Array<S>& row : g.rows)
-            fill_and_pop(row);
-        fill_and_pop(g.least_velocities);
-    }
+    if (g.varied) g.remove_tuning(where.slot);
     fill_and_pop(g.ids);
+    fill_and_pop(g.turns);
     if (where.slot < g.size()) s.places[g.ids[where.slot]].slot = where.slot;
     s.places[id].used = false;
     s.free_ids.push_back(id);
@@ -152,6 +145,7 @@ void FollowerBank<S>::reserve(std::size_t group, std::size_t count) {
         g.parts[c].velocity.reserve(count);
     }
     g.ids.reserve(count);
+    g.turns.reserve(count);
 }
 
 template <class S>
@@ -175,9 +169,7 @@ void FollowerBank<S>::retune_one(Id id, const Tuning& tuning) {
         throw InvalidValue{"id", static_cast<double>(id),
                            "a follower in a varied group; retune is for shared ones"};
     }
-    g.tunings[where.slot] = tuning;
-    g.least_velocities[where.slot] = bank::least_velocity<S>(tuning);
-    g.dt = -1;
+    g.retune_one(where.slot, tuning);
 }
 
 template <class S>
@@ -189,10 +181,11 @@ std::size_t FollowerBank<S>::begin_step(double dt, bool to_next) noexcept {
         ++s.rejected;
         return 0;
     }
+    s.steps = static_cast<std::uint8_t>((s.steps + 1) % steps_per_look);
     if (s.blocks_are_stale) s.plan_blocks();
     s.blocks_are_stale = false;
     for (bank::Group<S>& group : s.groups)
-        group.compute_rows(dt);
+        group.prepare(s.set, dt, s.components);
     return s.blocks.size();
 }
 

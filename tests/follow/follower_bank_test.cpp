@@ -1,5 +1,6 @@
 // A bank has the bits of its followers, whatever instructions, threads and edits there are.
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <cstring>
@@ -94,6 +95,88 @@ void compare_with_followers(InstructionSet set, bool varied, std::size_t count, 
     CHECK(bank.rejected_inputs() == rejected);
 }
 
+/// A follower and its likeness in a bank, each component of it.
+template <class S>
+struct Twin {
+    typename FollowerBank<S>::Id id;
+    std::vector<Follower<S>> followers;
+
+    void require_same_bits(const FollowerBank<S>& bank) const {
+        for (std::size_t c = 0; c < followers.size(); ++c) {
+            const bool same = same_bits(bank.value(id, c), followers[c].value()) &&
+                              same_bits(bank.velocity(id, c), followers[c].velocity());
+            if (!same) {
+                const Tuning& tuning = followers[c].tuning();
+                FAIL("other bits at " << tuning.frequency_hz << " Hz, damping ratio "
+                                      << tuning.damping_ratio << ", lead " << tuning.lead);
+            }
+        }
+    }
+};
+
+/// What games use, and what nobody does.
+Tuning any_tuning(Random& random) {
+    if (random.chance(0.05)) return {.frequency_hz = 0};
+    if (random.chance(0.3)) {
+        return {.frequency_hz = random.over_magnitudes(1e-3, 1e3),
+                .damping_ratio = random.between(0, 50),
+                .lead = random.between(-3, 3)};
+    }
+    return {.frequency_hz = random.over_magnitudes(0.2, 12),
+            .damping_ratio = random.between(0, 2),
+            .lead = random.chance(0.5) ? 0 : random.between(-0.5, 1.5)};
+}
+
+/// Each follower of a group with its own tuning, at time steps that change or stay as they like.
+template <class S>
+void compare_varied(InstructionSet set, std::size_t components, std::size_t count, unsigned seed) {
+    Random random{seed};
+    FollowerBank<S> bank{components};
+    bank.use(set);
+    const std::size_t group = bank.add_varied_group();
+    std::vector<Twin<S>> twins;
+    const auto add = [&] {
+        const Tuning tuning = any_tuning(random);
+        const std::vector<S> start(components, static_cast<S>(random.between(-5, 5)));
+        twins.push_back({bank.add(group, start, tuning),
+                         std::vector(components, Follower<S>{tuning, start[0]})});
+    };
+    while (twins.size() < count)
+        add();
+    double dt = 1.0 / 60;
+    for (int frame = 0; frame < 30; ++frame) {
+        if (random.chance(0.7))
+            dt =
+                random.chance(0.7) ? random.between(0.01, 0.03) : random.over_magnitudes(1e-5, 0.5);
+        for (std::size_t c = 0; c < components; ++c) {
+            const std::span<S> next = bank.next_targets(group, c);
+            for (Twin<S>& twin : twins) {
+                const S target = static_cast<S>(random.between(-5, 5));
+                next[bank.slot_of(twin.id)] = target;
+                twin.followers[c].step(target, dt);
+            }
+        }
+        bank.step_to_next(dt);
+        for (const Twin<S>& twin : twins)
+            twin.require_same_bits(bank);
+
+        const auto pick = [&] {
+            return static_cast<std::size_t>(random.whole(0, static_cast<int>(twins.size()) - 1));
+        };
+        Twin<S>& changed = twins[pick()];
+        const Tuning tuning = any_tuning(random);
+        bank.retune_one(changed.id, tuning);
+        for (Follower<S>& each : changed.followers)
+            each.retune(tuning);
+        if (random.chance(0.3)) {
+            const std::size_t victim = pick();
+            bank.remove(twins[victim].id);
+            twins.erase(twins.begin() + static_cast<std::ptrdiff_t>(victim));
+        }
+        if (random.chance(0.3)) add();
+    }
+}
+
 }  // namespace
 
 TEST_CASE("a bank has the bits of its followers with every instruction set", "[bank]") {
@@ -106,38 +189,84 @@ TEST_CASE("a bank has the bits of its followers with every instruction set", "[b
     }
 }
 
-TEST_CASE("a bank has the same bits on any number of threads", "[bank]") {
-    FollowerBank<float> alone{2};
-    const std::size_t group = alone.add_group({.frequency_hz = 1, .damping_ratio = 0.2});
-    for (int i = 0; i < 20000; ++i)
-        alone.add(group, {{static_cast<float>(i), 0.F}});
-    FollowerBank<float> shared = alone;
-    const auto run = [](std::size_t count, const auto& task) {
-        std::vector<std::thread> threads;
-        for (std::size_t t = 0; t < 3; ++t) {
-            threads.emplace_back([&, t] {
-                for (std::size_t i = t; i < count; i += 3)
-                    task(i);
-            });
-        }
-        for (std::thread& each : threads)
-            each.join();
-    };
-    for (int frame = 0; frame < 20; ++frame) {
-        for (FollowerBank<float>* bank : {&alone, &shared}) {
-            for (std::size_t c = 0; c < 2; ++c) {
-                std::size_t i = 0;
-                for (float& target : bank->next_targets(group, c))
-                    target =
-                        std::sin(static_cast<float>(i++ + c) + 0.1F * static_cast<float>(frame));
+TEST_CASE("with a tuning each, a bank has the bits of its followers at any time steps", "[bank]") {
+    for (const InstructionSet set : available_sets()) {
+        compare_varied<float>(set, 1, 3001, 151);
+        compare_varied<float>(set, 3, 700, 152);
+        compare_varied<float>(set, 1, 3, 153);
+        compare_varied<double>(set, 2, 300, 154);
+    }
+}
+
+TEST_CASE("what settles in a bank is at rest in the step in which a follower is", "[bank]") {
+    const Tuning tuning{.frequency_hz = 2, .damping_ratio = 0.9, .lead = 0.3};
+    for (const InstructionSet set : available_sets()) {
+        FollowerBank<float> bank;
+        bank.use(set);
+        const std::array<std::size_t, 2> groups{bank.add_group(tuning), bank.add_varied_group()};
+        std::vector<Twin<float>> twins;
+        for (int frame = 0; frame < 700; ++frame) {
+            // They come one after the other, so that each looks at its own steps.
+            for (const std::size_t group : groups) {
+                if (frame >= 60) continue;
+                twins.push_back({bank.add(group, {{1.F}}, tuning), {Follower<float>{tuning, 1}}});
+                bank.jump(twins.back().id, {{2.F}});
+                twins.back().followers[0].jump(2);
+            }
+            bank.step(1.0 / 60);
+            for (Twin<float>& twin : twins) {
+                twin.followers[0].step(2, 1.0 / 60);
+                twin.require_same_bits(bank);
             }
         }
-        alone.step_to_next(1.0 / 60);
-        shared.step_to_next(1.0 / 60, run);
+        CHECK_FALSE(bank.is_anything_moving());
+        for (const Twin<float>& twin : twins)
+            CHECK(twin.followers[0].still());
     }
-    for (std::size_t c = 0; c < 2; ++c) {
-        CHECK(std::memcmp(alone.gaps(group, c).data(), shared.gaps(group, c).data(),
-                          20000 * sizeof(float)) == 0);
+}
+
+TEST_CASE("a bank has the same bits on any number of threads", "[bank]") {
+    Random random{145};
+    for (const std::size_t components : {std::size_t{1}, std::size_t{2}}) {
+        FollowerBank<float> alone{components};
+        const std::array<std::size_t, 2> groups{
+            alone.add_group({.frequency_hz = 1, .damping_ratio = 0.2}), alone.add_varied_group()};
+        for (int i = 0; i < 10000; ++i) {
+            const std::vector<float> start(components, static_cast<float>(i));
+            alone.add(groups[0], start);
+            alone.add(groups[1], start, any_tuning(random));
+        }
+        FollowerBank<float> shared = alone;
+        const auto run = [](std::size_t count, const auto& task) {
+            std::vector<std::thread> threads;
+            for (std::size_t t = 0; t < 3; ++t) {
+                threads.emplace_back([&, t] {
+                    for (std::size_t i = t; i < count; i += 3)
+                        task(i);
+                });
+            }
+            for (std::thread& each : threads)
+                each.join();
+        };
+        for (int frame = 0; frame < 20; ++frame) {
+            for (const std::size_t group : groups) {
+                for (std::size_t c = 0; c < components; ++c) {
+                    const std::span<float> next = alone.next_targets(group, c);
+                    for (float& target : next)
+                        target = static_cast<float>(random.between(-9, 9));
+                    std::copy(next.begin(), next.end(), shared.next_targets(group, c).begin());
+                }
+            }
+            const double dt = frame % 3 == 0 ? 1.0 / 60 : random.between(0.01, 0.03);
+            alone.step_to_next(dt);
+            shared.step_to_next(dt, run);
+        }
+        for (const std::size_t group : groups) {
+            for (std::size_t c = 0; c < components; ++c) {
+                CHECK(std::memcmp(alone.gaps(group, c).data(), shared.gaps(group, c).data(),
+                                  10000 * sizeof(float)) == 0);
+            }
+        }
     }
 }
 
@@ -146,19 +275,15 @@ TEST_CASE("followers come and go while a bank runs, and each stays itself", "[ba
     FollowerBank<double> bank{3};
     const std::array<Tuning, 2> tunings{Tuning{.frequency_hz = 1}, Tuning{.frequency_hz = 4}};
     const std::array<std::size_t, 2> groups{bank.add_group(tunings[0]), bank.add_group(tunings[1])};
-    struct Twin {
-        FollowerBank<double>::Id id;
-        Follower<double> follower;
-    };
-    std::vector<Twin> twins;
+    std::vector<Twin<double>> twins;
     for (int frame = 0; frame < 400; ++frame) {
         if (twins.size() < 5 || random.chance(0.5)) {
             const auto which = static_cast<std::size_t>(random.whole(0, 1));
             const double start = random.between(-1, 1);
             const auto id = bank.add(groups[which], {{start, start + 1, 0.0}});
             bank.cut(id, {{2.0, 2.0, 2.0}});
-            twins.push_back({id, Follower<double>{tunings[which], start + 1}});
-            twins.back().follower.cut(2);
+            twins.push_back({id, {Follower<double>{tunings[which], start + 1}}});
+            twins.back().followers[0].cut(2);
         } else {
             const auto victim =
                 static_cast<std::size_t>(random.whole(0, static_cast<int>(twins.size()) - 1));
@@ -168,9 +293,9 @@ TEST_CASE("followers come and go while a bank runs, and each stays itself", "[ba
         }
         bank.step(1.0 / 60);
         CHECK(bank.size() == twins.size());
-        for (Twin& twin : twins) {
-            twin.follower.step(2, 1.0 / 60);
-            CHECK(bank.value(twin.id, 1) == twin.follower.value());
+        for (Twin<double>& twin : twins) {
+            twin.followers[0].step(2, 1.0 / 60);
+            CHECK(same_bits(bank.value(twin.id, 1), twin.followers[0].value()));
         }
     }
 }

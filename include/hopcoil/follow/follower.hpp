@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstdint>
 #include <span>
 
 #include <hopcoil/base/build.hpp>
@@ -48,12 +49,12 @@ class Follower : public Mover<T> {
             straight_ = rounded<Scalar>(straight_rows(tuning_, dt));
             straight_dt_ = dt;
         }
-        return move(target, straight_);
+        return step_to(target, straight_);
     }
 
     /// The same, with numbers shared among followers; they replace this one's tuning for the step.
     StepStatus step(T target, const StepCoefficients& coefficients) noexcept {
-        return move(target, coefficients.rows<Scalar>());
+        return step_to(target, coefficients.rows<Scalar>());
     }
 
     /// The target has moved to `target` during `dt` and its velocity there is known: it has gone
@@ -65,21 +66,21 @@ class Follower : public Mover<T> {
             cubic_ = rounded<Scalar>(cubic_rows(tuning_, dt));
             cubic_dt_ = dt;
         }
-        return move(target, target_velocity, cubic_);
+        return step_to(target, target_velocity, cubic_);
     }
     StepStatus step(T target, T target_velocity,
                     const CubicStepCoefficients& coefficients) noexcept {
-        return move(target, target_velocity, coefficients.rows<Scalar>());
+        return step_to(target, target_velocity, coefficients.rows<Scalar>());
     }
 
     /// The target really moves there in no time, so the lead acts: the velocity changes by
     /// 2 z w L times the target's travel.
     StepStatus jump(T target) noexcept {
-        return move(target, StraightRows<Scalar>{.velocity_of_travel = jump_gain_});
+        return leap_to(target, StraightRows<Scalar>{.velocity_of_travel = jump_gain_});
     }
 
     /// The target is elsewhere from now on; nothing is read into that. The velocity stays.
-    StepStatus cut(T target) noexcept { return move(target, StraightRows<Scalar>{}); }
+    StepStatus cut(T target) noexcept { return leap_to(target, StraightRows<Scalar>{}); }
 
     /// New numbers from here on; value and velocity carry over.
     /// Errors  InvalidValue, with nothing changed.
@@ -131,9 +132,10 @@ class Follower : public Mover<T> {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void each_state(Fields& fields) {
-        fields.begins("follower 1");
+        fields.begins("follower 2");
         Mover<T>::each_state(fields);
-        fields(knows_target_velocity_);
+        fields(knows_target_velocity_, steps_since_look_);
+        fields.require(steps_since_look_ < steps_per_look);
         if (!knows_target_velocity_) target_velocity_ = this->velocity() - this->velocity();
         fields(target_velocity_);
     }
@@ -154,22 +156,37 @@ class Follower : public Mover<T> {
         straight_dt_ = cubic_dt_ = -1;
     }
 
-    StepStatus move(const T& target, const StraightRows<Scalar>& rows) noexcept {
+    StepStatus leap_to(const T& target, const StraightRows<Scalar>& rows) noexcept {
         return settle_into(after(this->motion(), target, rows), nullptr);
     }
 
-    StepStatus move(const T& target, const T& target_velocity,
-                    const CubicRows<Scalar>& rows) noexcept {
-        if (!is_finite(target_velocity)) return reject();
-        const T* const first = knows_target_velocity_ ? &target_velocity_ : nullptr;
-        return settle_into(after(this->motion(), target, first, target_velocity, rows),
-                           &target_velocity);
+    StepStatus step_to(const T& target, const StraightRows<Scalar>& rows) noexcept {
+        return step_into(after(this->motion(), target, rows), nullptr);
     }
 
-    /// Arrives there, and remembers the target's velocity or that it is not known.
+    StepStatus step_to(const T& target, const T& target_velocity,
+                       const CubicRows<Scalar>& rows) noexcept {
+        if (!is_finite(target_velocity)) return reject();
+        const T* const first = knows_target_velocity_ ? &target_velocity_ : nullptr;
+        return step_into(after(this->motion(), target, first, target_velocity, rows),
+                         &target_velocity);
+    }
+
+    /// A step refused for its target counts as well: so a bank can count for all its followers.
+    StepStatus step_into(const Motion<T>& motion, const T* target_velocity) noexcept {
+        steps_since_look_ = static_cast<std::uint8_t>((steps_since_look_ + 1) % steps_per_look);
+        return steps_since_look_ == 0 ? settle_into(motion, target_velocity)
+                                      : go_on_from(motion, target_velocity);
+    }
+
     StepStatus settle_into(Motion<T> motion, const T* target_velocity) noexcept {
         drop_below(motion.gap, static_cast<Scalar>(least_gap<Scalar>));
         drop_below(motion.velocity, least_velocity_);
+        return go_on_from(motion, target_velocity);
+    }
+
+    /// Arrives there, and remembers the target's velocity or that it is not known.
+    StepStatus go_on_from(const Motion<T>& motion, const T* target_velocity) noexcept {
         const StepStatus status = arrive(motion);
         if (status != StepStatus::stepped) return status;
         knows_target_velocity_ = target_velocity != nullptr;
@@ -184,6 +201,7 @@ class Follower : public Mover<T> {
     Scalar jump_gain_ = 0;
     Scalar least_velocity_ = 0;
     bool knows_target_velocity_ = false;
+    std::uint8_t steps_since_look_ = 0;
     double straight_dt_ = -1;
     double cubic_dt_ = -1;
 };

@@ -1,0 +1,284 @@
+#pragma once
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstddef>
+#include <cstdint>
+#include <limits>
+#include <new>
+#include <type_traits>
+#include <vector>
+
+#include <hopcoil/follow/follower_bank.hpp>
+#include <hopcoil/follow/mover.hpp>
+#include <hopcoil/spring/step_coefficients.hpp>
+
+#include "bank_kernels.hpp"
+#include "bank_rows.hpp"
+
+namespace hopcoil::bank {
+
+inline constexpr std::size_t most_components = 4;
+/// Small enough for the first cache, several arrays of it at once.
+inline constexpr std::size_t block_size = 2048;
+
+/// Whole cache lines, so that no vector load straddles two.
+template <class S>
+struct CacheAligned {
+    using value_type = S;
+    CacheAligned() = default;
+    template <class U>
+    explicit CacheAligned(const CacheAligned<U>&) noexcept {}
+    S* allocate(std::size_t n) {
+        return static_cast<S*>(::operator new (n * sizeof(S), std::align_val_t{64}));
+    }
+    void deallocate(S* memory, std::size_t /*n*/) noexcept {
+        ::operator delete (memory, std::align_val_t{64});
+    }
+    friend bool operator==(const CacheAligned&, const CacheAligned&) { return true; }
+};
+template <class S>
+using Array = std::vector<S, CacheAligned<S>>;
+
+template <class S>
+struct Component {
+    Array<S> target;
+    Array<S> next;
+    Array<S> gap;
+    Array<S> velocity;
+};
+
+template <class S>
+S least_velocity(const Tuning& tuning) {
+    return static_cast<S>(least_gap<S> * angular_frequency_rad_per_s(tuning));
+}
+
+inline constexpr int beyond_headroom = 1 << 12;
+
+/// By so many bits a step can lengthen the largest of gap, velocity and the limit on targets, when
+/// no coefficient is above `largest` (>= 1): a row adds at most four times that, its travel being
+/// twice it, so to the power of two above the largest coefficient come two bits.
+template <class S>
+int growth_bits(double largest) {
+    return largest < static_cast<double>(calm_limit<S>) ? std::ilogb(largest) + 3 : beyond_headroom;
+}
+template <class S>
+int growth_bits(const StraightRows<S>& r) {
+    double largest = 1;
+    for (const S each : {r.gap_of_gap, r.gap_of_velocity, r.gap_of_travel, r.velocity_of_gap,
+                         r.velocity_of_velocity, r.velocity_of_travel}) {
+        // NaN must not hide.
+        if (!(std::abs(static_cast<double>(each)) <= largest)) largest = std::abs(each);
+    }
+    return growth_bits<S>(largest);
+}
+
+/// What no tuning of a varied group exceeds.
+struct TuningBounds {
+    double angular_frequency = 0.0;
+    double hold = 0.0;  ///< 2 z |L|
+    double lag = 0.0;   ///< 2 z |L - 1|
+
+    void include(const Tuning& tuning) noexcept {
+        const double z = tuning.damping_ratio;
+        angular_frequency = std::max(angular_frequency, angular_frequency_rad_per_s(tuning));
+        hold = std::max(hold, 2 * z * std::abs(tuning.lead));
+        lag = std::max(lag, 2 * z * std::abs(tuning.lead - 1));
+    }
+
+    /// What no coefficient of theirs exceeds: a spring's energy never grows, so neither gap nor
+    /// velocity over w do; A/u is at most u/2, and at most 1.
+    [[nodiscard]] double largest_row(double dt) const noexcept {
+        const double w = angular_frequency;
+        const double approach_ratio = std::min(w * dt / 2, 1.0);
+        const double rounding_up = 1 + 0x1p-20;
+        return rounding_up * std::max({dt, w * std::min(w * dt, 1.0), w * (approach_ratio + hold),
+                                       1 + lag * approach_ratio});
+    }
+};
+
+/// Sets the size of an array of which whole batches are worked at.
+template <class S>
+void resize_to_batches(Array<S>& array, std::size_t size) {
+    array.resize((size + batch_size - 1) / batch_size * batch_size);
+}
+
+/// The tunings of a varied group as quick_rows takes them.
+class QuickSprings {
+  public:
+    void resize(std::size_t size) {
+        if (size == 0) *this = {};
+        for (Array<double>& array : arrays_)
+            resize_to_batches(array, size);
+    }
+    void set(std::size_t slot, const Tuning& tuning) noexcept {
+        const double w = angular_frequency_rad_per_s(tuning);
+        const double z = tuning.damping_ratio;
+        const double damping = 2 * z * w;
+        // Within these the series have digits to spare.
+        const bool is_quick = w > 0x1p-30 && w < 0x1p40 && z <= 8 && std::abs(tuning.lead) < 0x1p20;
+        const double none = std::numeric_limits<double>::quiet_NaN();
+        const std::array<double, 5> numbers{z * w, is_quick ? w * w : none,
+                                            damping * (tuning.lead - 1) / (w * w),
+                                            damping * tuning.lead, w * (1 + z)};
+        for (std::size_t k = 0; k < arrays_.size(); ++k)
+            arrays_[k][slot] = numbers[k];
+        is_plain_ = is_plain_ && is_quick && tuning.lead >= 0 && tuning.lead <= 1;
+        slowest_ = std::min(slowest_, w / (1 + z));
+        if (is_quick) fastest_ = std::max({fastest_, w, z * w});
+    }
+    void move(std::size_t from, std::size_t to) noexcept {
+        for (Array<double>& array : arrays_)
+            array[to] = array[from];
+    }
+
+    [[nodiscard]] SpringLanes lanes(std::size_t begin, std::size_t count) const noexcept {
+        const auto at = [&](std::size_t k) {
+            return arrays_[k].data() + begin;
+        };
+        return {at(0), at(1), at(2), at(3), at(4), count};
+    }
+
+    [[nodiscard]] QuickStep step(double dt) const noexcept {
+        // Each costs a quarter more, and half a digit.
+        constexpr int most_halvings = 3;
+        QuickStep step{dt, 0, dt, false};
+        for (; fastest_ * step.shortest > 0.5 && step.halvings < most_halvings; ++step.halvings)
+            step.shortest /= 2;
+        step.plain = is_plain_ && fastest_ * dt <= 0.5 && slowest_ * dt >= 0x1p-7;
+        return step;
+    }
+
+  private:
+    std::array<Array<double>, 5> arrays_;  ///< in the order of SpringLanes
+    // Of all there have been since it was empty.
+    bool is_plain_ = true;
+    double slowest_ = std::numeric_limits<double>::infinity();  ///< w / (1 + z)
+    double fastest_ = 0.0;                                      ///< w and z w
+};
+
+template <class S>
+using RowArrays = std::array<Array<S>, 6>;  ///< in the order of StraightRows
+
+template <class Arrays>
+auto row_lanes(Arrays& arrays, std::size_t begin) {
+    const auto at = [&](std::size_t k) {
+        return arrays[k].data() + begin;
+    };
+    using S = std::remove_reference_t<decltype(*at(0))>;
+    return RowLanes<S>{at(0), at(1), at(2), at(3), at(4), at(5)};
+}
+
+template <class S>
+struct Group {
+    Tuning tuning;
+    bool varied = false;
+    std::array<Component<S>, most_components> parts;
+    std::vector<std::uint32_t> ids;
+    std::vector<std::uint8_t> turns;  ///< at which count of steps each looks for what is too small
+    // Varied only.
+    std::vector<Tuning> tunings;
+    QuickSprings springs;
+    RowArrays<S> rows;  ///< for dt, when they are kept
+    bool keeps_rows = false;
+    Array<S> least_velocities;
+    TuningBounds bounds;
+    // Shared only.
+    StraightRows<S> shared;
+    double dt = -1;
+    int growth_bits = 0;     ///< of a fast step, at most
+    bool disturbed = false;  ///< by something other than a step: look again
+
+    [[nodiscard]] std::size_t size() const noexcept { return ids.size(); }
+
+    [[nodiscard]] StraightRows<S> rows_of(std::size_t slot) const noexcept {
+        if (!varied) return shared;
+        if (!keeps_rows) return rounded<S>(straight_rows(tunings[slot], dt));
+        return {rows[0][slot], rows[1][slot], rows[2][slot],
+                rows[3][slot], rows[4][slot], rows[5][slot]};
+    }
+    [[nodiscard]] S least_velocity_of(std::size_t slot) const noexcept {
+        return varied ? least_velocities[slot] : least_velocity<S>(tuning);
+    }
+    [[nodiscard]] const Tuning& tuning_of(std::size_t slot) const noexcept {
+        return varied ? tunings[slot] : tuning;
+    }
+
+    /// One more in a varied group.
+    void add_tuning(const Tuning& its) {
+        if (tunings.empty()) {
+            bounds = {};
+            springs = {};
+        }
+        tunings.push_back(its);
+        springs.resize(tunings.size());
+        for (Array<S>& row : rows)
+            resize_to_batches(row, tunings.size());
+        least_velocities.push_back(S{0});
+        retune_one(tunings.size() - 1, its);
+    }
+    void remove_tuning(std::size_t slot) {
+        tunings[slot] = tunings.back();
+        tunings.pop_back();
+        springs.move(tunings.size(), slot);
+        for (Array<S>& row : rows)
+            row[slot] = row[tunings.size()];
+        least_velocities[slot] = least_velocities.back();
+        least_velocities.pop_back();
+    }
+
+    /// In a varied group.
+    void retune_one(std::size_t slot, const Tuning& its) noexcept {
+        tunings[slot] = its;
+        springs.set(slot, its);
+        least_velocities[slot] = least_velocity<S>(its);
+        bounds.include(its);
+        dt = -1;
+    }
+
+    /// For the steps to come. A varied group's rows are kept when they will be used again: by more
+    /// components, or the same dt having come twice. Else they are found in passing, which spares
+    /// the way to memory and back.
+    void prepare(InstructionSet set, double new_dt, std::size_t components) noexcept {
+        const bool is_new = new_dt != dt;
+        dt = new_dt;
+        if (!varied) {
+            if (is_new) shared = rounded<S>(straight_rows(tuning, dt));
+            if (is_new) growth_bits = bank::growth_bits(shared);
+            return;
+        }
+        if (is_new) growth_bits = bank::growth_bits<S>(bounds.largest_row(dt));
+        if (is_new) keeps_rows = false;
+        if (keeps_rows || (is_new && components == 1)) return;
+        for (std::size_t begin = 0; begin < size(); begin += tile_size)
+            find_rows(set, begin, std::min(tile_size, size() - begin), row_lanes(rows, begin));
+        keeps_rows = true;
+    }
+
+    /// The rows of at most a tile's worth in a varied group.
+    void find_rows(InstructionSet set, std::size_t begin, std::size_t count,
+                   const RowLanes<S>& to) const noexcept {
+        std::array<std::uint32_t, tile_size> left;
+        std::size_t left_count = 0;
+        if constexpr (std::is_same_v<S, float>) {
+            left_count =
+                quick_rows(set, springs.lanes(begin, count), springs.step(dt), to, left.data());
+        } else {
+            for (; left_count < count; ++left_count)
+                left[left_count] = static_cast<std::uint32_t>(left_count);
+        }
+        for (std::size_t k = 0; k < left_count; ++k) {
+            const std::size_t i = left[k];
+            const StraightRows<S> r = rows_of(begin + i);
+            to.gap_of_gap[i] = r.gap_of_gap;
+            to.gap_of_velocity[i] = r.gap_of_velocity;
+            to.gap_of_travel[i] = r.gap_of_travel;
+            to.velocity_of_gap[i] = r.velocity_of_gap;
+            to.velocity_of_velocity[i] = r.velocity_of_velocity;
+            to.velocity_of_travel[i] = r.velocity_of_travel;
+        }
+    }
+};
+
+}  // namespace hopcoil::bank
