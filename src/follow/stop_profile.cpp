@@ -27,34 +27,48 @@ void StopProfile::add(double duration_s, double acceleration) noexcept {
     pieces_[count_].velocity = end.velocity;
 }
 
-StopProfile::StopProfile(double place, double velocity, double max_speed,
-                         double max_acceleration) noexcept {
-    if (std::isinf(max_acceleration)) {
-        pieces_[0].place = place;
-        pieces_[0].velocity = place > 0 ? -max_speed : max_speed;
-        add(std::abs(place) / max_speed, 0);
-        return;
-    }
-    const double a = max_acceleration;
-    // Where it would stop if it braked from now on decides which way to go.
-    const double stop = place + velocity * std::abs(velocity) / (2 * a);
-    const double side = stop > 0 || (stop == 0 && velocity < 0) ? -1 : 1;
-    const double way = -side * place;      // still to go, that way
-    const double speed = side * velocity;  // towards it
+double StopProfile::first_way(double place, double velocity, double max_acceleration) noexcept {
+    const double stop = place + velocity * std::abs(velocity) / (2 * max_acceleration);
+    return stop > 0 || (stop == 0 && velocity < 0) ? -1 : 1;
+}
+
+StopProfile::StopProfile(double place, double velocity, const StopCaps& caps) noexcept {
     pieces_[0].place = place;
     pieces_[0].velocity = velocity;
-    const double top = math::sqrt(std::max(0.0, a * way + 0.5 * speed * speed));
-    const double peak = std::min(top, max_speed);
-    if (speed > max_speed) {
-        add((speed - max_speed) / a, -side * a);
-    } else {
-        add((peak - speed) / a, side * a);
+    if (std::isinf(caps.max_acceleration)) {
+        pieces_[0].velocity = place > 0 ? -caps.max_speed : caps.max_speed;
+        add(std::abs(place) / caps.max_speed, 0);
+        return;
     }
-    const double cruise = way +
-                          (speed > max_speed ? -1 : 1) * (speed - peak) * (speed + peak) / (2 * a) -
-                          peak * peak / (2 * a);
-    if (top > max_speed) add(cruise / max_speed, 0);
-    add(peak / a, -side * a);
+    const double a = caps.max_acceleration;
+    const double side = first_way(place, velocity, a);
+    double way = -side * place;      // still to go, that way
+    double speed = side * velocity;  // towards it
+    const auto change_speed = [&](double to, double acceleration) {
+        add((to - speed) / acceleration, side * acceleration);
+        way -= (to - speed) * (to + speed) / (2 * acceleration);
+        speed = to;
+    };
+    // Speeding up at b to this and slowing down from it would just fill the way.
+    const auto top = [&](double b) {
+        return math::sqrt(std::max(0.0, (2 * b * way + speed * speed) * (a / (a + b))));
+    };
+    if (speed > caps.max_speed) {
+        change_speed(caps.max_speed, -a);
+    } else {
+        const double knee = std::clamp(caps.gentle_from, speed, caps.max_speed);
+        change_speed(std::min(top(a), knee), a);
+        if (speed == knee && knee < caps.max_speed && caps.gentle_acceleration > 0) {
+            change_speed(std::min(top(caps.gentle_acceleration), caps.max_speed),
+                         caps.gentle_acceleration);
+        }
+    }
+    if (speed == caps.max_speed) {
+        const double cruise = way - speed * speed / (2 * a);
+        add(cruise / speed, 0);
+        way -= cruise;
+    }
+    add(speed / a, -side * a);
 }
 
 StopProfile::State StopProfile::at(double time_s) const noexcept {

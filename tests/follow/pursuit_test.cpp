@@ -87,6 +87,51 @@ TEST_CASE("a pursuit of a held target is the same at every rate, from any motion
     }
 }
 
+TEST_CASE("in space a pursuit keeps both caps whatever its target does", "[pursuit]") {
+    Random random{74};
+    for (int i = 0; i < 300; ++i) {
+        const PursuitTuning caps{.max_speed = random.over_magnitudes(0.3, 5),
+                                 .max_acceleration = random.over_magnitudes(0.3, 50)};
+        Pursuit<Vector3d> skiff{caps, Vector3d::Zero()};
+        const double turn = random.over_magnitudes(0.1, 10);
+        const double radius = random.over_magnitudes(0.05, 10);
+        Vector3d centre = Vector3d::Zero();
+        double time_s = 0;
+        for (int step = 0; step < 300; ++step) {
+            const double dt = random.over_magnitudes(1e-3, 0.1);
+            time_s += dt;
+            if (random.chance(0.02)) {
+                centre = {random.between(-5, 5), random.between(-5, 5), random.between(-5, 5)};
+            }
+            const Vector3d before = skiff.velocity();
+            const double angle = turn * time_s;
+            skiff.step(centre + radius * Vector3d{std::cos(angle), std::sin(angle), 0}, dt);
+            CHECK(skiff.velocity().norm() <= caps.max_speed * (1 + 1e-9));
+            CHECK((skiff.velocity() - before).norm() <=
+                  caps.max_acceleration * dt * (1 + 1e-6) + 1e-12);
+        }
+    }
+}
+
+TEST_CASE("turned aside, a pursuit is as quick as one that stops first, or quicker", "[pursuit]") {
+    Random random{75};
+    for (int i = 0; i < 500; ++i) {
+        const double v = 2;
+        const double a = random.over_magnitudes(1, 20);
+        Pursuit<Vector3d> skiff{{.max_speed = v, .max_acceleration = a}, Vector3d::Zero()};
+        const double angle = random.between(0, 3.14);
+        const double speed = random.between(0.1, v);
+        const Vector3d aside{std::cos(angle), std::sin(angle), 0};
+        const Vector3d berth{random.over_magnitudes(0.05, 50), 0, 0};
+        skiff.push(speed * aside);
+        skiff.cut(berth);
+        const double way = (berth - speed * speed / (2 * a) * aside).norm();
+        const double from_rest = way * a < v * v ? 2 * std::sqrt(way / a) : way / v + v / a;
+        // The way across takes its share of the speed, also from the long way along.
+        CHECK(skiff.time_left_s() <= 1.01 * (speed / a + from_rest));
+    }
+}
+
 TEST_CASE("value and velocity carry over new targets, caps and hand-overs", "[pursuit]") {
     Random random{73};
     Pursuit<double> boom{{.max_speed = 2, .max_acceleration = 4}, 0.0};

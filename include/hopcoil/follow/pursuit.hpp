@@ -47,9 +47,11 @@ inline namespace HOPCOIL_BITS {
 /// Model   for a target that stands still, the quickest way to stop on it under caps on speed and
 ///         acceleration; it passes the target only if it arrives too fast, and then by the least
 ///         possible. A motion not straight at the target is stopped along and across in the same
-///         time, each with a share of both caps. Planned anew whenever the target moves, as if it
+///         time, each with a share of the caps. Planned anew whenever the target moves, as if it
 ///         then stood still: behind one of steady speed s it trails by s^2 / (2 max_acceleration).
-/// Shapes  any value whose numbers can be reached; the caps hold for its length.
+/// Shapes  any value whose numbers can be reached; the caps hold for its length, whatever the target
+///         does. Only what began too fast, or was pushed, is above the cap on speed until it has
+///         slowed down to it.
 /// Units   seconds, lengths as in T.
 /// Source  docs/math/pursuit.md. Exact for a held target: the motion is the same at every rate.
 /// Errors  as Follower.
@@ -142,7 +144,7 @@ class Pursuit : public Mover<T> {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void each_state(Fields& fields) {
-        fields.begins("pursuit 1");
+        fields.begins("pursuit 2");
         Mover<T>::each_state(fields);
         fields(planned_);
         if (!planned_) along_ = across_ = this->velocity() - this->velocity();
