@@ -120,6 +120,32 @@ double round_spacing(double span, double most_ticks) {
     return 10 * decade;
 }
 
+/// The texts beside a panel's marks, in pixels, so that none is put upon another.
+class Texts {
+  public:
+    static constexpr double height = 16;
+    static double width(std::string_view text) { return 7 * static_cast<double>(text.size()); }
+
+    /// False where another stands.
+    bool put(double left, double middle, std::string_view text) {
+        const Box box{left, left + width(text), middle};
+        const bool is_free = std::none_of(boxes_.begin(), boxes_.end(), [&](const Box& other) {
+            return box.left < other.right && other.left < box.right &&
+                   std::abs(box.middle - other.middle) < height;
+        });
+        if (is_free) boxes_.push_back(box);
+        return is_free;
+    }
+
+  private:
+    struct Box {
+        double left;
+        double right;
+        double middle;
+    };
+    std::vector<Box> boxes_;
+};
+
 /// Writes the script of a chart, a member function a part of the picture.
 class ChartScript {
   public:
@@ -300,8 +326,7 @@ class ChartScript {
         if (panel.band) add_band(*panel.band);
         for (std::size_t i = 0; i < panel.moments.size(); ++i)
             add_moment(panel.moments[i], i);
-        for (const Mark& mark : panel.marks)
-            add_mark(mark);
+        add_marks(panel, place, extent, x_from, x_to);
         add_curves(index, extent);
     }
 
@@ -342,13 +367,33 @@ class ChartScript {
             at_right ? "right" : "left", at_right ? -0.5 : 0.5, moment.colour, 10 * points_);
     }
 
-    void add_mark(const Mark& mark) {
-        const double along = (mark.x - chart_.x_from) / (chart_.x_to - chart_.x_from);
-        const char* const side = along < 0.13 ? "left" : along > 0.87 ? "right" : "center";
-        add("set label {} at first {}, first {} {} front noenhanced point pt 7 ps 0.8 lc rgb '{}' "
-            "offset 0,{} textcolor rgb '{}' font 'DejaVu Sans,{}'",
-            gnuplot_string(mark.text), mark.x, mark.y, side, mark.colour, mark.above ? 0.9 : -0.9,
-            mark.colour, 10 * points_);
+    /// Each text above or below its point, where no other text stands already; else none.
+    void add_marks(const Panel& panel, const Place& place, const Extent& extent, double x_from,
+                   double x_to) {
+        const auto share = [](double value, double low, double high, bool logarithmic) {
+            const double from = to_axis(low, logarithmic);
+            return (to_axis(value, logarithmic) - from) / (to_axis(high, logarithmic) - from);
+        };
+        Texts texts;
+        for (const Mark& mark : panel.marks) {
+            const double along = share(mark.x, x_from, x_to, chart_.log_x);
+            const double up = share(mark.y, extent.low, extent.high, panel.log_y);
+            const double x = place.left + along * (place.right - place.left);
+            const double y = place.bottom - up * (place.bottom - place.top);
+            const double hanging = along < 0.13 ? 0 : along > 0.87 ? 1 : 0.5;
+            const double left = x - hanging * Texts::width(mark.text);
+            const auto fits = [&](bool above) {
+                return texts.put(left, y + (above ? -1 : 1) * Texts::height, mark.text);
+            };
+            const bool as_wished = fits(mark.above);
+            const bool above = as_wished == mark.above;
+            const bool shown = as_wished || fits(above);
+            const char* const side = hanging == 0 ? "left" : hanging == 1 ? "right" : "center";
+            add("set label {} at first {}, first {} {} front noenhanced point pt 7 ps 0.8 lc rgb "
+                "'{}' offset 0,{} textcolor rgb '{}' font 'DejaVu Sans,{}'",
+                gnuplot_string(shown ? mark.text : ""), mark.x, mark.y, side, mark.colour,
+                above ? 0.9 : -0.9, mark.colour, 10 * points_);
+        }
     }
 
     void add_curves(std::size_t index, const Extent& extent) {

@@ -109,11 +109,12 @@ class AnswerMaker {
     }
 
     /// How far it goes is known in advance; it creeps up to it and stays.
-    [[nodiscard]] KickAnswer throw_of(const CoastTuning& tuning) const {
+    [[nodiscard]] KickAnswer throw_of(const CoastTuning& tuning) {
         const double velocity = initial_velocity_of(options_);
         Coast<double> coast{tuning, 0.0};
         coast.launch(velocity);
         KickAnswer kick;
+        answer_.resting_place = coast.end();
         kick.furthest = coast.end();
         kick.furthest_time_s = Figure::none("it creeps up to it");
         kick.return_time_s = Figure::none("nothing brings it back");

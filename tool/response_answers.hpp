@@ -32,7 +32,8 @@ struct ResponseAnswer {
     std::string label{};  ///< of a named tuning
     std::vector<NamedFigure> figures{};
     std::vector<Swing> swings{};
-    double full_size = 1.0;  ///< what a swing of 100 percent is
+    double full_size = 1.0;      ///< what a swing of 100 percent is
+    double resting_place = 0.0;  ///< after a kick
 };
 
 /// The figures of one mover; `tracking` is read off its take, for what no closed form says.

@@ -148,7 +148,8 @@ std::optional<draw::Band> band_of(const ResponseOptions& options,
     }
     if (options.signal == "kick" && answers.size() == 1) {
         const double half = share * std::abs(answers.front().full_size);
-        return draw::Band{-half, half};
+        const double rest = answers.front().resting_place;
+        return draw::Band{rest - half, rest + half};
     }
     return std::nullopt;
 }
