@@ -65,8 +65,7 @@ struct FourDoubles {
 
 std::size_t quick_rows_avx2(const SpringLanes& springs, const QuickStep& step,
                             const RowLanes<float>& rows, std::uint32_t* unsure) noexcept {
-    return step.plain ? quick_rows<FourDoubles, true>(springs, step, rows, unsure)
-                      : quick_rows<FourDoubles, false>(springs, step, rows, unsure);
+    return quick_rows<FourDoubles>(springs, step, rows, unsure);
 }
 
 }  // namespace hopcoil::bank

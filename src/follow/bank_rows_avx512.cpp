@@ -71,8 +71,7 @@ struct EightDoubles {
 
 std::size_t quick_rows_avx512(const SpringLanes& springs, const QuickStep& step,
                               const RowLanes<float>& rows, std::uint32_t* unsure) noexcept {
-    return step.plain ? quick_rows<EightDoubles, true>(springs, step, rows, unsure)
-                      : quick_rows<EightDoubles, false>(springs, step, rows, unsure);
+    return quick_rows<EightDoubles>(springs, step, rows, unsure);
 }
 
 }  // namespace hopcoil::bank

@@ -186,11 +186,11 @@ void store(const Rows<Pack>& from, const RowLanes<float>& to, std::size_t i) {
     Pack::store(to.velocity_of_travel + i, from.velocity_of_travel);
 }
 
-/// See quick_rows. What is `plain` needs no look at whether its digits are there. The structs come
-/// as copies: then the compiler knows that no store reaches them.
+/// What is `plain` needs no look at whether its digits are there. The structs come as copies: then
+/// the compiler knows that no store reaches them.
 template <class Pack, bool plain>
-std::size_t quick_rows(SpringLanes springs, QuickStep step, RowLanes<float> rows,
-                       std::uint32_t* unsure) {
+std::size_t quick_rows_if(SpringLanes springs, QuickStep step, RowLanes<float> rows,
+                          std::uint32_t* unsure) {
     static_assert(Twice<Pack>::size <= batch_size && tile_size % batch_size == 0);
     Tile tile;
     find_ratios<Twice<Pack>>(springs, step, tile);
@@ -207,6 +207,14 @@ std::size_t quick_rows(SpringLanes springs, QuickStep step, RowLanes<float> rows
         }
     }
     return unsure_count;
+}
+
+/// See bank_rows.hpp.
+template <class Pack>
+std::size_t quick_rows(const SpringLanes& springs, const QuickStep& step,
+                       const RowLanes<float>& rows, std::uint32_t* unsure) {
+    return step.plain ? quick_rows_if<Pack, true>(springs, step, rows, unsure)
+                      : quick_rows_if<Pack, false>(springs, step, rows, unsure);
 }
 
 }  // namespace hopcoil::bank

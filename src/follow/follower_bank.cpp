@@ -367,6 +367,52 @@ InstructionSet FollowerBank<S>::instruction_set() const noexcept {
     return state_->set;
 }
 
+template <class S>
+std::size_t FollowerBank<S>::group_count() const noexcept {
+    return state_->groups.size();
+}
+
+template <class S>
+std::size_t FollowerBank<S>::likeness() const noexcept {
+    std::uint64_t sum = state_->components;
+    const auto mix = [&](std::uint64_t number) {
+        sum = (sum ^ number) * 0x9E3779B97F4A7C15U;
+        sum ^= sum >> 29U;
+    };
+    for (const bank::Group<S>& group : state_->groups) {
+        mix(group.varied ? 1 : 0);
+        mix(group.size());
+        for (const Id id : group.ids)
+            mix(id);
+    }
+    return sum;
+}
+
+template <class S>
+typename FollowerBank<S>::Counts FollowerBank<S>::counts() const noexcept {
+    return {state_->steps, state_->rejected};
+}
+
+template <class S>
+typename FollowerBank<S>::Lives FollowerBank<S>::lives(std::size_t group, std::size_t component) {
+    bank::Component<S>& part = state_->part(group, component);
+    return {part.target, part.gap, part.velocity};
+}
+
+template <class S>
+std::span<std::uint8_t> FollowerBank<S>::turns(std::size_t group) {
+    return state_->group(group).turns;
+}
+
+template <class S>
+void FollowerBank<S>::resume(const Counts& counts) noexcept {
+    state_->steps = counts.steps;
+    state_->rejected = counts.rejected;
+    state_->blocks_are_stale = true;
+    for (bank::Group<S>& group : state_->groups)
+        group.disturbed = true;
+}
+
 template class FollowerBank<float>;
 template class FollowerBank<double>;
 

@@ -13,6 +13,7 @@
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>
+#include <hopcoil/follow/follower_bank.hpp>
 #include <hopcoil/follow/glide.hpp>
 #include <hopcoil/follow/layers.hpp>
 #include <hopcoil/follow/pose_follower.hpp>
@@ -264,4 +265,58 @@ TEST_CASE("a state with numbers that cannot be is refused, whoever wrote it", "[
         CHECK_FALSE(load_state(glide, save_state(Forged{bad})));
         CHECK(glide.value() == 0.5);
     }
+}
+
+TEST_CASE("a bank kept as bytes goes on with the same bits", "[state][bank]") {
+    using Bank = FollowerBank<float>;
+    Random random{31};
+    const auto made = [](std::size_t count) {
+        Bank bank{2};
+        const std::size_t shared = bank.add_group(lively);
+        const std::size_t varied = bank.add_varied_group();
+        for (std::size_t i = 0; i < count; ++i) {
+            bank.add(shared, {{0.F, 1.F}});
+            bank.add(varied, {{0.F, 1.F}}, {.frequency_hz = 1 + 0.1 * static_cast<double>(i)});
+        }
+        bank.remove(4);
+        return bank;
+    };
+    const auto go_on = [](Bank& bank, Random& numbers) {
+        const double dt = numbers.chance(0.5) ? 1.0 / 60 : numbers.between(0.01, 0.03);
+        for (const std::size_t group : {std::size_t{0}, std::size_t{1}}) {
+            for (const std::size_t c : {std::size_t{0}, std::size_t{1}}) {
+                for (float& next : bank.next_targets(group, c))
+                    next = numbers.chance(0.01) ? std::numeric_limits<float>::infinity()
+                                                : static_cast<float>(numbers.between(-2, 2));
+            }
+        }
+        bank.step_to_next(dt);
+    };
+    Bank bank = made(40);
+    for (int frame = 0; frame < 37; ++frame)
+        go_on(bank, random);
+    const Bytes kept = save_state(bank);
+    Bank other = made(40);
+    REQUIRE(load_state(other, kept));
+    CHECK(other.rejected_inputs() == bank.rejected_inputs());
+    Random same = random;
+    for (int frame = 0; frame < 40; ++frame) {
+        go_on(bank, random);
+        go_on(other, same);
+        REQUIRE(save_state(other) == save_state(bank));
+    }
+
+    const Bytes before = save_state(other);
+    Bank more = made(41);
+    CHECK_FALSE(load_state(more, kept));
+    Bank retaken = made(40);
+    retaken.remove(6);
+    retaken.add(0, {{0.F, 0.F}});
+    CHECK_FALSE(load_state(retaken, kept));
+    for (std::size_t i = 0; i < kept.size(); ++i) {
+        Bytes spoilt = kept;
+        spoilt[i] ^= std::byte{0x10};
+        REQUIRE_FALSE(load_state(other, spoilt));
+    }
+    CHECK(save_state(other) == before);
 }

@@ -5,7 +5,9 @@
 #include <memory>
 #include <span>
 
+#include <hopcoil/base/components.hpp>
 #include <hopcoil/base/system.hpp>
+#include <hopcoil/follow/mover.hpp>
 #include <hopcoil/spring/tuning.hpp>
 
 namespace hopcoil {
@@ -113,7 +115,48 @@ class FollowerBank {
     void use(InstructionSet set);
     [[nodiscard]] InstructionSet instruction_set() const noexcept;
 
+    /// For save_state and load_state (base/state.hpp): of a bank that holds the like, the same
+    /// groups with the same followers in the same slots. `next_targets` are not kept.
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields.begins("follower bank 1");
+        fields.count(likeness());
+        constexpr std::uint8_t last_turn = steps_per_look - 1;
+        Counts counts = this->counts();
+        fields.up_to(last_turn, counts.steps);
+        fields(counts.rejected);
+        for (std::size_t group = 0; group < group_count(); ++group) {
+            for (std::uint8_t& turn : turns(group))
+                fields.up_to(last_turn, turn);
+            for (std::size_t c = 0; c < components(); ++c) {
+                Lives lives = this->lives(group, c);
+                fields(lives.targets, lives.gaps, lives.velocities);
+                for (std::size_t i = 0; i < lives.gaps.size(); ++i)
+                    fields.require(is_finite(lives.targets[i] + lives.gaps[i]));
+            }
+        }
+        resume(counts);
+    }
+
   private:
+    /// What each_state lists.
+    struct Counts {
+        std::uint8_t steps = 0;
+        std::uint64_t rejected = 0;
+    };
+    struct Lives {
+        std::span<S> targets;
+        std::span<S> gaps;
+        std::span<S> velocities;
+    };
+    [[nodiscard]] std::size_t group_count() const noexcept;
+    /// The same for banks that hold the like; hardly for others.
+    [[nodiscard]] std::size_t likeness() const noexcept;
+    [[nodiscard]] Counts counts() const noexcept;
+    [[nodiscard]] Lives lives(std::size_t group, std::size_t component);
+    [[nodiscard]] std::span<std::uint8_t> turns(std::size_t group);
+    void resume(const Counts& counts) noexcept;
+
     std::size_t begin_step(double dt, bool to_next) noexcept;
     void step_block(std::size_t index) noexcept;
     void end_step() noexcept;
