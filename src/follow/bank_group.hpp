@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstddef>
 #include <cstdint>
+#include <initializer_list>
 #include <limits>
 #include <new>
 #include <type_traits>
@@ -63,15 +64,20 @@ template <class S>
 int growth_bits(double largest) {
     return largest < static_cast<double>(calm_limit<S>) ? std::ilogb(largest) + 3 : beyond_headroom;
 }
+/// At least 1; infinite where one is not a number.
+inline double largest_of(std::initializer_list<double> numbers) {
+    double largest = 1;
+    for (const double each : numbers) {
+        if (std::isnan(each)) return std::numeric_limits<double>::infinity();
+        largest = std::max(largest, std::abs(each));
+    }
+    return largest;
+}
 template <class S>
 int growth_bits(const StraightRows<S>& r) {
-    double largest = 1;
-    for (const S each : {r.gap_of_gap, r.gap_of_velocity, r.gap_of_travel, r.velocity_of_gap,
-                         r.velocity_of_velocity, r.velocity_of_travel}) {
-        // NaN must not hide.
-        if (!(std::abs(static_cast<double>(each)) <= largest)) largest = std::abs(each);
-    }
-    return growth_bits<S>(largest);
+    return growth_bits<S>(
+        largest_of({r.gap_of_gap, r.gap_of_velocity, r.gap_of_travel, r.velocity_of_gap,
+                    r.velocity_of_velocity, r.velocity_of_travel}));
 }
 
 /// What no tuning of a varied group exceeds.
@@ -93,8 +99,8 @@ struct TuningBounds {
         const double w = angular_frequency;
         const double approach_ratio = std::min(w * dt / 2, 1.0);
         const double rounding_up = 1 + 0x1p-20;
-        return rounding_up * std::max({dt, w * std::min(w * dt, 1.0), w * (approach_ratio + hold),
-                                       1 + lag * approach_ratio});
+        return rounding_up * largest_of({dt, w * std::min(w * dt, 1.0), w * (approach_ratio + hold),
+                                         1 + lag * approach_ratio});
     }
 };
 
@@ -108,7 +114,6 @@ void resize_to_batches(Array<S>& array, std::size_t size) {
 class QuickSprings {
   public:
     void resize(std::size_t size) {
-        if (size == 0) *this = {};
         for (Array<double>& array : arrays_)
             resize_to_batches(array, size);
     }
@@ -243,14 +248,13 @@ struct Group {
     void prepare(InstructionSet set, double new_dt, std::size_t components) noexcept {
         const bool is_new = new_dt != dt;
         dt = new_dt;
-        if (!varied) {
-            if (is_new) shared = rounded<S>(straight_rows(tuning, dt));
-            if (is_new) growth_bits = bank::growth_bits(shared);
-            return;
-        }
-        if (is_new) growth_bits = bank::growth_bits<S>(bounds.largest_row(dt));
         if (is_new) keeps_rows = false;
-        if (keeps_rows || (is_new && components == 1)) return;
+        if (is_new && !varied) shared = rounded<S>(straight_rows(tuning, dt));
+        if (is_new) {
+            growth_bits =
+                varied ? bank::growth_bits<S>(bounds.largest_row(dt)) : bank::growth_bits(shared);
+        }
+        if (!varied || keeps_rows || (is_new && components == 1)) return;
         for (std::size_t begin = 0; begin < size(); begin += tile_size)
             find_rows(set, begin, std::min(tile_size, size() - begin), row_lanes(rows, begin));
         keeps_rows = true;
