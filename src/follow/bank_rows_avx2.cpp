@@ -4,6 +4,7 @@
 
 #include <immintrin.h>
 
+#include "../spring/short_series.hpp"
 #include "bank_rows.hpp"
 
 #if defined(__clang__)

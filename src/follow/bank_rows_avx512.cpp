@@ -9,6 +9,7 @@
 #endif
 #include <immintrin.h>
 
+#include "../spring/short_series.hpp"
 #include "bank_rows.hpp"
 
 #if defined(__clang__)

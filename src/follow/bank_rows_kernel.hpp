@@ -3,6 +3,7 @@
 // The quick way to the rows of many springs, written once over packs of doubles: `Pack` says how
 // many, and what the processor does with them (bank_rows_avx2.cpp, bank_rows_avx512.cpp).
 
+#include "../spring/short_series.hpp"
 #include "bank_rows.hpp"
 
 namespace hopcoil::bank {
@@ -42,14 +43,12 @@ struct Twice {
 };
 
 /// c0 + c1 x + c2 x^2 + ...
-template <class Pack, class... Rest>
-typename Pack::Numbers polynomial(const typename Pack::Numbers& x, double constant,
-                                  Rest... higher) {
-    if constexpr (sizeof...(higher) == 0) {
-        return Pack::all(constant);
-    } else {
-        return Pack::times_plus(polynomial<Pack>(x, higher...), x, Pack::all(constant));
-    }
+template <class Pack, std::size_t count>
+typename Pack::Numbers polynomial(const typename Pack::Numbers& x, const double (&c)[count]) {
+    typename Pack::Numbers sum = Pack::all(c[count - 1]);
+    for (std::size_t k = count - 1; k > 0; --k)
+        sum = Pack::times_plus(sum, x, Pack::all(c[k - 1]));
+    return sum;
 }
 
 /// What springs do by themselves in a time (equation (4)), over what it tends to in a short one.
@@ -70,19 +69,10 @@ FreeRatios<Pack> short_ratios(const typename Pack::Numbers& decay_rate,
     const Numbers decay2 = decay * decay;
     const Numbers excess = Pack::times_plus(decay_rate, decay_rate, -stiffness);  // (z^2 - 1) w^2
     const Numbers x = excess * Pack::all(time * time);
-    // (e^-t - 1 + t)/t^2, (cosh sqrt x - 1)/x, (sinh sqrt x / sqrt x - 1)/x
-    const Numbers even =
-        polynomial<Pack>(decay2, 0.49999999999999967, 0.041666666661303135, 0.0013888877485737125,
-                         2.477884944072777e-05, 2.249225630829272e-07);
-    const Numbers odd = polynomial<Pack>(decay2, -0.16666666666656624, -0.008333333222923142,
-                                         -0.00019840606750033606, -2.709945051891176e-06);
-    const Numbers g = Pack::times_plus(odd, decay, even);
-    const Numbers c =
-        polynomial<Pack>(x, 0.5000000000000001, 0.041666666666666664, 0.0013888888888636845,
-                         2.4801587301482283e-05, 2.755742676232883e-07, 2.0876801795495186e-09);
-    const Numbers s =
-        polynomial<Pack>(x, 0.16666666666666669, 0.008333333333333333, 0.00019841269841101812,
-                         2.7557319223924114e-06, 2.5052180077655894e-08, 1.6059070194246275e-10);
+    const Numbers g = Pack::times_plus(polynomial<Pack>(decay2, ShortSeries::decay_odd), decay,
+                                       polynomial<Pack>(decay2, ShortSeries::decay_even));
+    const Numbers c = polynomial<Pack>(x, ShortSeries::cosh);
+    const Numbers s = polynomial<Pack>(x, ShortSeries::sinh);
     const Numbers shortfall = Pack::minus_times(one, decay, g);
     const Numbers e = Pack::minus_times(one, decay, shortfall);
     const Numbers slow = shortfall - g;  // (1 - e^-t (1 + t))/t^2

@@ -45,7 +45,8 @@ struct CubicRows {
     double velocity_of_chord = 0;
 };
 
-/// Source  docs/math/follower.md, equations (2) to (7). Never form D / dt: it overflows.
+/// Source  docs/math/follower.md, equations (2) to (7); short steps by series, (16) to (18). Never
+///         form D / dt: it overflows.
 /// Errors  none; for a valid tuning and a finite dt >= 0 all rows are finite unless w dt overflows.
 [[nodiscard]] StraightRows<double> straight_rows(const Tuning& tuning, double dt) noexcept;
 /// Source  docs/math/follower.md, equations (8) to (12); costs about five times `straight_rows`.
