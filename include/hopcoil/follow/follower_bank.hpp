@@ -49,7 +49,7 @@ class FollowerBank {
     /// A group whose members share a tuning.
     std::size_t add_group(const Tuning& tuning);
     /// A group in which each has its own tuning: twice the cost of a shared one, and some ten times
-    /// when `dt` changes every step (a hundred times for doubles, and with the plain instruction
+    /// when `dt` changes every step (fifty times for doubles, and with the plain instruction
     /// set); a group for each of a few tunings is far better.
     std::size_t add_varied_group();
 
