@@ -114,18 +114,21 @@ bool is_short(double z, double u) {
     return z <= 4 && u <= longest && z * u <= longest;
 }
 
-FreeRatios ratios_by_series(double z, double u) {
+/// Answers after a phase u, from those after it has been halved until `stiffness` times it is
+/// short.
+template <class ShortAnswers>
+auto by_doubling(double z, double u, double stiffness, ShortAnswers short_answers) {
     int halvings = 0;
-    while (std::max(u, z * u) > ShortSeries::longest_phase) {
+    while (stiffness * u > ShortSeries::longest_phase) {
         u *= 0.5;
         ++halvings;
     }
-    FreeRatios ratios = short_ratios(z, u);
+    auto answers = short_answers(z, u);
     for (; halvings > 0; --halvings) {
-        ratios = doubled(ratios, z, u);
+        answers = doubled(answers, z, u);
         u *= 2;
     }
-    return ratios;
+    return answers;
 }
 
 double over_phase(double answer, double u) {
@@ -187,17 +190,7 @@ PowerAnswers power_answers(double z, double u) {
         const double r3 = 1 - over_phase(6 * z * r2, u) - over_phase(over_phase(6 * r1, u), u);
         return {.r = {r0, r1, r2, r3}, .kick = free.kick};
     }
-    int halvings = 0;
-    while (stiffness * u > 0.5) {
-        u *= 0.5;
-        ++halvings;
-    }
-    PowerAnswers answers = series_answers(z, u);
-    for (; halvings > 0; --halvings) {
-        answers = doubled(answers, z, u);
-        u *= 2;
-    }
-    return answers;
+    return by_doubling(z, u, stiffness, series_answers);
 }
 
 template <class S>
@@ -237,7 +230,9 @@ StraightRows<double> straight_rows(const Tuning& tuning, double dt) noexcept {
     const double w = angular_frequency_rad_per_s(tuning);
     const double z = tuning.damping_ratio;
     const double u = w * dt;
-    if (is_short(z, u)) return rows_of(ratios_by_series(z, u), tuning, dt);
+    if (is_short(z, u)) {
+        return rows_of(by_doubling(z, u, std::max(1.0, z), short_ratios), tuning, dt);
+    }
     const FreeAnswer free = free_answer(z, u);
     const double kick_ratio = u < least_phase ? 1 : over_phase(free.kick, u);
     const double approach_ratio = u < least_phase ? 0.5 * u : over_phase(free.approach, u);
