@@ -104,19 +104,14 @@ struct TuningBounds {
     }
 };
 
-/// Sets the size of an array of which whole batches are worked at.
-template <class S>
-void resize_to_batches(Array<S>& array, std::size_t size) {
-    array.resize((size + batch_size - 1) / batch_size * batch_size);
+inline std::size_t batches_of(std::size_t count) {
+    return (count + batch_size - 1) / batch_size;
 }
 
 /// The tunings of a varied group as quick_rows takes them.
 class QuickSprings {
   public:
-    void resize(std::size_t size) {
-        for (Array<double>& array : arrays_)
-            resize_to_batches(array, size);
-    }
+    void resize(std::size_t size) { batches_.resize(batches_of(size)); }
     void set(std::size_t slot, const Tuning& tuning) noexcept {
         const double w = angular_frequency_rad_per_s(tuning);
         const double z = tuning.damping_ratio;
@@ -124,25 +119,20 @@ class QuickSprings {
         // Within these the series have digits to spare.
         const bool is_quick = w > 0x1p-30 && w < 0x1p40 && z <= 8 && std::abs(tuning.lead) < 0x1p20;
         const double none = std::numeric_limits<double>::quiet_NaN();
-        const std::array<double, 5> numbers{z * w, is_quick ? w * w : none,
-                                            damping * (tuning.lead - 1) / (w * w),
-                                            damping * tuning.lead, w * (1 + z)};
-        for (std::size_t k = 0; k < arrays_.size(); ++k)
-            arrays_[k][slot] = numbers[k];
+        SpringBatch& batch = batches_[slot / batch_size];
+        const std::size_t lane = slot % batch_size;
+        batch.damping[lane] = damping;
+        batch.pull[lane] = is_quick ? -(w * w) : none;
+        batch.lag[lane] = damping * (tuning.lead - 1) / (w * w);
+        batch.hold[lane] = damping * tuning.lead;
         is_plain_ = is_plain_ && is_quick && tuning.lead >= 0 && tuning.lead <= 1;
         slowest_ = std::min(slowest_, w / (1 + z));
         if (is_quick) fastest_ = std::max({fastest_, w, z * w});
     }
-    void move(std::size_t from, std::size_t to) noexcept {
-        for (Array<double>& array : arrays_)
-            array[to] = array[from];
-    }
 
-    [[nodiscard]] SpringLanes lanes(std::size_t begin, std::size_t count) const noexcept {
-        const auto at = [&](std::size_t k) {
-            return arrays_[k].data() + begin;
-        };
-        return {at(0), at(1), at(2), at(3), at(4), count};
+    /// Those from a slot on; the first of a batch.
+    [[nodiscard]] const SpringBatch* from(std::size_t slot) const noexcept {
+        return batches_.data() + slot / batch_size;
     }
 
     [[nodiscard]] QuickStep step(double dt) const noexcept {
@@ -156,7 +146,7 @@ class QuickSprings {
     }
 
   private:
-    std::array<Array<double>, 5> arrays_;  ///< in the order of SpringLanes
+    Array<SpringBatch> batches_;
     // Of all there have been since it was empty.
     bool is_plain_ = true;
     double slowest_ = std::numeric_limits<double>::infinity();  ///< w / (1 + z)
@@ -164,15 +154,19 @@ class QuickSprings {
 };
 
 template <class S>
-using RowArrays = std::array<Array<S>, 6>;  ///< in the order of StraightRows
-
-template <class Arrays>
-auto row_lanes(Arrays& arrays, std::size_t begin) {
-    const auto at = [&](std::size_t k) {
-        return arrays[k].data() + begin;
-    };
-    using S = std::remove_reference_t<decltype(*at(0))>;
-    return RowLanes<S>{at(0), at(1), at(2), at(3), at(4), at(5)};
+StraightRows<S> rows_in(const RowBatch<S>& batch, std::size_t lane) {
+    return {batch.gap_of_gap[lane],           batch.gap_of_velocity[lane],
+            batch.gap_of_travel[lane],        batch.velocity_of_gap[lane],
+            batch.velocity_of_velocity[lane], batch.velocity_of_travel[lane]};
+}
+template <class S>
+void put_rows(const StraightRows<S>& rows, RowBatch<S>& batch, std::size_t lane) {
+    batch.gap_of_gap[lane] = rows.gap_of_gap;
+    batch.gap_of_velocity[lane] = rows.gap_of_velocity;
+    batch.gap_of_travel[lane] = rows.gap_of_travel;
+    batch.velocity_of_gap[lane] = rows.velocity_of_gap;
+    batch.velocity_of_velocity[lane] = rows.velocity_of_velocity;
+    batch.velocity_of_travel[lane] = rows.velocity_of_travel;
 }
 
 template <class S>
@@ -185,7 +179,7 @@ struct Group {
     // Varied only.
     std::vector<Tuning> tunings;
     QuickSprings springs;
-    RowArrays<S> rows;  ///< for dt, when they are kept
+    Array<RowBatch<S>> rows;  ///< for dt, when they are kept
     bool keeps_rows = false;
     Array<S> least_velocities;
     TuningBounds bounds;
@@ -200,8 +194,7 @@ struct Group {
     [[nodiscard]] StraightRows<S> rows_of(std::size_t slot) const noexcept {
         if (!varied) return shared;
         if (!keeps_rows) return rounded<S>(straight_rows(tunings[slot], dt));
-        return {rows[0][slot], rows[1][slot], rows[2][slot],
-                rows[3][slot], rows[4][slot], rows[5][slot]};
+        return rows_in(rows[slot / batch_size], slot % batch_size);
     }
     [[nodiscard]] S least_velocity_of(std::size_t slot) const noexcept {
         return varied ? least_velocities[slot] : least_velocity<S>(tuning);
@@ -218,17 +211,17 @@ struct Group {
         }
         tunings.push_back(its);
         springs.resize(tunings.size());
-        for (Array<S>& row : rows)
-            resize_to_batches(row, tunings.size());
+        rows.resize(batches_of(tunings.size()));
         least_velocities.push_back(S{0});
         retune_one(tunings.size() - 1, its);
     }
     void remove_tuning(std::size_t slot) {
-        tunings[slot] = tunings.back();
+        const std::size_t last = tunings.size() - 1;
+        put_rows(rows_in(rows[last / batch_size], last % batch_size), rows[slot / batch_size],
+                 slot % batch_size);
+        tunings[slot] = tunings[last];
         tunings.pop_back();
-        springs.move(tunings.size(), slot);
-        for (Array<S>& row : rows)
-            row[slot] = row[tunings.size()];
+        springs.set(slot, tunings[slot]);
         least_velocities[slot] = least_velocities.back();
         least_velocities.pop_back();
     }
@@ -256,31 +249,26 @@ struct Group {
         }
         if (!varied || keeps_rows || (is_new && components == 1)) return;
         for (std::size_t begin = 0; begin < size(); begin += tile_size)
-            find_rows(set, begin, std::min(tile_size, size() - begin), row_lanes(rows, begin));
+            find_rows(set, begin, std::min(tile_size, size() - begin),
+                      rows.data() + begin / batch_size);
         keeps_rows = true;
     }
 
     /// The rows of at most a tile's worth in a varied group.
     void find_rows(InstructionSet set, std::size_t begin, std::size_t count,
-                   const RowLanes<S>& to) const noexcept {
+                   RowBatch<S>* to) const noexcept {
         std::array<std::uint32_t, tile_size> left;
         std::size_t left_count = 0;
         if constexpr (std::is_same_v<S, float>) {
             left_count =
-                quick_rows(set, springs.lanes(begin, count), springs.step(dt), to, left.data());
+                quick_rows(set, springs.from(begin), count, springs.step(dt), to, left.data());
         } else {
             for (; left_count < count; ++left_count)
                 left[left_count] = static_cast<std::uint32_t>(left_count);
         }
         for (std::size_t k = 0; k < left_count; ++k) {
             const std::size_t i = left[k];
-            const StraightRows<S> r = rows_of(begin + i);
-            to.gap_of_gap[i] = r.gap_of_gap;
-            to.gap_of_velocity[i] = r.gap_of_velocity;
-            to.gap_of_travel[i] = r.gap_of_travel;
-            to.velocity_of_gap[i] = r.velocity_of_gap;
-            to.velocity_of_velocity[i] = r.velocity_of_velocity;
-            to.velocity_of_travel[i] = r.velocity_of_travel;
+            put_rows(rows_of(begin + i), to[i / batch_size], i % batch_size);
         }
     }
 };

@@ -107,9 +107,7 @@ HOPCOIL_INTO_EACH void held_loop(S* __restrict gaps, S* __restrict velocities, s
 template <class S>
 HOPCOIL_INTO_EACH void varied_loop(const S* __restrict target, const S* __restrict next,
                                    S* __restrict gaps, S* __restrict velocities, std::size_t count,
-                                   const S* __restrict gg, const S* __restrict gv,
-                                   const S* __restrict gt, const S* __restrict vg,
-                                   const S* __restrict vv, const S* __restrict vt) {
+                                   const RowBatch<S>& rows) {
 #if defined(__clang__)
 #pragma clang loop vectorize(enable) interleave(enable)
 #else
@@ -119,8 +117,25 @@ HOPCOIL_INTO_EACH void varied_loop(const S* __restrict target, const S* __restri
         const S travel = next[i] - target[i];
         const S gap = gaps[i];
         const S velocity = velocities[i];
-        gaps[i] = (gap * gg[i] + velocity * gv[i]) + travel * gt[i];
-        velocities[i] = (gap * vg[i] + velocity * vv[i]) + travel * vt[i];
+        gaps[i] = (gap * rows.gap_of_gap[i] + velocity * rows.gap_of_velocity[i]) +
+                  travel * rows.gap_of_travel[i];
+        velocities[i] = (gap * rows.velocity_of_gap[i] + velocity * rows.velocity_of_velocity[i]) +
+                        travel * rows.velocity_of_travel[i];
+    }
+}
+
+template <class S>
+HOPCOIL_INTO_EACH void varied_batches(const Lanes<S>& lanes, const RowBatch<S>* rows) {
+    const S* const target = aligned(lanes.target);
+    const S* const next = aligned(lanes.next);
+    S* const gaps = aligned(lanes.gap);
+    S* const velocities = aligned(lanes.velocity);
+    const std::size_t whole = lanes.count / batch_size * batch_size;
+    for (std::size_t i = 0; i < whole; i += batch_size, ++rows)
+        varied_loop(target + i, next + i, gaps + i, velocities + i, batch_size, *rows);
+    if (whole < lanes.count) {
+        varied_loop(target + whole, next + whole, gaps + whole, velocities + whole,
+                    lanes.count - whole, *rows);
     }
 }
 
@@ -203,10 +218,8 @@ bool calm_halves_loop(const S* numbers, std::size_t count) {
     TARGET void held_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {                \
         held_loop(lanes.gap, lanes.velocity, lanes.count, rows);                                 \
     }                                                                                            \
-    TARGET void varied_##NAME(const Lanes<S>& lanes, const RowLanes<S>& rows) {                  \
-        varied_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count,            \
-                    rows.gap_of_gap, rows.gap_of_velocity, rows.gap_of_travel,                   \
-                    rows.velocity_of_gap, rows.velocity_of_velocity, rows.velocity_of_travel);   \
+    TARGET void varied_##NAME(const Lanes<S>& lanes, const RowBatch<S>* rows) {                  \
+        varied_batches(lanes, rows);                                                             \
     }                                                                                            \
     TARGET void settle_##NAME(const Lanes<S>& lanes, const Least<S>& least) {                    \
         settle_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities);        \
@@ -268,7 +281,7 @@ void move_shared_settling(InstructionSet set, const Lanes<S>& lanes, const Strai
 }
 
 template <class S>
-void move_varied(InstructionSet set, const Lanes<S>& lanes, const RowLanes<S>& rows) noexcept {
+void move_varied(InstructionSet set, const Lanes<S>& lanes, const RowBatch<S>* rows) noexcept {
     HOPCOIL_CHOOSE(varied, lanes, rows);
 }
 
@@ -293,7 +306,7 @@ bool are_calm(InstructionSet set, const S* numbers, std::size_t count) noexcept 
     template void move_shared(InstructionSet, const Lanes<S>&, const StraightRows<S>&) noexcept;   \
     template void move_shared_settling(InstructionSet, const Lanes<S>&, const StraightRows<S>&, S, \
                                        S, const std::uint8_t*, std::uint8_t) noexcept;             \
-    template void move_varied(InstructionSet, const Lanes<S>&, const RowLanes<S>&) noexcept;       \
+    template void move_varied(InstructionSet, const Lanes<S>&, const RowBatch<S>*) noexcept;       \
     template void settle(InstructionSet, const Lanes<S>&, const Least<S>&) noexcept;               \
     template void settle_due(InstructionSet, const Lanes<S>&, const Least<S>&,                     \
                              const std::uint8_t*, std::uint8_t) noexcept;                          \

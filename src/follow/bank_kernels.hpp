@@ -32,7 +32,7 @@ void move_shared_settling(InstructionSet set, const Lanes<S>& lanes, const Strai
 
 /// Each with its own.
 template <class S>
-void move_varied(InstructionSet set, const Lanes<S>& lanes, const RowLanes<S>& rows) noexcept;
+void move_varied(InstructionSet set, const Lanes<S>& lanes, const RowBatch<S>* rows) noexcept;
 
 /// What is below these becomes zero.
 template <class S>

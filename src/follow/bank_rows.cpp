@@ -4,15 +4,16 @@
 
 namespace hopcoil::bank {
 
-std::size_t quick_rows(InstructionSet set, const SpringLanes& springs, const QuickStep& step,
-                       const RowLanes<float>& rows, std::uint32_t* unsure) noexcept {
+std::size_t quick_rows(InstructionSet set, const SpringBatch* springs, std::size_t count,
+                       const QuickStep& step, RowBatch<float>* rows,
+                       std::uint32_t* unsure) noexcept {
 #if defined(__x86_64__)
-    if (set == InstructionSet::avx512) return quick_rows_avx512(springs, step, rows, unsure);
-    if (set == InstructionSet::avx2) return quick_rows_avx2(springs, step, rows, unsure);
+    if (set == InstructionSet::avx512) return quick_rows_avx512(springs, count, step, rows, unsure);
+    if (set == InstructionSet::avx2) return quick_rows_avx2(springs, count, step, rows, unsure);
 #endif
-    for (std::size_t i = 0; i < springs.count; ++i)
+    for (std::size_t i = 0; i < count; ++i)
         unsure[i] = static_cast<std::uint32_t>(i);
-    return springs.count;
+    return count;
 }
 
 }  // namespace hopcoil::bank

@@ -12,19 +12,29 @@ enum class InstructionSet : std::uint8_t;
 
 namespace hopcoil::bank {
 
-/// Springs are worked at so many at a time; arrays of them have room for a whole number of batches.
+/// Numbers of many followers lie in batches: of each kind so many side by side. One stream of
+/// memory is all that a loop over them follows.
 inline constexpr std::size_t batch_size = 16;
-/// At most so many in one call: what is left in between stays in the first cache.
+/// At most so many followers in one call: what is left in between stays in the first cache.
 inline constexpr std::size_t tile_size = 256;
 
-/// Springs in numbers, an array each. What is not for the quick way has NaN for its stiffness.
-struct SpringLanes {
-    const double* decay_rate;  ///< z w, 1/s
-    const double* stiffness;   ///< w^2, 1/s^2
-    const double* lag;         ///< 2 z (L - 1)/w, s
-    const double* hold;        ///< 2 z w L, 1/s
-    const double* least_push;  ///< w (1 + z)
-    std::size_t count;
+/// Springs in numbers. What is not for the quick way has NaN for its pull.
+struct alignas(64) SpringBatch {
+    double damping[batch_size];  ///< 2 z w, 1/s
+    double pull[batch_size];     ///< -w^2, 1/s^2
+    double lag[batch_size];      ///< 2 z (L - 1)/w, s
+    double hold[batch_size];     ///< 2 z w L, 1/s
+};
+
+/// The rows of their steps, in the order of StraightRows.
+template <class S>
+struct alignas(64) RowBatch {
+    S gap_of_gap[batch_size];
+    S gap_of_velocity[batch_size];
+    S gap_of_travel[batch_size];
+    S velocity_of_gap[batch_size];
+    S velocity_of_velocity[batch_size];
+    S velocity_of_travel[batch_size];
 };
 
 /// A time step, and how to come to it.
@@ -33,17 +43,6 @@ struct QuickStep {
     int halvings;
     double shortest;  ///< dt halved so many times
     bool plain;       ///< no spring is beyond the series, slow, or has a lead outside [0, 1]
-};
-
-/// The rows of each, an array a row.
-template <class S>
-struct RowLanes {
-    S* gap_of_gap;
-    S* gap_of_velocity;
-    S* gap_of_travel;
-    S* velocity_of_gap;
-    S* velocity_of_velocity;
-    S* velocity_of_travel;
 };
 
 /// The rows of straight_rows(), rounded to float, of many springs for one dt: the same bits, or
@@ -56,11 +55,12 @@ struct RowLanes {
 ///
 /// Returns     how many are unsure; with the plain instruction set, all.
 /// Source      docs/math/follower.md (16)-(18).
-std::size_t quick_rows(InstructionSet set, const SpringLanes& springs, const QuickStep& step,
-                       const RowLanes<float>& rows, std::uint32_t* unsure) noexcept;
-std::size_t quick_rows_avx2(const SpringLanes& springs, const QuickStep& step,
-                            const RowLanes<float>& rows, std::uint32_t* unsure) noexcept;
-std::size_t quick_rows_avx512(const SpringLanes& springs, const QuickStep& step,
-                              const RowLanes<float>& rows, std::uint32_t* unsure) noexcept;
+std::size_t quick_rows(InstructionSet set, const SpringBatch* springs, std::size_t count,
+                       const QuickStep& step, RowBatch<float>* rows,
+                       std::uint32_t* unsure) noexcept;
+std::size_t quick_rows_avx2(const SpringBatch* springs, std::size_t count, const QuickStep& step,
+                            RowBatch<float>* rows, std::uint32_t* unsure) noexcept;
+std::size_t quick_rows_avx512(const SpringBatch* springs, std::size_t count, const QuickStep& step,
+                              RowBatch<float>* rows, std::uint32_t* unsure) noexcept;
 
 }  // namespace hopcoil::bank

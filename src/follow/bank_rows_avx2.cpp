@@ -29,6 +29,7 @@ struct FourDoubles {
     static void store(float* to, Numbers x) { _mm_storeu_ps(to, _mm256_cvtpd_ps(x)); }
     static void store(double* to, Numbers x) { _mm256_storeu_pd(to, x); }
     static Numbers times_plus(Numbers a, Numbers b, Numbers c) { return _mm256_fmadd_pd(a, b, c); }
+    static Numbers times_minus(Numbers a, Numbers b, Numbers c) { return _mm256_fmsub_pd(a, b, c); }
     /// c - a b
     static Numbers minus_times(Numbers c, Numbers a, Numbers b) {
         return _mm256_fnmadd_pd(a, b, c);
@@ -64,9 +65,9 @@ struct FourDoubles {
 
 }  // namespace
 
-std::size_t quick_rows_avx2(const SpringLanes& springs, const QuickStep& step,
-                            const RowLanes<float>& rows, std::uint32_t* unsure) noexcept {
-    return quick_rows<FourDoubles>(springs, step, rows, unsure);
+std::size_t quick_rows_avx2(const SpringBatch* springs, std::size_t count, const QuickStep& step,
+                            RowBatch<float>* rows, std::uint32_t* unsure) noexcept {
+    return quick_rows<FourDoubles>(springs, count, step, rows, unsure);
 }
 
 }  // namespace hopcoil::bank

@@ -35,6 +35,7 @@ struct EightDoubles {
     static void store(float* to, Numbers x) { _mm256_storeu_ps(to, _mm512_cvtpd_ps(x)); }
     static void store(double* to, Numbers x) { _mm512_storeu_pd(to, x); }
     static Numbers times_plus(Numbers a, Numbers b, Numbers c) { return _mm512_fmadd_pd(a, b, c); }
+    static Numbers times_minus(Numbers a, Numbers b, Numbers c) { return _mm512_fmsub_pd(a, b, c); }
     /// c - a b
     static Numbers minus_times(Numbers c, Numbers a, Numbers b) {
         return _mm512_fnmadd_pd(a, b, c);
@@ -70,9 +71,9 @@ struct EightDoubles {
 
 }  // namespace
 
-std::size_t quick_rows_avx512(const SpringLanes& springs, const QuickStep& step,
-                              const RowLanes<float>& rows, std::uint32_t* unsure) noexcept {
-    return quick_rows<EightDoubles>(springs, step, rows, unsure);
+std::size_t quick_rows_avx512(const SpringBatch* springs, std::size_t count, const QuickStep& step,
+                              RowBatch<float>* rows, std::uint32_t* unsure) noexcept {
+    return quick_rows<EightDoubles>(springs, count, step, rows, unsure);
 }
 
 }  // namespace hopcoil::bank

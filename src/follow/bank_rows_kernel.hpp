@@ -22,7 +22,6 @@ struct Twice {
         friend Numbers operator*(const Numbers& x, const Numbers& y) {
             return {x.a * y.a, x.b * y.b};
         }
-        friend Numbers operator-(const Numbers& x) { return {-x.a, -x.b}; }
     };
     static constexpr std::size_t size = 2 * Pack::size;
 
@@ -51,24 +50,24 @@ typename Pack::Numbers polynomial(const typename Pack::Numbers& x, const double 
     return sum;
 }
 
-/// What springs do by themselves in a time (equation (4)), over what it tends to in a short one.
+/// What springs do by themselves in a time (equation (4)).
 template <class Pack>
-struct FreeRatios {
+struct Free {
     typename Pack::Numbers kick;      ///< q/u
-    typename Pack::Numbers approach;  ///< A/time^2, in 1/s^2
+    typename Pack::Numbers approach;  ///< A
 };
 
 /// Over a time of w time <= 1/2 and z w time <= 1/2, for any damping (equations (16), (17)). The
 /// coefficients interpolate at Chebyshev's nodes: to 3e-16.
 template <class Pack>
-FreeRatios<Pack> short_ratios(const typename Pack::Numbers& decay_rate,
-                              const typename Pack::Numbers& stiffness, double time) {
+Free<Pack> short_step(const typename Pack::Numbers& damping, const typename Pack::Numbers& pull,
+                      double time) {
     using Numbers = typename Pack::Numbers;
     const Numbers one = Pack::all(1);
-    const Numbers decay = decay_rate * Pack::all(time);
+    const Numbers decay = damping * Pack::all(time / 2);
     const Numbers decay2 = decay * decay;
-    const Numbers excess = Pack::times_plus(decay_rate, decay_rate, -stiffness);  // (z^2 - 1) w^2
-    const Numbers x = excess * Pack::all(time * time);
+    const Numbers drawn = pull * Pack::all(time * time);  // -u^2
+    const Numbers x = decay2 + drawn;
     const Numbers g = Pack::times_plus(polynomial<Pack>(decay2, ShortSeries::decay_odd), decay,
                                        polynomial<Pack>(decay2, ShortSeries::decay_even));
     const Numbers c = polynomial<Pack>(x, ShortSeries::cosh);
@@ -78,45 +77,64 @@ FreeRatios<Pack> short_ratios(const typename Pack::Numbers& decay_rate,
     const Numbers slow = shortfall - g;  // (1 - e^-t (1 + t))/t^2
     const Numbers difference = Pack::minus_times(slow, e, Pack::times_plus(decay, s, c));
     return {.kick = e * Pack::times_plus(x, s, one),
-            .approach = Pack::times_plus(excess, difference, stiffness * slow)};
+            .approach = Pack::minus_times(x * difference, drawn, slow)};
 }
 
-/// From a time to twice it (equation (18)).
+/// From a time to twice it (equation (18), times u^2).
 template <class Pack>
-FreeRatios<Pack> doubled(const FreeRatios<Pack>& half, const typename Pack::Numbers& decay_rate,
-                         const typename Pack::Numbers& stiffness, double time) {
+Free<Pack> doubled(const Free<Pack>& half, const typename Pack::Numbers& damping,
+                   const typename Pack::Numbers& pull, double time) {
     using Numbers = typename Pack::Numbers;
-    const Numbers approach = half.approach * Pack::all(time * time);
-    const Numbers kick = half.kick * Pack::all(time);
-    const Numbers left = Pack::minus_times(Pack::all(1) - approach, decay_rate, kick);
-    const Numbers sum = Pack::times_plus(half.approach, Pack::all(2) - approach,
-                                         stiffness * (half.kick * half.kick));
-    return {.kick = half.kick * left, .approach = Pack::all(0.25) * sum};
+    const Numbers decay = damping * Pack::all(time / 2);
+    const Numbers drawn = pull * Pack::all(time * time);
+    const Numbers left = Pack::minus_times(Pack::all(1) - half.approach, decay, half.kick);
+    return {.kick = half.kick * left,
+            .approach = Pack::minus_times(half.approach * (Pack::all(2) - half.approach), drawn,
+                                          half.kick * half.kick)};
 }
 
 /// What one stage leaves to the next: chains this short let the processor work at several at once.
-struct Tile {
-    alignas(64) double kick[tile_size];
-    alignas(64) double approach[tile_size];
+struct alignas(64) FreeBatch {
+    double kick[batch_size];
+    double approach[batch_size];
 };
+using Tile = FreeBatch[tile_size / batch_size];
+
+/// A pack at a time, with the numbers of its batch and of its first lane. Written out for a whole
+/// batch: counting would take as long as a part of the work.
+template <class Pack, std::size_t lane = 0, class Work>
+void for_packs_of(std::size_t batch, const Work& work) {
+    if constexpr (lane < batch_size) {
+        work(batch, lane);
+        for_packs_of<Pack, lane + Pack::size>(batch, work);
+    }
+}
+template <class Pack, class Work>
+void for_packs(std::size_t count, const Work& work) {
+    const std::size_t batches = (count + batch_size - 1) / batch_size;
+    for (std::size_t batch = 0; batch < batches; ++batch)
+        for_packs_of<Pack>(batch, work);
+}
 
 template <class Pack>
-void find_ratios(const SpringLanes& springs, const QuickStep& step, Tile& tile) {
-    for (std::size_t i = 0; i < springs.count; i += Pack::size) {
-        const FreeRatios<Pack> free = short_ratios<Pack>(
-            Pack::load(springs.decay_rate + i), Pack::load(springs.stiffness + i), step.shortest);
-        Pack::store(tile.kick + i, free.kick);
-        Pack::store(tile.approach + i, free.approach);
-    }
+void find_free(const SpringBatch* springs, std::size_t count, const QuickStep& step, Tile& tile) {
+    for_packs<Pack>(count, [&](std::size_t batch, std::size_t lane) {
+        const Free<Pack> free =
+            short_step<Pack>(Pack::load(springs[batch].damping + lane),
+                             Pack::load(springs[batch].pull + lane), step.shortest);
+        Pack::store(tile[batch].kick + lane, free.kick);
+        Pack::store(tile[batch].approach + lane, free.approach);
+    });
     double time = step.shortest;
     for (int halving = 0; halving < step.halvings; ++halving, time += time) {
-        for (std::size_t i = 0; i < springs.count; i += Pack::size) {
-            const FreeRatios<Pack> free = doubled<Pack>(
-                {Pack::load(tile.kick + i), Pack::load(tile.approach + i)},
-                Pack::load(springs.decay_rate + i), Pack::load(springs.stiffness + i), time);
-            Pack::store(tile.kick + i, free.kick);
-            Pack::store(tile.approach + i, free.approach);
-        }
+        for_packs<Pack>(count, [&](std::size_t batch, std::size_t lane) {
+            const Free<Pack> free = doubled<Pack>(
+                {Pack::load(tile[batch].kick + lane), Pack::load(tile[batch].approach + lane)},
+                Pack::load(springs[batch].damping + lane), Pack::load(springs[batch].pull + lane),
+                time);
+            Pack::store(tile[batch].kick + lane, free.kick);
+            Pack::store(tile[batch].approach + lane, free.approach);
+        });
     }
 }
 
@@ -132,79 +150,87 @@ struct Rows {
 
 /// Equations (2) and (3).
 template <class Pack>
-Rows<Pack> rows_of(const FreeRatios<Pack>& free, const SpringLanes& springs, std::size_t i,
+Rows<Pack> rows_of(const Free<Pack>& free, const SpringBatch& springs, std::size_t lane,
                    double dt) {
     using Numbers = typename Pack::Numbers;
-    const Numbers step = Pack::all(dt);
-    const Numbers decay_rate = Pack::load(springs.decay_rate + i);
-    const Numbers approach = step * free.approach;
+    const Numbers approach_rate = free.approach * Pack::all(1 / dt);
     Rows<Pack> rows;
-    rows.gap_of_gap = Pack::minus_times(Pack::all(1), step, approach);
-    rows.gap_of_velocity = step * free.kick;
-    rows.gap_of_travel = Pack::times_plus(Pack::load(springs.lag + i), approach, -free.kick);
-    rows.velocity_of_gap = -(Pack::load(springs.stiffness + i) * rows.gap_of_velocity);
-    rows.velocity_of_velocity =
-        Pack::minus_times(rows.gap_of_gap, decay_rate + decay_rate, rows.gap_of_velocity);
-    rows.velocity_of_travel = Pack::times_plus(Pack::load(springs.hold + i), free.kick, approach);
+    rows.gap_of_gap = Pack::all(1) - free.approach;
+    rows.gap_of_velocity = free.kick * Pack::all(dt);
+    rows.gap_of_travel =
+        Pack::times_minus(Pack::load(springs.lag + lane), approach_rate, free.kick);
+    rows.velocity_of_gap = Pack::load(springs.pull + lane) * rows.gap_of_velocity;
+    rows.velocity_of_velocity = Pack::minus_times(
+        rows.gap_of_gap, Pack::load(springs.damping + lane), rows.gap_of_velocity);
+    rows.velocity_of_travel =
+        Pack::times_plus(Pack::load(springs.hold + lane), free.kick, approach_rate);
     return rows;
 }
 
 /// Where digits may be missing: differences that have cancelled, times beyond the series. NaN is
 /// never at least anything.
 template <class Pack>
-typename Pack::Lanes doubtful(const FreeRatios<Pack>& free, const Rows<Pack>& rows,
-                              const SpringLanes& springs, std::size_t i, double shortest) {
+typename Pack::Lanes doubtful(const Free<Pack>& free, const Rows<Pack>& rows,
+                              const SpringBatch& springs, std::size_t lane, double shortest) {
     using Numbers = typename Pack::Numbers;
-    const Numbers time = Pack::all(shortest);
     const Numbers smallest = Pack::lesser(
         Pack::lesser(Pack::size_of(rows.gap_of_travel), Pack::size_of(rows.velocity_of_velocity)),
         Pack::lesser(Pack::size_of(rows.gap_of_gap), Pack::size_of(free.kick)));
-    const Numbers least_push = Pack::all(0x1p-9) * Pack::load(springs.least_push + i);
+    const Numbers pull = Pack::load(springs.pull + lane);
+    const Numbers decay_rate = Pack::all(0.5) * Pack::load(springs.damping + lane);
+    const Numbers push = rows.velocity_of_travel;
+    // Of (w + z w)^2 at least.
+    const Numbers least_push2 =
+        Pack::all(0x1p-17) * Pack::times_minus(decay_rate, decay_rate, pull);
+    const Numbers time = Pack::all(shortest);
     return Pack::not_at_least(smallest, Pack::all(0.125)) |
-           Pack::not_at_least(Pack::size_of(rows.velocity_of_travel), least_push) |
-           Pack::not_at_least(Pack::all(0.25), time * time * Pack::load(springs.stiffness + i)) |
-           Pack::not_at_least(Pack::all(0.5), time * Pack::load(springs.decay_rate + i));
+           Pack::not_at_least(push * push, least_push2) |
+           Pack::not_at_least(time * time * pull, Pack::all(-0.25)) |
+           Pack::not_at_least(Pack::all(0.5), time * decay_rate);
 }
 
 template <class Pack>
-void store(const Rows<Pack>& from, const RowLanes<float>& to, std::size_t i) {
-    Pack::store(to.gap_of_gap + i, from.gap_of_gap);
-    Pack::store(to.gap_of_velocity + i, from.gap_of_velocity);
-    Pack::store(to.gap_of_travel + i, from.gap_of_travel);
-    Pack::store(to.velocity_of_gap + i, from.velocity_of_gap);
-    Pack::store(to.velocity_of_velocity + i, from.velocity_of_velocity);
-    Pack::store(to.velocity_of_travel + i, from.velocity_of_travel);
+void store(const Rows<Pack>& from, RowBatch<float>& to, std::size_t lane) {
+    Pack::store(to.gap_of_gap + lane, from.gap_of_gap);
+    Pack::store(to.gap_of_velocity + lane, from.gap_of_velocity);
+    Pack::store(to.gap_of_travel + lane, from.gap_of_travel);
+    Pack::store(to.velocity_of_gap + lane, from.velocity_of_gap);
+    Pack::store(to.velocity_of_velocity + lane, from.velocity_of_velocity);
+    Pack::store(to.velocity_of_travel + lane, from.velocity_of_travel);
 }
 
-/// What is `plain` needs no look at whether its digits are there. The structs come as copies: then
-/// the compiler knows that no store reaches them.
+/// What is `plain` needs no look at whether its digits are there. The step comes as a copy: then
+/// the compiler knows that no store reaches it.
 template <class Pack, bool plain>
-std::size_t quick_rows_if(SpringLanes springs, QuickStep step, RowLanes<float> rows,
-                          std::uint32_t* unsure) {
-    static_assert(Twice<Pack>::size <= batch_size && tile_size % batch_size == 0);
+std::size_t quick_rows_if(const SpringBatch* springs, std::size_t count, const QuickStep step,
+                          RowBatch<float>* rows, std::uint32_t* unsure) {
+    static_assert(batch_size % Twice<Pack>::size == 0 && tile_size % batch_size == 0);
     Tile tile;
-    find_ratios<Twice<Pack>>(springs, step, tile);
+    find_free<Twice<Pack>>(springs, count, step, tile);
     std::size_t unsure_count = 0;
-    for (std::size_t i = 0; i < springs.count; i += Pack::size) {
-        const FreeRatios<Pack> free{Pack::load(tile.kick + i), Pack::load(tile.approach + i)};
-        const Rows<Pack> exact = rows_of<Pack>(free, springs, i, step.dt);
+    for_packs<Pack>(count, [&](std::size_t batch, std::size_t lane) {
+        const Free<Pack> free{Pack::load(tile[batch].kick + lane),
+                              Pack::load(tile[batch].approach + lane)};
+        const Rows<Pack> exact = rows_of<Pack>(free, springs[batch], lane, step.dt);
         typename Pack::Lanes bad = Pack::roundings_in_doubt(exact);
-        if constexpr (!plain) bad |= doubtful<Pack>(free, exact, springs, i, step.shortest);
-        store<Pack>(exact, rows, i);
+        if constexpr (!plain)
+            bad |= doubtful<Pack>(free, exact, springs[batch], lane, step.shortest);
+        store<Pack>(exact, rows[batch], lane);
         for (; bad != 0; bad &= bad - 1) {
-            const std::size_t lane = i + static_cast<std::size_t>(__builtin_ctz(bad));
-            if (lane < springs.count) unsure[unsure_count++] = static_cast<std::uint32_t>(lane);
+            const std::size_t slot =
+                batch * batch_size + lane + static_cast<std::size_t>(__builtin_ctz(bad));
+            if (slot < count) unsure[unsure_count++] = static_cast<std::uint32_t>(slot);
         }
-    }
+    });
     return unsure_count;
 }
 
 /// See bank_rows.hpp.
 template <class Pack>
-std::size_t quick_rows(const SpringLanes& springs, const QuickStep& step,
-                       const RowLanes<float>& rows, std::uint32_t* unsure) {
-    return step.plain ? quick_rows_if<Pack, true>(springs, step, rows, unsure)
-                      : quick_rows_if<Pack, false>(springs, step, rows, unsure);
+std::size_t quick_rows(const SpringBatch* springs, std::size_t count, const QuickStep& step,
+                       RowBatch<float>* rows, std::uint32_t* unsure) {
+    return step.plain ? quick_rows_if<Pack, true>(springs, count, step, rows, unsure)
+                      : quick_rows_if<Pack, false>(springs, count, step, rows, unsure);
 }
 
 }  // namespace hopcoil::bank

@@ -186,7 +186,7 @@ struct FollowerBank<S>::State {
         if (!group.varied) {
             bank::move_shared(set, lanes, group.shared);
         } else if (group.keeps_rows) {
-            bank::move_varied(set, lanes, bank::row_lanes(group.rows, b));
+            bank::move_varied(set, lanes, group.rows.data() + b / bank::batch_size);
         } else {
             step_in_passing(group, lanes, b);
         }
@@ -196,14 +196,13 @@ struct FollowerBank<S>::State {
     /// With rows that are not kept.
     void step_in_passing(const bank::Group<S>& group, const bank::Lanes<S>& lanes,
                          std::size_t begin) const noexcept {
-        alignas(64) std::array<std::array<S, bank::tile_size>, 6> rows;
-        const bank::RowLanes<S> to = bank::row_lanes(rows, 0);
+        std::array<bank::RowBatch<S>, bank::tile_size / bank::batch_size> rows;
         for (std::size_t i = 0; i < lanes.count; i += bank::tile_size) {
             const std::size_t count = std::min(bank::tile_size, lanes.count - i);
-            group.find_rows(set, begin + i, count, to);
+            group.find_rows(set, begin + i, count, rows.data());
             bank::move_varied(
                 set, {lanes.target + i, lanes.next + i, lanes.gap + i, lanes.velocity + i, count},
-                to);
+                rows.data());
         }
     }
 
