@@ -12,8 +12,15 @@ function(hopcoil_own_code target)
   set_target_properties(${target} PROPERTIES CXX_EXTENSIONS OFF)
 endfunction()
 
+# Whoever works at a file builds it alone, and from scratch many at once: what they all include is
+# then read, and what they all make of its templates compiled, once.
+function(hopcoil_merged_sources target)
+  set_target_properties(${target} PROPERTIES UNITY_BUILD ${HOPCOIL_MERGED_SOURCES})
+endfunction()
+
 # Code that talks: to files, pages, people. Compiling it for speed takes longer than it could save.
 function(hopcoil_talking_code target)
+  hopcoil_merged_sources(${target})
   target_compile_options(${target} PRIVATE -O1)
   target_precompile_headers(${target} PRIVATE <fmt/format.h> <nlohmann/json.hpp> <optional> <string>
                             <vector>)

@@ -37,7 +37,7 @@ std::string gnuplot_string(std::string_view text) {
     return result + '\'';
 }
 
-struct Extent {
+struct Reach {
     double low = std::numeric_limits<double>::infinity();
     double high = -std::numeric_limits<double>::infinity();
 
@@ -57,8 +57,8 @@ double from_axis(double place, bool logarithmic) {
 }
 
 /// What a panel has to show between two times, along its axis.
-Extent shown_extent(const Panel& panel, double x_from, double x_to) {
-    Extent extent;
+Reach shown_extent(const Panel& panel, double x_from, double x_to) {
+    Reach extent;
     const auto include = [&](double y) {
         extent.include(to_axis(y, panel.log_y));
     };
@@ -83,8 +83,8 @@ Extent shown_extent(const Panel& panel, double x_from, double x_to) {
 }
 
 /// The same with room around it for the texts at its marks, or as the panel says.
-Extent y_extent(const Panel& panel, double x_from, double x_to) {
-    Extent extent = shown_extent(panel, x_from, x_to);
+Reach y_extent(const Panel& panel, double x_from, double x_to) {
+    Reach extent = shown_extent(panel, x_from, x_to);
     if (!(extent.low <= extent.high)) extent = {-1, 1};
     double span = extent.high - extent.low;
     if (!(span > 1e-12 * std::max(std::abs(extent.low), std::abs(extent.high)))) {
@@ -301,7 +301,7 @@ class ChartScript {
             screen_y(place.bottom));
         const double x_from = panel.x_from.value_or(chart_.x_from);
         const double x_to = panel.x_to.value_or(chart_.x_to);
-        const Extent extent = y_extent(panel, x_from, x_to);
+        const Reach extent = y_extent(panel, x_from, x_to);
         add("set yrange [{}:{}]", extent.low, extent.high);
         if (panel.log_y) {
             add("set logscale y; set ytics autofreq");
@@ -368,7 +368,7 @@ class ChartScript {
     }
 
     /// Each text above or below its point, where no other text stands already; else none.
-    void add_marks(const Panel& panel, const Place& place, const Extent& extent, double x_from,
+    void add_marks(const Panel& panel, const Place& place, const Reach& extent, double x_from,
                    double x_to) {
         const auto share = [](double value, double low, double high, bool logarithmic) {
             const double from = to_axis(low, logarithmic);
@@ -396,7 +396,7 @@ class ChartScript {
         }
     }
 
-    void add_curves(std::size_t index, const Extent& extent) {
+    void add_curves(std::size_t index, const Reach& extent) {
         const std::vector<Curve>& curves = chart_.panels[index].curves;
         script_ += "plot ";
         const char* between = "";

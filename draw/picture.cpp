@@ -43,9 +43,9 @@ class PictureDrawer {
 
     void paths() {
         frame_texts();
-        constexpr double top_px = 82;
-        const Box box{margin_px + 46, top_px, picture_.width_px - legend_px() - margin_px - 70,
-                      picture_.height_px - top_px - 84};
+        constexpr double above_px = 82;
+        const Box box{margin_px + 46, above_px, picture_.width_px - legend_px() - margin_px - 70,
+                      picture_.height_px - above_px - 84};
         const Projection projection = fitted(space_, eye_, box);
         canvas_.within({box.left, box.top}, box.width, box.height);
         grid(box, projection);

@@ -17,9 +17,6 @@
 namespace hopcoil::page {
 namespace {
 
-constexpr int bad_request = 400;
-constexpr int conflict = 409;
-
 std::string tuning_file_of(const scene::Scene& scene) {
     if (!scene.tuning_files.empty()) return scene.tuning_files.front();
     std::filesystem::path beside{scene.file};

@@ -7,10 +7,6 @@
 namespace hopcoil::page {
 namespace {
 
-constexpr int bad_request = 400;
-constexpr int unprocessable = 422;
-constexpr int failed = 500;
-
 Json places_of(const scene::InputProblems& problems) {
     Json places = Json::array();
     for (const scene::Problem& each : problems.problems()) {

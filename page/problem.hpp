@@ -10,6 +10,15 @@ namespace hopcoil::page {
 
 using Json = nlohmann::ordered_json;
 
+/// What HTTP calls what went wrong.
+inline constexpr int bad_request = 400;
+inline constexpr int forbidden = 403;
+inline constexpr int not_found = 404;
+inline constexpr int conflict = 409;
+inline constexpr int too_much = 413;
+inline constexpr int unprocessable = 422;
+inline constexpr int failed = 500;
+
 /// A request that cannot be answered; `what()` says how to mend it.
 class RequestProblem : public std::runtime_error {
   public:

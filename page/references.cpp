@@ -17,8 +17,6 @@
 namespace hopcoil::page {
 namespace {
 
-constexpr int not_found = 404;
-constexpr int too_much = 413;
 constexpr std::uintmax_t largest_file = std::uintmax_t{32} << 20U;
 constexpr std::size_t most_rows = 20'000;
 
@@ -41,7 +39,9 @@ std::vector<std::string> names_beside(const scene::Scene& scene) {
 }
 
 std::string answer_with(const scene::Scene& scene, const std::string& name, const Take& take) {
-    if (take.row_count() == 0) throw RequestProblem{400, fmt::format("{}: it has no rows", name)};
+    if (take.row_count() == 0) {
+        throw RequestProblem{bad_request, fmt::format("{}: it has no rows", name)};
+    }
     Json channels = Json::array();
     for (const RecordedChannel& channel : take.channels())
         channels.push_back({{"name", channel.name}, {"unit", channel.unit}});

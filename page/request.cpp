@@ -11,7 +11,6 @@
 namespace hopcoil::page {
 namespace {
 
-constexpr int bad_request = 400;
 constexpr std::size_t most_named = 100'000;
 
 std::string shortened(const Json& json) {

@@ -20,7 +20,6 @@
 namespace hopcoil::page {
 namespace {
 
-constexpr int too_much = 413;
 constexpr double longest_run_s = 3600;
 constexpr double most_numbers = 2e7;  ///< in the take of one request
 constexpr std::chrono::seconds longest_answer{10};

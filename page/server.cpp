@@ -22,9 +22,6 @@
 namespace hopcoil::page {
 namespace {
 
-constexpr int bad_request = 400;
-constexpr int forbidden = 403;
-constexpr int not_found = 404;
 constexpr std::size_t largest_body = std::size_t{40} << 20U;
 constexpr std::size_t threads = 64;
 constexpr int patience_s = 5;  ///< with half a request
@@ -219,9 +216,9 @@ struct LiveServer::Inside {
     /// What is on disk now may be somebody's half-done work.
     static void require_sound(const LiveFile::Snapshot& now) {
         if (now.problem.empty()) return;
-        throw RequestProblem{409, fmt::format("the scene's files have problems of their own; "
-                                              "mend those first\n{}",
-                                              now.problem)};
+        throw RequestProblem{conflict, fmt::format("the scene's files have problems of their own; "
+                                                   "mend those first\n{}",
+                                                   now.problem)};
     }
 
     [[nodiscard]] std::string address() const { return fmt::format("http://127.0.0.1:{}/", port); }

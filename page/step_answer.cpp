@@ -15,7 +15,6 @@
 namespace hopcoil::page {
 namespace {
 
-constexpr int bad_request = 400;
 constexpr std::size_t most_frames = 2000;
 constexpr double longest_frame_s = 1.0;
 constexpr double latest_s = 3600;

@@ -17,8 +17,6 @@
 namespace hopcoil::page {
 namespace {
 
-constexpr int bad_request = 400;
-
 /// A number, and what stands behind it up to the next number or comma.
 struct Said {
     double number = 0;

@@ -38,10 +38,6 @@ struct Source {
     throw UsageProblem{"hopcoil bake: " + what};
 }
 
-bool is_model(const std::filesystem::path& path) {
-    return path.extension() == ".gltf" || path.extension() == ".glb";
-}
-
 /// A column of a table from elsewhere may be in degrees.
 bool in_degrees(const RecordedChannel& channel) {
     return channel.name.ends_with("_deg");
@@ -260,7 +256,7 @@ ExitCode bake_model(const Source& source, const BakeOptions& options) {
 
 ExitCode run_bake(const BakeOptions& options) {
     const bool as_json = options.out.extension() == ".json";
-    if (!options.out.empty() && !as_json && !is_model(options.out) &&
+    if (!options.out.empty() && !as_json && !scene::is_model_file(options.out) &&
         options.out.extension() != ".csv") {
         refuse(fmt::format("--out {}: expected a name that ends in .csv, .json, .gltf or .glb",
                            options.out.string()));
@@ -274,7 +270,7 @@ ExitCode run_bake(const BakeOptions& options) {
         refuse("--set goes with a scene: a take is what it is");
     }
     const Source source = source_of(options);
-    if (is_model(options.out)) return bake_model(source, options);
+    if (scene::is_model_file(options.out)) return bake_model(source, options);
     std::vector<Baked> all;
     for (const std::size_t channel : chosen_channels(source.take, options.channels))
         all.push_back(bake(source.take, channel, options));

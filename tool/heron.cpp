@@ -18,7 +18,7 @@
 namespace hopcoil::tool {
 namespace {
 
-constexpr double rate_hz = 60;
+constexpr double steps_per_s = 60;
 constexpr double wait_s = 0.9;
 constexpr double post_radius = 0.12;
 constexpr double degrees = 180 / math::pi;
@@ -65,19 +65,19 @@ Story live() {
     Vector3 feet = posts[0];
     double time_s = 0;
     const auto frame = [&](const Vector3& spot) {
-        time_s += 1 / rate_hz;
-        body.step(feet + Vector3{0, 0.5, 0}, 1 / rate_hz);
-        head.step(body.value(), spot, 1 / rate_hz);
+        time_s += 1 / steps_per_s;
+        body.step(feet + Vector3{0, 0.5, 0}, 1 / steps_per_s);
+        head.step(body.value(), spot, 1 / steps_per_s);
         const Vector3 ahead = rotated(head.value(), {0, 0, 1});
         const Vector3 wanted = spot - body.value();
         const double off = math::atan2(length_of(cross(ahead, wanted)), dot(ahead, wanted));
-        tilt.step(lean_of(lean, body), 1 / rate_hz);
+        tilt.step(lean_of(lean, body), 1 / steps_per_s);
         const double forward_rad = -rotation_vector(tilt.value()).z;
         story.frames.push_back({time_s, feet, body.value(), forward_rad, off});
     };
     for (std::size_t next = 1; next < posts.size(); ++next) {
         head.turn_to(body.value(), posts[next]);
-        for (int i = 0; i < wait_s * rate_hz; ++i)
+        for (int i = 0; i < wait_s * steps_per_s; ++i)
             frame(posts[next]);
         const double flight_s = 0.35 + 0.15 * length_of(posts[next] - posts[next - 1]);
         const Flight flight{feet, launch_to(feet, posts[next], flight_s)};
@@ -86,8 +86,8 @@ Story live() {
         story.hops.push_back({time_s, landing, story.frames.back().off_gaze_rad,
                               length_of(landing.place - posts[next])});
         const double takeoff_s = time_s;
-        while (time_s + 1 / rate_hz < takeoff_s + landing.time_s) {
-            feet = flight.at(time_s + 1 / rate_hz - takeoff_s);
+        while (time_s + 1 / steps_per_s < takeoff_s + landing.time_s) {
+            feet = flight.at(time_s + 1 / steps_per_s - takeoff_s);
             frame(landing.place);
         }
         feet = landing.place;
@@ -95,7 +95,7 @@ Story live() {
     }
     const Vector3 out_to_sea = posts.back() + Vector3{2, 0, 0};
     head.turn_to(body.value(), out_to_sea);
-    for (int i = 0; i < 1.5 * rate_hz; ++i)
+    for (int i = 0; i < 1.5 * steps_per_s; ++i)
         frame(out_to_sea);
     return story;
 }

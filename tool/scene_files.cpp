@@ -32,14 +32,10 @@ scene::RunLog run_shown(const scene::Scene& scene, TakeSink& sink) {
     return scene::run(scene, shown);
 }
 
-bool is_model(const fs::path& path) {
-    return path.extension() == ".gltf" || path.extension() == ".glb";
-}
-
 /// A take as it is, or as a model with a key for each row.
 void write_asked(const fs::path& path, const scene::Scene& scene, const Take& take,
                  const Take& kept) {
-    if (!is_model(path)) {
+    if (!scene::is_model_file(path)) {
         scene::write_take(path, kept);
         return;
     }
@@ -91,7 +87,7 @@ class TakeWriters final : public TakeSink {
 void require_take_names(const std::string& command, const std::vector<fs::path>& takes,
                         bool models_too) {
     for (const fs::path& path : takes) {
-        if (scene::is_take_file(path) || (models_too && is_model(path))) continue;
+        if (scene::is_take_file(path) || (models_too && scene::is_model_file(path))) continue;
         throw UsageProblem{fmt::format("hopcoil {}: --take {}: expected a name that ends in .csv{}",
                                        command, path.string(),
                                        models_too ? ", .json, .gltf or .glb" : " or .json")};

@@ -121,7 +121,7 @@ Json in_json(const WantedMover& wanted) {
         one["name"] = wanted.name;
         one["description"] = wanted.about;
     }
-    one["tuning"] = to_json(tuning, wanted.mass_kg);
+    one["tuning"] = tool::to_json(tuning, wanted.mass_kg);
     set_figure(one, "overshoot_percent", jump.overshoot_percent);
     set_figure(one, "settling_time_s", jump.settling_time_s);
     set_figure(one, "rise_time_s", jump.rise_time_s);

@@ -11,7 +11,7 @@ constexpr std::string_view letters =
     "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
 
 /// The value of each letter; 64 for what is none.
-constexpr std::array<std::uint8_t, 256> values = [] {
+constexpr std::array<std::uint8_t, 256> letter_values = [] {
     std::array<std::uint8_t, 256> all{};
     all.fill(64);
     for (std::size_t i = 0; i < letters.size(); ++i)
@@ -44,7 +44,7 @@ std::optional<std::string> from_base64(std::string_view text) {
     std::uint32_t bits = 0;
     int count = 0;
     for (const char letter : text) {
-        const std::uint32_t value = values[static_cast<unsigned char>(letter)];
+        const std::uint32_t value = letter_values[static_cast<unsigned char>(letter)];
         if (value == 64) return std::nullopt;
         bits = (bits << 6 | value) & 0xFFFFFFU;
         count += 6;

@@ -8,9 +8,9 @@
 namespace hopcoil::scene {
 namespace {
 
-constexpr std::array<ChannelKind, 5> kinds{ChannelKind::scalar, ChannelKind::vector,
-                                           ChannelKind::rotation, ChannelKind::flag,
-                                           ChannelKind::event};
+constexpr std::array<ChannelKind, 5> all_kinds{ChannelKind::scalar, ChannelKind::vector,
+                                               ChannelKind::rotation, ChannelKind::flag,
+                                               ChannelKind::event};
 
 std::string unit_of(std::string_view name) {
     for (const std::string_view ending : {"_m_per_s", "_rad_per_s", "_per_s", "_rad", "_m"}) {
@@ -42,7 +42,7 @@ std::string_view name_of(ChannelKind kind) {
 }
 
 std::optional<ChannelKind> channel_kind_named(std::string_view name) {
-    for (const ChannelKind kind : kinds) {
+    for (const ChannelKind kind : all_kinds) {
         if (name == name_of(kind)) return kind;
     }
     return std::nullopt;

@@ -7,16 +7,15 @@
 #include <string_view>
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 #include <hopcoil/scene/base64.hpp>
 #include <hopcoil/scene/gltf.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
+#include "json_at.hpp"
+
 namespace hopcoil::scene {
 namespace {
-
-using Json = nlohmann::json;
 
 constexpr int float_type = 5126;
 constexpr int index_type = 5123;
@@ -263,9 +262,13 @@ void require_tracks(const Model& model) {
 
 }  // namespace
 
+bool is_model_file(const std::string& path) {
+    return path.ends_with(".gltf") || path.ends_with(".glb");
+}
+
 void write_model(const std::string& path, const Model& model) {
     const bool binary = path.ends_with(".glb");
-    if (!binary && !path.ends_with(".gltf")) {
+    if (!is_model_file(path)) {
         throw std::invalid_argument{
             fmt::format("{}: expected a name that ends in .gltf or .glb", path)};
     }

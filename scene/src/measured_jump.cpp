@@ -12,7 +12,7 @@
 namespace hopcoil::scene {
 namespace {
 
-constexpr int steps = 2000;
+constexpr int step_count = 2000;
 
 double settled_s(const Tuning& tuning) {
     if (tuning.frequency_hz == 0) return 0;
@@ -24,7 +24,7 @@ double settled_s(const Tuning& tuning) {
 template <class M>
 JumpAnswer measure(M mover, double size, double seconds) {
     const double unit = 100 / size;
-    const double dt = seconds / steps;
+    const double dt = seconds / step_count;
     const std::array<double, 2> marks{0.1 * size, 0.9 * size};
     Watcher<M> watcher{std::move(mover),
                        marks,
@@ -41,7 +41,7 @@ JumpAnswer measure(M mover, double size, double seconds) {
     double peak_velocity = std::abs(watcher.velocity());
     double past = 0;
     double back = 0;
-    for (int i = 0; i < steps; ++i) {
+    for (int i = 0; i < step_count; ++i) {
         watcher.step(size, dt);
         for (const Event& event : watcher.events()) {
             const double time_s = i * dt + event.after_s;
@@ -75,14 +75,14 @@ JumpAnswer measure(M mover, double size, double seconds) {
 template <class M>
 KickAnswer measure_kick(const M& mover, double seconds) {
     KickAnswer answer;
-    const double dt = seconds / steps;
+    const double dt = seconds / step_count;
     const double start = mover.target();
     double peak_velocity = std::abs(mover.velocity());
     answer.return_time_s = Figure::none("it does not come back in the time looked at");
     Watcher<M> first{mover};
     double furthest = 0;
     bool returned = false;
-    for (int i = 0; i < steps; ++i) {
+    for (int i = 0; i < step_count; ++i) {
         const double before = first.value() - start;
         first.step(start, dt);
         for (const Event& event : first.events()) {
@@ -112,7 +112,7 @@ KickAnswer measure_kick(const M& mover, double seconds) {
     answer.reversals = reversals;
     Watcher<M> second{
         mover, {}, {.distance = band, .speed = std::numeric_limits<double>::infinity()}};
-    for (int i = 0; i < steps; ++i) {
+    for (int i = 0; i < step_count; ++i) {
         second.step(start, dt);
         for (const Event& event : second.events()) {
             if (event.kind == EventKind::settled) answer.settling_time_s = i * dt + event.after_s;

@@ -15,7 +15,7 @@ namespace hopcoil::scene {
 namespace {
 
 constexpr double full_turn_deg = 360;
-constexpr std::array<const char*, 4> axes{"x", "y", "z", "w"};
+constexpr std::array<const char*, 4> axis_names{"x", "y", "z", "w"};
 
 using Columns = std::vector<std::vector<double>>;
 
@@ -138,7 +138,7 @@ class MoverReporter {
         const Columns followed = turns ? turns_in_degrees(targets) : targets;
         for (std::size_t k = 0; k < shown.size(); ++k) {
             Lane lane{.values = shown[k], .targets = followed[k]};
-            if (shown.size() > 1) lane.name = axes.at(k);
+            if (shown.size() > 1) lane.name = axis_names.at(k);
             if (!turns) {
                 lane.values = scaled(std::move(lane.values), report.per_unit);
                 lane.targets = scaled(std::move(lane.targets), report.per_unit);

@@ -17,7 +17,7 @@
 namespace hopcoil::scene {
 namespace {
 
-std::string quoted(const std::string& text) {
+std::string json_text(const std::string& text) {
     using Json = nlohmann::json;
     return Json(text).dump(-1, ' ', false, Json::error_handler_t::replace);
 }
@@ -77,8 +77,8 @@ void append_json_header(std::string& text, std::span<const RecordedChannel> chan
         const RecordedChannel& channel = channels[i];
         text += i == 0 ? "\n" : ",\n";
         text += fmt::format(R"({{"name": {}, "kind": "{}", "components": {}, "unit": {}}})",
-                            quoted(channel.name), name_of(channel.kind), channel.components,
-                            quoted(channel.unit));
+                            json_text(channel.name), name_of(channel.kind), channel.components,
+                            json_text(channel.unit));
     }
     text += "\n],\n\"rows\": [";
 }

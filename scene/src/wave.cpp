@@ -10,7 +10,7 @@
 namespace hopcoil::scene {
 namespace {
 
-constexpr double never = std::numeric_limits<double>::infinity();
+constexpr double never_s = std::numeric_limits<double>::infinity();
 
 /// Knots a period of the quickest part.
 constexpr double knots_per_period = 256;
@@ -41,7 +41,7 @@ void check(const RandomSteps& steps) {
 /// The least start + k spacing after a time, k = 0, 1, ...; no later than `until_s`.
 double next_of_series(double from_s, double spacing_s, double until_s, double time_s) {
     if (time_s < from_s) return from_s;
-    if (time_s >= until_s) return never;
+    if (time_s >= until_s) return never_s;
     double count = std::floor((time_s - from_s) / spacing_s) + 1;
     while (!(from_s + count * spacing_s > time_s)) {
         // Beyond 2^53 spacings there is none.
@@ -84,7 +84,7 @@ TargetPoint point(const Pulses& pulses, double time_s, bool after) {
 }
 double next_knot(const Pulses& pulses, double time_s) {
     if (time_s < pulses.from_s) return pulses.from_s;
-    if (time_s >= pulses.until_s) return never;
+    if (time_s >= pulses.until_s) return never_s;
     const double end_s = pulse_start_s(pulses, time_s, true) + pulses.over_s;
     if (end_s > time_s) return std::min(end_s, pulses.until_s);
     if (pulses.every_s == 0) return pulses.until_s;
@@ -155,7 +155,7 @@ bool is_straight(const Wave& wave) noexcept {
 double last_event_s(const Wave& wave) noexcept {
     return std::visit(
         [](const auto& each) {
-            return each.until_s < never ? each.until_s : each.from_s + enough_s(each);
+            return each.until_s < never_s ? each.until_s : each.from_s + enough_s(each);
         },
         wave);
 }

@@ -83,4 +83,7 @@ struct Model {
 /// Errors  std::invalid_argument for another ending or a `made_by` that is not JSON; FileProblem.
 void write_model(const std::string& path, const Model& model);
 
+/// By the name's ending.
+[[nodiscard]] bool is_model_file(const std::string& path);
+
 }  // namespace hopcoil::scene

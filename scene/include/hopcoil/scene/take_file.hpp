@@ -32,6 +32,7 @@ void write_take(const std::string& path, const Take& take);
 /// The same of a text that is, or might be, that file's.
 [[nodiscard]] Take take_from_text(const std::string& text, const std::string& path);
 
+/// By the name's ending.
 [[nodiscard]] bool is_take_file(const std::string& path);
 
 /// Writes a take as it is recorded, in memory that does not grow with it. Numbers become text on
