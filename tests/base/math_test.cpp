@@ -1,19 +1,16 @@
 #include <cmath>
-#include <limits>
 #include <string>
 
 #include <catch2/catch.hpp>
 
 #include <hopcoil/base/math.hpp>
 
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
 
 namespace {
-
-constexpr double infinity = std::numeric_limits<double>::infinity();
-constexpr double not_a_number = std::numeric_limits<double>::quiet_NaN();
 
 /// The error in units in the last place of the true value.
 double error_in_ulps(double found, long double truth) {

@@ -7,13 +7,13 @@
 #include <hopcoil/base/angles.hpp>
 #include <hopcoil/follow/angle_follower.hpp>
 
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
 
 namespace {
 
-constexpr double pi = 3.14159265358979323846;
 constexpr double degree = pi / 180;
 
 /// The same direction, whatever the turns.

@@ -11,6 +11,7 @@
 
 #include <hopcoil/follow/follower.hpp>
 
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 #include "support/reference.hpp"
 
@@ -18,8 +19,6 @@ using namespace hopcoil;
 using reference::Real;
 
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 /// A start, a target's way, and a step.
 struct Case {

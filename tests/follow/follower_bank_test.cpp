@@ -15,17 +15,13 @@
 #include <hopcoil/follow/follower_bank.hpp>
 
 #include "support/allocations.hpp"
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
 using Catch::Matchers::Contains;
 
 namespace {
-
-template <class S>
-bool same_bits(S a, S b) {
-    return std::memcmp(&a, &b, sizeof(S)) == 0;
-}
 
 std::vector<InstructionSet> available_sets() {
     std::vector<InstructionSet> sets;

@@ -1,6 +1,5 @@
 #include <algorithm>
 #include <cmath>
-#include <cstring>
 #include <limits>
 #include <map>
 #include <string>
@@ -13,6 +12,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/follow/follower.hpp>
 
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 #include "support/vectors.hpp"
 
@@ -23,7 +23,7 @@ static_assert(System<Follower<Plain>> && HasEnergy<Follower<double>>);
 
 namespace {
 
-Tuning random_tuning(Random& random) {
+Tuning led_tuning(Random& random) {
     return {.frequency_hz = random.over_magnitudes(0.05, 50),
             .damping_ratio = random.chance(0.2) ? 1.0 : random.over_magnitudes(0.02, 20),
             .lead = random.between(-2, 3)};
@@ -68,17 +68,12 @@ std::vector<double> values_at_tenths(const Tuning& tuning, const Corners& target
     return values;
 }
 
-template <class T>
-bool same_bits(const T& a, const T& b) {
-    return std::memcmp(&a, &b, sizeof(T)) == 0;
-}
-
 }  // namespace
 
 TEST_CASE("the motion is the same at every frame rate", "[follower]") {
     Random random{30};
     for (unsigned i = 0; i < 30; ++i) {
-        const Tuning tuning = random_tuning(random);
+        const Tuning tuning = led_tuning(random);
         const Corners target{i};
         const std::vector<double> at_60 = values_at_tenths(tuning, target, {1.0 / 60});
         double scale = 1;
@@ -121,7 +116,7 @@ TEST_CASE("each swing after a jump is the last one times exp(-pi z / sqrt(1 - z^
 TEST_CASE("behind a steady target it trails by (2 z / w)(1 - L) of its speed", "[follower]") {
     Random random{31};
     for (int i = 0; i < 200; ++i) {
-        const Tuning tuning = random_tuning(random);
+        const Tuning tuning = led_tuning(random);
         const double speed = random.between(-5, 5);
         Follower<double> follower{tuning, 0.0};
         const double long_s = 60 * (1 + tuning.damping_ratio) / tuning.frequency_hz /
@@ -138,14 +133,14 @@ TEST_CASE("behind a steady target it trails by (2 z / w)(1 - L) of its speed", "
 TEST_CASE("value and velocity carry over whatever changes", "[follower]") {
     Random random{32};
     for (int i = 0; i < 200; ++i) {
-        Follower<double> follower{random_tuning(random), 0.0};
+        Follower<double> follower{led_tuning(random), 0.0};
         for (int k = 0; k < 10; ++k)
             follower.step(random.between(-1, 1), 0.02);
         const double value = follower.value();
         const double velocity = follower.velocity();
         const double near = 4e-16 * (std::fabs(value) + 3);
 
-        follower.retune(random_tuning(random));
+        follower.retune(led_tuning(random));
         CHECK(follower.value() == value);
         CHECK(follower.velocity() == velocity);
 
@@ -320,7 +315,7 @@ TEST_CASE("an undamped follower keeps its energy for a million steps", "[followe
 
 TEST_CASE("a copy is a snapshot that continues bit for bit", "[follower]") {
     Random random{35};
-    Follower<double> follower{random_tuning(random), 0.0};
+    Follower<double> follower{led_tuning(random), 0.0};
     for (int i = 0; i < 50; ++i)
         follower.step(random.between(-1, 1), random.between(-1, 1), 0.01);
     const Follower<double> snapshot = follower;

@@ -11,13 +11,12 @@
 #include <hopcoil/follow/rotation_mover.hpp>
 
 #include "support/allocations.hpp"
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
 
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 Vector3 random_vector(Random& random, double size) {
     return {random.between(-size, size), random.between(-size, size), random.between(-size, size)};

@@ -44,7 +44,7 @@ std::vector<double> numbers_of(const M& mover) {
     }
 }
 
-bool same_bits(const std::vector<double>& a, const std::vector<double>& b) {
+bool same_numbers(const std::vector<double>& a, const std::vector<double>& b) {
     return a.size() == b.size() && std::memcmp(a.data(), b.data(), a.size() * sizeof(double)) == 0;
 }
 
@@ -77,13 +77,13 @@ void require_state_goes_on(const M& fresh, const Target& target_at) {
         const Bytes kept = save_state(mover);
         M other = fresh;
         REQUIRE(load_state(other, kept));
-        REQUIRE(same_bits(numbers_of(other), numbers_of(mover)));
+        REQUIRE(same_numbers(numbers_of(other), numbers_of(mover)));
         REQUIRE(save_state(other) == kept);
         Random same = random;
         for (int i = 0; i < 40; ++i) {
             wander(mover, random, target_at, 1);
             wander(other, same, target_at, 1);
-            REQUIRE(same_bits(numbers_of(other), numbers_of(mover)));
+            REQUIRE(same_numbers(numbers_of(other), numbers_of(mover)));
         }
         const Bytes before = save_state(other);
         for (std::size_t size = 0; size < kept.size(); ++size)

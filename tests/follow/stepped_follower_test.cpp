@@ -18,7 +18,7 @@ using namespace hopcoil;
 
 namespace {
 
-const Tuning tuning{.frequency_hz = 2, .damping_ratio = 0.3, .lead = 0.5};
+const Tuning vane_tuning{.frequency_hz = 2, .damping_ratio = 0.3, .lead = 0.5};
 
 double course(double t) {
     return std::sin(2 * t) + 0.3 * t;
@@ -26,8 +26,8 @@ double course(double t) {
 
 /// The largest way from the exact follower, both after the same course.
 double worst_beside_exact(Scheme scheme, double dt) {
-    SteppedFollower<double> stepped{tuning, {.scheme = scheme}, course(0)};
-    Follower<double> exact{tuning, course(0)};
+    SteppedFollower<double> stepped{vane_tuning, {.scheme = scheme}, course(0)};
+    Follower<double> exact{vane_tuning, course(0)};
     double worst = 0;
     for (int i = 1; i * dt <= 2; ++i) {
         REQUIRE(stepped.step(course(i * dt), dt) == StepStatus::stepped);
@@ -51,8 +51,8 @@ TEST_CASE("a stepped follower nears the exact one as its scheme's order says", "
 
 TEST_CASE("a stepped follower of several numbers is one of each", "[stepped]") {
     for (const SchemeFacts& each : all_schemes()) {
-        SteppedFollower<Eigen::Vector3f> together{tuning, {.scheme = each.scheme}, {1, 2, 3}};
-        SteppedFollower<float> alone{tuning, {.scheme = each.scheme}, 2};
+        SteppedFollower<Eigen::Vector3f> together{vane_tuning, {.scheme = each.scheme}, {1, 2, 3}};
+        SteppedFollower<float> alone{vane_tuning, {.scheme = each.scheme}, 2};
         for (int i = 0; i < 60; ++i) {
             const auto y = static_cast<float>(course(i * 0.01));
             together.step({7, y, -1}, 0.01);
@@ -190,7 +190,7 @@ TEST_CASE("a storm of frames leaves every guard's values finite and bounded", "[
 
 TEST_CASE("a copied stepped follower goes on bit for bit", "[stepped]") {
     for (const SchemeFacts& facts : all_schemes()) {
-        SteppedFollower<double> first{tuning, {.scheme = facts.scheme}, 0};
+        SteppedFollower<double> first{vane_tuning, {.scheme = facts.scheme}, 0};
         for (int i = 0; i < 20; ++i)
             first.step(course(i * 0.02), 0.02);
         SteppedFollower<double> second = first;
@@ -215,12 +215,12 @@ TEST_CASE("a stepped follower settles exactly, and is a system with a follower's
         CHECK(vane.value() == 3);
         CHECK(vane.still());
     }
-    SteppedFollower<double> vane{tuning, {}, 0};
+    SteppedFollower<double> vane{vane_tuning, {}, 0};
     for (const auto& dial : SteppedFollower<double>::dials()) {
         CHECK(dial.set(vane, dial.slider.most) == DialStatus::set);
         CHECK(dial.get(vane) == dial.slider.most);
         CHECK(dial.set(vane, std::nan("")) == DialStatus::refused);
     }
-    CHECK_THROWS_AS((SteppedFollower<double>{tuning, {.guard = {.most_substeps = 0}}, 0}),
+    CHECK_THROWS_AS((SteppedFollower<double>{vane_tuning, {.guard = {.most_substeps = 0}}, 0}),
                     InvalidValue);
 }

@@ -1,6 +1,5 @@
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <string>
 #include <vector>
 
@@ -10,13 +9,12 @@
 #include <hopcoil/spring/answers.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
 
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 /// A motion sampled densely, and the figures a person would read off it.
 struct Sampled {
@@ -163,7 +161,6 @@ TEST_CASE("what does not exist is none, with a reason", "[answers]") {
 }
 
 TEST_CASE("figures that make no sense to ask for are refused", "[answers]") {
-    const double not_a_number = std::numeric_limits<double>::quiet_NaN();
     CHECK_THROWS_AS(answer_to_jump({}, 0), std::invalid_argument);
     CHECK_THROWS_AS(answer_to_jump({}, not_a_number), std::invalid_argument);
     CHECK_THROWS_AS(answer_to_jump({}, 1, not_a_number), std::invalid_argument);

@@ -1,5 +1,4 @@
 #include <cmath>
-#include <limits>
 #include <string>
 
 #include <catch2/catch.hpp>
@@ -8,15 +7,13 @@
 #include <hopcoil/spring/step_coefficients.hpp>
 #include <hopcoil/spring/tuning.hpp>
 
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
 using Catch::Matchers::Contains;
 
 namespace {
-
-constexpr double not_a_number = std::numeric_limits<double>::quiet_NaN();
-constexpr double infinity = std::numeric_limits<double>::infinity();
 
 void check_same(const Tuning& found, const Tuning& expected) {
     CHECK(found.frequency_hz == Approx(expected.frequency_hz).epsilon(1e-14));

@@ -23,7 +23,7 @@ using In = std::span<const double>;
 using Out = std::span<double>;
 
 /// Swings, and its exact answer: y = exp(-z w t) cos(d t).
-struct Swing {
+struct DampedSwing {
     double w;
     double z;
 
@@ -60,7 +60,7 @@ double energy_of(const std::array<double, 2>& x, const std::array<double, 2>& v)
 }  // namespace
 
 TEST_CASE("the adaptive scheme meets its tolerance on a smooth problem", "[stepping]") {
-    const Swing swing{12, 0.1};
+    const DampedSwing swing{12, 0.1};
     double last_error = 1;
     for (const double tolerance : {1e-4, 1e-6, 1e-8, 1e-10}) {
         AdaptiveRungeKutta<double> scheme{
@@ -119,7 +119,7 @@ TEST_CASE("at equal error the adaptive scheme costs less than fixed steps where 
 }
 
 TEST_CASE("between its steps the adaptive scheme is known to fourth order", "[stepping]") {
-    const Swing swing{9, 0.2};
+    const DampedSwing swing{9, 0.2};
     const auto worst_between = [&](double largest_step_s) {
         AdaptiveRungeKutta<double> scheme{1,
                                           {.relative_tolerance = 0.1,
@@ -151,7 +151,7 @@ TEST_CASE("between its steps the adaptive scheme is known to fourth order", "[st
 }
 
 TEST_CASE("the adaptive scheme does not allocate, and refuses what it cannot do", "[stepping]") {
-    const Swing swing{12, 0.1};
+    const DampedSwing swing{12, 0.1};
     AdaptiveRungeKutta<double> scheme{1};
     std::array<double, 1> y{1};
     std::array<double, 1> v{0};
@@ -178,7 +178,7 @@ TEST_CASE("the adaptive scheme does not allocate, and refuses what it cannot do"
 }
 
 TEST_CASE("a settled problem costs the adaptive scheme one inner step a call", "[stepping]") {
-    const Swing swing{2, 1 - 1e-9};
+    const DampedSwing swing{2, 1 - 1e-9};
     AdaptiveRungeKutta<double> scheme{1};
     std::array<double, 1> y{0};
     std::array<double, 1> v{0};

@@ -1,7 +1,6 @@
 // A step that is too large is taken in the way that was chosen, and what was done is said.
 
 #include <cmath>
-#include <limits>
 
 #include <catch2/catch.hpp>
 
@@ -10,16 +9,11 @@
 #include <hopcoil/stepping/guard.hpp>
 #include <hopcoil/stepping/stability.hpp>
 
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
 using Catch::Matchers::Contains;
-
-namespace {
-
-constexpr double unlimited = std::numeric_limits<double>::infinity();
-
-}  // namespace
 
 TEST_CASE("a step that holds is left alone, whatever the guard", "[guard]") {
     const Tuning tuning{.frequency_hz = 3, .damping_ratio = 0.4};
@@ -87,7 +81,7 @@ TEST_CASE("where a scheme holds at no step a spring is solved, and another syste
     CHECK(plan_step(0.02, 0.1, {.guard = Guard::exact}).used == Guard::refuse);
     CHECK(plan_step(0.02, 0.1, {.guard = Guard::substep}).substeps == 6);
     CHECK(plan_step(0.02, 0.1, {.guard = Guard::soften}).frequency_factor == Approx(0.18));
-    CHECK(plan_step(unlimited, 1e6, {.guard = Guard::refuse}).used == Guard::none);
+    CHECK(plan_step(infinity, 1e6, {.guard = Guard::refuse}).used == Guard::none);
 }
 
 TEST_CASE("guards are found by the names they have", "[guard]") {
@@ -107,7 +101,7 @@ TEST_CASE("energy from nowhere is noticed, energy that was put in is not", "[gua
     CHECK_FALSE(watch.accepts(201, 0));
     CHECK(watch.accepts(201, 1));
     CHECK_FALSE(watch.accepts(std::nan(""), 0));
-    CHECK_FALSE(watch.accepts(unlimited, unlimited));
+    CHECK_FALSE(watch.accepts(infinity, infinity));
     watch.begin(0);
     CHECK(watch.accepts(0, 0));
     CHECK_FALSE(watch.accepts(1e-6, 0));

@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <limits>
 #include <span>
 #include <vector>
 
@@ -16,15 +15,13 @@
 #include <hopcoil/stepping/linear_stability.hpp>
 #include <hopcoil/stepping/network_stability.hpp>
 
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
 using Catch::Matchers::Contains;
 
 namespace {
-
-constexpr double unlimited = std::numeric_limits<double>::infinity();
-constexpr double pi = 3.14159265358979323846;
 
 struct Link {
     std::size_t a;
@@ -119,7 +116,7 @@ TestNetwork random_network(Random& random, Damping damping) {
 /// theirs.
 double modal_limit_s(const TestNetwork& network, double damping_time_s, Scheme scheme) {
     const Eigen::EigenSolver<Eigen::MatrixXd> modes{network.matrix(&Link::stiffness), false};
-    double least = unlimited;
+    double least = infinity;
     const double stiffest = modes.eigenvalues().cwiseAbs().maxCoeff();
     for (const auto& eigenvalue : modes.eigenvalues()) {
         if (eigenvalue.real() < 1e-9 * stiffest) continue;
@@ -145,8 +142,8 @@ TEST_CASE("network bounds are safe, and near the true limit where damping allows
         const double bound = largest_stable_step_s(bounds_of(network), scheme);
         const double open_bound = largest_stable_step_s(bounds_of(OpenNetwork{network}), scheme);
         CAPTURE(facts_of(scheme).name, damped, limit, bound, open_bound);
-        if (limit == unlimited) {
-            CHECK(bound == unlimited);
+        if (limit == infinity) {
+            CHECK(bound == infinity);
             continue;
         }
         CHECK(bound <= limit);
@@ -165,7 +162,7 @@ TEST_CASE("network bounds are safe with any dampers", "[stability]") {
         for (const SchemeFacts& scheme : all_schemes()) {
             CAPTURE(scheme.name, network.size());
             const double bound = largest_stable_step_s(bounds, scheme.scheme);
-            if (bound == 0 || bound == unlimited) continue;
+            if (bound == 0 || bound == infinity) continue;
             CHECK(spectral_radius(system, scheme.scheme, bound) < 1 + 1e-6);
             CHECK(spectral_radius(system, scheme.scheme, bound / 2) < 1 + 1e-6);
         }
@@ -194,7 +191,7 @@ TEST_CASE("limits of linear systems are where their simulated motion begins to g
         const Scheme which = all_schemes()[static_cast<std::size_t>(i) % 7].scheme;
         const StepLimits limits = step_limits(system, which);
         CAPTURE(facts_of(which).name, limits.largest_stable_s, n);
-        if (limits.largest_stable_s == unlimited) continue;
+        if (limits.largest_stable_s == infinity) continue;
         REQUIRE(limits.largest_stable_s > 0);
         constexpr int steps = 20'000;
         // What grows too slowly to be seen is not looked at.
@@ -236,8 +233,8 @@ TEST_CASE("a linear system of one spring has the spring's limits", "[stability]"
             CAPTURE(scheme.name, tuning.frequency_hz, tuning.damping_ratio);
             const StepLimits one = step_limits(tuning, scheme.scheme);
             const StepLimits many = step_limits(system, scheme.scheme);
-            if (one.largest_stable_s == unlimited) {
-                CHECK(many.largest_stable_s == unlimited);
+            if (one.largest_stable_s == infinity) {
+                CHECK(many.largest_stable_s == infinity);
             } else {
                 CHECK(many.largest_stable_s == Approx(one.largest_stable_s).epsilon(1e-3));
             }
@@ -261,9 +258,9 @@ TEST_CASE("what no linear system or network can be is refused by name", "[stabil
     CHECK_THROWS_WITH(bounds_of(TestNetwork{{1, 0}, {{0, 1, 5, 0}}}), Contains("mass_kg"));
     CHECK_THROWS_WITH(largest_stable_step_s({.stiffness_per_s2 = -1}, Scheme::midpoint),
                       Contains("stiffness_per_s2"));
-    CHECK(step_limits(LinearSystem{}, Scheme::midpoint).largest_stable_s == unlimited);
+    CHECK(step_limits(LinearSystem{}, Scheme::midpoint).largest_stable_s == infinity);
     CHECK(largest_stable_step_s(bounds_of(TestNetwork{{1, 1}, {}}), Scheme::explicit_euler) ==
-          unlimited);
+          infinity);
     // Friction alone is a decay like any other.
     const double friction_only =
         largest_stable_step_s(bounds_of(TestNetwork{{1}, {{0, 0, 0, 10}}}), Scheme::explicit_euler);

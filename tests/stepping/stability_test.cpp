@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <limits>
 #include <span>
 #include <vector>
 
@@ -14,15 +13,13 @@
 #include <hopcoil/stepping/any_scheme.hpp>
 #include <hopcoil/stepping/stability.hpp>
 
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
 using Catch::Matchers::Contains;
 
 namespace {
-
-constexpr double unlimited = std::numeric_limits<double>::infinity();
-constexpr double pi = 3.14159265358979323846;
 
 using In = std::span<const double>;
 using Out = std::span<double>;
@@ -50,7 +47,7 @@ void simulate(const Tuning& tuning, Scheme which, double dt, int steps, Point st
     std::array<double, 1> v{start.v * w};
     for (int i = 0; i < steps; ++i) {
         if (scheme.step(Spring{w, tuning.damping_ratio}, 0, dt, y, v) != StepStatus::stepped) {
-            visit(Point{unlimited, unlimited});
+            visit(Point{infinity, infinity});
             return;
         }
         if (!visit(Point{y[0], v[0] / w})) return;
@@ -68,13 +65,13 @@ bool grows(const Tuning& tuning, Scheme which, double dt) {
         if (i < steps / 4) early = std::max(early, size);
         if (i >= 3 * steps / 4) late = std::max(late, size);
         ++i;
-        if (size > 1e12) late = unlimited;
+        if (size > 1e12) late = infinity;
         return size < 1e12 && size > 1e-200;
     });
     return late > 1.02 * early;
 }
 
-Tuning random_tuning(Random& random) {
+Tuning damped_or_not(Random& random) {
     return {.frequency_hz = random.over_magnitudes(1e-2, 1e2),
             .damping_ratio = random.chance(0.1) ? 0.0 : random.over_magnitudes(0.01, 20)};
 }
@@ -125,13 +122,13 @@ TEST_CASE("a motion grows beyond the largest stable step and not below it", "[st
     Random random{22};
     int with_line = 0;
     for (int i = 0; i < 1000; ++i) {
-        const Tuning tuning = random_tuning(random);
+        const Tuning tuning = damped_or_not(random);
         const Scheme which = random_scheme(random);
         const double line_s = step_limits(tuning, which).largest_stable_s;
         CAPTURE(facts_of(which).name, tuning.frequency_hz, tuning.damping_ratio, line_s);
         if (line_s == 0) {
             CHECK(grows(tuning, which, 0.3 / (2 * pi * tuning.frequency_hz)));
-        } else if (line_s == unlimited) {
+        } else if (line_s == infinity) {
             for (const double u : {0.1, 3.0, 1000.0})
                 CHECK_FALSE(grows(tuning, which, u / (2 * pi * tuning.frequency_hz)));
         } else {
@@ -151,14 +148,14 @@ TEST_CASE("limits are the known ones where there is no damping, or a lot", "[sta
     CHECK(unit_step_limits(0, Scheme::position_verlet).largest_stable_s == Approx(2));
     CHECK(unit_step_limits(0, Scheme::runge_kutta_4).largest_stable_s ==
           Approx(2 * std::sqrt(2.0)));
-    CHECK(unit_step_limits(0, Scheme::implicit_euler).largest_stable_s == unlimited);
+    CHECK(unit_step_limits(0, Scheme::implicit_euler).largest_stable_s == infinity);
     // A single quick decay of rate 2 z w: stable to 2, 2 and 2.785 of its time.
     CHECK(2e6 * unit_step_limits(1e6, Scheme::explicit_euler).largest_stable_s == Approx(2));
     CHECK(2e6 * unit_step_limits(1e6, Scheme::velocity_verlet).largest_stable_s == Approx(2));
     CHECK(2e6 * unit_step_limits(1e6, Scheme::runge_kutta_4).largest_stable_s ==
           Approx(2.7852935634));
     CHECK_THROWS_WITH(unit_step_limits(-1, Scheme::midpoint), Contains("damping_ratio"));
-    CHECK(step_limits({.frequency_hz = 0}, Scheme::explicit_euler).largest_stable_s == unlimited);
+    CHECK(step_limits({.frequency_hz = 0}, Scheme::explicit_euler).largest_stable_s == infinity);
 }
 
 TEST_CASE("from the ringing threshold on, and not before, something changes sign every frame",
@@ -166,11 +163,11 @@ TEST_CASE("from the ringing threshold on, and not before, something changes sign
     Random random{23};
     int ringing = 0;
     for (int i = 0; i < 1000; ++i) {
-        const Tuning tuning = random_tuning(random);
+        const Tuning tuning = damped_or_not(random);
         const Scheme which = random_scheme(random);
         const StepLimits limits = step_limits(tuning, which);
         CAPTURE(facts_of(which).name, tuning.frequency_hz, tuning.damping_ratio);
-        if (limits.ringing_from_s == unlimited) continue;
+        if (limits.ringing_from_s == infinity) continue;
         if (limits.ringing_from_s > 0.98 * limits.largest_stable_s) continue;
         ++ringing;
         const auto alternates = [&](double dt) {

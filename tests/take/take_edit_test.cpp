@@ -8,11 +8,11 @@
 #include <hopcoil/take/take.hpp>
 #include <hopcoil/take/take_edit.hpp>
 
+#include "support/numbers.hpp"
+
 using namespace hopcoil;
 
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 /// A sine, an angle that goes round, an even turn, a flag up in the second half, an event each
 /// whole second.
