@@ -220,8 +220,8 @@ struct Group {
         put_rows(rows_in(rows[last / batch_size], last % batch_size), rows[slot / batch_size],
                  slot % batch_size);
         tunings[slot] = tunings[last];
-        tunings.pop_back();
         springs.set(slot, tunings[slot]);
+        tunings.pop_back();
         least_velocities[slot] = least_velocities.back();
         least_velocities.pop_back();
     }
