@@ -213,8 +213,9 @@ std::size_t quick_rows_if(const SpringBatch* springs, std::size_t count, const Q
                               Pack::load(tile[batch].approach + lane)};
         const Rows<Pack> exact = rows_of<Pack>(free, springs[batch], lane, step.dt);
         typename Pack::Lanes bad = Pack::roundings_in_doubt(exact);
-        if constexpr (!plain)
+        if constexpr (!plain) {
             bad |= doubtful<Pack>(free, exact, springs[batch], lane, step.shortest);
+        }
         store<Pack>(exact, rows[batch], lane);
         for (; bad != 0; bad &= bad - 1) {
             const std::size_t slot =
