@@ -13,6 +13,7 @@
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/text_file.hpp>
 
+#include "draw/extent.hpp"
 #include "draw/gnuplot.hpp"
 #include "draw/palette.hpp"
 #include "draw/telling_rows.hpp"
@@ -37,17 +38,6 @@ std::string gnuplot_string(std::string_view text) {
     return result + '\'';
 }
 
-struct Reach {
-    double low = std::numeric_limits<double>::infinity();
-    double high = -std::numeric_limits<double>::infinity();
-
-    void include(double y) {
-        if (!std::isfinite(y)) return;
-        low = std::min(low, y);
-        high = std::max(high, y);
-    }
-};
-
 /// A number on an axis, and back, where that is logarithmic.
 double to_axis(double value, bool logarithmic) {
     return logarithmic ? std::log(value) : value;
@@ -57,8 +47,8 @@ double from_axis(double place, bool logarithmic) {
 }
 
 /// What a panel has to show between two times, along its axis.
-Reach shown_extent(const Panel& panel, double x_from, double x_to) {
-    Reach extent;
+Extent shown_extent(const Panel& panel, double x_from, double x_to) {
+    Extent extent;
     const auto include = [&](double y) {
         extent.include(to_axis(y, panel.log_y));
     };
@@ -83,10 +73,10 @@ Reach shown_extent(const Panel& panel, double x_from, double x_to) {
 }
 
 /// The same with room around it for the texts at its marks, or as the panel says.
-Reach y_extent(const Panel& panel, double x_from, double x_to) {
-    Reach extent = shown_extent(panel, x_from, x_to);
+Extent y_extent(const Panel& panel, double x_from, double x_to) {
+    Extent extent = shown_extent(panel, x_from, x_to);
     if (!(extent.low <= extent.high)) extent = {-1, 1};
-    double span = extent.high - extent.low;
+    double span = extent.size();
     if (!(span > 1e-12 * std::max(std::abs(extent.low), std::abs(extent.high)))) {
         span = std::max(1e-12, std::abs(extent.high));
     }
@@ -294,20 +284,21 @@ class ChartScript {
         if (!panel.title.empty())
             add_text(place.left, place.top - 13, panel.title, ink, 11.5, true);
         const bool in_columns = chart_.columns > 1;
-        if (in_columns) add_end_text(place.right, place.top - 13, panel.y_label);
+        // A little beyond the panel, clear of a long title.
+        if (in_columns) add_end_text(place.right + 12, place.top - 13, panel.y_label);
         add("set lmargin at screen {}; set rmargin at screen {}", screen_x(place.left),
             screen_x(place.right));
         add("set tmargin at screen {}; set bmargin at screen {}", screen_y(place.top),
             screen_y(place.bottom));
         const double x_from = panel.x_from.value_or(chart_.x_from);
         const double x_to = panel.x_to.value_or(chart_.x_to);
-        const Reach extent = y_extent(panel, x_from, x_to);
+        const Extent extent = y_extent(panel, x_from, x_to);
         add("set yrange [{}:{}]", extent.low, extent.high);
         if (panel.log_y) {
             add("set logscale y; set ytics autofreq");
         } else {
             add("unset logscale y; set ytics {}",
-                round_spacing(extent.high - extent.low, (place.bottom - place.top) / tick_px));
+                round_spacing(extent.size(), (place.bottom - place.top) / tick_px));
         }
         add("set format y '%g'");
         add("set ylabel {} noenhanced offset screen -0.005,0 textcolor rgb '{}'",
@@ -368,7 +359,7 @@ class ChartScript {
     }
 
     /// Each text above or below its point, where no other text stands already; else none.
-    void add_marks(const Panel& panel, const Place& place, const Reach& extent, double x_from,
+    void add_marks(const Panel& panel, const Place& place, const Extent& extent, double x_from,
                    double x_to) {
         const auto share = [](double value, double low, double high, bool logarithmic) {
             const double from = to_axis(low, logarithmic);
@@ -380,23 +371,26 @@ class ChartScript {
             const double up = share(mark.y, extent.low, extent.high, panel.log_y);
             const double x = place.left + along * (place.right - place.left);
             const double y = place.bottom - up * (place.bottom - place.top);
-            const double hanging = along < 0.13 ? 0 : along > 0.87 ? 1 : 0.5;
+            const double hanging = along < 0.13 ? 0 : mark.left || along > 0.87 ? 1 : 0.5;
             const double left = x - hanging * Texts::width(mark.text);
+            const auto rows_down = [&](bool above) {
+                return mark.left ? 0 : above ? -1 : 1;
+            };
             const auto fits = [&](bool above) {
-                return texts.put(left, y + (above ? -1 : 1) * Texts::height, mark.text);
+                return texts.put(left, y + rows_down(above) * Texts::height, mark.text);
             };
             const bool as_wished = fits(mark.above);
             const bool above = as_wished == mark.above;
             const bool shown = as_wished || fits(above);
             const char* const side = hanging == 0 ? "left" : hanging == 1 ? "right" : "center";
             add("set label {} at first {}, first {} {} front noenhanced point pt 7 ps 0.8 lc rgb "
-                "'{}' offset 0,{} textcolor rgb '{}' font 'DejaVu Sans,{}'",
+                "'{}' offset {},{} textcolor rgb '{}' font 'DejaVu Sans,{}'",
                 gnuplot_string(shown ? mark.text : ""), mark.x, mark.y, side, mark.colour,
-                above ? 0.9 : -0.9, mark.colour, 10 * points_);
+                mark.left ? -0.8 : 0.0, -0.9 * rows_down(above), mark.colour, 10 * points_);
         }
     }
 
-    void add_curves(std::size_t index, const Reach& extent) {
+    void add_curves(std::size_t index, const Extent& extent) {
         const std::vector<Curve>& curves = chart_.panels[index].curves;
         script_ += "plot ";
         const char* between = "";

@@ -32,6 +32,7 @@ struct Mark {
     std::string text{};
     std::string_view colour{};
     bool above = true;
+    bool left = false;  ///< instead, beside it: clear of a vertical line through the point
 };
 
 /// A vertical line over the panel's height, with its text at the foot.

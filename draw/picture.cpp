@@ -214,8 +214,8 @@ class PictureDrawer {
             for (std::size_t i = 0; i < subject.poses.size(); ++i) {
                 if (!is_within(picture_, subject.times_s[i])) continue;
                 const Vector3& place = subject.poses[i].position;
-                x.take_in(place.x, place.x);
-                z.take_in(place.z, place.z);
+                x.include(place.x);
+                z.include(place.z);
                 lowest = std::min(lowest, place.y);
             }
         }

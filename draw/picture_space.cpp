@@ -38,8 +38,8 @@ Space space_of(const Picture& picture, const Eye& eye) {
             if (!is_within(picture, subject.times_s[i])) continue;
             const double x = dot(subject.poses[i].position, eye.right);
             const double y = dot(subject.poses[i].position, eye.up);
-            space.across.take_in(x, x);
-            space.up.take_in(y, y);
+            space.across.include(x);
+            space.up.include(y);
         }
     }
     if (!(space.across.size() >= 0)) throw std::invalid_argument{"a picture of nothing"};
@@ -52,8 +52,10 @@ Space space_of(const Picture& picture, const Eye& eye) {
                 0.8 * subject.length_m.value_or(space.length_m) * largest_scale(subject.poses[i]);
             const double x = dot(subject.poses[i].position, eye.right);
             const double y = dot(subject.poses[i].position, eye.up);
-            space.across.take_in(x - reach, x + reach);
-            space.up.take_in(y - reach, y + reach);
+            for (const double way : {-reach, reach}) {
+                space.across.include(x + way);
+                space.up.include(y + way);
+            }
         }
     }
     return space;

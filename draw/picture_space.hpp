@@ -1,10 +1,10 @@
 #pragma once
 
-#include <limits>
 #include <vector>
 
 #include <hopcoil/follow/pose_follower.hpp>
 
+#include "draw/extent.hpp"
 #include "draw/picture.hpp"
 #include "draw/solid.hpp"
 
@@ -19,16 +19,6 @@ struct Box {
     double top = 0;
     double width = 0;
     double height = 0;
-};
-
-struct Extent {
-    double low = std::numeric_limits<double>::infinity();
-    double high = -std::numeric_limits<double>::infinity();
-    void take_in(double from, double to) {
-        low = std::min(low, from);
-        high = std::max(high, to);
-    }
-    [[nodiscard]] double size() const { return high - low; }
 };
 
 /// Between two rows of its take.

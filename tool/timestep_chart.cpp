@@ -76,7 +76,7 @@ class MapPanel {
                                .y = std::clamp(1000 / rate_hz, least_ms, most_ms),
                                .text = fmt::format("{:.4g} Hz", rate_hz),
                                .colour = draw::ink,
-                               .above = false});
+                               .left = true});
         return panel;
     }
     [[nodiscard]] double from_hz() const { return frequencies_.front(); }

@@ -248,9 +248,10 @@ struct Group {
                 varied ? bank::growth_bits<S>(bounds.largest_row(dt)) : bank::growth_bits(shared);
         }
         if (!varied || keeps_rows || (is_new && components == 1)) return;
-        for (std::size_t begin = 0; begin < size(); begin += tile_size)
+        for (std::size_t begin = 0; begin < size(); begin += tile_size) {
             find_rows(set, begin, std::min(tile_size, size() - begin),
                       rows.data() + begin / batch_size);
+        }
         keeps_rows = true;
     }
 

@@ -8,23 +8,16 @@
 #include <hopcoil/follow/intent.hpp>
 
 #include "support/random.hpp"
+#include "support/vectors.hpp"
 
 using namespace hopcoil;
-
-namespace {
-
-Vector3 any_vector(Random& random, double size) {
-    return {random.between(-size, size), random.between(-size, size), random.between(-size, size)};
-}
-
-}  // namespace
 
 TEST_CASE("a lean goes toward the target and along the acceleration, never past its most",
           "[intent]") {
     Random random{131};
     for (int i = 0; i < 500; ++i) {
         const Lean lean{.per_gap = 0.3, .per_acceleration = 0, .most_rad = 0.5};
-        const Vector3 gap = any_vector(random, random.over_magnitudes(0.01, 1000));
+        const Vector3 gap = random_vector(random, random.over_magnitudes(0.01, 1000));
         const Quaternion turn = lean_of(lean, gap, {});
         const Vector3 top = rotated(turn, {0, 1, 0});
         CHECK(top.x * -gap.x + top.z * -gap.z >= 0);  // toward the target
@@ -51,7 +44,8 @@ TEST_CASE("a follower's acceleration is how its velocity changes", "[intent]") {
 TEST_CASE("a flight lands on a plane where and when stepping it says", "[intent]") {
     Random random{132};
     for (int i = 0; i < 300; ++i) {
-        const Flight hop{any_vector(random, 3), any_vector(random, 8), random.between(0.5, 20)};
+        const Flight hop{random_vector(random, 3), random_vector(random, 8),
+                         random.between(0.5, 20)};
         const double height = random.between(-4, 2);
         const auto landing = landing_on_plane(hop, height);
         const auto searched = landing_on(
@@ -91,8 +85,8 @@ TEST_CASE("a flight lands on uneven ground at the first place it meets", "[inten
 TEST_CASE("a launch reaches its spot at its time, and the gentlest is the slowest", "[intent]") {
     Random random{134};
     for (int i = 0; i < 300; ++i) {
-        const Vector3 from = any_vector(random, 5);
-        const Vector3 to = any_vector(random, 5);
+        const Vector3 from = random_vector(random, 5);
+        const Vector3 to = random_vector(random, 5);
         const double time_s = random.between(0.1, 3);
         const Flight hop{from, launch_to(from, to, time_s)};
         CHECK(length_of(hop.at(time_s) - to) < 1e-9);

@@ -13,14 +13,11 @@
 #include "support/allocations.hpp"
 #include "support/numbers.hpp"
 #include "support/random.hpp"
+#include "support/vectors.hpp"
 
 using namespace hopcoil;
 
 namespace {
-
-Vector3 random_vector(Random& random, double size) {
-    return {random.between(-size, size), random.between(-size, size), random.between(-size, size)};
-}
 
 double angle_between(const Quaternion& a, const Quaternion& b) {
     return length_of(rotation_vector(a * conjugate(b)));

@@ -1,6 +1,9 @@
 #pragma once
 
 #include <hopcoil/base/scalar_of.hpp>
+#include <hopcoil/base/vector3.hpp>
+
+#include "support/random.hpp"
 
 /// Vector types as programs have them.
 
@@ -79,3 +82,8 @@ template <>
 struct hopcoil::ScalarOf<Named> {
     using type = float;
 };
+
+/// Anywhere in a cube around the origin.
+inline hopcoil::Vector3 random_vector(Random& random, double size) {
+    return {random.between(-size, size), random.between(-size, size), random.between(-size, size)};
+}
