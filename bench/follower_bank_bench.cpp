@@ -1,8 +1,8 @@
 // The bank against the textbook loop over an array of structs, and against the machine's bandwidth.
 //
-// Every row is measured in turn with the others, round after round, on one thread; what is printed
-// is the median over the rounds of the ratio within a round, so a machine that slows down slows
-// both.
+// Each row is measured in pairs with the textbook, a few milliseconds of one and then of the other,
+// both warm, on one thread. Printed is the median over the pairs of the ratio within a pair, so a
+// machine that slows down slows both.
 
 #include <algorithm>
 #include <chrono>
@@ -24,7 +24,8 @@ using hopcoil::InstructionSet;
 using hopcoil::Tuning;
 
 constexpr double dt = 1.0 / 60;
-constexpr int rounds = 9;
+constexpr std::size_t slice = 8'000'000;  ///< followers stepped between two looks at the clock
+constexpr int pairs = 25;
 
 /// What a practitioner writes first: the coefficient form y + a y' + b y'' = x + c x' by
 /// semi-implicit Euler, the target's rate from its last place, and the clamp on b that keeps it
@@ -46,13 +47,15 @@ struct TextbookSpring {
     }
 };
 
-/// Seconds a call of `work`, by as many calls as take some milliseconds.
-double seconds_of(const std::function<void()>& work, int calls) {
+/// Seconds a call of `work`, by as many calls, after half as many for the caches and the clock.
+double seconds_of(const std::function<void()>& work, std::size_t calls) {
+    for (std::size_t i = 0; i < calls / 2; ++i)
+        work();
     const auto start = std::chrono::steady_clock::now();
-    for (int i = 0; i < calls; ++i)
+    for (std::size_t i = 0; i < calls; ++i)
         work();
     const std::chrono::duration<double> taken = std::chrono::steady_clock::now() - start;
-    return taken.count() / calls;
+    return taken.count() / static_cast<double>(calls);
 }
 
 double median(std::vector<double> values) {
@@ -66,50 +69,58 @@ struct Row {
     double bytes_per_item = 0.0;  ///< to be set against the triad
 };
 
-/// Times the rows against the first of them, in turn.
-void compare(std::size_t count, const std::vector<Row>& rows, double triad_bytes_per_s) {
-    const int calls = static_cast<int>(std::max<std::size_t>(1, 4'000'000 / count));
-    std::vector<std::vector<double>> taken(rows.size());
-    for (int round = 0; round < rounds; ++round) {
-        for (std::size_t i = 0; i < rows.size(); ++i)
-            taken[i].push_back(seconds_of(rows[i].work, calls));
-    }
-    for (std::size_t i = 0; i < rows.size(); ++i) {
-        std::vector<double> ratios;
-        for (int round = 0; round < rounds; ++round) {
-            const auto r = static_cast<std::size_t>(round);
-            ratios.push_back(taken[0][r] / taken[i][r]);
-        }
-        const double seconds = median(taken[i]);
-        std::printf("%9zu  %-38s %8.3f ns %7.1f times", count, rows[i].name.c_str(),
-                    1e9 * seconds / static_cast<double>(count), median(ratios));
-        if (rows[i].bytes_per_item > 0) {
-            const double per_s = rows[i].bytes_per_item * static_cast<double>(count) / seconds;
-            std::printf("  %5.2f of the triad's bytes/s", per_s / triad_bytes_per_s);
-        }
-        std::printf("\n");
-    }
-}
-
 /// a = b + s c over arrays that no cache holds, counted as three moves of an element.
-double triad_bytes_per_s() {
-    constexpr std::size_t count = 1U << 24U;
-    std::vector<float> a(count, 1);
-    const std::vector<float> b(count, 2);
-    const std::vector<float> c(count, 3);
-    std::vector<double> rates;
-    for (int round = 0; round < rounds; ++round) {
+struct Triad {
+    static constexpr std::size_t count = 1U << 24U;
+    std::vector<float> a = std::vector<float>(count, 1);
+    std::vector<float> b = std::vector<float>(count, 2);
+    std::vector<float> c = std::vector<float>(count, 3);
+
+    double bytes_per_s() {
         const double seconds = seconds_of(
-            [&] {
+            [this] {
                 float* const to = a.data();
                 for (std::size_t i = 0; i < count; ++i)
                     to[i] = b[i] + 0.5F * c[i];
                 asm volatile("" : : "r"(to) : "memory");
             },
             1);
-        rates.push_back(3 * sizeof(float) * static_cast<double>(count) / seconds);
+        return 3 * sizeof(float) * static_cast<double>(count) / seconds;
     }
-    return median(rates);
+};
+
+void print(std::size_t count, const Row& row, double seconds) {
+    std::printf("%9zu  %-38s %8.3f ns", count, row.name.c_str(),
+                1e9 * seconds / static_cast<double>(count));
+}
+
+/// Times each row in pairs with the textbook; where no cache holds them, with the triad too.
+void compare(std::size_t count, const Row& textbook, const std::vector<Row>& rows, Triad& triad) {
+    const std::size_t calls = std::max<std::size_t>(2, slice / count);
+    const std::size_t textbook_calls = std::max<std::size_t>(2, calls / 4);
+    const bool is_in_memory = count >= slice;
+    for (const Row& row : rows) {
+        std::vector<double> theirs;
+        std::vector<double> ours;
+        std::vector<double> ratios;
+        std::vector<double> of_triad;
+        for (int pair = 0; pair < pairs; ++pair) {
+            theirs.push_back(seconds_of(textbook.work, textbook_calls));
+            ours.push_back(seconds_of(row.work, calls));
+            ratios.push_back(theirs.back() / ours.back());
+            if (!is_in_memory || row.bytes_per_item == 0) continue;
+            const double bytes = row.bytes_per_item * static_cast<double>(count);
+            of_triad.push_back(bytes / ours.back() / triad.bytes_per_s());
+        }
+        if (&row == rows.data()) {
+            print(count, textbook, median(theirs));
+            std::printf("\n");
+        }
+        print(count, row, median(ours));
+        std::printf(" %7.1f times", median(ratios));
+        if (!of_triad.empty()) std::printf("  %5.2f of the triad's bytes/s", median(of_triad));
+        std::printf("\n");
+    }
 }
 
 const char* name_of(InstructionSet set) {
@@ -184,8 +195,8 @@ int main() {
     // The textbook would crawl through denormals as it settles; the bank has none.
     _mm_setcsr(_mm_getcsr() | 0x8040U);
 #endif
-    const double triad = triad_bytes_per_s();
-    std::printf("triad: %.1f GB/s\n", triad / 1e9);
+    Triad triad;
+    std::printf("triad: %.1f GB/s\n", triad.bytes_per_s() / 1e9);
     std::printf("%9s  %-38s %11s %13s\n", "followers", "one step of one", "time", "the textbook's");
 
     std::vector<InstructionSet> sets;
@@ -202,11 +213,12 @@ int main() {
         std::vector<TextbookSpring> springs(count);
         const std::vector<float> targets(count, 1.F);
         int frame = 0;
-        std::vector<Row> rows{{"textbook, array of structs", [&] {
-                                   for (std::size_t i = 0; i < springs.size(); ++i)
-                                       springs[i].step(targets[i], static_cast<float>(dt));
-                                   asm volatile("" : : "r"(springs.data()) : "memory");
-                               }}};
+        const Row textbook{"textbook, array of structs", [&] {
+                               for (std::size_t i = 0; i < springs.size(); ++i)
+                                   springs[i].step(targets[i], static_cast<float>(dt));
+                               asm volatile("" : : "r"(springs.data()) : "memory");
+                           }};
+        std::vector<Row> rows;
         std::vector<FollowerBank<float>> banks;
         banks.reserve(16);
         const auto changing_dt = [&frame] {
@@ -234,6 +246,6 @@ int main() {
             rows.push_back({"a tuning each, dt changes, " + name,
                             [&varied, changing_dt] { varied.step_to_next(changing_dt()); }, 0});
         }
-        compare(count, rows, triad);
+        compare(count, textbook, rows, triad);
     }
 }

@@ -24,30 +24,57 @@ inline constexpr std::size_t most_components = 4;
 /// Small enough for the first cache, several arrays of it at once.
 inline constexpr std::size_t block_size = 2048;
 
-/// Whole cache lines, so that no vector load straddles two.
+/// Whole cache lines, so that no vector load straddles two. Arrays that are walked side by side
+/// stand at different offsets into a page: a load whose address ends like that of a store just
+/// before it waits for the store, and lines at the same offset compete for the same places in the
+/// cache.
 template <class S>
-struct CacheAligned {
+struct Placed {
     using value_type = S;
-    CacheAligned() = default;
+    using propagate_on_container_swap = std::true_type;
+    using propagate_on_container_move_assignment = std::true_type;
+    static constexpr std::size_t page = 4096;
+
+    std::size_t offset = 0;  ///< in bytes, whole cache lines
+
+    Placed() = default;
+    explicit Placed(std::size_t quarter) : offset{quarter * page / 4} {}
     template <class U>
-    explicit CacheAligned(const CacheAligned<U>&) noexcept {}
+    explicit Placed(const Placed<U>& other) noexcept : offset{other.offset} {}
+
     S* allocate(std::size_t n) {
-        return static_cast<S*>(::operator new (n * sizeof(S), std::align_val_t{64}));
+        const Room room = room_of(n);
+        return reinterpret_cast<S*>(
+            static_cast<std::byte*>(::operator new(room.bytes, room.alignment)) + room.before);
     }
-    void deallocate(S* memory, std::size_t /*n*/) noexcept {
-        ::operator delete (memory, std::align_val_t{64});
+    void deallocate(S* memory, std::size_t n) noexcept {
+        const Room room = room_of(n);
+        ::operator delete(reinterpret_cast<std::byte*>(memory) - room.before, room.alignment);
     }
-    friend bool operator==(const CacheAligned&, const CacheAligned&) { return true; }
+    friend bool operator==(const Placed&, const Placed&) = default;
+
+  private:
+    struct Room {
+        std::size_t before;
+        std::size_t bytes;
+        std::align_val_t alignment;
+    };
+    /// Where a page would be more than twice the array, it is not worth one.
+    [[nodiscard]] Room room_of(std::size_t n) const noexcept {
+        const std::size_t bytes = n * sizeof(S);
+        if (bytes < page / 2) return {0, bytes, std::align_val_t{64}};
+        return {offset, offset + bytes, std::align_val_t{page}};
+    }
 };
 template <class S>
-using Array = std::vector<S, CacheAligned<S>>;
+using Array = std::vector<S, Placed<S>>;
 
 template <class S>
 struct Component {
-    Array<S> target;
-    Array<S> next;
-    Array<S> gap;
-    Array<S> velocity;
+    Array<S> target{Placed<S>{0}};
+    Array<S> next{Placed<S>{1}};
+    Array<S> gap{Placed<S>{2}};
+    Array<S> velocity{Placed<S>{3}};
 };
 
 template <class S>

@@ -20,11 +20,12 @@
 #endif
 #endif
 #define HOPCOIL_INTO_EACH inline __attribute__((always_inline))
-// So short a loop spends a fifth of its time on counting.
+// So short loops spend a fifth of their time on counting.
+#define HOPCOIL_PRAGMA(WORDS) _Pragma(#WORDS)
 #if defined(__clang__)
-#define HOPCOIL_UNROLLED _Pragma("clang loop unroll_count(4)")
+#define HOPCOIL_UNROLLED(TIMES) HOPCOIL_PRAGMA(clang loop unroll_count(TIMES))
 #else
-#define HOPCOIL_UNROLLED _Pragma("GCC unroll 4")
+#define HOPCOIL_UNROLLED(TIMES) HOPCOIL_PRAGMA(GCC unroll TIMES)
 #endif
 
 namespace hopcoil::bank {
@@ -50,7 +51,7 @@ HOPCOIL_INTO_EACH void shared_loop(const S* __restrict target, const S* __restri
     next = aligned(next);
     gaps = aligned(gaps);
     velocities = aligned(velocities);
-    HOPCOIL_UNROLLED
+    HOPCOIL_UNROLLED(4)
     for (std::size_t i = 0; i < count; ++i) {
         const S travel = next[i] - target[i];
         const S gap = gaps[i];
@@ -61,16 +62,24 @@ HOPCOIL_INTO_EACH void shared_loop(const S* __restrict target, const S* __restri
     }
 }
 
-/// The same, and of those whose turn it is, what is too small becomes zero; nothing is below the
-/// others' limit.
-template <class S>
+/// Whose turn it is to be looked at for what is too small; nothing is below the others' limit.
+struct Everyone {
+    HOPCOIL_INTO_EACH bool operator()(std::size_t /*i*/) const { return true; }
+};
+struct Due {
+    const std::uint8_t* __restrict turns;
+    std::uint8_t now;
+    HOPCOIL_INTO_EACH bool operator()(std::size_t i) const { return turns[i] == now; }
+};
+
+/// The same, and what is too small becomes zero.
+template <class S, class IsDue>
 HOPCOIL_INTO_EACH void shared_settling_loop(const S* __restrict target, const S* __restrict next,
                                             S* __restrict gaps, S* __restrict velocities,
                                             std::size_t count, const StraightRows<S>& rows,
-                                            S least_gap, S least_velocity,
-                                            const std::uint8_t* __restrict turns,
-                                            std::uint8_t turn) {
+                                            const Least<S>& all_least, const IsDue& is_due) {
     const StraightRows<S> r = rows;
+    const Least<S> least = all_least;
     for (std::size_t i = 0; i < count; ++i) {
         const S travel = next[i] - target[i];
         const S gap = gaps[i];
@@ -78,9 +87,9 @@ HOPCOIL_INTO_EACH void shared_settling_loop(const S* __restrict target, const S*
         const S g = (gap * r.gap_of_gap + velocity * r.gap_of_velocity) + travel * r.gap_of_travel;
         const S v = (gap * r.velocity_of_gap + velocity * r.velocity_of_velocity) +
                     travel * r.velocity_of_travel;
-        const bool due = turns[i] == turn;
-        gaps[i] = dropped(g, due ? least_gap : S{0});
-        velocities[i] = dropped(v, due ? least_velocity : S{0});
+        const bool due = is_due(i);
+        gaps[i] = dropped(g, due ? least.gap : S{0});
+        velocities[i] = dropped(v, due ? least.velocity : S{0});
     }
 }
 
@@ -94,7 +103,7 @@ HOPCOIL_INTO_EACH void held_loop(S* __restrict gaps, S* __restrict velocities, s
     velocities = aligned(velocities);
     const S gap_zero = S{0} * r.gap_of_travel;
     const S velocity_zero = S{0} * r.velocity_of_travel;
-    HOPCOIL_UNROLLED
+    HOPCOIL_UNROLLED(4)
     for (std::size_t i = 0; i < count; ++i) {
         const S gap = gaps[i];
         const S velocity = velocities[i];
@@ -139,23 +148,12 @@ HOPCOIL_INTO_EACH void varied_batches(const Lanes<S>& lanes, const RowBatch<S>* 
     }
 }
 
-template <class S>
+template <class S, class IsDue>
 HOPCOIL_INTO_EACH void settle_loop(S* __restrict gaps, S* __restrict velocities, std::size_t count,
-                                   S least_gap, const S* __restrict least_velocities) {
+                                   S least_gap, const S* __restrict least_velocities,
+                                   const IsDue& is_due) {
     for (std::size_t i = 0; i < count; ++i) {
-        gaps[i] = dropped(gaps[i], least_gap);
-        velocities[i] = dropped(velocities[i], least_velocities[i]);
-    }
-}
-
-/// Those whose turn it is; nothing is less than the others' limit.
-template <class S>
-HOPCOIL_INTO_EACH void settle_due_loop(S* __restrict gaps, S* __restrict velocities,
-                                       std::size_t count, S least_gap,
-                                       const S* __restrict least_velocities,
-                                       const std::uint8_t* __restrict turns, std::uint8_t turn) {
-    for (std::size_t i = 0; i < count; ++i) {
-        const bool due = turns[i] == turn;
+        const bool due = is_due(i);
         gaps[i] = dropped(gaps[i], due ? least_gap : S{0});
         velocities[i] = dropped(velocities[i], due ? least_velocities[i] : S{0});
     }
@@ -167,7 +165,7 @@ template <class S>
 HOPCOIL_INTO_EACH bool calm_loop(const S* numbers, std::size_t count) {
     using Bits = std::conditional_t<sizeof(S) == 4, std::int32_t, std::int64_t>;
     Bits largest = 0;
-    HOPCOIL_UNROLLED
+    HOPCOIL_UNROLLED(4)
     for (std::size_t i = 0; i < count; ++i) {
         const Bits size = std::bit_cast<Bits>(numbers[i]) & std::numeric_limits<Bits>::max();
         largest = size > largest ? size : largest;
@@ -183,60 +181,73 @@ __m128i loaded_bits(const double* numbers) {
     return _mm_castpd_si128(_mm_load_pd(numbers));
 }
 
-/// The plain set compares no more than 16 bits at once; the limit has none but in the highest.
+/// The plain set has no maximum of 32 bits, and to drop the signs first would take half as long
+/// again. What is in order without that: the highest 16 bits of the positive, as signed numbers,
+/// and the highest bytes of the negative, as unsigned ones. The limit has no bits below its highest
+/// byte.
 template <class S>
-bool calm_halves_loop(const S* numbers, std::size_t count) {
-    using Bits = std::conditional_t<sizeof(S) == 4, std::uint32_t, std::uint64_t>;
+bool calm_bytes_loop(const S* numbers, std::size_t count) {
+    using Bits = std::conditional_t<sizeof(S) == 4, std::int32_t, std::int64_t>;
     constexpr std::size_t pack = sizeof(__m128i) / sizeof(S);
-    constexpr int shift = 8 * sizeof(S) - 16;
-    constexpr auto limit = std::bit_cast<Bits>(calm_limit<S>);
-    static_assert(limit >> shift << shift == limit);
-    const __m128i highest =
-        sizeof(S) == 4 ? _mm_set1_epi32(0x7FFF << 16) : _mm_set1_epi64x(std::int64_t{0x7FFF} << 48);
+    constexpr int to_highest = 8 * (sizeof(S) - 2);
+    constexpr int limit = std::bit_cast<Bits>(calm_limit<S>) >> to_highest;
+    static_assert(S{std::bit_cast<S>(Bits{limit & 0x7F00} << to_highest)} == calm_limit<S>);
+    constexpr int highest_bytes = sizeof(S) == 4 ? 0x8888 : 0x8080;
     const std::size_t whole = count / pack * pack;
-    __m128i largest = _mm_setzero_si128();
-    HOPCOIL_UNROLLED
-    for (std::size_t i = 0; i < whole; i += pack)
-        largest = _mm_max_epi16(largest, _mm_and_si128(loaded_bits(numbers + i), highest));
-    const __m128i below = _mm_cmplt_epi16(largest, _mm_set1_epi16(limit >> shift));
-    return _mm_movemask_epi8(below) == 0xFFFF && calm_loop(numbers + whole, count - whole);
+    __m128i positive = _mm_setzero_si128();
+    __m128i negative = _mm_setzero_si128();
+    HOPCOIL_UNROLLED(8)
+    for (std::size_t i = 0; i < whole; i += pack) {
+        positive = _mm_max_epi16(positive, loaded_bits(numbers + i));
+        negative = _mm_max_epu8(negative, loaded_bits(numbers + i));
+    }
+    const __m128i unsigned_bytes = _mm_and_si128(negative, _mm_set1_epi16(0x7F00));
+    const __m128i below =
+        _mm_cmplt_epi16(_mm_max_epi16(positive, unsigned_bytes), _mm_set1_epi16(limit));
+    return (_mm_movemask_epi8(below) & highest_bytes) == highest_bytes &&
+           calm_loop(numbers + whole, count - whole);
 }
 #endif
 
 // A template cannot carry a target, so each set has its functions for float and for double.
 // NOLINTBEGIN(bugprone-macro-parentheses): types and names cannot stand in parentheses
-#define HOPCOIL_KERNELS(NAME, TARGET, S, CALM)                                                   \
-    TARGET void shared_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {              \
-        shared_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, rows);     \
-    }                                                                                            \
-    TARGET void shared_settling_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,       \
-                                       S least_gap, S least_velocity, const std::uint8_t* turns, \
-                                       std::uint8_t turn) {                                      \
-        shared_settling_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count,   \
-                             rows, least_gap, least_velocity, turns, turn);                      \
-    }                                                                                            \
-    TARGET void held_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {                \
-        held_loop(lanes.gap, lanes.velocity, lanes.count, rows);                                 \
-    }                                                                                            \
-    TARGET void varied_##NAME(const Lanes<S>& lanes, const RowBatch<S>* rows) {                  \
-        varied_batches(lanes, rows);                                                             \
-    }                                                                                            \
-    TARGET void settle_##NAME(const Lanes<S>& lanes, const Least<S>& least) {                    \
-        settle_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities);        \
-    }                                                                                            \
-    TARGET void settle_due_##NAME(const Lanes<S>& lanes, const Least<S>& least,                  \
-                                  const std::uint8_t* turns, std::uint8_t turn) {                \
-        settle_due_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities,     \
-                        turns, turn);                                                            \
-    }                                                                                            \
-    TARGET bool calm_##NAME(const S* numbers, std::size_t count) {                               \
-        return CALM(numbers, count);                                                             \
+#define HOPCOIL_KERNELS(NAME, TARGET, S, CALM)                                                 \
+    TARGET void shared_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {            \
+        shared_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, rows);   \
+    }                                                                                          \
+    TARGET void shared_settling_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,     \
+                                       const Least<S>& least) {                                \
+        shared_settling_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, \
+                             rows, least, Everyone{});                                         \
+    }                                                                                          \
+    TARGET void shared_settling_due_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows, \
+                                           const Least<S>& least, const Turns& turns) {        \
+        shared_settling_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, \
+                             rows, least, Due{turns.of_each, turns.now});                      \
+    }                                                                                          \
+    TARGET void held_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {              \
+        held_loop(lanes.gap, lanes.velocity, lanes.count, rows);                               \
+    }                                                                                          \
+    TARGET void varied_##NAME(const Lanes<S>& lanes, const RowBatch<S>* rows) {                \
+        varied_batches(lanes, rows);                                                           \
+    }                                                                                          \
+    TARGET void settle_varied_##NAME(const Lanes<S>& lanes, const VariedLeast<S>& least) {     \
+        settle_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities,       \
+                    Everyone{});                                                               \
+    }                                                                                          \
+    TARGET void settle_varied_due_##NAME(const Lanes<S>& lanes, const VariedLeast<S>& least,   \
+                                         const Turns& turns) {                                 \
+        settle_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities,       \
+                    Due{turns.of_each, turns.now});                                            \
+    }                                                                                          \
+    TARGET bool calm_##NAME(const S* numbers, std::size_t count) {                             \
+        return CALM(numbers, count);                                                           \
     }
 // NOLINTEND(bugprone-macro-parentheses)
 
 #if defined(__x86_64__)
-HOPCOIL_KERNELS(plain, , float, calm_halves_loop)
-HOPCOIL_KERNELS(plain, , double, calm_halves_loop)
+HOPCOIL_KERNELS(plain, , float, calm_bytes_loop)
+HOPCOIL_KERNELS(plain, , double, calm_bytes_loop)
 HOPCOIL_KERNELS(avx2, HOPCOIL_FOR_AVX2, float, calm_loop)
 HOPCOIL_KERNELS(avx2, HOPCOIL_FOR_AVX2, double, calm_loop)
 HOPCOIL_KERNELS(avx512, HOPCOIL_FOR_AVX512, float, calm_loop)
@@ -275,9 +286,15 @@ void move_shared(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S
 
 template <class S>
 void move_shared_settling(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows,
-                          S least_gap, S least_velocity, const std::uint8_t* turns,
-                          std::uint8_t turn) noexcept {
-    HOPCOIL_CHOOSE(shared_settling, lanes, rows, least_gap, least_velocity, turns, turn);
+                          const Least<S>& least) noexcept {
+    HOPCOIL_CHOOSE(shared_settling, lanes, rows, least);
+}
+
+template <class S>
+void move_shared_settling_due(InstructionSet set, const Lanes<S>& lanes,
+                              const StraightRows<S>& rows, const Least<S>& least,
+                              const Turns& turns) noexcept {
+    HOPCOIL_CHOOSE(shared_settling_due, lanes, rows, least, turns);
 }
 
 template <class S>
@@ -286,14 +303,15 @@ void move_varied(InstructionSet set, const Lanes<S>& lanes, const RowBatch<S>* r
 }
 
 template <class S>
-void settle(InstructionSet set, const Lanes<S>& lanes, const Least<S>& least) noexcept {
-    HOPCOIL_CHOOSE(settle, lanes, least);
+void settle_varied(InstructionSet set, const Lanes<S>& lanes,
+                   const VariedLeast<S>& least) noexcept {
+    HOPCOIL_CHOOSE(settle_varied, lanes, least);
 }
 
 template <class S>
-void settle_due(InstructionSet set, const Lanes<S>& lanes, const Least<S>& least,
-                const std::uint8_t* turns, std::uint8_t turn) noexcept {
-    HOPCOIL_CHOOSE(settle_due, lanes, least, turns, turn);
+void settle_varied_due(InstructionSet set, const Lanes<S>& lanes, const VariedLeast<S>& least,
+                       const Turns& turns) noexcept {
+    HOPCOIL_CHOOSE(settle_varied_due, lanes, least, turns);
 }
 
 template <class S>
@@ -302,14 +320,17 @@ bool are_calm(InstructionSet set, const S* numbers, std::size_t count) noexcept 
 }
 
 // NOLINTNEXTLINE(bugprone-macro-parentheses): a type cannot stand in parentheses
-#define HOPCOIL_INSTANTIATE(S)                                                                     \
-    template void move_shared(InstructionSet, const Lanes<S>&, const StraightRows<S>&) noexcept;   \
-    template void move_shared_settling(InstructionSet, const Lanes<S>&, const StraightRows<S>&, S, \
-                                       S, const std::uint8_t*, std::uint8_t) noexcept;             \
-    template void move_varied(InstructionSet, const Lanes<S>&, const RowBatch<S>*) noexcept;       \
-    template void settle(InstructionSet, const Lanes<S>&, const Least<S>&) noexcept;               \
-    template void settle_due(InstructionSet, const Lanes<S>&, const Least<S>&,                     \
-                             const std::uint8_t*, std::uint8_t) noexcept;                          \
+#define HOPCOIL_INSTANTIATE(S)                                                                    \
+    template void move_shared(InstructionSet, const Lanes<S>&, const StraightRows<S>&) noexcept;  \
+    template void move_shared_settling(InstructionSet, const Lanes<S>&, const StraightRows<S>&,   \
+                                       const Least<S>&) noexcept;                                 \
+    template void move_shared_settling_due(InstructionSet, const Lanes<S>&,                       \
+                                           const StraightRows<S>&, const Least<S>&,               \
+                                           const Turns&) noexcept;                                \
+    template void move_varied(InstructionSet, const Lanes<S>&, const RowBatch<S>*) noexcept;      \
+    template void settle_varied(InstructionSet, const Lanes<S>&, const VariedLeast<S>&) noexcept; \
+    template void settle_varied_due(InstructionSet, const Lanes<S>&, const VariedLeast<S>&,       \
+                                    const Turns&) noexcept;                                       \
     template bool are_calm(InstructionSet, const S*, std::size_t) noexcept;
 HOPCOIL_INSTANTIATE(float)
 HOPCOIL_INSTANTIATE(double)

@@ -24,28 +24,42 @@ struct Lanes {
 template <class S>
 void move_shared(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows) noexcept;
 
-/// The same, and of those whose turn it is, what is below the least becomes zero.
+/// What is below these becomes zero.
+template <class S>
+struct Least {
+    S gap;
+    S velocity;
+};
+/// When each looks for what is too small.
+struct Turns {
+    const std::uint8_t* of_each;
+    std::uint8_t now;
+};
+/// One tuning for all, and what is too small becomes zero: of all, and of those alone whose turn it
+/// is.
 template <class S>
 void move_shared_settling(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows,
-                          S least_gap, S least_velocity, const std::uint8_t* turns,
-                          std::uint8_t turn) noexcept;
+                          const Least<S>& least) noexcept;
+template <class S>
+void move_shared_settling_due(InstructionSet set, const Lanes<S>& lanes,
+                              const StraightRows<S>& rows, const Least<S>& least,
+                              const Turns& turns) noexcept;
 
 /// Each with its own.
 template <class S>
 void move_varied(InstructionSet set, const Lanes<S>& lanes, const RowBatch<S>* rows) noexcept;
 
-/// What is below these becomes zero.
+/// What is below these becomes zero: of all, and of those alone whose turn it is.
 template <class S>
-struct Least {
+struct VariedLeast {
     S gap;
     const S* velocities;  ///< one for each of the lanes
 };
 template <class S>
-void settle(InstructionSet set, const Lanes<S>& lanes, const Least<S>& least) noexcept;
-/// Of those alone whose turn it is.
+void settle_varied(InstructionSet set, const Lanes<S>& lanes, const VariedLeast<S>& least) noexcept;
 template <class S>
-void settle_due(InstructionSet set, const Lanes<S>& lanes, const Least<S>& least,
-                const std::uint8_t* turns, std::uint8_t turn) noexcept;
+void settle_varied_due(InstructionSet set, const Lanes<S>& lanes, const VariedLeast<S>& least,
+                       const Turns& turns) noexcept;
 
 /// Whether every number is below `calm_limit` in size; NaN is not.
 template <class S>
@@ -53,9 +67,9 @@ template <class S>
 
 /// Far beyond any scene, and far below what overflows.
 template <class S>
-inline constexpr S calm_limit = sizeof(S) == 4 ? S(0x1p40F) : S(0x1p500);
+inline constexpr S calm_limit = sizeof(S) == 4 ? S(0x1p41F) : S(0x1p497);
 /// By so many bits calm numbers may grow and a sum of two still not overflow.
 template <class S>
-inline constexpr int calm_headroom_bits = sizeof(S) == 4 ? 127 - 2 - 40 : 1023 - 2 - 500;
+inline constexpr int calm_headroom_bits = sizeof(S) == 4 ? 127 - 2 - 41 : 1023 - 2 - 497;
 
 }  // namespace hopcoil::bank

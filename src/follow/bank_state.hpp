@@ -177,20 +177,31 @@ struct FollowerBank<S>::State {
         const S* const next = (to_next ? part.next : part.target).data() + b;
         const bank::Lanes<S> lanes{part.target.data() + b, next, part.gap.data() + b,
                                    part.velocity.data() + b, block.end - b};
-        if (!group.varied && !block.same_turn) {
-            bank::move_shared_settling(set, lanes, group.shared, static_cast<S>(least_gap<S>),
-                                       bank::least_velocity<S>(group.tuning),
-                                       group.turns.data() + b, steps);
+        const bank::Turns turns{group.turns.data() + b, steps};
+        const bool is_due = !block.same_turn || turns.of_each[0] == steps;
+        if (group.varied) {
+            move_varied(group, lanes, b);
+            if (is_due) settle_varied(group, lanes, block, turns);
             return;
         }
-        if (!group.varied) {
+        const bank::Least<S> least{static_cast<S>(least_gap<S>),
+                                   bank::least_velocity<S>(group.tuning)};
+        if (!is_due) {
             bank::move_shared(set, lanes, group.shared);
-        } else if (group.keeps_rows) {
-            bank::move_varied(set, lanes, group.rows.data() + b / bank::batch_size);
+        } else if (block.same_turn) {
+            bank::move_shared_settling(set, lanes, group.shared, least);
         } else {
-            step_in_passing(group, lanes, b);
+            bank::move_shared_settling_due(set, lanes, group.shared, least, turns);
         }
-        settle(group, lanes, block);
+    }
+
+    void move_varied(const bank::Group<S>& group, const bank::Lanes<S>& lanes,
+                     std::size_t begin) const noexcept {
+        if (group.keeps_rows) {
+            bank::move_varied(set, lanes, group.rows.data() + begin / bank::batch_size);
+        } else {
+            step_in_passing(group, lanes, begin);
+        }
     }
 
     /// With rows that are not kept.
@@ -207,22 +218,14 @@ struct FollowerBank<S>::State {
     }
 
     /// Drops what is too small, of those whose turn it is.
-    void settle(const bank::Group<S>& group, const bank::Lanes<S>& lanes,
-                const bank::Block& block) const noexcept {
-        const std::uint8_t* const turns = group.turns.data() + block.begin;
-        if (block.same_turn && turns[0] != steps) return;
-        std::array<S, bank::block_size> same;
-        const S* velocities = same.data();
-        if (group.varied) {
-            velocities = group.least_velocities.data() + block.begin;
-        } else {
-            std::fill_n(same.begin(), lanes.count, bank::least_velocity<S>(group.tuning));
-        }
-        const bank::Least<S> least{static_cast<S>(least_gap<S>), velocities};
+    void settle_varied(const bank::Group<S>& group, const bank::Lanes<S>& lanes,
+                       const bank::Block& block, const bank::Turns& turns) const noexcept {
+        const bank::VariedLeast<S> least{static_cast<S>(least_gap<S>),
+                                         group.least_velocities.data() + block.begin};
         if (block.same_turn) {
-            bank::settle(set, lanes, least);
+            bank::settle_varied(set, lanes, least);
         } else {
-            bank::settle_due(set, lanes, least, turns, steps);
+            bank::settle_varied_due(set, lanes, least, turns);
         }
     }
 };

@@ -4,8 +4,11 @@
 #include <array>
 #include <cmath>
 #include <cstring>
+#include <initializer_list>
+#include <limits>
 #include <stdexcept>
 #include <thread>
+#include <utility>
 #include <vector>
 
 #include <catch2/catch.hpp>
@@ -184,6 +187,51 @@ void compare_varied(InstructionSet set, std::size_t components, std::size_t coun
     }
 }
 
+/// All toward 1 but for one, and that one toward what is wrong or too large.
+template <class S>
+void one_goes_astray(InstructionSet set, S astray) {
+    constexpr std::size_t count = 37;  // whole vectors and a rest with every set
+    constexpr double dt = 1.0 / 60;
+    const Tuning tuning{.frequency_hz = 30, .damping_ratio = 0.2};
+    FollowerBank<S> bank;
+    bank.use(set);
+    const std::size_t group = bank.add_group(tuning);
+    for (std::size_t i = 0; i < count; ++i)
+        bank.add(group, {{S{-1}}});
+    for (std::size_t place = 0; place < count; ++place) {
+        FollowerBank<S> tried = bank;
+        std::vector<Follower<S>> followers(count, Follower<S>{tuning, S{-1}});
+        for (int frame = 0; frame < 3; ++frame) {
+            const std::span<S> next = tried.next_targets(group, 0);
+            for (std::size_t i = 0; i < count; ++i) {
+                next[i] = i == place && frame == 1 ? astray : S{1};
+                followers[i].step(next[i], dt);
+            }
+            tried.step_to_next(dt);
+        }
+        for (std::size_t i = 0; i < count; ++i) {
+            const S value = tried.targets(group, 0)[i] + tried.gaps(group, 0)[i];
+            const S velocity = tried.velocities(group, 0)[i];
+            const bool is_right = std::isfinite(value) && std::isfinite(velocity) &&
+                                  same_bits(value, followers[i].value()) &&
+                                  same_bits(velocity, followers[i].velocity());
+            if (!is_right) FAIL(astray << " in place " << place << ": other bits in place " << i);
+        }
+    }
+}
+
+template <class S>
+std::vector<S> all_that_goes_astray() {
+    using Limits = std::numeric_limits<S>;
+    std::vector<S> all;
+    for (const S size : {Limits::quiet_NaN(), Limits::infinity(), Limits::max(), Limits::max() / 2,
+                         std::sqrt(Limits::max())}) {
+        all.push_back(size);
+        all.push_back(-size);
+    }
+    return all;
+}
+
 }  // namespace
 
 TEST_CASE("a bank has the bits of its followers with every instruction set", "[bank]") {
@@ -192,6 +240,56 @@ TEST_CASE("a bank has the bits of its followers with every instruction set", "[b
             compare_with_followers<float>(set, varied, 1237, 141);
             compare_with_followers<double>(set, varied, 517, 142);
             compare_with_followers<float>(set, varied, 5, 143);
+        }
+    }
+}
+
+TEST_CASE("a target that is wrong or too large harms no other, in whatever place", "[bank]") {
+    for (const InstructionSet set : available_sets()) {
+        for (const float astray : all_that_goes_astray<float>())
+            one_goes_astray(set, astray);
+        for (const double astray : all_that_goes_astray<double>())
+            one_goes_astray(set, astray);
+    }
+}
+
+TEST_CASE("copied, moved and assigned, banks of any size go on alike", "[bank]") {
+    Random random{146};
+    for (const std::size_t count : {3, 500, 600, 3000}) {
+        FollowerBank<float> bank{2};
+        const std::size_t group = bank.add_group({.frequency_hz = 2, .damping_ratio = 0.3});
+        const auto step_all = [&](std::initializer_list<FollowerBank<float>*> banks) {
+            const unsigned seed = static_cast<unsigned>(random.whole(0, 1000));
+            for (FollowerBank<float>* each : banks) {
+                Random targets{seed};
+                for (std::size_t c = 0; c < 2; ++c) {
+                    for (float& next : each->next_targets(group, c))
+                        next = static_cast<float>(targets.between(-1, 1));
+                }
+                each->step_to_next(1.0 / 60);
+            }
+        };
+        for (std::size_t i = 0; i < count; ++i)
+            bank.add(group, {{static_cast<float>(i), 0.F}});
+        step_all({&bank});
+        FollowerBank<float> copy = bank;
+        step_all({&bank, &copy});
+        FollowerBank<float> moved = std::move(copy);
+        FollowerBank<float> assigned{2};
+        assigned.add_group({});
+        assigned = bank;
+        step_all({&bank, &moved, &assigned});
+        for (FollowerBank<float>* each : {&bank, &moved, &assigned})
+            each->add(group, {{5.F, 6.F}});
+        step_all({&bank, &moved, &assigned});
+        for (const FollowerBank<float>* each : {&moved, &assigned}) {
+            for (std::size_t c = 0; c < 2; ++c) {
+                CHECK(std::memcmp(each->gaps(group, c).data(), bank.gaps(group, c).data(),
+                                  (count + 1) * sizeof(float)) == 0);
+                CHECK(std::memcmp(each->velocities(group, c).data(),
+                                  bank.velocities(group, c).data(),
+                                  (count + 1) * sizeof(float)) == 0);
+            }
         }
     }
 }
