@@ -15,6 +15,7 @@
 #include <hopcoil/follow/mover.hpp>
 #include <hopcoil/spring/step_coefficients.hpp>
 
+#include "../spring/spring_numbers.hpp"
 #include "bank_kernels.hpp"
 #include "bank_rows.hpp"
 
@@ -135,31 +136,32 @@ inline std::size_t batches_of(std::size_t count) {
     return (count + batch_size - 1) / batch_size;
 }
 
-/// The tunings of a varied group as quick_rows takes them.
-class QuickSprings {
+/// The tunings of a varied group as short_rows and, for floats, quick_rows take them.
+template <class S>
+class VariedSprings {
   public:
-    void resize(std::size_t size) { batches_.resize(batches_of(size)); }
+    void resize(std::size_t size) {
+        numbers_.resize(batches_of(size));
+        if constexpr (has_quick) quick_.resize(batches_of(size));
+    }
     void set(std::size_t slot, const Tuning& tuning) noexcept {
-        const double w = angular_frequency_rad_per_s(tuning);
-        const double z = tuning.damping_ratio;
-        const double damping = 2 * z * w;
-        // Within these the series have digits to spare.
-        const bool is_quick = w > 0x1p-30 && w < 0x1p40 && z <= 8 && std::abs(tuning.lead) < 0x1p20;
-        const double none = std::numeric_limits<double>::quiet_NaN();
-        SpringBatch& batch = batches_[slot / batch_size];
+        const auto spring = short_steps::numbers_of(tuning);
         const std::size_t lane = slot % batch_size;
-        batch.damping[lane] = damping;
-        batch.pull[lane] = is_quick ? -(w * w) : none;
-        batch.lag[lane] = damping * (tuning.lead - 1) / (w * w);
-        batch.hold[lane] = damping * tuning.lead;
-        is_plain_ = is_plain_ && is_quick && tuning.lead >= 0 && tuning.lead <= 1;
-        slowest_ = std::min(slowest_, w / (1 + z));
-        if (is_quick) fastest_ = std::max({fastest_, w, z * w});
+        NumbersBatch& batch = numbers_[slot / batch_size];
+        batch.w[lane] = spring.w;
+        batch.z[lane] = spring.z;
+        batch.lag[lane] = spring.lag;
+        batch.hold[lane] = spring.hold;
+        if constexpr (has_quick) set_quick(quick_[slot / batch_size], lane, tuning, spring.w);
     }
 
+    /// Those of a batch.
+    [[nodiscard]] const NumbersBatch& numbers(std::size_t batch) const noexcept {
+        return numbers_[batch];
+    }
     /// Those from a slot on; the first of a batch.
     [[nodiscard]] const SpringBatch* from(std::size_t slot) const noexcept {
-        return batches_.data() + slot / batch_size;
+        return quick_.data() + slot / batch_size;
     }
 
     [[nodiscard]] QuickStep step(double dt) const noexcept {
@@ -173,7 +175,25 @@ class QuickSprings {
     }
 
   private:
-    Array<SpringBatch> batches_;
+    static constexpr bool has_quick = std::is_same_v<S, float>;
+
+    void set_quick(SpringBatch& batch, std::size_t lane, const Tuning& tuning, double w) noexcept {
+        const double z = tuning.damping_ratio;
+        const double damping = 2 * z * w;
+        // Within these the series have digits to spare.
+        const bool is_quick = w > 0x1p-30 && w < 0x1p40 && z <= 8 && std::abs(tuning.lead) < 0x1p20;
+        const double none = std::numeric_limits<double>::quiet_NaN();
+        batch.damping[lane] = damping;
+        batch.pull[lane] = is_quick ? -(w * w) : none;
+        batch.lag[lane] = damping * (tuning.lead - 1) / (w * w);
+        batch.hold[lane] = damping * tuning.lead;
+        is_plain_ = is_plain_ && is_quick && tuning.lead >= 0 && tuning.lead <= 1;
+        slowest_ = std::min(slowest_, w / (1 + z));
+        if (is_quick) fastest_ = std::max({fastest_, w, z * w});
+    }
+
+    Array<NumbersBatch> numbers_;
+    Array<SpringBatch> quick_;
     // Of all there have been since it was empty.
     bool is_plain_ = true;
     double slowest_ = std::numeric_limits<double>::infinity();  ///< w / (1 + z)
@@ -205,7 +225,7 @@ struct Group {
     std::vector<std::uint8_t> turns;  ///< at which count of steps each looks for what is too small
     // Varied only.
     std::vector<Tuning> tunings;
-    QuickSprings springs;
+    VariedSprings<S> springs;
     Array<RowBatch<S>> rows;  ///< for dt, when they are kept
     bool keeps_rows = false;
     Array<S> least_velocities;
@@ -285,19 +305,29 @@ struct Group {
     /// The rows of at most a tile's worth in a varied group.
     void find_rows(InstructionSet set, std::size_t begin, std::size_t count,
                    RowBatch<S>* to) const noexcept {
-        std::array<std::uint32_t, tile_size> left;
-        std::size_t left_count = 0;
         if constexpr (std::is_same_v<S, float>) {
-            left_count =
-                quick_rows(set, springs.from(begin), count, springs.step(dt), to, left.data());
-        } else {
-            for (; left_count < count; ++left_count)
-                left[left_count] = static_cast<std::uint32_t>(left_count);
+            if (set != InstructionSet::plain) {
+                std::array<std::uint32_t, tile_size> unsure;
+                const std::size_t unsure_count = quick_rows(set, springs.from(begin), count,
+                                                            springs.step(dt), to, unsure.data());
+                for (std::size_t k = 0; k < unsure_count; ++k)
+                    find_row(begin + unsure[k], to[unsure[k] / batch_size]);
+                return;
+            }
         }
-        for (std::size_t k = 0; k < left_count; ++k) {
-            const std::size_t i = left[k];
-            put_rows(rows_of(begin + i), to[i / batch_size], i % batch_size);
+        for (std::size_t i = 0; i < count; i += batch_size, ++to) {
+            const std::uint32_t left =
+                short_rows(set, springs.numbers((begin + i) / batch_size), dt, *to);
+            for (std::size_t lane = 0; left >> lane != 0; ++lane) {
+                if ((left >> lane & 1U) != 0 && i + lane < count) find_row(begin + i + lane, *to);
+            }
         }
+    }
+
+  private:
+    /// One, as Follower has it.
+    void find_row(std::size_t slot, RowBatch<S>& to) const noexcept {
+        put_rows(rounded<S>(straight_rows(tunings[slot], dt)), to, slot % batch_size);
     }
 };
 

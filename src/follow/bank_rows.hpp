@@ -45,6 +45,29 @@ struct QuickStep {
     bool plain;       ///< no spring is beyond the series, slow, or has a lead outside [0, 1]
 };
 
+/// A batch of springs as equations (2) and (3) take them: see SpringNumbers.
+struct alignas(64) NumbersBatch {
+    double w[batch_size];
+    double z[batch_size];
+    double lag[batch_size];
+    double hold[batch_size];
+};
+
+/// The rows of straight_rows(), rounded to S, of a batch of springs for one dt, by the very
+/// operations that it has for short steps: so with the same bits. For floats, newer instruction
+/// sets have a quicker way: quick_rows.
+///
+/// Returns a bit for each spring whose step is not short, or whose rows S cannot hold: they are the
+/// caller's to compute.
+std::uint32_t short_rows(InstructionSet set, const NumbersBatch& springs, double dt,
+                         RowBatch<double>& rows) noexcept;
+std::uint32_t short_rows(InstructionSet set, const NumbersBatch& springs, double dt,
+                         RowBatch<float>& rows) noexcept;
+std::uint32_t short_rows_avx2(const NumbersBatch& springs, double dt,
+                              RowBatch<double>& rows) noexcept;
+std::uint32_t short_rows_avx512(const NumbersBatch& springs, double dt,
+                                RowBatch<double>& rows) noexcept;
+
 /// The rows of straight_rows(), rounded to float, of many springs for one dt: the same bits, or
 /// none.
 ///

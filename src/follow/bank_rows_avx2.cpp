@@ -15,9 +15,12 @@
 #endif
 
 #include "bank_rows_kernel.hpp"
+#include "bank_short_rows_kernel.hpp"
 
 namespace hopcoil::bank {
 namespace {
+
+HOPCOIL_SIDE_BY_SIDE(FourSideBySide, 32);
 
 struct FourDoubles {
     using Numbers = __m256d;
@@ -64,6 +67,11 @@ struct FourDoubles {
 };
 
 }  // namespace
+
+std::uint32_t short_rows_avx2(const NumbersBatch& springs, double dt,
+                              RowBatch<double>& rows) noexcept {
+    return short_rows_by<FourSideBySide>(springs, dt, rows);
+}
 
 std::size_t quick_rows_avx2(const SpringBatch* springs, std::size_t count, const QuickStep& step,
                             RowBatch<float>* rows, std::uint32_t* unsure) noexcept {

@@ -21,9 +21,12 @@
 #endif
 
 #include "bank_rows_kernel.hpp"
+#include "bank_short_rows_kernel.hpp"
 
 namespace hopcoil::bank {
 namespace {
+
+HOPCOIL_SIDE_BY_SIDE(EightSideBySide, 64);
 
 struct EightDoubles {
     using Numbers = __m512d;
@@ -70,6 +73,11 @@ struct EightDoubles {
 };
 
 }  // namespace
+
+std::uint32_t short_rows_avx512(const NumbersBatch& springs, double dt,
+                                RowBatch<double>& rows) noexcept {
+    return short_rows_by<EightSideBySide>(springs, dt, rows);
+}
 
 std::size_t quick_rows_avx512(const SpringBatch* springs, std::size_t count, const QuickStep& step,
                               RowBatch<float>* rows, std::uint32_t* unsure) noexcept {

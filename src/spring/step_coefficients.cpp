@@ -9,7 +9,8 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/spring/step_coefficients.hpp>
 
-#include "short_series.hpp"
+#include "short_steps.hpp"
+#include "spring_numbers.hpp"
 
 namespace hopcoil {
 namespace {
@@ -68,50 +69,6 @@ FreeAnswer creeping_answer(double z, double u) {
 FreeAnswer free_answer(double z, double u) {
     if (std::isinf(u) && z > 0) return {.approach = 1, .gap_left = 0, .kick = 0, .kick_left = 0};
     return z < 1 ? swinging_answer(z, u) : creeping_answer(z, u);
-}
-
-/// The same over powers of u, which both tend to constants as u goes to 0.
-struct FreeRatios {
-    double kick = 1.0;      ///< q/u
-    double approach = 0.5;  ///< A/u^2
-};
-
-/// c0 + c1 x + c2 x^2 + ...
-template <std::size_t count>
-double polynomial(double x, const double (&c)[count]) {
-    double sum = c[count - 1];
-    for (std::size_t k = count - 1; k > 0; --k)
-        sum = sum * x + c[k - 1];
-    return sum;
-}
-
-/// Up to u = 1/2 and z u = 1/2, for any damping (equations (16), (17)).
-FreeRatios short_ratios(double z, double u) {
-    const double decay = z * u;
-    const double z2_less_1 = (z - 1) * (z + 1);
-    const double x = z2_less_1 * (u * u);
-    const double g = polynomial(decay * decay, ShortSeries::decay_odd) * decay +
-                     polynomial(decay * decay, ShortSeries::decay_even);
-    const double c = polynomial(x, ShortSeries::cosh);
-    const double s = polynomial(x, ShortSeries::sinh);
-    const double shortfall = 1 - decay * g;
-    const double e = 1 - decay * shortfall;
-    const double slow = shortfall - g;
-    return {.kick = e * (1 + x * s), .approach = slow + z2_less_1 * (slow - e * (c + decay * s))};
-}
-
-/// From the phase u to 2 u (equation (18)).
-FreeRatios doubled(const FreeRatios& half, double z, double u) {
-    const double approach = half.approach * (u * u);
-    return {.kick = half.kick * (1 - approach - z * u * half.kick),
-            .approach = 0.25 * (half.approach * (2 - approach) + half.kick * half.kick)};
-}
-
-/// Where the series are quicker than elementary functions, and as exact: not far beyond a radian,
-/// and not where the two terms of A/u^2 cancel.
-bool is_short(double z, double u) {
-    constexpr double longest = 8 * ShortSeries::longest_phase;
-    return z <= 4 && u <= longest && z * u <= longest;
 }
 
 /// Answers after a phase u, from those after it has been halved until `stiffness` times it is
@@ -208,40 +165,40 @@ void require_valid_step(const Tuning& tuning, double dt) {
     require_at_least_zero("dt", dt);
 }
 
-/// Equations (2) and (3).
-StraightRows<double> rows_of(const FreeRatios& free, const Tuning& tuning, double dt) {
-    const double w = angular_frequency_rad_per_s(tuning);
-    const double z = tuning.damping_ratio;
-    const double u = w * dt;
-    const double approach_ratio = u * free.approach;
-    const double kick = u * free.kick;
-    const double gap_left = 1 - u * approach_ratio;
-    return {.gap_of_gap = gap_left,
-            .gap_of_velocity = dt * free.kick,
-            .gap_of_travel = 2 * z * (tuning.lead - 1) * approach_ratio - free.kick,
-            .velocity_of_gap = -w * kick,
-            .velocity_of_velocity = gap_left - 2 * z * kick,
-            .velocity_of_travel = w * (approach_ratio + 2 * z * tuning.lead * free.kick)};
+bool is_short(double z, double u) {
+    return z <= short_steps::most_damping && u <= short_steps::longest_phase &&
+           z * u <= short_steps::longest_phase;
+}
+
+StraightRows<double> short_rows(const short_steps::SpringNumbers<double>& spring, double dt) {
+    const auto free =
+        by_doubling(spring.z, spring.w * dt, std::max(1.0, spring.z),
+                    [](double z, double u) { return short_steps::short_ratios(z, u); });
+    const auto rows = short_steps::rows_of(free, spring, dt);
+    return {.gap_of_gap = rows.gap_of_gap,
+            .gap_of_velocity = rows.gap_of_velocity,
+            .gap_of_travel = rows.gap_of_travel,
+            .velocity_of_gap = rows.velocity_of_gap,
+            .velocity_of_velocity = rows.velocity_of_velocity,
+            .velocity_of_travel = rows.velocity_of_travel};
 }
 
 }  // namespace
 
 StraightRows<double> straight_rows(const Tuning& tuning, double dt) noexcept {
-    const double w = angular_frequency_rad_per_s(tuning);
-    const double z = tuning.damping_ratio;
+    const auto spring = short_steps::numbers_of(tuning);
+    const auto [w, z, lag, hold] = spring;
     const double u = w * dt;
-    if (is_short(z, u)) {
-        return rows_of(by_doubling(z, u, std::max(1.0, z), short_ratios), tuning, dt);
-    }
+    if (is_short(z, u)) return short_rows(spring, dt);
     const FreeAnswer free = free_answer(z, u);
     const double kick_ratio = u < least_phase ? 1 : over_phase(free.kick, u);
     const double approach_ratio = u < least_phase ? 0.5 * u : over_phase(free.approach, u);
     return {.gap_of_gap = free.gap_left,
             .gap_of_velocity = dt * kick_ratio,
-            .gap_of_travel = 2 * z * (tuning.lead - 1) * approach_ratio - kick_ratio,
+            .gap_of_travel = lag * approach_ratio - kick_ratio,
             .velocity_of_gap = -w * free.kick,
             .velocity_of_velocity = free.kick_left,
-            .velocity_of_travel = w * (approach_ratio + 2 * z * tuning.lead * kick_ratio)};
+            .velocity_of_travel = w * (approach_ratio + hold * kick_ratio)};
 }
 
 StraightRows<double> jump_rows(const Tuning& tuning) noexcept {

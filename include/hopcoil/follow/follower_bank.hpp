@@ -48,9 +48,9 @@ class FollowerBank {
 
     /// A group whose members share a tuning.
     std::size_t add_group(const Tuning& tuning);
-    /// A group in which each has its own tuning: twice the cost of a shared one, and some ten times
-    /// when `dt` changes every step (fifty times for doubles, and with the plain instruction
-    /// set); a group for each of a few tunings is far better.
+    /// A group in which each has its own tuning: two to three times the cost of a shared one, and
+    /// five times that when `dt` changes every step (eight times with the plain instruction set);
+    /// a group for each of a few tunings is far better.
     std::size_t add_varied_group();
 
     /// At `start`, its target there too, at rest. A shared group's tuning, or the default one.
