@@ -61,6 +61,9 @@ too_long() {
     ((lines <= $2)) || echo "$1 has $lines lines, at most $2"
 }
 
+# Comments are not wrapped by clang-format, which tears what stands in columns.
+too_wide() { awk 'length($0) > 100 { print FILENAME ":" FNR " is wider than 100" }' "$1"; }
+
 # must_catch WHAT COMMAND...: the guard sees what it is there to see.
 must_catch() {
     local what=$1
@@ -78,6 +81,8 @@ printf '#include <Eigen/Core>\n' >"$scratch/bad.hpp"
 must_catch "Eigen" eigen_includes "$scratch/bad.hpp"
 seq 251 >"$scratch/bad.hpp"
 must_catch "long files" too_long "$scratch/bad.hpp" 250
+printf '// %0100d\n' 0 >"$scratch/bad.hpp"
+must_catch "wide lines" too_wide "$scratch/bad.hpp"
 printf '#include <fstream>\nstd::ofstream file{"x"};\n' >"$scratch/bad.cpp"
 c++ -c "$scratch/bad.cpp" -o "$scratch/bad.o"
 must_catch "files in the core" file_symbols "$scratch/bad.o"
@@ -103,6 +108,7 @@ for layer in scene tune draw page tool; do
 done
 check file_symbols "$archive"
 while read -r file; do check too_long "$file" 250; done < <(find include scene/include -name '*.hpp')
+while read -r file; do check too_wide "$file"; done < <(find include src scene draw page tool examples bench -name '*.[ch]pp')
 while read -r file; do check too_long "$file" 500; done < <(find src scene draw page tool \( -name "*.cpp" -o -name "*.js" \))
 
 ((problems == 0)) && echo "the house is in order"

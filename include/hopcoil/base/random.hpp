@@ -21,7 +21,7 @@ namespace hopcoil {
 ///     const double angle = numbers.between(0, 0.3);
 ///
 /// Source  Steele, Lea, Flood: Fast splittable pseudorandom number generators (2014), its
-/// finaliser.
+///         finaliser.
 class RandomNumbers {
   public:
     explicit RandomNumbers(std::uint64_t stream) noexcept : stream_{stream} {}

@@ -17,8 +17,7 @@ void require_valid(const NoiseSettings& settings);
 /// Noise without leaps or corners: a value that wanders, the same for the same stream and time.
 ///
 /// Model   sum over octaves of r^k n(2^k frequency t), over sqrt(sum of r^2k); n runs between
-/// random
-///         slopes at whole numbers by a polynomial of fifth degree, so that value, slope and
+///         random slopes at whole numbers by a polynomial of fifth degree, so that value, slope and
 ///         curvature are continuous. Mean 0, standard deviation about 0.3, almost always within 1.
 /// Source  Perlin, Improving noise (2002), in one dimension.
 class Noise {

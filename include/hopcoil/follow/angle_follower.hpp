@@ -28,7 +28,8 @@ inline namespace HOPCOIL_BITS {
 ///         follower takes the shorter way itself.
 /// Shapes  one number.
 /// Units   radians, radians per second; `value` and `target` in (-pi, pi], `turned` without
-/// wrapping. Errors  as Follower.
+///         wrapping.
+/// Errors  as Follower.
 template <std::floating_point S>
 class AngleFollower : private Follower<S> {
     using Base = Follower<S>;

@@ -17,8 +17,7 @@ enum class AtBound : std::uint8_t {
 /// How something slows down once it is thrown.
 ///
 /// Units   seconds until the speed has halved, above 0, at most 1e6; resting_speed >= 0 in lengths
-/// of the value per
-///         second; restitution 0 to 1, the part of the speed kept by a bounce.
+///         of the value per second; restitution 0 to 1, the part of the speed kept by a bounce.
 struct CoastTuning {
     double slowing_half_life_s = 0.3;
     double resting_speed = 0.01;
@@ -38,8 +37,7 @@ void require_bounds(double low, double high);
 /// One number of a Coast.
 ///
 /// Model   thrown: v' = -k v, so v falls by k for every unit of way and the way still to go is v /
-/// k;
-///         on a spring: that of Follower with its target held.
+///         k; on a spring: that of Follower with its target held.
 class CoastAxis {
   public:
     struct Range {

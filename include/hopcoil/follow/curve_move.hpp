@@ -43,8 +43,7 @@ inline namespace HOPCOIL_BITS {
 ///     lid.step(open, dt);
 ///
 /// Model   value = start + (target - start) curve(time / duration_s); a new target starts a new
-/// move
-///         from the value then.
+///         move from the value then.
 /// Shapes  any value: a number, a vector, a colour; rotations by RotationCurve.
 /// Units   seconds.
 /// Source  exact: the same at every rate.

@@ -27,8 +27,7 @@ enum class EaseWay : std::uint8_t { in, out, in_out };
 ///     lid.at(t);
 ///
 /// Model   out(t) = 1 - in(1 - t); in_out: in(2 t) / 2, then out(2 t - 1) / 2 + 1/2. Exactly 0 at
-/// and
-///         before 0, exactly 1 at and past 1; not a number at NaN's place: 0.
+///         and before 0, exactly 1 at and past 1; not a number at NaN's place: 0.
 class Ease {
   public:
     /// Errors  InvalidValue for a parameter out of the family's range.

@@ -65,8 +65,7 @@ inline namespace HOPCOIL_BITS {
 /// Shapes  value, velocity and target are one T each.
 /// Units   seconds; behind a target of speed s it trails by s / k.
 /// Source  exact while the target moves straight: over a step of u = k dt in which the target
-/// travels
-///         D, gap <- e^-u gap - D (1 - e^-u) / u.
+///         travels D, gap <- e^-u gap - D (1 - e^-u) / u.
 /// Errors  none while stepping: a non-finite target or a bad dt is ignored and counted.
 /// Cost    at an unchanged dt, one short linear combination.
 ///

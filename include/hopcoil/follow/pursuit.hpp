@@ -50,9 +50,8 @@ inline namespace HOPCOIL_BITS {
 ///         time, each with a share of the caps. Planned anew whenever the target moves, as if it
 ///         then stood still: behind one of steady speed s it trails by s^2 / (2 max_acceleration).
 /// Shapes  any value whose numbers can be reached; the caps hold for its length, whatever the
-/// target
-///         does. Only what began too fast, or was pushed, is above the cap on speed until it has
-///         slowed down to it.
+///         target does. Only what began too fast, or was pushed, is above the cap on speed until it
+///         has slowed down to it.
 /// Units   seconds, lengths as in T.
 /// Source  docs/math/pursuit.md. Exact for a held target: the motion is the same at every rate.
 /// Errors  as Follower.

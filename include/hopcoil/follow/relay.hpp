@@ -21,16 +21,16 @@ inline namespace HOPCOIL_BITS {
 
 /// Followers behind followers: a hook, a lamp on it, a tassel on the lamp.
 ///
-///     Relay<Vector3f> boom{{{.frequency_hz = 3}, {.frequency_hz = 2}, {.frequency_hz = 4}},
-///     start}; boom.step(hook, dt); draw(boom.value(0), boom.value(1), boom.value(2));
+///     Relay<Vector3f> boom{{hook_tuning, lamp_tuning, tassel_tuning}, start};
+///     boom.step(boom_end, dt);
+///     draw(boom.value(0), boom.value(1), boom.value(2));
 ///
 /// Model   link 0 follows the target, each other link the one before it; each equation that of
 ///         Follower, with the velocity of the link ahead where the lead asks for it.
 /// Shapes  any number of links, each a T.
 /// Units   as Follower.
 /// Source  docs/math/relay.md: one linear system, solved exactly while the target moves straight,
-/// so
-///         the motion is the same at every rate; a chain of Followers that are stepped one after
+///         so the motion is the same at every rate; a chain of Followers that are stepped one after
 ///         the other is not.
 /// Errors  InvalidValue for no links or an invalid tuning; while stepping as Follower.
 /// Cost    n^2 short combinations a step; see RelayRows when dt changes.

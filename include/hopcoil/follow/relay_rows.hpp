@@ -17,8 +17,7 @@ namespace hopcoil {
 ///             gap_i, velocity_i <- sum over j <= i of (gap_j, velocity_j) parts, plus travel
 ///             parts.
 /// Cost    with n links about 30 (2 n + 1)^3 multiplications, when a step has another length than
-/// the
-///         one before; no allocation after the constructor.
+///         the one before; no allocation after the constructor.
 class RelayRows {
   public:
     explicit RelayRows(std::size_t links);

@@ -24,8 +24,7 @@ inline namespace HOPCOIL_BITS {
 ///     head.step(facing(fish - eye), dt);
 ///
 /// Model   that of the mover, for the rotation vector from the target to the value. The way round
-/// is
-///         remembered: a target that turns past 180 degrees makes no flip. A target moves (step,
+///         is remembered: a target that turns past 180 degrees makes no flip. A target moves (step,
 ///         jump) the shorter way; after a `cut` the follower takes the shorter way itself.
 /// Shapes  a unit quaternion; targets of any length but zero are made unit, and q and -q are one.
 /// Units   angular velocity in radians per second about fixed axes.

@@ -48,8 +48,7 @@ inline namespace HOPCOIL_BITS {
 /// Shapes  a mover whose value is one float or double.
 /// Errors  none while stepping; a rejected step reports nothing.
 /// Cost    some ten steps of the mover where nothing happens, fifty more an event. No allocation,
-/// but for
-///         movers whose copies allocate.
+///         but for movers whose copies allocate.
 template <class M>
 requires std::floating_point<decltype(std::declval<const M&>().value())>
 class Watcher {

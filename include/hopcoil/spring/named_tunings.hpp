@@ -27,8 +27,7 @@ struct NamedTuning {
 /// Model   frequency_hz = calm^(1 - amount) alarmed^amount; damping ratio and lead in proportion.
 /// Units   amount 0 to 1.
 /// Errors  InvalidValue for an invalid tuning, an amount outside, or a frequency of 0: no
-/// proportion
-///         leads there.
+///         proportion leads there.
 [[nodiscard]] Tuning blend(const Tuning& calm, const Tuning& alarmed, double amount);
 
 }  // namespace hopcoil

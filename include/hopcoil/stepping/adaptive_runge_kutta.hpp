@@ -54,8 +54,7 @@ class DenseStretch {
 ///     scheme.step(accelerations, time_s, dt, positions, velocities);
 ///
 /// Model   an embedded pair of orders 5 and 4; goes on with the fifth. A step is taken when the
-/// root
-///         mean square of error / (absolute + relative |state|) is at most 1.
+///         root mean square of error / (absolute + relative |state|) is at most 1.
 /// Source  Dormand and Prince, A family of embedded Runge-Kutta formulae (1980);
 ///         docs/math/stepping.md (9), (10).
 /// Errors  rejected, with nothing changed, for a bad `dt`, spans not of `size()`, and where

@@ -27,7 +27,7 @@ struct FrameSteps {
 ///         give k steps each for ever. Within 1e-6 of a step counts as reached.
 /// Units   seconds. step_s > 0, max_steps >= 1, speed >= 0 (0.25: slow motion), substeps >= 1.
 /// Errors  a negative or non-finite frame, or a setting out of range: rejected and counted, no
-/// steps.
+///         steps.
 struct FrameClock {
     double step_s = 1.0 / 60;
     int max_steps = 8;      ///< in a frame; time beyond that is dropped, so a lag spike ends

@@ -31,7 +31,7 @@ concept KnowsJacobian = requires(const A& a, double time_s, std::span<const S> p
 ///         accelerations if they know it (`KnowsJacobian`), else by differences.
 /// Errors  rejected, with nothing changed, where Newton's method does not arrive.
 /// Cost    per iteration n^3 / 3 multiplications, and 2 n evaluations where the Jacobian is not
-/// known.
+///         known.
 template <class S>
 class ImplicitEuler : public FixedScheme<ImplicitEuler<S>, S, 6> {
   public:

@@ -20,7 +20,7 @@ inline namespace HOPCOIL_BITS {
 /// Model   c = (x - x_last) / h_last;  c1 = c + (h_last + h)/2 a(t, x, c);  x1 = x + h c1;
 ///         v1 = c1 + h/2 a
 /// Source  docs/math/stepping.md (7); order 2, with damping 1. As a start x_last = x - h v + h^2/2
-/// a.
+///         a.
 template <class S>
 class PositionVerlet : public FixedScheme<PositionVerlet<S>, S, 2> {
   public:

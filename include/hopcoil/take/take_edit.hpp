@@ -17,8 +17,7 @@ namespace hopcoil {
 
 /// The same motion in rows `1 / rate_hz` apart, from its first time to its last.
 /// Errors  InvalidValue for a rate that is not above 0, or one that makes more than 10 million
-/// rows;
-///         std::invalid_argument for a take without rows.
+///         rows; std::invalid_argument for a take without rows.
 [[nodiscard]] Take resampled(const Take& take, double rate_hz);
 
 /// The rows from a time to a time, both included, with a row at each of the two; times count from 0

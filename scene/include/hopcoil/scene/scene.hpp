@@ -144,11 +144,10 @@ struct Scene {
 };
 
 /// Reads a scene (TOML; docs/scenes.md lists its keys). Paths in it are relative to the file.
+/// `seed` stands in for the scene's own, `changes` for numbers of the files, by their whole paths.
 ///
 /// Errors  InputProblems: the first error of syntax, or else everything that is wrong with the
 ///         scene. FileProblem: the scene, or a record that it names, cannot be read.
-/// `seed` stands in for the scene's own.
-/// `changes` stand in for numbers of the files, by their whole paths.
 [[nodiscard]] Scene read_scene(const std::string& path, std::optional<std::uint64_t> seed = {},
                                const std::vector<SceneNumber>& changes = {});
 

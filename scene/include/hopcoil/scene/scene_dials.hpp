@@ -45,8 +45,7 @@ void set_values(Scene& scene, const std::vector<SceneNumber>& values);
 ///     set_matching(scene, "string.*.damping_ratio", 0.3);
 ///
 /// Errors  std::invalid_argument, with nothing changed: no dial matches (the nearest path is
-/// named), or
-///         one of them refuses the number.
+///         named), or one of them refuses the number.
 std::size_t set_matching(Scene& scene, const std::string& pattern, double value);
 
 }  // namespace hopcoil::scene
