@@ -12,10 +12,9 @@ namespace hopcoil {
 /// straight.
 ///
 /// Model   the exponential of the chain's matrix, with the target's travel as one more state. Link
-/// i
-///         depends on itself and those ahead of it. After a step
-///             gap_i, velocity_i <- sum over j <= i of (gap_j, velocity_j) parts, plus travel
-///             parts.
+///         i depends on itself and those ahead of it. After a step
+///             gap_i, velocity_i <- sum over j <= i of (gap_j, velocity_j) parts
+///                                  + travel parts
 /// Cost    with n links about 30 (2 n + 1)^3 multiplications, when a step has another length than
 ///         the one before; no allocation after the constructor.
 class RelayRows {
