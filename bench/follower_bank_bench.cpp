@@ -90,7 +90,7 @@ struct Triad {
 };
 
 void print(std::size_t count, const Row& row, double seconds) {
-    std::printf("%9zu  %-38s %8.3f ns", count, row.name.c_str(),
+    std::printf("%9zu  %-43s %8.3f ns", count, row.name.c_str(),
                 1e9 * seconds / static_cast<double>(count));
 }
 
@@ -136,8 +136,9 @@ const char* name_of(InstructionSet set) {
 }
 
 /// A bank whose targets differ between any two steps: both buffers are written once.
-FollowerBank<float> bank_of(std::size_t count, InstructionSet set, bool varied) {
-    FollowerBank<float> bank;
+template <class S>
+FollowerBank<S> bank_of(std::size_t count, InstructionSet set, bool varied) {
+    FollowerBank<S> bank;
     bank.use(set);
     const Tuning tuning{.frequency_hz = 2, .damping_ratio = 0.4};
     const std::size_t group = varied ? bank.add_varied_group() : bank.add_group(tuning);
@@ -145,9 +146,9 @@ FollowerBank<float> bank_of(std::size_t count, InstructionSet set, bool varied) 
     for (std::size_t i = 0; i < count; ++i) {
         Tuning own = tuning;
         if (varied) own.frequency_hz = 1 + 3 * static_cast<double>(i % 997) / 997;
-        bank.add(group, {{0.F}}, own);
+        bank.add(group, {{S{0}}}, own);
     }
-    for (float& next : bank.next_targets(group, 0))
+    for (S& next : bank.next_targets(group, 0))
         next = 1;
     bank.step_to_next(dt);
     return bank;
@@ -177,7 +178,7 @@ FollowerBank<float> bank_of_all_ages(std::size_t count) {
 }
 
 FollowerBank<float> settled_bank(std::size_t count) {
-    FollowerBank<float> bank = bank_of(count, hopcoil::best_instruction_set(), false);
+    FollowerBank<float> bank = bank_of<float>(count, hopcoil::best_instruction_set(), false);
     for (int i = 0; i < 2; ++i) {
         for (float& next : bank.next_targets(0, 0))
             next = 0;
@@ -197,7 +198,7 @@ int main() {
 #endif
     Triad triad;
     std::printf("triad: %.1f GB/s\n", triad.bytes_per_s() / 1e9);
-    std::printf("%9s  %-38s %11s %13s\n", "followers", "one step of one", "time", "the textbook's");
+    std::printf("%9s  %-43s %11s %13s\n", "followers", "one step of one", "time", "the textbook's");
 
     std::vector<InstructionSet> sets;
     for (const InstructionSet set :
@@ -221,11 +222,13 @@ int main() {
         std::vector<Row> rows;
         std::vector<FollowerBank<float>> banks;
         banks.reserve(16);
+        std::vector<FollowerBank<double>> fine_banks;
+        fine_banks.reserve(sets.size());
         const auto changing_dt = [&frame] {
             return dt + 1e-6 * (++frame % 100);
         };
         for (const InstructionSet set : sets) {
-            FollowerBank<float>& shared = banks.emplace_back(bank_of(count, set, false));
+            FollowerBank<float>& shared = banks.emplace_back(bank_of<float>(count, set, false));
             const std::string name = name_of(set);
             rows.push_back({"targets move, " + name, [&shared] { shared.step_to_next(dt); }, 24});
             rows.push_back({"targets held, " + name, [&shared] { shared.step(dt); }, 16});
@@ -240,11 +243,14 @@ int main() {
         rows.push_back({"settled, best set", [&settled] { settled.step_to_next(dt); }, 24});
         for (const InstructionSet set : sets) {
             if (count > 16'000) break;
-            FollowerBank<float>& varied = banks.emplace_back(bank_of(count, set, true));
+            FollowerBank<float>& varied = banks.emplace_back(bank_of<float>(count, set, true));
             const std::string name = name_of(set);
             rows.push_back({"a tuning each, " + name, [&varied] { varied.step_to_next(dt); }, 0});
             rows.push_back({"a tuning each, dt changes, " + name,
                             [&varied, changing_dt] { varied.step_to_next(changing_dt()); }, 0});
+            FollowerBank<double>& fine = fine_banks.emplace_back(bank_of<double>(count, set, true));
+            rows.push_back({"a tuning each, doubles, dt changes, " + name,
+                            [&fine, changing_dt] { fine.step_to_next(changing_dt()); }, 0});
         }
         compare(count, textbook, rows, triad);
     }
