@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cstdio>
+#include <deque>
 #include <functional>
 #include <string>
 #include <vector>
@@ -189,6 +190,67 @@ FollowerBank<float> settled_bank(std::size_t count) {
     return bank;
 }
 
+/// So that no two neighbouring steps take the same time.
+double next_dt() {
+    static int frame = 0;
+    return dt + 1e-6 * (++frame % 100);
+}
+
+/// The rows, and the banks that they step.
+struct Contest {
+    std::size_t count;
+    std::vector<InstructionSet> sets;
+    std::deque<FollowerBank<float>> banks{};  ///< stay where they are as more come
+    std::deque<FollowerBank<double>> fine_banks{};
+    std::vector<Row> rows{};
+
+    void add_shared() {
+        for (const InstructionSet set : sets) {
+            FollowerBank<float>& bank = banks.emplace_back(bank_of<float>(count, set, false));
+            const std::string name = name_of(set);
+            rows.push_back({"targets move, " + name, [&bank] { bank.step_to_next(dt); }, 24});
+            rows.push_back({"targets held, " + name, [&bank] { bank.step(dt); }, 16});
+        }
+        FollowerBank<float>& best = banks.back();
+        rows.push_back(
+            {"targets move, dt changes, best set", [&best] { best.step_to_next(next_dt()); }, 24});
+        FollowerBank<float>& mixed = banks.emplace_back(bank_of_all_ages(count));
+        rows.push_back(
+            {"targets move, all ages, best set", [&mixed] { mixed.step_to_next(dt); }, 24});
+        FollowerBank<float>& settled = banks.emplace_back(settled_bank(count));
+        rows.push_back({"settled, best set", [&settled] { settled.step_to_next(dt); }, 24});
+    }
+    void add_varied() {
+        for (const InstructionSet set : sets) {
+            FollowerBank<float>& bank = banks.emplace_back(bank_of<float>(count, set, true));
+            FollowerBank<double>& fine = fine_banks.emplace_back(bank_of<double>(count, set, true));
+            const std::string name = name_of(set);
+            rows.push_back({"a tuning each, " + name, [&bank] {
+                                bank.step_to_next(dt);
+                            }});
+            rows.push_back({"a tuning each, dt changes, " + name, [&bank] {
+                                bank.step_to_next(next_dt());
+                            }});
+            rows.push_back({"a tuning each, doubles, dt changes, " + name, [&fine] {
+                                fine.step_to_next(next_dt());
+                            }});
+        }
+    }
+};
+
+std::vector<InstructionSet> available_sets() {
+    std::vector<InstructionSet> sets;
+    for (const InstructionSet set :
+         {InstructionSet::plain, InstructionSet::avx2, InstructionSet::avx512}) {
+        if (hopcoil::is_available(set)) {
+            sets.push_back(set);
+        } else {
+            std::printf("%s: not available on this processor\n", name_of(set));
+        }
+    }
+    return sets;
+}
+
 }  // namespace
 
 int main() {
@@ -199,59 +261,19 @@ int main() {
     Triad triad;
     std::printf("triad: %.1f GB/s\n", triad.bytes_per_s() / 1e9);
     std::printf("%9s  %-43s %11s %13s\n", "followers", "one step of one", "time", "the textbook's");
-
-    std::vector<InstructionSet> sets;
-    for (const InstructionSet set :
-         {InstructionSet::plain, InstructionSet::avx2, InstructionSet::avx512}) {
-        if (hopcoil::is_available(set)) {
-            sets.push_back(set);
-        } else {
-            std::printf("%s: not available on this processor\n", name_of(set));
-        }
-    }
+    const std::vector<InstructionSet> sets = available_sets();
     for (const std::size_t count :
          {std::size_t{1000}, std::size_t{16'000}, std::size_t{1'000'000}, std::size_t{8'000'000}}) {
         std::vector<TextbookSpring> springs(count);
         const std::vector<float> targets(count, 1.F);
-        int frame = 0;
         const Row textbook{"textbook, array of structs", [&] {
                                for (std::size_t i = 0; i < springs.size(); ++i)
                                    springs[i].step(targets[i], static_cast<float>(dt));
                                asm volatile("" : : "r"(springs.data()) : "memory");
                            }};
-        std::vector<Row> rows;
-        std::vector<FollowerBank<float>> banks;
-        banks.reserve(16);
-        std::vector<FollowerBank<double>> fine_banks;
-        fine_banks.reserve(sets.size());
-        const auto changing_dt = [&frame] {
-            return dt + 1e-6 * (++frame % 100);
-        };
-        for (const InstructionSet set : sets) {
-            FollowerBank<float>& shared = banks.emplace_back(bank_of<float>(count, set, false));
-            const std::string name = name_of(set);
-            rows.push_back({"targets move, " + name, [&shared] { shared.step_to_next(dt); }, 24});
-            rows.push_back({"targets held, " + name, [&shared] { shared.step(dt); }, 16});
-        }
-        FollowerBank<float>& best = banks.back();
-        rows.push_back({"targets move, dt changes, best set",
-                        [&best, changing_dt] { best.step_to_next(changing_dt()); }, 24});
-        FollowerBank<float>& mixed = banks.emplace_back(bank_of_all_ages(count));
-        rows.push_back(
-            {"targets move, all ages, best set", [&mixed] { mixed.step_to_next(dt); }, 24});
-        FollowerBank<float>& settled = banks.emplace_back(settled_bank(count));
-        rows.push_back({"settled, best set", [&settled] { settled.step_to_next(dt); }, 24});
-        for (const InstructionSet set : sets) {
-            if (count > 16'000) break;
-            FollowerBank<float>& varied = banks.emplace_back(bank_of<float>(count, set, true));
-            const std::string name = name_of(set);
-            rows.push_back({"a tuning each, " + name, [&varied] { varied.step_to_next(dt); }, 0});
-            rows.push_back({"a tuning each, dt changes, " + name,
-                            [&varied, changing_dt] { varied.step_to_next(changing_dt()); }, 0});
-            FollowerBank<double>& fine = fine_banks.emplace_back(bank_of<double>(count, set, true));
-            rows.push_back({"a tuning each, doubles, dt changes, " + name,
-                            [&fine, changing_dt] { fine.step_to_next(changing_dt()); }, 0});
-        }
-        compare(count, textbook, rows, triad);
+        Contest contest{count, sets};
+        contest.add_shared();
+        if (count <= 16'000) contest.add_varied();
+        compare(count, textbook, contest.rows, triad);
     }
 }
