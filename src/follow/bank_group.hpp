@@ -155,12 +155,11 @@ class VariedSprings {
         if constexpr (has_quick) set_quick(quick_[slot / batch_size], lane, tuning, spring.w);
     }
 
-    /// Those of a batch.
-    [[nodiscard]] const NumbersBatch& numbers(std::size_t batch) const noexcept {
-        return numbers_[batch];
+    /// From a slot on, the first of a batch.
+    [[nodiscard]] const NumbersBatch* numbers_from(std::size_t slot) const noexcept {
+        return numbers_.data() + slot / batch_size;
     }
-    /// Those from a slot on; the first of a batch.
-    [[nodiscard]] const SpringBatch* from(std::size_t slot) const noexcept {
+    [[nodiscard]] const SpringBatch* quick_from(std::size_t slot) const noexcept {
         return quick_.data() + slot / batch_size;
     }
 
@@ -308,7 +307,7 @@ struct Group {
         if constexpr (std::is_same_v<S, float>) {
             if (set != InstructionSet::plain) {
                 std::array<std::uint32_t, tile_size> unsure;
-                const std::size_t unsure_count = quick_rows(set, springs.from(begin), count,
+                const std::size_t unsure_count = quick_rows(set, springs.quick_from(begin), count,
                                                             springs.step(dt), to, unsure.data());
                 for (std::size_t k = 0; k < unsure_count; ++k)
                     find_row(begin + unsure[k], to[unsure[k] / batch_size]);
@@ -316,8 +315,7 @@ struct Group {
             }
         }
         for (std::size_t i = 0; i < count; i += batch_size, ++to) {
-            const std::uint32_t left =
-                short_rows(set, springs.numbers((begin + i) / batch_size), dt, *to);
+            const std::uint32_t left = short_rows(set, *springs.numbers_from(begin + i), dt, *to);
             for (std::size_t lane = 0; left >> lane != 0; ++lane) {
                 if ((left >> lane & 1U) != 0 && i + lane < count) find_row(begin + i + lane, *to);
             }

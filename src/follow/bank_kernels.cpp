@@ -80,6 +80,10 @@ HOPCOIL_INTO_EACH void shared_settling_loop(const S* __restrict target, const S*
                                             const Least<S>& all_least, const IsDue& is_due) {
     const StraightRows<S> r = rows;
     const Least<S> least = all_least;
+    target = aligned(target);
+    next = aligned(next);
+    gaps = aligned(gaps);
+    velocities = aligned(velocities);
     for (std::size_t i = 0; i < count; ++i) {
         const S travel = next[i] - target[i];
         const S gap = gaps[i];

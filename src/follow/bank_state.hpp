@@ -184,11 +184,13 @@ struct FollowerBank<S>::State {
             if (is_due) settle_varied(group, lanes, block, turns);
             return;
         }
-        const bank::Least<S> least{static_cast<S>(least_gap<S>),
-                                   bank::least_velocity<S>(group.tuning)};
         if (!is_due) {
             bank::move_shared(set, lanes, group.shared);
-        } else if (block.same_turn) {
+            return;
+        }
+        const bank::Least<S> least{static_cast<S>(least_gap<S>),
+                                   bank::least_velocity<S>(group.tuning)};
+        if (block.same_turn) {
             bank::move_shared_settling(set, lanes, group.shared, least);
         } else {
             bank::move_shared_settling_due(set, lanes, group.shared, least, turns);
