@@ -18,7 +18,7 @@ namespace hopcoil::page {
 namespace {
 
 constexpr std::uintmax_t largest_file = std::uintmax_t{32} << 20U;
-constexpr std::size_t most_rows = 20'000;
+constexpr std::size_t most_kept_rows = 20'000;
 
 std::filesystem::path folder_of(const scene::Scene& scene) {
     const std::filesystem::path folder = std::filesystem::path{scene.file}.parent_path();
@@ -47,7 +47,7 @@ std::string answer_with(const scene::Scene& scene, const std::string& name, cons
         channels.push_back({{"name", channel.name}, {"unit", channel.unit}});
     const Json answer{{"made_by", made_by_live(scene)}, {"name", name}, {"channels", channels}};
     return with_key(answer.dump(-1, ' ', false, Json::error_handler_t::replace), "take",
-                    columns_text(take, {}, most_rows));
+                    columns_text(take, {}, most_kept_rows));
 }
 
 }  // namespace

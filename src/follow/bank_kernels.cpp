@@ -23,6 +23,8 @@
 // So short loops spend a fifth of their time on counting.
 #define HOPCOIL_PRAGMA(WORDS) _Pragma(#WORDS)
 #if defined(__clang__)
+// Compiled to be debugged, they are not made into vectors.
+#pragma clang diagnostic ignored "-Wpass-failed"
 #define HOPCOIL_UNROLLED(TIMES) HOPCOIL_PRAGMA(clang loop unroll_count(TIMES))
 #else
 #define HOPCOIL_UNROLLED(TIMES) HOPCOIL_PRAGMA(GCC unroll TIMES)

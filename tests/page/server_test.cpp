@@ -183,7 +183,6 @@ TEST_CASE("two hundred requests at once are all answered, each with its own", "[
 
 TEST_CASE("who waits for a change is let go when the server ends", "[page]") {
     std::thread waiting;
-    std::chrono::steady_clock::time_point ended;
     const auto start = std::chrono::steady_clock::now();
     {
         const ServedScene served;

@@ -136,12 +136,12 @@ TEST_CASE("a jump's overshoot has its textbook size", "[answers]") {
 }
 
 TEST_CASE("what does not exist is none, with a reason", "[answers]") {
-    const JumpAnswer endless = answer_to_jump({.frequency_hz = 2, .damping_ratio = 0});
-    CHECK(*endless.overshoot_percent.value() == Approx(100));
-    CHECK_FALSE(endless.settling_time_s.value());
-    CHECK_FALSE(endless.reversals.value());
-    CHECK(endless.settling_time_s.reason() == "without damping it swings for ever");
-    CHECK(endless.swings.size() == most_swings);
+    const JumpAnswer undamped = answer_to_jump({.frequency_hz = 2, .damping_ratio = 0});
+    CHECK(*undamped.overshoot_percent.value() == Approx(100));
+    CHECK_FALSE(undamped.settling_time_s.value());
+    CHECK_FALSE(undamped.reversals.value());
+    CHECK(undamped.settling_time_s.reason() == "without damping it swings for ever");
+    CHECK(undamped.swings.size() == most_swings);
 
     const JumpAnswer unmoved = answer_to_jump({.frequency_hz = 0}, 1, 0.5);
     CHECK_FALSE(unmoved.rise_time_s.value());

@@ -11,6 +11,7 @@
 #include <hopcoil/stepping/any_scheme.hpp>
 
 #include "support/allocations.hpp"
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
@@ -233,11 +234,9 @@ TEMPLATE_TEST_CASE("no scheme allocates, and what it cannot step it leaves as it
 
         const auto kept_x = x;
         const auto kept_v = v;
-        constexpr double nan = std::numeric_limits<double>::quiet_NaN();
-        constexpr double endless = std::numeric_limits<double>::infinity();
-        for (const double dt : {-0.1, nan, endless})
+        for (const double dt : {-0.1, not_a_number, infinity})
             CHECK(scheme.step(spring, 0, dt, x, v) == StepStatus::rejected);
-        CHECK(scheme.step(spring, nan, 0.1, x, v) == StepStatus::rejected);
+        CHECK(scheme.step(spring, not_a_number, 0.1, x, v) == StepStatus::rejected);
         CHECK(scheme.step(poison, 0, 0.1, x, v) == StepStatus::rejected);
         std::array<S, 2> short_one{};
         CHECK(scheme.step(spring, 0, 0.1, short_one, v) == StepStatus::rejected);
