@@ -100,6 +100,8 @@ void compare(std::size_t count, const Row& textbook, const std::vector<Row>& row
     const std::size_t calls = std::max<std::size_t>(2, slice / count);
     const std::size_t textbook_calls = std::max<std::size_t>(2, calls / 4);
     const bool is_in_memory = count >= slice;
+    print(count, textbook, seconds_of(textbook.work, textbook_calls));
+    std::printf("\n");
     for (const Row& row : rows) {
         std::vector<double> theirs;
         std::vector<double> ours;
@@ -112,10 +114,6 @@ void compare(std::size_t count, const Row& textbook, const std::vector<Row>& row
             if (!is_in_memory || row.bytes_per_item == 0) continue;
             const double bytes = row.bytes_per_item * static_cast<double>(count);
             of_triad.push_back(bytes / ours.back() / triad.bytes_per_s());
-        }
-        if (&row == rows.data()) {
-            print(count, textbook, median(theirs));
-            std::printf("\n");
         }
         print(count, row, median(ours));
         std::printf(" %7.1f times", median(ratios));
