@@ -15,4 +15,8 @@ double shorter_turn_rad(double from_rad, double to_rad) noexcept {
     return wrapped_rad(to_rad - from_rad);
 }
 
+double whole_turns(double angle_rad) noexcept {
+    return std::floor(angle_rad / (2 * math::pi));
+}
+
 }  // namespace hopcoil

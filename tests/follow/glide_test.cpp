@@ -12,7 +12,6 @@
 #include <hopcoil/follow/follower.hpp>
 #include <hopcoil/follow/glide.hpp>
 #include <hopcoil/follow/range_map.hpp>
-#include <hopcoil/follow/sleeper.hpp>
 
 #include "support/allocations.hpp"
 #include "support/random.hpp"
@@ -140,48 +139,6 @@ TEST_CASE("a smoother's noise and lag are what was said", "[glide]") {
               Approx(3 * smoothing.lag_s).epsilon(1e-9).margin(1e-12));
     }
     CHECK_THROWS_AS(smoothing_of({}, 0), InvalidValue);
-}
-
-TEST_CASE("a sleeper snaps, stops doing work and wakes on a new target", "[sleeper]") {
-    Sleeper lamp{Follower<double>{{.frequency_hz = 2, .damping_ratio = 0.3}, 5.0}};
-    CHECK(lamp.is_asleep());
-    int frames = 0;
-    for (; frames < 2000 && (frames < 2 || !lamp.is_asleep()); ++frames)
-        lamp.step(6, 1.0 / 60);
-    CHECK(lamp.is_asleep());
-    CHECK(frames < 200);
-    CHECK(lamp.value() == 6);
-    CHECK(lamp.velocity() == 0);
-
-    lamp.step(6, 1e308);  // nothing is computed
-    CHECK(lamp.is_asleep());
-    lamp.push(1.0);
-    CHECK_FALSE(lamp.is_asleep());
-    lamp.step(6, 0.1);
-    CHECK(lamp.value() > 6);
-    lamp.step(7, 0.1);
-    CHECK_FALSE(lamp.still());
-    CHECK_THROWS_WITH((Sleeper{Glide<float>{{}, 0.f}, {.distance = -1}}), Contains("distance"));
-}
-
-TEST_CASE("a sleeper does not sleep through a swing's turning point", "[sleeper]") {
-    Sleeper lamp{Follower<double>{{.frequency_hz = 1, .damping_ratio = 0.01}, 0.0}};
-    lamp.jump(1);
-    for (int frame = 0; frame < 600; ++frame) {
-        lamp.step(1, 1.0 / 120);
-        CHECK_FALSE(lamp.is_asleep());
-    }
-}
-
-TEST_CASE("a group answers whether anything is still moving", "[sleeper]") {
-    std::vector<Sleeper<Glide<Eigen::Vector2f>>> panels(
-        5, Sleeper{Glide<Eigen::Vector2f>{{}, Eigen::Vector2f{0, 0}}});
-    CHECK_FALSE(is_anything_moving(panels));
-    panels[3].step(Eigen::Vector2f{1, 0}, 1.0 / 60);
-    CHECK(is_anything_moving(panels));
-    for (int frame = 0; frame < 300; ++frame)
-        panels[3].step(Eigen::Vector2f{1, 0}, 1.0 / 60);
-    CHECK_FALSE(is_anything_moving(panels));
 }
 
 TEST_CASE("an input range is mapped to an output range, to its ends exactly", "[range_map]") {

@@ -9,6 +9,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/follow/bounded_follower.hpp>
 #include <hopcoil/follow/pose_follower.hpp>
+#include <hopcoil/follow/size_follower.hpp>
 
 #include "support/random.hpp"
 
@@ -57,6 +58,67 @@ TEST_CASE("a scale stays above zero however hard it swings", "[pose]") {
     }
     CHECK(sign.step({.scale = {0, 1, 1}}, 0.02) == StepStatus::rejected);
     CHECK(sign.step({.scale = {-1, 1, 1}}, 0.02) == StepStatus::rejected);
+}
+
+TEST_CASE("a size follows in its logarithm, stays above zero and arrives exactly", "[size]") {
+    Random random{63};
+    const Tuning tuning{.frequency_hz = 2, .damping_ratio = 0.1, .lead = 0.3};
+    SizeFollower<double> bloom{tuning, 1.0};
+    Follower<double> logarithm{tuning, 0.0};
+    for (int i = 0; i < 2000; ++i) {
+        const double target = random.over_magnitudes(0.01, 50);
+        if (random.chance(0.1)) {
+            bloom.jump(target);
+            logarithm.jump(std::log(target));
+        }
+        const double before = bloom.value();
+        if (random.chance(0.1)) {
+            const double push = random.between(-30, 30) * before;
+            const double velocity = bloom.velocity();
+            bloom.push(push);
+            logarithm.push(push / before);
+            CHECK(bloom.velocity() == Approx(velocity + push));
+        }
+        bloom.step(target, 0.02);
+        logarithm.step(std::log(target), 0.02);
+        CHECK(bloom.value() > 0);
+        CHECK(std::log(bloom.value()) == Approx(logarithm.value()).margin(1e-9));
+        CHECK(bloom.velocity() == Approx(bloom.value() * logarithm.velocity()).margin(1e-9));
+    }
+    SizeFollower<Eigen::Vector2f> eyes{{}, Eigen::Vector2f{1, 1}};
+    const Eigen::Vector2f wide{1.3f, 0.7f};
+    for (int i = 0; i < 2000; ++i)
+        eyes.step(wide, 0.02);
+    CHECK(eyes.value() == wide);
+    CHECK(eyes.still());
+}
+
+TEST_CASE("what is no size is rejected, and nothing wild becomes infinite", "[size]") {
+    SizeFollower<float> bloom{{.frequency_hz = 1, .damping_ratio = 0}, 1.f};
+    bloom.step(2.f, 0.1);
+    const float value = bloom.value();
+    for (const float wrong : {0.f, -1.f, NAN, INFINITY}) {
+        CHECK(bloom.step(wrong, 0.1) == StepStatus::rejected);
+        CHECK(bloom.jump(wrong) == StepStatus::rejected);
+        CHECK(bloom.resume({wrong, 0, 0}) == StepStatus::rejected);
+        CHECK(bloom.resume({1, wrong - 1, 0}) == StepStatus::rejected);
+        CHECK_THROWS_WITH((SizeFollower<float>{{}, wrong}), Contains("size"));
+    }
+    CHECK(bloom.rejected_inputs() == 16);
+    CHECK(bloom.value() == value);
+    for (const float push : {1e4f, -1e5f, 1e30f, 1e38f}) {
+        bloom.push(push);
+        for (int i = 0; i < 50; ++i) {
+            bloom.step(1e-3f, 0.05);
+            CHECK(bloom.value() > 0);
+            CHECK(is_finite(bloom.value()));
+            CHECK(is_finite(bloom.velocity()));
+        }
+    }
+    CHECK(bloom.resume({2, 1, -4}) == StepStatus::stepped);
+    CHECK(bloom.value() == Approx(3));
+    CHECK(bloom.velocity() == Approx(-4));
+    CHECK(bloom.target() == 2);
 }
 
 TEST_CASE("a pose is a system with a dial for every number of every part", "[pose]") {

@@ -19,10 +19,6 @@ using namespace hopcoil;
 
 namespace {
 
-double angle_between(const Quaternion& a, const Quaternion& b) {
-    return length_of(rotation_vector(a * conjugate(b)));
-}
-
 Eigen::Quaterniond in_eigen(const Quaternion& q) {
     return {q.w, q.x, q.y, q.z};
 }
@@ -232,6 +228,25 @@ TEST_CASE("facing points any axis along a direction and keeps upright", "[rotati
     }
     CHECK(length_of(rotated(facing({0, 2, 0}), {0, 0, 1}) - Vector3{0, 1, 0}) < 1e-12);
     CHECK(facing({0, 0, 0}) == Quaternion{});
+}
+
+TEST_CASE("a rotation curve takes its time from the step in which its target changed",
+          "[rotation]") {
+    const CurveMoveTuning tuning{.duration_s = 0.4};
+    const Quaternion there = turned_by({0, 1.2, 0});
+    for (const double first_s : {0.01, 0.1, 0.35}) {
+        RotationCurve lid{tuning, Quaternion{}};
+        CurveMove<double> angle{tuning, 0.0};
+        lid.step(there, first_s);
+        angle.step(1.2, first_s);
+        CHECK(angle_between(lid.value(), turned_by({0, angle.value(), 0})) < 1e-12);
+        CHECK(lid.velocity().y == Approx(angle.velocity()).margin(1e-12));
+        lid.step(there, 0.4 - first_s);
+        CHECK(angle_between(lid.value(), there) < 1e-12);
+        CHECK(lid.step({0, 0, 0, 0}, 0.1) == StepStatus::rejected);
+        CHECK(lid.step(there, -0.1) == StepStatus::rejected);
+        CHECK(lid.rejected_inputs() == 2);
+    }
 }
 
 TEST_CASE("every rotation mover can be cut, and goes on to the new target", "[rotation]") {

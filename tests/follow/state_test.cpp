@@ -158,6 +158,10 @@ TEST_CASE("a mover kept as bytes goes on with the same bits", "[state]") {
     SECTION("a follower in a range") {
         require_state_goes_on(BoundedFollower<double>{lively, {-1, 1, 0.1}, 0.0}, some_number);
     }
+    SECTION("a size") {
+        require_state_goes_on(SizeFollower<double>{lively, 1.0},
+                              [](Random& random) { return random.between(0.1, 3); });
+    }
     SECTION("a follower stepped by each scheme, the one that remembers among them") {
         for (const SchemeFacts& facts : all_schemes()) {
             CAPTURE(facts.in_words);

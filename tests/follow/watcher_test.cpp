@@ -1,4 +1,4 @@
-// Events at their exact time, and motions that add up.
+// Events at their exact time.
 
 #include <algorithm>
 #include <array>
@@ -7,16 +7,17 @@
 
 #include <catch2/catch.hpp>
 
+#include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/follow/glide.hpp>
-#include <hopcoil/follow/layers.hpp>
-#include <hopcoil/follow/pursuit.hpp>
+#include <hopcoil/follow/pose_follower.hpp>
 #include <hopcoil/follow/watcher.hpp>
 #include <hopcoil/spring/answers.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 
 #include "support/allocations.hpp"
+#include "support/movers.hpp"
 #include "support/random.hpp"
+#include "support/vectors.hpp"
 
 using namespace hopcoil;
 
@@ -47,6 +48,19 @@ std::vector<double> times_of(const std::vector<Timed>& events, EventKind kind) {
         if (each.kind == kind) times.push_back(each.time_s);
     }
     return times;
+}
+
+/// Turns there and back within an instant are seen in small steps only.
+std::vector<double> without_pairs(const std::vector<double>& times) {
+    std::vector<double> kept;
+    for (const double time_s : times) {
+        if (!kept.empty() && time_s - kept.back() < 1e-6) {
+            kept.pop_back();
+        } else {
+            kept.push_back(time_s);
+        }
+    }
+    return kept;
 }
 
 }  // namespace
@@ -104,45 +118,171 @@ TEST_CASE("a start is told once, and watching takes no memory", "[watcher]") {
     CHECK(settled == 1);
 }
 
-TEST_CASE("layers add up, and fades leave value and velocity continuous", "[layers]") {
-    Random random{121};
-    Layers<double> head{1.0};
-    const std::size_t breath = head.add({.frequency_hz = 1, .damping_ratio = 0.5}, 0.0);
-    const std::size_t flinch = head.add({.frequency_hz = 5, .damping_ratio = 0.3}, 0.0);
-    head.fade(breath, 1, 0);
-    double velocity = 0;
-    double value = 1;
-    for (int frame = 0; frame < 20000; ++frame) {
-        if (random.chance(0.002)) {
-            head.fade(flinch, random.between(0, 1), random.between(0.05, 0.5));
-            CHECK(head.value() == Approx(value).margin(1e-12));
-            CHECK(head.velocity() == Approx(velocity).margin(1e-9));
+TEST_CASE("an angle is watched across the seam", "[watcher]") {
+    const std::vector<double> marks{math::pi, 0, -3};
+    Watcher vane{AngleFollower<double>{{.frequency_hz = 1, .damping_ratio = 0.2}, 2.5}, marks};
+    vane.mover().jump(-2.5);  // the shorter way, through pi
+    std::vector<Event> events;
+    for (int frame = 0; frame < 600; ++frame) {
+        vane.step(-2.5, 1.0 / 60);
+        for (Event event : vane.events()) {
+            event.after_s += frame / 60.0;
+            events.push_back(event);
         }
-        if (random.chance(0.01)) head.set_target(flinch, random.between(-1, 1));
-        head.set_target(breath, 0.2 * std::sin(frame * 1e-3));
-        constexpr double dt = 1e-3;
-        head.step(dt);
-        CHECK(head.value() == Approx(1 + head.weight(0) * head.mover(0).value() +
-                                     head.weight(1) * head.mover(1).value()));
-        CHECK((head.value() - value) / dt ==
-              Approx(0.5 * (velocity + head.velocity())).margin(0.2));
-        value = head.value();
-        velocity = head.velocity();
     }
-    CHECK_THROWS_AS(head.fade(9, 1, 1), std::out_of_range);
-    CHECK_THROWS_AS(head.fade(breath, NAN, 1), InvalidValue);
-    CHECK(head.step(-1) == StepStatus::rejected);
+    // A number that goes as far, with no seam.
+    const FreeMotion straight{{.frequency_hz = 1, .damping_ratio = 0.2}, {5 - 2 * math::pi, 0}};
+    const auto first = [&](EventKind kind, std::size_t mark) {
+        const auto found = std::find_if(events.begin(), events.end(), [&](const Event& event) {
+            return event.kind == kind && event.mark == mark;
+        });
+        REQUIRE(found != events.end());
+        return *found;
+    };
+    CHECK(first(EventKind::reached, 0).after_s ==
+          Approx(*straight.first_crossing_s(0)).margin(1e-9));
+    CHECK(first(EventKind::passed_mark, 0).after_s ==
+          Approx(*straight.first_crossing_s(2.5 - math::pi)).margin(1e-9));
+    CHECK(first(EventKind::passed_mark, 2).after_s ==
+          Approx(*straight.first_crossing_s(-0.5)).margin(1e-9));
+    CHECK(first(EventKind::passed_mark, 2).value == Approx(-3));
+    for (const Event& event : events) {
+        CHECK_FALSE((event.kind == EventKind::passed_mark && event.mark == 1));
+    }
+    CHECK(std::count_if(events.begin(), events.end(),
+                        [](const Event& event) { return event.kind == EventKind::reached; }) == 1);
 }
 
-TEST_CASE("a faded-out layer no longer keeps the rest awake", "[layers]") {
-    Layers<double> head{0.0};
-    const std::size_t sway = head.add({.frequency_hz = 0.1, .damping_ratio = 0}, 0.0);
-    head.fade(sway, 1, 0.1);
-    head.push(sway, 1);
-    head.step(0.2);
-    CHECK_FALSE(head.still());
-    head.fade(sway, 0, 0.1);
-    head.step(0.2);
-    CHECK(head.still());
-    CHECK(head.value() == 0);
+TEST_CASE("an angle passes a mark once in every turn", "[watcher]") {
+    const std::vector<double> marks{1};
+    Watcher wheel{AngleFollower<float>{{.frequency_hz = 4, .damping_ratio = 1}, 0.f}, marks};
+    int passed = 0;
+    for (int frame = 1; frame <= 400; ++frame) {
+        wheel.step(0.1f * static_cast<float>(frame), 1.0 / 60);
+        for (const Event& event : wheel.events()) {
+            CHECK(event.kind != EventKind::turned);
+            if (event.kind != EventKind::passed_mark) continue;
+            ++passed;
+            CHECK(event.value == Approx(1).margin(1e-5));
+        }
+    }
+    CHECK(wheel.mover().turned() == Approx(39.6).margin(0.4));
+    CHECK(passed == 7);  // at 1, 1 + 2 pi, ..., 1 + 12 pi
+}
+
+TEST_CASE("with targets that move in every step, events are where small steps have them",
+          "[watcher]") {
+    Random random{122};
+    std::vector<double> targets;
+    for (int i = 0; i < 60; ++i)
+        targets.push_back(random.chance(0.6) && i > 0 ? targets.back() : random.between(-2, 2));
+    const std::vector<double> marks{-0.7, 0.3};
+    constexpr double dt = 0.1;
+    constexpr int parts = 40;
+    const auto whole_steps = [&](auto mover) {
+        Watcher watcher{mover, marks};
+        std::vector<Timed> events;
+        for (std::size_t i = 0; i < targets.size(); ++i) {
+            watcher.step(targets[i], dt);
+            for (const Event& event : watcher.events())
+                events.push_back({event.kind, static_cast<double>(i) * dt + event.after_s});
+        }
+        return events;
+    };
+    const auto small_steps = [&](auto mover) {
+        Watcher watcher{mover, marks};
+        std::vector<Timed> events;
+        for (std::size_t i = 0; i < targets.size(); ++i) {
+            const auto before = watcher.mover();
+            for (int part = 1; part <= parts; ++part) {
+                watcher.step(before.target_on_way(targets[i], 1.0 * part / parts), dt / parts);
+                for (const Event& event : watcher.events()) {
+                    events.push_back({event.kind, static_cast<double>(i) * dt +
+                                                      (part - 1) * dt / parts + event.after_s});
+                }
+            }
+        }
+        return events;
+    };
+    const auto same = [&](const auto& mover) {
+        // A target that moves is another in every small step, so that it is met more often there.
+        for (const EventKind kind : {EventKind::passed_mark, EventKind::turned}) {
+            const auto whole = times_of(whole_steps(mover), kind);
+            const auto small = without_pairs(times_of(small_steps(mover), kind));
+            CAPTURE(static_cast<int>(kind));
+            REQUIRE(whole.size() >= 3);
+            REQUIRE(whole.size() == small.size());
+            for (std::size_t i = 0; i < whole.size(); ++i)
+                CHECK(whole[i] == Approx(small[i]).margin(1e-8));
+        }
+    };
+    same(Follower<double>{{.frequency_hz = 1.5, .damping_ratio = 0.4}, 0.0});
+    same(AngleFollower<double>{{.frequency_hz = 1.5, .damping_ratio = 0.4}, 0.0});
+    same(BoundedFollower<double>{
+        {.frequency_hz = 1.5, .damping_ratio = 0.4}, {.low = -4, .high = 4}, 0.0});
+    same(Pursuit<double>{{.max_speed = 6, .max_acceleration = 30}, 0.0});
+    same(SettleCurve{{.duration_s = 0.4, .overshoot_percent = 15}, 0.0});
+    same(Relay<double>{{{.frequency_hz = 2}, {.frequency_hz = 3}}, 0.0});
+}
+
+TEST_CASE("what is thrown can be watched: its bounces, its marks, its rest", "[watcher]") {
+    const CoastTuning tuning{
+        .slowing_half_life_s = 0.5, .restitution = 0.6, .at_bound = AtBound::bounce};
+    Coast<double> puck{tuning, 0.0};
+    puck.set_bounds(-1, 1);
+    const std::vector<double> marks{0.5};
+    Watcher watcher{puck, marks, {.distance = 1e-3, .speed = 1e-3}};
+    watcher.mover().launch(3);
+    puck.launch(3);
+    // v / k (1 - exp(-k t)) = place.
+    const double k = math::ln_2 / 0.5;
+    const auto time_at = [&](double place) {
+        return -std::log(1 - place * k / 3) / k;
+    };
+    std::vector<Timed> events;
+    for (int frame = 0; frame < 900; ++frame) {
+        watcher.step({}, 1.0 / 60);
+        for (const Event& event : watcher.events())
+            events.push_back({event.kind, frame / 60.0 + event.after_s});
+    }
+    CHECK(times_of(events, EventKind::passed_mark).at(0) == Approx(time_at(0.5)).margin(1e-9));
+    CHECK(times_of(events, EventKind::turned).at(0) == Approx(time_at(1)).margin(1e-9));
+    CHECK(times_of(events, EventKind::started).size() == 1);
+    REQUIRE(times_of(events, EventKind::settled).size() == 1);
+    // The way left is v / k, so the distance is what it waits for.
+    puck.step(times_of(events, EventKind::settled)[0]);
+    CHECK(std::fabs(puck.value() - puck.end()) == Approx(1e-3 / (k > 1 ? k : 1)).epsilon(1e-6));
+    CHECK(times_of(events, EventKind::reached).size() <= 1);
+}
+
+TEST_CASE("vectors, rotations and poses start, arrive and settle", "[watcher]") {
+    const auto told = [](auto mover, const auto& target) {
+        Watcher watcher{mover, {}, {.distance = 0.02, .speed = 0.1}};
+        std::vector<Timed> events;
+        for (int frame = 0; frame < 300; ++frame) {
+            watcher.step(target, 1.0 / 60);
+            for (const Event& event : watcher.events())
+                events.push_back({event.kind, frame / 60.0 + event.after_s});
+        }
+        REQUIRE(events.size() == 3);
+        CHECK(events[0].kind == EventKind::started);
+        CHECK(events[1].kind == EventKind::reached);
+        CHECK(events[2].kind == EventKind::settled);
+        CHECK(events[1].time_s > 0.1);
+        // The instants themselves, from the mover alone.
+        const auto after = [&](double time_s) {
+            auto alone = mover;
+            alone.step(target, 1.0 / 60);
+            alone.step(target, time_s - 1.0 / 60);
+            return alone;
+        };
+        CHECK(after(events[1].time_s).distance_to_target() == Approx(0.02).epsilon(1e-6));
+        CHECK(after(events[2].time_s + 1e-6).at_rest(0.02, 0.1));
+        CHECK_FALSE(after(events[2].time_s - 1e-6).at_rest(0.02, 0.1));
+    };
+    const Tuning calm{.frequency_hz = 1, .damping_ratio = 1};
+    told(Follower<Vector3>{calm, Vector3{}}, Vector3{1, 2, -1});
+    told(Glide<Plain>{{.half_life_s = 0.1}, Plain{}}, Plain{1, 2, 3});
+    told(RotationFollower{calm, Quaternion{}}, turned_by({0.5, 1, 0}));
+    told(PoseFollower{PoseTuning::shared(calm), Pose{}}, Pose{{1, 0, 0}, Quaternion{}, {2, 1, 1}});
 }

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/base/scalar_of.hpp>
 #include <hopcoil/base/vector3.hpp>
 
@@ -86,4 +87,9 @@ struct hopcoil::ScalarOf<Named> {
 /// Anywhere in a cube around the origin.
 inline hopcoil::Vector3 random_vector(Random& random, double size) {
     return {random.between(-size, size), random.between(-size, size), random.between(-size, size)};
+}
+
+/// Of the turn from one rotation to the other, in radians.
+inline double angle_between(const hopcoil::Quaternion& a, const hopcoil::Quaternion& b) {
+    return length_of(rotation_vector(a * conjugate(b)));
 }

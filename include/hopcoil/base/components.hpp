@@ -202,5 +202,16 @@ template <HasLength T>
     }
 }
 
+/// Whether two values are equal in every number; never so for a NaN.
+template <class T>
+[[nodiscard]] constexpr bool is_same(const T& a, const T& b) noexcept {
+    if constexpr (ComparesWhole<T>) {
+        return a == b;
+    } else {
+        const T difference = a - b;
+        return is_within(difference, 0);
+    }
+}
+
 }  // namespace HOPCOIL_BITS
 }  // namespace hopcoil

@@ -34,6 +34,11 @@ struct Quaternion {
     double z = 0.0;
 
     friend bool operator==(const Quaternion&, const Quaternion&) = default;
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void each_state(Fields& fields) {
+        fields(w, x, y, z);
+    }
 };
 
 inline namespace HOPCOIL_BITS {

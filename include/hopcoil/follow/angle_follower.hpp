@@ -38,10 +38,12 @@ class AngleFollower : private Follower<S> {
     using Inputs = S;
     using Numbers = Tuning;
     using Base::at_rest;
+    using Base::distance_to_target;
     using Base::energy;
     using Base::push;
     using Base::rejected_inputs;
     using Base::retune;
+    using Base::snap;  ///< with its turns
     using Base::still;
     using Base::try_retune;
     using Base::velocity;
@@ -91,6 +93,14 @@ class AngleFollower : private Follower<S> {
     [[nodiscard]] double turned() const noexcept {
         return static_cast<double>(Base::target()) + static_cast<double>(Base::motion().gap) +
                turns_rad_;
+    }
+
+    /// Where the target is when `part` (0 to 1) of the time of a step to `target_rad` has passed.
+    [[nodiscard]] S target_on_way(S target_rad, double part) const noexcept {
+        if (way_ == AngleWay::as_given) return Base::target_on_way(target_rad, part);
+        const auto from = static_cast<double>(Base::target());
+        return static_cast<S>(from +
+                              part * shorter_turn_rad(from, static_cast<double>(target_rad)));
     }
 
     [[nodiscard]] const Tuning& tuning() const noexcept { return Base::tuning(); }

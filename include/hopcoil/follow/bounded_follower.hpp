@@ -66,6 +66,8 @@ class BoundedFollower {
     StepStatus jump(T target) noexcept { return inner_.jump(unbent(target)); }
     StepStatus cut(T target) noexcept { return inner_.cut(unbent(target)); }
     StepStatus reset(T value) noexcept { return inner_.reset(unbent(value)); }
+    /// At rest on its target, as that stands.
+    StepStatus snap() noexcept { return inner_.snap(); }
     StepStatus push(T delta_velocity) noexcept { return inner_.push(delta_velocity); }
     /// Takes over from another mover. A value in the bent part of the range keeps its velocity, as
     /// far as the bend lets it: not at the very end.
@@ -86,24 +88,23 @@ class BoundedFollower {
     void retune(const Tuning& tuning) { inner_.retune(tuning); }
     bool try_retune(const Tuning& tuning) noexcept { return inner_.try_retune(tuning); }
 
-    [[nodiscard]] T value() const noexcept {
-        return each_of(inner_.value(),
-                       [&](double y, std::size_t i) { return bend_of(i).at(y).value; });
-    }
+    [[nodiscard]] T value() const noexcept { return bent(inner_.value()); }
     [[nodiscard]] T velocity() const noexcept {
         const auto place = components_of(inner_.value());
         return each_of(inner_.velocity(), [&](double v, std::size_t i) {
             return v * bend_of(i).at(static_cast<double>(place[i])).slope;
         });
     }
-    [[nodiscard]] T target() const noexcept {
-        return each_of(inner_.target(),
-                       [&](double y, std::size_t i) { return bend_of(i).at(y).value; });
+    [[nodiscard]] T target() const noexcept { return bent(inner_.target()); }
+    /// Where the target is when `part` (0 to 1) of the time of a step to `target` has passed.
+    [[nodiscard]] T target_on_way(const T& target, double part) const noexcept {
+        return bent(inner_.target_on_way(unbent(target), part));
     }
     [[nodiscard]] const Tuning& tuning() const noexcept { return inner_.tuning(); }
     [[nodiscard]] bool at_rest(double distance, double speed) const noexcept {
         return inner_.at_rest(distance, speed);
     }
+    [[nodiscard]] double distance_to_target() const noexcept { return inner_.distance_to_target(); }
     [[nodiscard]] bool still() const noexcept { return inner_.still(); }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept {
         return inner_.rejected_inputs();
@@ -141,6 +142,9 @@ class BoundedFollower {
         return with_components(v, numbers);
     }
 
+    [[nodiscard]] T bent(const T& v) const noexcept {
+        return each_of(v, [&](double y, std::size_t i) { return bend_of(i).at(y).value; });
+    }
     [[nodiscard]] T unbent(const T& v) const noexcept {
         return each_of(v, [&](double shown, std::size_t i) { return bend_of(i).inverse(shown); });
     }

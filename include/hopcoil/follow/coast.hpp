@@ -17,7 +17,9 @@
 namespace hopcoil {
 
 /// What a Coast takes each step: nothing but time.
-struct NoInput {};
+struct NoInput {
+    friend bool operator==(const NoInput&, const NoInput&) = default;
+};
 
 inline namespace HOPCOIL_BITS {
 
@@ -175,6 +177,11 @@ class Coast {
         return is_within(T{value() - end()}, distance) && is_within(velocity(), speed);
     }
     [[nodiscard]] bool still() const noexcept { return at_rest(0, 0); }
+    /// How far it still has to go.
+    [[nodiscard]] double distance_to_target() const noexcept {
+        return length_of(T{value() - end()});
+    }
+    [[nodiscard]] NoInput target_on_way(NoInput, double /*part*/) const noexcept { return {}; }
     [[nodiscard]] const CoastTuning& tuning() const noexcept { return tuning_; }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 

@@ -56,6 +56,7 @@ class CurveMove : public Mover<T> {
 
   public:
     using Scalar = ScalarIn<T>;
+    static constexpr bool takes_target_at_once = true;
     using Numbers = CurveMoveTuning;
 
     CurveMove(const CurveMoveTuning& tuning, T start)
@@ -88,6 +89,8 @@ class CurveMove : public Mover<T> {
         begin(value, value - value);
         return StepStatus::stepped;
     }
+    /// At rest on its target, as that stands.
+    StepStatus snap() noexcept { return reset(this->target()); }
     /// Takes over from another mover at its value; its velocity is not kept.
     StepStatus resume(const Motion<T>& motion) noexcept {
         if (!is_finite(motion)) return this->reject();
@@ -120,6 +123,10 @@ class CurveMove : public Mover<T> {
         return true;
     }
 
+    [[nodiscard]] T target_on_way(const T& target, double /*part*/) const noexcept {
+        return target;
+    }
+
     [[nodiscard]] const CurveMoveTuning& tuning() const noexcept { return tuning_; }
     [[nodiscard]] static std::span<const Dial<CurveMove>> dials() noexcept {
         return dials_through_tuning<CurveMove>();
@@ -143,14 +150,6 @@ class CurveMove : public Mover<T> {
     void express(const Motion<T>& motion) noexcept { begin(motion.target, motion.gap); }
 
   private:
-    [[nodiscard]] static bool is_same(const T& a, const T& b) noexcept {
-        if constexpr (ComparesWhole<T>) {
-            return a == b;
-        } else {
-            return is_within(a - b, 0);
-        }
-    }
-
     void begin(const T& target, const T& gap) noexcept {
         start_gap_ = gap;
         elapsed_s_ = 0;

@@ -109,6 +109,9 @@ class Follower : public Mover<T> {
     /// At `value`, its target there too, at rest.
     StepStatus reset(T value) noexcept { return resume(resting_at(value)); }
 
+    /// At rest on its target, as that stands.
+    StepStatus snap() noexcept { return reset(this->target()); }
+
     /// Takes over from another mover: value, velocity and target are as they were there.
     StepStatus resume(const Motion<T>& motion) noexcept { return settle_into(motion, nullptr); }
 

@@ -122,6 +122,8 @@ class Glide : public Mover<T> {
     }
 
     StepStatus reset(T value) noexcept { return arrive(resting_at(value)); }
+    /// At rest on its target, as that stands.
+    StepStatus snap() noexcept { return reset(this->target()); }
 
     /// Takes over from another mover at its value; its velocity is not kept.
     StepStatus resume(const Motion<T>& motion) noexcept { return go_to(motion.target, motion.gap); }

@@ -77,27 +77,35 @@ class Layers {
     }
 
     void set_base(T base) noexcept { base_ = base; }
+    /// A layer's target, which the next step takes to have moved there in a straight line.
     void set_target(std::size_t layer, T target) { layers_.at(layer).target = target; }
+    /// One layer's own changes, as Follower has them.
+    StepStatus jump(std::size_t layer, T target) {
+        return change(layer, target, [&](Follower<T>& mover) { return mover.jump(target); });
+    }
+    StepStatus cut(std::size_t layer, T target) {
+        return change(layer, target, [&](Follower<T>& mover) { return mover.cut(target); });
+    }
+    StepStatus reset(std::size_t layer, T value) {
+        return change(layer, value, [&](Follower<T>& mover) { return mover.reset(value); });
+    }
     /// To another weight in a given time, from whatever it is and however fast it fades.
     void fade(std::size_t layer, double weight, double duration_s) {
         require_valid_fade(weight, duration_s);
         layers_.at(layer).fade.start(weight, duration_s);
     }
     void retune(std::size_t layer, const Tuning& tuning) { layers_.at(layer).mover.retune(tuning); }
-    void push(std::size_t layer, T delta_velocity) { layers_.at(layer).mover.push(delta_velocity); }
+    StepStatus push(std::size_t layer, T delta_velocity) {
+        return change(layer, layers_.at(layer).target,
+                      [&](Follower<T>& mover) { return mover.push(delta_velocity); });
+    }
 
     /// All layers go on; those whose target cannot be used stay where they are.
     StepStatus step(double dt) noexcept {
-        if (!is_time_step(dt)) {
-            ++rejected_inputs_;
-            return StepStatus::rejected;
-        }
+        if (!is_time_step(dt)) return reject();
         StepStatus status = StepStatus::stepped;
         for (Layer& layer : layers_) {
-            if (layer.mover.step(layer.target, dt) != StepStatus::stepped) {
-                ++rejected_inputs_;
-                status = StepStatus::rejected;
-            }
+            if (layer.mover.step(layer.target, dt) != StepStatus::stepped) status = reject();
             layer.fade.step(dt);
         }
         return status;
@@ -116,6 +124,17 @@ class Layers {
                          scaled(layer.mover.velocity(), static_cast<Scalar>(layer.fade.weight())));
         }
         return sum;
+    }
+    /// Where it will be if nothing fades and all layers arrive.
+    [[nodiscard]] T target() const noexcept {
+        T sum = base_;
+        for (const Layer& layer : layers_)
+            sum = sum + scaled(layer.mover.target(), static_cast<Scalar>(layer.fade.weight()));
+        return sum;
+    }
+    /// Of the sum, to be handed to another mover's `resume`.
+    [[nodiscard]] Motion<T> motion() const noexcept {
+        return {target(), value() - target(), velocity()};
     }
     [[nodiscard]] std::size_t size() const noexcept { return layers_.size(); }
     [[nodiscard]] double weight(std::size_t layer) const { return layers_.at(layer).fade.weight(); }
@@ -148,6 +167,18 @@ class Layers {
         Fade fade;
         T target;
     };
+
+    StepStatus reject() noexcept {
+        ++rejected_inputs_;
+        return StepStatus::rejected;
+    }
+    template <class Change>
+    StepStatus change(std::size_t layer, const T& target, const Change& change_it) {
+        Layer& changed = layers_.at(layer);
+        if (change_it(changed.mover) != StepStatus::stepped) return reject();
+        changed.target = target;
+        return StepStatus::stepped;
+    }
 
     T base_;
     std::vector<Layer> layers_;

@@ -57,6 +57,8 @@ class Mover {
   public:
     using Scalar = ScalarIn<T>;
     using Inputs = T;  ///< of a step, as a System: the target
+    /// Whether a step takes its target to have been there from the start, or to go there straight.
+    static constexpr bool takes_target_at_once = false;
 
     [[nodiscard]] T value() const noexcept { return motion_.value(); }
     [[nodiscard]] T velocity() const noexcept { return motion_.velocity; }
@@ -68,6 +70,17 @@ class Mover {
     /// Within `distance` of the target and no faster than `speed`.
     [[nodiscard]] bool at_rest(double distance, double speed) const noexcept requires HasLength<T> {
         return is_within(motion_.gap, distance) && is_within(motion_.velocity, speed);
+    }
+
+    /// How far it is from its target, as `at_rest` measures.
+    [[nodiscard]] double distance_to_target() const noexcept requires HasLength<T> {
+        return length_of(motion_.gap);
+    }
+
+    /// Where the target is when `part` (0 to 1) of the time of a step to `target` has passed.
+    [[nodiscard]] T target_on_way(const T& target, double part) const noexcept {
+        const T travel = target - motion_.target;
+        return motion_.target + scaled(travel, static_cast<Scalar>(part));
     }
 
     /// Exactly at rest on its target: a step toward the same target would change no bit.

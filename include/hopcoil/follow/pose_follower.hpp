@@ -6,47 +6,11 @@
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/follow/follower.hpp>
+#include <hopcoil/follow/pose.hpp>
 #include <hopcoil/follow/rotation_mover.hpp>
+#include <hopcoil/follow/size_follower.hpp>
 
 namespace hopcoil {
-
-/// Where something is, how it is turned, how large it is.
-struct Pose {
-    Vector3 position{};
-    Quaternion rotation{};
-    Vector3 scale{1, 1, 1};  ///< each above 0
-};
-
-/// How a pose changes: per second; the rotation in radians about fixed axes.
-struct PoseVelocity {
-    Vector3 position{};
-    Vector3 rotation{};
-    Vector3 scale{};
-};
-
-/// A tuning for each part; what turns or grows does not swing unless asked to.
-struct PoseTuning {
-    Tuning position{.frequency_hz = 2, .damping_ratio = 0.5};
-    Tuning rotation{.frequency_hz = 2, .damping_ratio = 1};
-    Tuning scale{.frequency_hz = 2, .damping_ratio = 1};
-
-    static constexpr std::size_t dial_count = 9;
-    /// "position.frequency_hz", ..., "scale.lead".
-    [[nodiscard]] static std::span<const Dial<PoseTuning>> dials() noexcept;
-
-    [[nodiscard]] static PoseTuning shared(const Tuning& tuning) noexcept {
-        return {tuning, tuning, tuning};
-    }
-};
-
-/// Errors  InvalidValue for a position that is not finite, a rotation that is zero or not finite, a
-///         scale that is not finite and above 0.
-void require_valid(const Pose& pose);
-
-/// Natural logarithms and their inverse, number by number; NaN for a scale that is not above 0.
-[[nodiscard]] Vector3 log_scale(const Vector3& scale) noexcept;
-[[nodiscard]] Vector3 scale_from_log(const Vector3& log_scale) noexcept;
-
 inline namespace HOPCOIL_BITS {
 
 /// A Follower of a whole pose.
@@ -54,8 +18,7 @@ inline namespace HOPCOIL_BITS {
 ///     PoseFollower sign{{.position = lively}, Pose{.position = {0, 2, 0}}};
 ///     sign.step(bracket, dt);
 ///
-/// Model   position as Follower, rotation as RotationFollower, scale as Follower of its logarithm:
-///         it never reaches zero however far it swings, and doubling feels like halving.
+/// Model   position as Follower, rotation as RotationFollower, scale as SizeFollower.
 /// Shapes  a Pose; its velocity a PoseVelocity.
 /// Units   metres, radians, ratios.
 /// Errors  as Follower; a target with a part that cannot be used is rejected as a whole.
@@ -66,48 +29,67 @@ class PoseFollower {
 
     /// Errors  InvalidValue for an invalid tuning or a start that is no pose.
     PoseFollower(const PoseTuning& tuning, const Pose& start)
-        : position_{tuning.position, start.position},
+        : position_{tuning.position, checked(start).position},
           rotation_{tuning.rotation, start.rotation},
-          log_scale_{tuning.scale, log_scale(start.scale)} {
-        require_valid(start);
-    }
+          scale_{tuning.scale, start.scale} {}
 
     StepStatus step(const Pose& target, double dt) noexcept {
         return whole([&](PoseFollower& next) {
             return all_stepped(next.position_.step(target.position, dt),
                                next.rotation_.step(target.rotation, dt),
-                               next.log_scale_.step(log_scale(target.scale), dt));
+                               next.scale_.step(target.scale, dt));
+        });
+    }
+    /// The target's velocity at the end of the step is known.
+    StepStatus step(const Pose& target, const PoseVelocity& target_velocity, double dt) noexcept {
+        return whole([&](PoseFollower& next) {
+            return all_stepped(next.position_.step(target.position, target_velocity.position, dt),
+                               next.rotation_.step(target.rotation, target_velocity.rotation, dt),
+                               next.scale_.step(target.scale, target_velocity.scale, dt));
         });
     }
     StepStatus jump(const Pose& target) noexcept {
         return whole([&](PoseFollower& next) {
             return all_stepped(next.position_.jump(target.position),
                                next.rotation_.jump(target.rotation),
-                               next.log_scale_.jump(log_scale(target.scale)));
+                               next.scale_.jump(target.scale));
         });
     }
     StepStatus cut(const Pose& target) noexcept {
         return whole([&](PoseFollower& next) {
             return all_stepped(next.position_.cut(target.position),
-                               next.rotation_.cut(target.rotation),
-                               next.log_scale_.cut(log_scale(target.scale)));
+                               next.rotation_.cut(target.rotation), next.scale_.cut(target.scale));
         });
     }
     StepStatus push(const PoseVelocity& delta) noexcept {
-        const Vector3 scale = value().scale;
         return whole([&](PoseFollower& next) {
-            return all_stepped(
-                next.position_.push(delta.position), next.rotation_.push(delta.rotation),
-                next.log_scale_.push(
-                    {delta.scale.x / scale.x, delta.scale.y / scale.y, delta.scale.z / scale.z}));
+            return all_stepped(next.position_.push(delta.position),
+                               next.rotation_.push(delta.rotation), next.scale_.push(delta.scale));
         });
     }
     StepStatus reset(const Pose& value) noexcept {
         return whole([&](PoseFollower& next) {
             return all_stepped(next.position_.reset(value.position),
                                next.rotation_.reset(value.rotation),
-                               next.log_scale_.reset(log_scale(value.scale)));
+                               next.scale_.reset(value.scale));
         });
+    }
+    /// At rest on its target, as that stands.
+    StepStatus snap() noexcept {
+        return whole([](PoseFollower& next) {
+            return all_stepped(next.position_.snap(), next.rotation_.snap(), next.scale_.snap());
+        });
+    }
+    /// Takes over from another mover of a pose: value, velocity and target are as they were there.
+    StepStatus resume(const PoseMotion& motion) noexcept {
+        return whole([&](PoseFollower& next) {
+            return all_stepped(next.position_.resume(motion.position),
+                               next.rotation_.resume(motion.rotation),
+                               next.scale_.resume(motion.scale));
+        });
+    }
+    [[nodiscard]] PoseMotion motion() const noexcept {
+        return {position_.motion(), rotation_.motion(), scale_.motion()};
     }
 
     /// Errors  InvalidValue, with nothing changed.
@@ -123,33 +105,42 @@ class PoseFollower {
             return false;
         }
         return position_.try_retune(tuning.position) && rotation_.try_retune(tuning.rotation) &&
-               log_scale_.try_retune(tuning.scale);
+               scale_.try_retune(tuning.scale);
     }
     [[nodiscard]] PoseTuning tuning() const noexcept {
-        return {position_.tuning(), rotation_.tuning(), log_scale_.tuning()};
+        return {position_.tuning(), rotation_.tuning(), scale_.tuning()};
     }
 
     [[nodiscard]] Pose value() const noexcept {
-        return {position_.value(), rotation_.value(), scale_from_log(log_scale_.value())};
+        return {position_.value(), rotation_.value(), scale_.value()};
     }
     [[nodiscard]] PoseVelocity velocity() const noexcept {
-        const Vector3 scale = scale_from_log(log_scale_.value());
-        const Vector3 rate = log_scale_.velocity();
-        return {position_.velocity(),
-                rotation_.velocity(),
-                {scale.x * rate.x, scale.y * rate.y, scale.z * rate.z}};
+        return {position_.velocity(), rotation_.velocity(), scale_.velocity()};
     }
     [[nodiscard]] Pose target() const noexcept {
-        return {position_.target(), rotation_.target(), scale_from_log(log_scale_.target())};
+        return {position_.target(), rotation_.target(), scale_.target()};
+    }
+    /// Where the target is when `part` (0 to 1) of the time of a step to `target` has passed.
+    [[nodiscard]] Pose target_on_way(const Pose& target, double part) const noexcept {
+        return {position_.target_on_way(target.position, part),
+                rotation_.target_on_way(target.rotation, part),
+                scale_.target_on_way(target.scale, part)};
     }
 
     /// The position within `distance` and no faster than `speed`; the rotation within as many
     /// radians, the scale within as large a part of itself.
     [[nodiscard]] bool at_rest(double distance, double speed) const noexcept {
         return position_.at_rest(distance, speed) && rotation_.at_rest(distance, speed) &&
-               log_scale_.at_rest(distance, speed);
+               scale_.at_rest(distance, speed);
     }
     [[nodiscard]] bool still() const noexcept { return at_rest(0, 0); }
+    /// The largest of what `at_rest` sets against `distance`.
+    [[nodiscard]] double distance_to_target() const noexcept {
+        double most = position_.distance_to_target();
+        for (const double part : {rotation_.distance_to_target(), scale_.distance_to_target()})
+            most = part > most ? part : most;
+        return most;
+    }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 
     [[nodiscard]] static std::span<const Channel> channels() noexcept {
@@ -175,11 +166,15 @@ class PoseFollower {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void each_state(Fields& fields) {
-        fields.begins("pose 1");
-        fields(position_, rotation_, log_scale_, rejected_inputs_);
+        fields.begins("pose 2");
+        fields(position_, rotation_, scale_, rejected_inputs_);
     }
 
   private:
+    static const Pose& checked(const Pose& pose) {
+        require_valid(pose);
+        return pose;
+    }
     static StepStatus all_stepped(StepStatus a, StepStatus b, StepStatus c) noexcept {
         const bool all = a == StepStatus::stepped && b == a && c == a;
         return all ? StepStatus::stepped : StepStatus::rejected;
@@ -200,7 +195,7 @@ class PoseFollower {
 
     Follower<Vector3> position_;
     RotationFollower rotation_;
-    Follower<Vector3> log_scale_;
+    SizeFollower<Vector3> scale_;
     std::uint64_t rejected_inputs_ = 0;
 };
 

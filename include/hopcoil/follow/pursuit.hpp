@@ -64,6 +64,7 @@ class Pursuit : public Mover<T> {
 
   public:
     using Scalar = ScalarIn<T>;
+    static constexpr bool takes_target_at_once = true;
     using Numbers = PursuitTuning;
 
     /// Errors  InvalidValue for invalid caps.
@@ -120,6 +121,8 @@ class Pursuit : public Mover<T> {
         return resume(pushed);
     }
     StepStatus reset(T value) noexcept { return resume(resting_at(value)); }
+    /// At rest on its target, as that stands.
+    StepStatus snap() noexcept { return reset(this->target()); }
     StepStatus resume(const Motion<T>& motion) noexcept {
         const StepStatus status = this->arrive(motion);
         if (status == StepStatus::stepped) planned_ = false;
@@ -134,6 +137,10 @@ class Pursuit : public Mover<T> {
         const double across = ahead.plan_.across.duration_s();
         const double left = (along > across ? along : across) - ahead.elapsed_s_;
         return left > 0 ? left : 0;
+    }
+
+    [[nodiscard]] T target_on_way(const T& target, double /*part*/) const noexcept {
+        return target;
     }
 
     [[nodiscard]] const PursuitTuning& tuning() const noexcept { return tuning_; }

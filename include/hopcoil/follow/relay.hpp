@@ -40,6 +40,7 @@ class Relay {
 
   public:
     using Inputs = T;
+    using Numbers = Tuning;  ///< of one link
 
     Relay(std::vector<Tuning> tunings, T start)
         : tunings_{std::move(tunings)},
@@ -94,6 +95,9 @@ class Relay {
             link = {nothing, nothing};
         return arrive(value);
     }
+
+    /// At rest on its target, as that stands.
+    StepStatus snap() noexcept { return reset(target_); }
 
     /// Takes over from another mover: every link where it was and as fast, after its target.
     StepStatus resume(const Motion<T>& motion) noexcept {
@@ -151,6 +155,20 @@ class Relay {
         return true;
     }
     [[nodiscard]] bool still() const noexcept requires HasLength<T> { return at_rest(0, 0); }
+    /// The farthest that a link is from the one before it.
+    [[nodiscard]] double distance_to_target() const noexcept requires HasLength<T> {
+        double farthest = 0;
+        for (const Link& link : links_) {
+            const double distance = length_of(link.gap);
+            farthest = distance > farthest ? distance : farthest;
+        }
+        return farthest;
+    }
+    /// Where the target is when `part` (0 to 1) of the time of a step to `target` has passed.
+    [[nodiscard]] T target_on_way(const T& target, double part) const noexcept {
+        const T travel = target - target_;
+        return target_ + scaled(travel, static_cast<Scalar>(part));
+    }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 
     /// For save_state and load_state (base/state.hpp).

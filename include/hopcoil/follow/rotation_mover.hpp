@@ -16,6 +16,15 @@ namespace hopcoil {
 /// Made unit. Errors: InvalidValue for a rotation that is zero or not finite.
 [[nodiscard]] Quaternion require_rotation(const char* field, const Quaternion& rotation);
 
+/// A turn on its way: what is handed over when one mover of a rotation takes over from another.
+struct RotationMotion {
+    Quaternion target{};
+    Vector3 gap_rad{};   ///< from the target to the value, the way round that it has come
+    Vector3 velocity{};  ///< angular, about fixed axes
+
+    [[nodiscard]] Quaternion value() const noexcept { return turned_by(gap_rad) * target; }
+};
+
 inline namespace HOPCOIL_BITS {
 
 /// A mover of a rotation: a Follower, Glide or Pursuit of the rotation vector.
@@ -37,6 +46,7 @@ class RotationMover : private Base {
     using Inputs = Quaternion;
     using Numbers = typename Base::Numbers;
     using Base::at_rest;  ///< radians, radians per second
+    using Base::distance_to_target;
     using Base::rejected_inputs;
     using Base::retune;
     using Base::still;
@@ -47,7 +57,13 @@ class RotationMover : private Base {
         : Base{tuning, Vector3{}}, target_{require_rotation("start", start)} {}
 
     StepStatus step(const Quaternion& target, double dt) noexcept {
-        return moved(target, [&](const Vector3& travel) { return Base::step(travel, dt); });
+        if constexpr (!Base::takes_target_at_once) {
+            return moved(target, [&](const Vector3& travel) { return Base::step(travel, dt); });
+        }
+        if (!is_time_step(dt)) return Base::reject();
+        if (const StepStatus sent = send(target); sent != StepStatus::stepped) return sent;
+        const Motion<Vector3> before = Base::motion();
+        return kept_if_finite(Base::step(Vector3{}, dt), before);
     }
     StepStatus step(const Quaternion& target, const StepCoefficients& coefficients) noexcept
         requires std::same_as<Numbers, Tuning> {
@@ -65,6 +81,7 @@ class RotationMover : private Base {
         return status;
     }
     StepStatus jump(const Quaternion& target) noexcept {
+        if constexpr (Base::takes_target_at_once) return send(target);
         return moved(target, [&](const Vector3& travel) { return Base::jump(travel); });
     }
     StepStatus cut(const Quaternion& target) noexcept {
@@ -74,32 +91,50 @@ class RotationMover : private Base {
         base.push(Vector3{});
     }
     {
-        const Motion<Vector3> before = this->motion();
+        const Motion<Vector3> before = Base::motion();
         const StepStatus status =
-            Base::push(rate_from(gap_rad(), velocity() + delta_velocity) - this->motion().velocity);
+            Base::push(rate_from(gap_rad(), velocity() + delta_velocity) - Base::motion().velocity);
         return kept_if_finite(status, before);
     }
     StepStatus reset(const Quaternion& value) noexcept { return resume(value, Vector3{}, value); }
+    /// At rest on its target, as that stands.
+    StepStatus snap() noexcept { return Base::snap(); }
 
     /// Takes over a value, its angular velocity and a target, the shorter way.
     StepStatus resume(const Quaternion& value, const Vector3& angular_velocity,
                       const Quaternion& target) noexcept {
         const Quaternion to = normalized(target);
-        const Vector3 gap = rotation_vector(normalized(value) * conjugate(to));
-        const Motion<Vector3> before = this->motion();
+        return resume(RotationMotion{to, rotation_vector(normalized(value) * conjugate(to)),
+                                     angular_velocity});
+    }
+    /// Takes over from another mover of a rotation, on the way round that it was going.
+    StepStatus resume(const RotationMotion& motion) noexcept {
+        const Quaternion to = normalized(motion.target);
+        if (!is_finite(Vector3{to.x, to.y, to.z})) return Base::reject();
+        const Motion<Vector3> before = Base::motion();
         const StepStatus status = kept_if_finite(
-            Base::resume({Vector3{}, gap, rate_from(gap, angular_velocity)}), before);
+            Base::resume({Vector3{}, motion.gap_rad, rate_from(motion.gap_rad, motion.velocity)}),
+            before);
         if (status == StepStatus::stepped) target_ = to;
         return status;
     }
 
     [[nodiscard]] Quaternion value() const noexcept { return turned_by(gap_rad()) * target_; }
     [[nodiscard]] Vector3 velocity() const noexcept {
-        return angular_velocity_from(gap_rad(), this->motion().velocity);
+        return angular_velocity_from(gap_rad(), Base::motion().velocity);
     }
     [[nodiscard]] Quaternion target() const noexcept { return target_; }
     /// From the target to the value, direction times angle; longer than pi where it came that way.
-    [[nodiscard]] Vector3 gap_rad() const noexcept { return this->motion().gap; }
+    [[nodiscard]] Vector3 gap_rad() const noexcept { return Base::motion().gap; }
+    [[nodiscard]] RotationMotion motion() const noexcept {
+        return {target_, gap_rad(), velocity()};
+    }
+    /// Where the target is when `part` (0 to 1) of the time of a step to `target` has passed.
+    [[nodiscard]] Quaternion target_on_way(const Quaternion& target, double part) const noexcept {
+        if constexpr (Base::takes_target_at_once) return target;
+        const Vector3 travel = rotation_vector(normalized(target) * conjugate(target_));
+        return turned_by(Base::target_on_way(travel, part)) * target_;
+    }
 
     [[nodiscard]] const Numbers& tuning() const noexcept { return Base::tuning(); }
 
@@ -130,7 +165,7 @@ class RotationMover : private Base {
     void each_state(Fields& fields) {
         fields.begins("rotation 1");
         Base::each_state(fields);
-        fields(target_.w, target_.x, target_.y, target_.z);
+        fields(target_);
         const double size = target_.w * target_.w + target_.x * target_.x + target_.y * target_.y +
                             target_.z * target_.z;
         constexpr double rounding = 1e-9;
@@ -143,15 +178,29 @@ class RotationMover : private Base {
     StepStatus moved(const Quaternion& target, const Move& move) noexcept {
         const Quaternion to = normalized(target);
         const Vector3 travel = rotation_vector(to * conjugate(target_));
-        const Motion<Vector3> before = this->motion();
+        const Motion<Vector3> before = Base::motion();
         const StepStatus status = kept_if_finite(move(travel), before);
         if (status != StepStatus::stepped || travel == Vector3{}) return status;
+        return seen_from(to, travel, before);
+    }
+
+    /// The target is another from now on; it has gone there the shorter way.
+    StepStatus send(const Quaternion& target) noexcept {
+        const Quaternion to = normalized(target);
+        const Vector3 travel = rotation_vector(to * conjugate(target_));
+        if (!is_finite(travel)) return Base::reject();
+        return travel == Vector3{} ? StepStatus::stepped : seen_from(to, travel, Base::motion());
+    }
+
+    /// The same turn in the chart about another target, `travel` from the old one.
+    StepStatus seen_from(const Quaternion& to, const Vector3& travel,
+                         const Motion<Vector3>& before) noexcept {
         const Vector3 turned = Base::value();
-        const Vector3 angular_velocity = angular_velocity_from(turned, this->motion().velocity);
+        const Vector3 angular_velocity = angular_velocity_from(turned, Base::motion().velocity);
         const Vector3 gap =
             rotation_vector_near(turned_by(turned) * target_ * conjugate(to), turned - travel);
         this->express({Vector3{}, gap, rate_from(gap, angular_velocity)});
-        const StepStatus expressed = kept_if_finite(status, before);
+        const StepStatus expressed = kept_if_finite(StepStatus::stepped, before);
         if (expressed == StepStatus::stepped) target_ = to;
         return expressed;
     }

@@ -104,6 +104,8 @@ class SettleCurve {
     /// A sudden change of velocity: a new throw to the same target.
     StepStatus push(double delta_velocity) noexcept;
     StepStatus reset(double value) noexcept;
+    /// At rest on its target, as that stands.
+    StepStatus snap() noexcept { return reset(target_); }
     /// Takes over from another mover: thrown from its value and velocity to its target.
     StepStatus take_over(double value, double velocity, double target) noexcept;
     template <class M>
@@ -128,6 +130,14 @@ class SettleCurve {
     [[nodiscard]] const SettleTuning& tuning() const noexcept { return tuning_; }
     [[nodiscard]] bool at_rest(double distance, double speed) const noexcept;
     [[nodiscard]] bool still() const noexcept { return at_rest(0, 0); }
+    /// How far it is from its target.
+    [[nodiscard]] double distance_to_target() const noexcept {
+        return now_.gap < 0 ? -now_.gap : now_.gap;
+    }
+    /// A step takes its target to have been there from the start.
+    [[nodiscard]] double target_on_way(double target, double /*part*/) const noexcept {
+        return target;
+    }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 
     /// The throw under way from its start as keys: value and slope at every frame until it has

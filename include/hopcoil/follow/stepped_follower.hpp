@@ -73,6 +73,7 @@ class SteppedFollower : public Follower<T> {
         return done;
     }
     StepStatus reset(T value) noexcept { return resume(resting_at(value)); }
+    StepStatus snap() noexcept { return reset(this->target()); }
     StepStatus resume(const Motion<T>& motion) noexcept {
         const StepStatus status = Exact::resume(motion);
         if (status == StepStatus::stepped) divergence_.reset();

@@ -5,38 +5,20 @@
 #include <cstddef>
 #include <cstdint>
 #include <span>
+#include <type_traits>
+#include <utility>
 
+#include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/system.hpp>
+#include <hopcoil/follow/event.hpp>
 
 namespace hopcoil {
 
-enum class EventKind : std::uint8_t {
-    started,      ///< left its rest
-    reached,      ///< met its target for the first time since that was sent elsewhere
-    passed_mark,  ///< went through a mark; `mark` says which
-    turned,       ///< went from rising to falling or back
-    settled,      ///< came to rest
-};
-
-/// Something that happened inside a step, and when.
-struct Event {
-    EventKind kind = EventKind::started;
-    double after_s = 0.0;  ///< from the start of the step
-    double value = 0.0;
-    std::size_t mark = 0;
-};
-
-/// What counts as rest for `settled`.
-struct RestLimits {
-    double distance = 1e-3;
-    double speed = 1e-2;
-};
-
 inline namespace HOPCOIL_BITS {
 
-/// Steps a mover of one number and reports what happened, at its exact time inside the step.
+/// Steps a mover and reports what happened, at its exact time inside the step.
 ///
 ///     Watcher lid{Follower<double>{tuning, 0.0}, marks};
 ///     lid.step(target, dt);
@@ -45,44 +27,46 @@ inline namespace HOPCOIL_BITS {
 /// Model   the step is tried on copies: looked at in `looks` even parts for a change of sign, then
 ///         halved down to where it is, to 1e-12 of the step. Of two turns within one part neither
 ///         is seen. Events of one step come in order of time; the first `most_events` are kept.
-/// Shapes  a mover whose value is one float or double.
+/// Shapes  any mover. Marks and turns are those of one number; an angle passes a mark, which is a
+///         direction, each time it comes through there. A value of several numbers has reached its
+///         target once it is within the distance of rest.
 /// Errors  none while stepping; a rejected step reports nothing.
 /// Cost    some ten steps of the mover where nothing happens, fifty more an event. No allocation,
 ///         but for movers whose copies allocate.
 template <class M>
-requires std::floating_point<decltype(std::declval<const M&>().value())>
 class Watcher {
   public:
     using Value = decltype(std::declval<const M&>().value());
-    using Inputs = Value;
+    using Inputs = typename M::Inputs;
     static constexpr std::size_t most_events = 16;
     static constexpr std::size_t most_marks = 8;
 
     /// At most `most_marks` marks; those beyond are passed over.
     explicit Watcher(M mover, std::span<const double> marks = {}, const RestLimits& rest = {})
-        : mover_{std::move(mover)}, rest_{rest} {
+        : mover_{std::move(mover)}, rest_{rest}, aim_{mover_.target()} {
         for (const double mark : marks) {
             if (mark_count_ < most_marks) marks_[mark_count_++] = mark;
         }
         resting_ = is_resting(mover_);
-        arrived_ = is_on_target(mover_);
-        aim_ = mover_.target();
+        arrived_ = is_there(mover_);
     }
 
-    StepStatus step(Value target, double dt) noexcept {
+    StepStatus step(const Inputs& target, double dt) noexcept {
         count_ = 0;
         const M before = mover_;
-        if (target != aim_) arrived_ = false;
-        aim_ = target;
         const StepStatus status = mover_.step(target, dt);
-        if (status == StepStatus::rejected || !(dt > 0)) return status;
+        if (status == StepStatus::rejected || status == StepStatus::diverged) return status;
+        notice_new_aim();
+        if (!(dt > 0)) return status;
+        const Step step{before, target, dt};
         M last = before;
+        double from_s = 0;
         for (int look = 1; look <= looks; ++look) {
-            const double from_s = dt * (look - 1) / looks;
             const double to_s = dt * look / looks;
-            const M next = look == looks ? mover_ : at(before, target, dt, to_s);
-            compare(before, target, dt, last, from_s, next, to_s);
+            const M next = look == looks ? mover_ : step.at(to_s);
+            compare(step, last, from_s, next, to_s);
             last = next;
+            from_s = to_s;
         }
         sort_events();
         return status;
@@ -96,7 +80,7 @@ class Watcher {
     /// For what is not a step: push, jump, cut, retune.
     [[nodiscard]] M& mover() noexcept { return mover_; }
     [[nodiscard]] Value value() const noexcept { return mover_.value(); }
-    [[nodiscard]] Value velocity() const noexcept { return mover_.velocity(); }
+    [[nodiscard]] auto velocity() const noexcept { return mover_.velocity(); }
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
@@ -112,52 +96,105 @@ class Watcher {
 
   private:
     static constexpr int looks = 8;
+    static constexpr bool is_number = std::floating_point<Value>;
 
+    /// The step that is looked into.
+    struct Step {
+        const M& before;
+        const Inputs& target;
+        double dt;
+
+        [[nodiscard]] M at(double time_s) const noexcept {
+            M there = before;
+            there.step(before.target_on_way(target, time_s / dt), time_s);
+            return there;
+        }
+    };
+
+    /// Of one number as it is seen: what it does out of sight, beyond the end of its range or ahead
+    /// of it in a relay, does not count.
     [[nodiscard]] bool is_resting(const M& mover) const noexcept {
-        const double gap = static_cast<double>(mover.value()) - static_cast<double>(mover.target());
-        const auto speed = static_cast<double>(mover.velocity());
-        return is_within(gap, rest_.distance) && is_within(speed, rest_.speed);
+        if constexpr (is_number) {
+            return is_within(mover.motion().gap, rest_.distance) &&
+                   is_within(mover.velocity(), rest_.speed);
+        } else {
+            return mover.at_rest(rest_.distance, rest_.speed);
+        }
     }
-    [[nodiscard]] static bool is_on_target(const M& mover) noexcept {
-        return mover.value() == mover.target();
+    [[nodiscard]] bool is_there(const M& mover) const noexcept {
+        if constexpr (is_number) {
+            return mover.motion().gap == 0;
+        } else {
+            return mover.distance_to_target() <= rest_.distance;
+        }
     }
 
-    /// The mover `time_s` into the step: its target on the straight line there.
-    [[nodiscard]] static M at(const M& before, Value target, double dt, double time_s) noexcept {
-        M there = before;
-        const auto start = before.target();
-        there.step(start + (target - start) * static_cast<Value>(time_s / dt), time_s);
-        return there;
+    /// What has no target to be given ends where its numbers say, but for their rounding.
+    void notice_new_aim() noexcept {
+        const Value aim = mover_.target();
+        if constexpr (std::is_empty_v<Inputs>) {
+            const Value moved = aim - aim_;
+            if (is_within(moved, rest_.distance)) return;
+        } else {
+            if (is_same(aim, aim_)) return;
+        }
+        aim_ = aim;
+        arrived_ = false;
     }
 
-    /// When `sign` first differs from what it was, between two looks.
+    /// Changes when the mark is passed.
+    [[nodiscard]] static double side_of(double mark, const M& mover) noexcept {
+        if constexpr (requires { mover.turned(); }) {
+            return whole_turns(mover.turned() - mark);
+        } else {
+            return static_cast<double>(mover.value()) < mark ? 0 : 1;
+        }
+    }
+
+    /// When it first had happened, between two looks.
     template <class Sign>
-    void report(EventKind kind, std::size_t mark, const M& before, Value target, double dt,
-                double from_s, double to_s, const Sign& has_happened) noexcept {
+    void report(EventKind kind, std::size_t mark, const Step& step, double from_s, double to_s,
+                const Sign& has_happened) noexcept {
         double low = from_s;
         double high = to_s;
-        while (high - low > 1e-12 * dt) {
+        while (high - low > 1e-12 * step.dt) {
             const double middle = 0.5 * (low + high);
             if (!(middle > low && middle < high)) break;
-            (has_happened(at(before, target, dt, middle)) ? high : low) = middle;
+            (has_happened(step.at(middle)) ? high : low) = middle;
         }
         if (count_ == most_events) return;
-        events_[count_++] = {kind, high, static_cast<double>(at(before, target, dt, high).value()),
-                             mark};
+        Event& event = events_[count_++];
+        event = {.kind = kind, .after_s = high, .mark = mark};
+        if constexpr (is_number) event.value = static_cast<double>(step.at(high).value());
     }
 
-    void compare(const M& before, Value target, double dt, const M& last, double from_s,
-                 const M& next, double to_s) noexcept {
+    void compare(const Step& step, const M& last, double from_s, const M& next,
+                 double to_s) noexcept {
         const auto tell = [&](EventKind kind, std::size_t mark, const auto& has_happened) {
-            report(kind, mark, before, target, dt, from_s, to_s, has_happened);
+            report(kind, mark, step, from_s, to_s, has_happened);
         };
         if (resting_ && !is_resting(next)) {
             resting_ = false;
             tell(EventKind::started, 0, [this](const M& m) { return !is_resting(m); });
         }
-        const Value side = last.value() - last.target();
+        if constexpr (is_number) {
+            compare_numbers(last, next, tell);
+        } else if (!arrived_ && is_there(next)) {
+            arrived_ = true;
+            tell(EventKind::reached, 0, [this](const M& m) { return is_there(m); });
+        }
+        // At rest now, and at the end of the step as well: a swing passing through is not rest.
+        if (!resting_ && is_resting(next) && is_resting(mover_)) {
+            resting_ = true;
+            tell(EventKind::settled, 0, [this](const M& m) { return is_resting(m); });
+        }
+    }
+
+    template <class Tell>
+    void compare_numbers(const M& last, const M& next, const Tell& tell) noexcept {
+        const Value side = last.motion().gap;
         const auto met = [side](const M& m) {
-            const Value gap = m.value() - m.target();
+            const Value gap = m.motion().gap;
             return gap == 0 || (side != 0 && (gap < 0) != (side < 0));
         };
         if (!arrived_ && met(next)) {
@@ -166,24 +203,18 @@ class Watcher {
         }
         for (std::size_t i = 0; i < mark_count_; ++i) {
             const double mark = marks_[i];
-            const bool below = static_cast<double>(last.value()) < mark;
-            const auto passed = [mark, below](const M& m) {
-                return (static_cast<double>(m.value()) < mark) != below;
+            const double before = side_of(mark, last);
+            const auto passed = [mark, before](const M& m) {
+                return side_of(mark, m) != before;
             };
             if (passed(next)) tell(EventKind::passed_mark, i, passed);
         }
-        if (last.velocity() != 0) {
-            const bool falling = last.velocity() < 0;
-            const auto turned = [falling](const M& m) {
-                return m.velocity() != 0 && (m.velocity() < 0) != falling;
-            };
-            if (turned(next)) tell(EventKind::turned, 0, turned);
-        }
-        // At rest now, and at the end of the step as well: a swing passing through is not rest.
-        if (!resting_ && is_resting(next) && is_resting(mover_)) {
-            resting_ = true;
-            tell(EventKind::settled, 0, [this](const M& m) { return is_resting(m); });
-        }
+        if (last.velocity() == 0) return;
+        const bool falling = last.velocity() < 0;
+        const auto turned = [falling](const M& m) {
+            return m.velocity() != 0 && (m.velocity() < 0) != falling;
+        };
+        if (turned(next)) tell(EventKind::turned, 0, turned);
     }
 
     void sort_events() noexcept {
@@ -199,7 +230,7 @@ class Watcher {
     std::size_t mark_count_ = 0;
     std::array<Event, most_events> events_{};
     std::size_t count_ = 0;
-    Value aim_{};
+    Value aim_;
     bool resting_ = false;
     bool arrived_ = false;
 };

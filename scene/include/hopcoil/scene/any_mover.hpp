@@ -13,7 +13,7 @@
 #include <hopcoil/follow/settle_curve.hpp>
 #include <hopcoil/follow/stepped_follower.hpp>
 #include <hopcoil/scene/scene_mover.hpp>
-#include <hopcoil/scene/size_follower.hpp>
+#include <hopcoil/follow/size_follower.hpp>
 
 namespace hopcoil::scene {
 
