@@ -9,7 +9,7 @@
 #include <Eigen/Core>
 
 #include <hopcoil/base/math.hpp>
-#include <hopcoil/follow/angle_follower.hpp>
+#include <hopcoil/follow/angle_mover.hpp>
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>

@@ -91,6 +91,7 @@ TEST_CASE("movers of every kind fall asleep on their target and wake for another
                one_of_each_with_target());
     // As they are given: beyond the seam, of another length than one, outside the range.
     sleeps(AngleFollower<double>{{}, 0.0}, 4.0, 2.0);
+    sleeps(AnglePursuit<float>{{.max_speed = 2, .max_acceleration = 5}, 0.f}, 4.f, 2.f);
     const Quaternion longer{2, 0, 2, 0};
     sleeps(RotationFollower{{}, Quaternion{}}, longer, turned_by({1, 0, 0}));
     sleeps(RotationGlide{{}, Quaternion{}}, longer, turned_by({1, 0, 0}));

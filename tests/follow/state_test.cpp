@@ -8,7 +8,7 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/base/state.hpp>
-#include <hopcoil/follow/angle_follower.hpp>
+#include <hopcoil/follow/angle_mover.hpp>
 #include <hopcoil/follow/bounded_follower.hpp>
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/curve_move.hpp>

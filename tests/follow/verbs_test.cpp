@@ -55,7 +55,8 @@ constexpr bool each_has_the_verbs = ((HasTheVerbs<M> && IsTuned<M>)&&...);
 
 static_assert(each_moves_numbers_and_vectors<Follower, Glide, Pursuit, CurveMove, BoundedFollower,
                                              SizeFollower, SteppedFollower>);
-static_assert(each_has_the_verbs<AngleFollower<float>, SettleCurve, RotationFollower, RotationGlide,
+static_assert(each_has_the_verbs<AngleFollower<float>, AngleGlide<double>, AnglePursuit<float>,
+                                 AngleCurve<double>, SettleCurve, RotationFollower, RotationGlide,
                                  RotationPursuit, RotationCurve, PoseFollower>);
 static_assert(each_has_the_verbs<Sleeper<Follower<float>>, Sleeper<PoseFollower>>);
 static_assert(HasTheVerbs<Relay<Eigen::Vector3f>> && HasTheVerbs<Sleeper<Relay<double>>>);

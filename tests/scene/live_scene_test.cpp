@@ -8,7 +8,7 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/base/angles.hpp>
-#include <hopcoil/follow/angle_follower.hpp>
+#include <hopcoil/follow/angle_mover.hpp>
 #include <hopcoil/follow/follower.hpp>
 #include <hopcoil/scene/live_scene.hpp>
 #include <hopcoil/scene/scene.hpp>

@@ -3,7 +3,7 @@
 #include <array>
 #include <tuple>
 
-#include <hopcoil/follow/angle_follower.hpp>
+#include <hopcoil/follow/angle_mover.hpp>
 #include <hopcoil/follow/bounded_follower.hpp>
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/curve_move.hpp>
@@ -22,6 +22,7 @@ inline auto one_of_each_with_target() {
                           {.frequency_hz = 2, .damping_ratio = 1}, {.low = -8, .high = 8}, 0.0},
                       Glide<double>{{.half_life_s = 0.2}, 0.0},
                       Pursuit<double>{{.max_speed = 3, .max_acceleration = 9}, 0.0},
+                      AnglePursuit<double>{{.max_speed = 3, .max_acceleration = 9}, 0.0},
                       SettleCurve{{.duration_s = 0.6, .overshoot_percent = 15}, 0.0},
                       CurveMove<double>{{.duration_s = 0.4}, 0.0},
                       Relay<double>{{{.frequency_hz = 2}, {.frequency_hz = 3}}, 0.0}};

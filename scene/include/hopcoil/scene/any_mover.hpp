@@ -2,7 +2,7 @@
 
 #include <variant>
 
-#include <hopcoil/follow/angle_follower.hpp>
+#include <hopcoil/follow/angle_mover.hpp>
 #include <hopcoil/follow/bounded_follower.hpp>
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/curve_move.hpp>

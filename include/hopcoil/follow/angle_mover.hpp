@@ -2,11 +2,15 @@
 
 #include <array>
 #include <concepts>
+#include <cstdint>
 #include <span>
 
 #include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/build.hpp>
+#include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>
+#include <hopcoil/follow/glide.hpp>
+#include <hopcoil/follow/pursuit.hpp>
 
 namespace hopcoil {
 
@@ -18,29 +22,29 @@ enum class AngleWay : std::uint8_t {
 
 inline namespace HOPCOIL_BITS {
 
-/// A Follower of an angle: 179 degrees and -179 degrees are neighbours.
+/// A mover of an angle, a Follower, Glide, Pursuit or CurveMove of one number: 179 degrees and -179
+/// degrees are neighbours.
 ///
 ///     AngleFollower<float> vane{{.frequency_hz = 1, .damping_ratio = 0.3}, 0.f};
 ///     vane.step(wind_rad, dt);
 ///
-/// Model   that of Follower. A target moves (step, jump) the shorter way from where it was, so one
-///         that passes behind the follower is chased onward, not turned back on; after a `cut` the
-///         follower takes the shorter way itself.
+/// Model   that of the mover. A target moves (step, jump) the shorter way from where it was, so one
+///         that passes behind the value is chased onward, not turned back on; after a `cut` the
+///         value takes the shorter way itself.
 /// Shapes  one number.
 /// Units   radians, radians per second; `value` and `target` in (-pi, pi], `turned` without
 ///         wrapping.
-/// Errors  as Follower.
-template <std::floating_point S>
-class AngleFollower : private Follower<S> {
-    using Base = Follower<S>;
+/// Errors  as the mover.
+template <class Base>
+requires std::floating_point<decltype(std::declval<const Base&>().value())>
+class AngleMover : private Base {
+    using S = typename Base::Scalar;
 
   public:
     using Inputs = S;
-    using Numbers = Tuning;
+    using Numbers = typename Base::Numbers;
     using Base::at_rest;
     using Base::distance_to_target;
-    using Base::energy;
-    using Base::push;
     using Base::rejected_inputs;
     using Base::retune;
     using Base::snap;  ///< with its turns
@@ -49,16 +53,18 @@ class AngleFollower : private Follower<S> {
     using Base::velocity;
 
     /// Errors  InvalidValue for an invalid tuning.
-    AngleFollower(const Tuning& tuning, S start_rad, AngleWay way = AngleWay::shorter)
+    AngleMover(const Numbers& tuning, S start_rad, AngleWay way = AngleWay::shorter)
         : Base{tuning, start_rad}, way_{way} {}
 
     StepStatus step(S target_rad, double dt) noexcept {
         return moved(target_rad, [&] { return Base::step(target_rad, dt); });
     }
-    StepStatus step(S target_rad, const StepCoefficients& coefficients) noexcept {
+    StepStatus step(S target_rad, const StepCoefficients& coefficients) noexcept requires
+        std::same_as<Numbers, Tuning> {
         return moved(target_rad, [&] { return Base::step(target_rad, coefficients); });
     }
-    StepStatus step(S target_rad, S target_velocity, double dt) noexcept {
+    StepStatus step(S target_rad, S target_velocity,
+                    double dt) noexcept requires std::same_as<Numbers, Tuning> {
         return moved(target_rad, [&] { return Base::step(target_rad, target_velocity, dt); });
     }
     StepStatus jump(S target_rad) noexcept {
@@ -72,6 +78,8 @@ class AngleFollower : private Follower<S> {
         turns_rad_ += before_rad - turned();
         return status;
     }
+    StepStatus push(S delta_velocity) noexcept requires requires(Base& base) { base.push(S{}); }
+    { return Base::push(delta_velocity); }
     StepStatus reset(S value_rad) noexcept {
         const StepStatus status = Base::reset(value_rad);
         if (status == StepStatus::stepped) turns_rad_ = 0;
@@ -97,13 +105,15 @@ class AngleFollower : private Follower<S> {
 
     /// Where the target is when `part` (0 to 1) of the time of a step to `target_rad` has passed.
     [[nodiscard]] S target_on_way(S target_rad, double part) const noexcept {
-        if (way_ == AngleWay::as_given) return Base::target_on_way(target_rad, part);
+        const bool is_straight = way_ == AngleWay::as_given || Base::takes_target_at_once;
+        if (is_straight) return Base::target_on_way(target_rad, part);
         const auto from = static_cast<double>(Base::target());
         return static_cast<S>(from +
                               part * shorter_turn_rad(from, static_cast<double>(target_rad)));
     }
 
-    [[nodiscard]] const Tuning& tuning() const noexcept { return Base::tuning(); }
+    [[nodiscard]] const Numbers& tuning() const noexcept { return Base::tuning(); }
+    [[nodiscard]] double energy() const noexcept requires HasEnergy<Base> { return Base::energy(); }
 
     [[nodiscard]] static std::span<const Channel> channels() noexcept {
         static constexpr std::array<Channel, 3> all{{{.name = "value", .unit = "rad"},
@@ -114,8 +124,8 @@ class AngleFollower : private Follower<S> {
     void read(std::span<double> numbers) const noexcept {
         read_components<S>({value(), velocity(), target()}, numbers);
     }
-    [[nodiscard]] static std::span<const Dial<AngleFollower>> dials() noexcept {
-        return dials_through_tuning<AngleFollower>();
+    [[nodiscard]] static std::span<const Dial<AngleMover>> dials() noexcept {
+        return dials_through_tuning<AngleMover>();
     }
 
     /// For save_state and load_state (base/state.hpp).
@@ -153,6 +163,18 @@ class AngleFollower : private Follower<S> {
     AngleWay way_;
     double turns_rad_ = 0.0;
 };
+
+template <std::floating_point S>
+using AngleFollower = AngleMover<Follower<S>>;
+/// Covers half of the angle to its target in every half-life.
+template <std::floating_point S>
+using AngleGlide = AngleMover<Glide<S>>;
+/// Turns toward its target under caps on the rate of turning and on its change.
+template <std::floating_point S>
+using AnglePursuit = AngleMover<Pursuit<S>>;
+/// Turns toward its target along a given curve.
+template <std::floating_point S>
+using AngleCurve = AngleMover<CurveMove<S>>;
 
 }  // namespace HOPCOIL_BITS
 }  // namespace hopcoil

@@ -5,7 +5,7 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/base/angles.hpp>
-#include <hopcoil/follow/angle_follower.hpp>
+#include <hopcoil/follow/angle_mover.hpp>
 
 #include "support/numbers.hpp"
 #include "support/random.hpp"
@@ -98,4 +98,63 @@ TEST_CASE("a float angle arrives exactly and what cannot be is refused", "[angle
     CHECK(needle.rejected_inputs() == 3);
     CHECK(needle.value() == -3.f);
     STATIC_REQUIRE(System<AngleFollower<float>>);
+}
+
+TEST_CASE("every mover of a number moves an angle across the seam as it does a number", "[angle]") {
+    Random random{42};
+    const auto moves_alike = [&](auto angle_at, const auto& number_from) {
+        for (int i = 0; i < 30; ++i) {
+            const double about = random.between(-4, 4);
+            auto angle = angle_at(wrapped_rad(about));
+            auto number = number_from;
+            double way = 0;
+            for (int frame = 0; frame < 200; ++frame) {
+                if (random.chance(0.1)) way += random.between(-1.5, 1.7);
+                const double dt = random.between(0.001, 0.1);
+                if (random.chance(0.05)) {
+                    number.jump(way);
+                    angle.jump(wrapped_rad(about + way));
+                }
+                number.step(way, dt);
+                angle.step(wrapped_rad(about + way), dt);
+                CHECK(apart(angle.value(), about + number.value()) < 1e-9);
+                CHECK(angle.velocity() == Approx(number.velocity()).margin(1e-6));
+                CHECK(std::fabs(angle.value()) <= pi);
+                CHECK(angle.distance_to_target() ==
+                      Approx(number.distance_to_target()).margin(1e-9));
+            }
+            CHECK(angle.turned() - wrapped_rad(about) == Approx(number.value()).margin(1e-9));
+        }
+    };
+    const GlideTuning soon{.half_life_s = 0.1};
+    moves_alike(
+        [&](double start) {
+            return AngleGlide<double>{soon, start};
+        },
+        Glide<double>{soon, 0.0});
+    const PursuitTuning caps{.max_speed = 3, .max_acceleration = 8};
+    moves_alike(
+        [&](double start) {
+            return AnglePursuit<double>{caps, start};
+        },
+        Pursuit<double>{caps, 0.0});
+    const CurveMoveTuning lid{.duration_s = 0.4};
+    moves_alike(
+        [&](double start) {
+            return AngleCurve<double>{lid, start};
+        },
+        CurveMove<double>{lid, 0.0});
+}
+
+TEST_CASE("a turret turns to face its target at a capped rate, the shorter way", "[angle]") {
+    AnglePursuit<float> turret{{.max_speed = 1}, 3.f};
+    for (int frame = 0; frame < 60; ++frame) {
+        turret.cut(-3.f);
+        turret.step(-3.f, 1.0 / 240);
+    }
+    CHECK(turret.turned() == Approx(3.25).epsilon(1e-6));
+    CHECK(turret.value() == Approx(3.25 - 2 * pi).epsilon(1e-6));
+    STATIC_REQUIRE(System<AnglePursuit<float>>);
+    STATIC_REQUIRE(HasEnergy<AngleFollower<double>>);
+    STATIC_REQUIRE_FALSE(HasEnergy<AngleGlide<double>>);
 }
