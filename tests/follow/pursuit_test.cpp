@@ -158,6 +158,11 @@ TEST_CASE("a pursuit trails behind a steady target by what it needs to stop", "[
     }
     CHECK(target - skiff.value() == Approx(1 / (2 * 2.0)).margin(0.01));
     CHECK(skiff.velocity() == Approx(1).margin(0.01));
+    for (int frame = 0; frame < 5000; ++frame) {
+        target += 1.0 / 240;
+        skiff.step(target + 1 / (2 * 2.0), 1.0 / 240);  // sent ahead by s / (2 a) seconds
+    }
+    CHECK(skiff.value() == Approx(target).margin(0.01));
 }
 
 TEST_CASE("with speed capped alone it goes straight at that speed", "[pursuit]") {

@@ -48,7 +48,8 @@ inline namespace HOPCOIL_BITS {
 ///         acceleration; it passes the target only if it arrives too fast, and then by the least
 ///         possible. A motion not straight at the target is stopped along and across in the same
 ///         time, each with a share of the caps. Planned anew whenever the target moves, as if it
-///         then stood still: behind one of steady speed s it trails by s^2 / (2 max_acceleration).
+///         then stood still: behind one of steady speed s it trails by s^2 / (2 max_acceleration);
+///         sent `ahead_of` it (intent.hpp) by s / (2 max_acceleration) seconds it does not.
 /// Shapes  any value whose numbers can be reached; the caps hold for its length, whatever the
 ///         target does. Only what began too fast, or was pushed, is above the cap on speed until it
 ///         has slowed down to it.
