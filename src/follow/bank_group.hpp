@@ -249,6 +249,17 @@ struct Group {
         return varied ? tunings[slot] : tuning;
     }
 
+    [[nodiscard]] bool is_at_rest(std::size_t slot, double distance, double speed) const noexcept {
+        std::array<double, most_components> gap{};  // the components that it has not are 0
+        std::array<double, most_components> velocity{};
+        for (std::size_t c = 0; c < parts.size(); ++c) {
+            if (slot >= parts[c].gap.size()) break;
+            gap[c] = static_cast<double>(parts[c].gap[slot]);
+            velocity[c] = static_cast<double>(parts[c].velocity[slot]);
+        }
+        return are_within(gap, distance) && are_within(velocity, speed);
+    }
+
     /// One more in a varied group.
     void add_tuning(const Tuning& its) {
         if (tunings.empty()) {

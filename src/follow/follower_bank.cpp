@@ -334,6 +334,22 @@ std::size_t FollowerBank<S>::slot_of(Id id) const {
 }
 
 template <class S>
+bool FollowerBank<S>::at_rest(Id id, double distance, double speed) const {
+    const bank::Place& place = state_->place(id);
+    return state_->group(place.group).is_at_rest(place.slot, distance, speed);
+}
+
+template <class S>
+bool FollowerBank<S>::is_anything_moving(double distance, double speed) const noexcept {
+    for (const bank::Group<S>& group : state_->groups) {
+        for (std::size_t slot = 0; slot < group.size(); ++slot) {
+            if (!group.is_at_rest(slot, distance, speed)) return true;
+        }
+    }
+    return false;
+}
+
+template <class S>
 bool FollowerBank<S>::is_anything_moving() const noexcept {
     const auto any_not_zero = [](const bank::Array<S>& array) {
         return std::any_of(array.begin(), array.end(), [](S x) { return x != 0; });

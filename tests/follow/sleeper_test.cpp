@@ -1,5 +1,7 @@
 // Movers that fall asleep on their target, of every kind.
 
+#include <array>
+#include <stdexcept>
 #include <vector>
 
 #include <Eigen/Core>
@@ -7,11 +9,13 @@
 
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/base/system.hpp>
+#include <hopcoil/follow/follower_bank.hpp>
 #include <hopcoil/follow/pose_follower.hpp>
 #include <hopcoil/follow/rotation_mover.hpp>
 #include <hopcoil/follow/sleeper.hpp>
 
 #include "support/movers.hpp"
+#include "support/random.hpp"
 #include "support/vectors.hpp"
 
 using namespace hopcoil;
@@ -136,4 +140,43 @@ TEST_CASE("falling asleep, an angle keeps count of its turns", "[sleeper]") {
         vane.step(15.0, 1.0 / 60);
     CHECK(vane.is_asleep());
     CHECK(vane.mover().turned() == Approx(15.0));
+}
+
+TEST_CASE("a bank tells rest by limits as followers do", "[sleeper]") {
+    Random random{191};
+    FollowerBank<float> bank{3};
+    const Tuning tuning{.frequency_hz = 1, .damping_ratio = 0.5};
+    const std::size_t shared = bank.add_group(tuning);
+    const std::size_t varied = bank.add_varied_group();
+    std::vector<Follower<Plain>> alone;
+    std::vector<FollowerBank<float>::Id> ids;
+    for (int i = 0; i < 40; ++i) {
+        const std::array<float, 3> start{};
+        ids.push_back(i % 2 == 0 ? bank.add(shared, start) : bank.add(varied, start, tuning));
+        alone.emplace_back(tuning, Plain{});
+        const auto number = [&] {
+            return static_cast<float>(random.between(-1, 1));
+        };
+        const Plain there{number(), number(), number()};
+        bank.jump(ids.back(), {{there.x, there.y, there.z}});
+        alone.back().jump(there);
+    }
+    bool has_rested = false;
+    for (int step = 0; step < 100; ++step) {
+        const double distance = random.over_magnitudes(1e-3, 3);
+        const double speed = random.over_magnitudes(1e-2, 10);
+        bool moving = false;
+        for (std::size_t i = 0; i < ids.size(); ++i) {
+            CHECK(bank.at_rest(ids[i], distance, speed) == alone[i].at_rest(distance, speed));
+            moving = moving || !alone[i].at_rest(distance, speed);
+        }
+        CHECK(bank.is_anything_moving(distance, speed) == moving);
+        CHECK(bank.is_anything_moving());
+        has_rested = has_rested || !moving;
+        bank.step(0.05);
+        for (Follower<Plain>& each : alone)
+            each.step(each.target(), 0.05);
+    }
+    CHECK(has_rested);
+    CHECK_THROWS_AS(bank.at_rest(1000, 1, 1), std::out_of_range);
 }

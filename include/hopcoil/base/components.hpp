@@ -182,21 +182,27 @@ template <HasLength T>
     }
 }
 
+/// Whether a vector of these numbers is at most `limit` (>= 0) long; false when one is a NaN.
+template <class Numbers>
+[[nodiscard]] constexpr bool are_within(const Numbers& numbers, double limit) noexcept {
+    double largest = 0;
+    for (const double each : numbers) {
+        const double size = each < 0 ? -each : each;
+        if (!(size <= limit)) return false;
+        largest = size > largest ? size : largest;
+    }
+    if (largest == 0) return limit >= 0;
+    double sum = 0;  // of squares relative to the largest, which neither over- nor underflow
+    for (const double each : numbers)
+        sum += (each / largest) * (each / largest);
+    return sum <= (limit / largest) * (limit / largest);
+}
+
 /// Whether the length of v is at most `limit` (>= 0); false when v holds a NaN.
 template <HasLength T>
 [[nodiscard]] constexpr bool is_within(const T& v, double limit) noexcept {
     if constexpr (HasComponents<T>) {
-        double largest = 0;
-        for (const double each : components_of(v)) {
-            const double size = each < 0 ? -each : each;
-            if (!(size <= limit)) return false;
-            largest = size > largest ? size : largest;
-        }
-        if (largest == 0) return limit >= 0;
-        double sum = 0;  // of squares relative to the largest, which neither over- nor underflow
-        for (const double each : components_of(v))
-            sum += (each / largest) * (each / largest);
-        return sum <= (limit / largest) * (limit / largest);
+        return are_within(components_of(v), limit);
     } else {
         return static_cast<double>(v.norm()) <= limit;
     }

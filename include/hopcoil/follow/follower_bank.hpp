@@ -108,7 +108,11 @@ class FollowerBank {
     [[nodiscard]] bool contains(Id id) const noexcept;
     [[nodiscard]] std::size_t slot_of(Id id) const;
 
+    /// Within `distance` of its target and no faster than `speed`, both by their lengths.
+    [[nodiscard]] bool at_rest(Id id, double distance, double speed) const;
+    /// Whether one is not exactly at rest on its target, or not at rest by those limits.
     [[nodiscard]] bool is_anything_moving() const noexcept;
+    [[nodiscard]] bool is_anything_moving(double distance, double speed) const noexcept;
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept;
 
     /// Errors  InvalidValue for one that this processor has not.
