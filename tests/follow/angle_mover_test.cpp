@@ -16,11 +16,6 @@ namespace {
 
 constexpr double degree = pi / 180;
 
-/// The same direction, whatever the turns.
-double apart(double a, double b) {
-    return std::fabs(std::remainder(a - b, 2 * pi));
-}
-
 }  // namespace
 
 TEST_CASE("angles wrap into (-pi, pi] and turn the shorter way", "[angle]") {
@@ -52,7 +47,7 @@ TEST_CASE("across the seam an angle follows as a number does elsewhere", "[angle
                 number.step(way, dt);
                 angle.step(wrapped_rad(about + way), dt);
             }
-            CHECK(apart(angle.value(), about + number.value()) < 1e-9);
+            CHECK(turn_between(angle.value(), about + number.value()) < 1e-9);
             CHECK(angle.velocity() == Approx(number.velocity()).margin(1e-8));
             CHECK(std::fabs(angle.value()) <= pi);
         }
@@ -117,7 +112,7 @@ TEST_CASE("every mover of a number moves an angle across the seam as it does a n
                 }
                 number.step(way, dt);
                 angle.step(wrapped_rad(about + way), dt);
-                CHECK(apart(angle.value(), about + number.value()) < 1e-9);
+                CHECK(turn_between(angle.value(), about + number.value()) < 1e-9);
                 CHECK(angle.velocity() == Approx(number.velocity()).margin(1e-6));
                 CHECK(std::fabs(angle.value()) <= pi);
                 CHECK(angle.distance_to_target() ==

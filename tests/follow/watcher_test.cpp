@@ -173,9 +173,9 @@ TEST_CASE("an angle passes a mark once in every turn", "[watcher]") {
 TEST_CASE("with targets that move in every step, events are where small steps have them",
           "[watcher]") {
     Random random{122};
-    std::vector<double> targets;
-    for (int i = 0; i < 60; ++i)
-        targets.push_back(random.chance(0.6) && i > 0 ? targets.back() : random.between(-2, 2));
+    std::vector<double> targets(60);
+    for (std::size_t i = 0; i < targets.size(); ++i)
+        targets[i] = random.chance(0.6) && i > 0 ? targets[i - 1] : random.between(-2, 2);
     const std::vector<double> marks{-0.7, 0.3};
     constexpr double dt = 0.1;
     constexpr int parts = 40;

@@ -13,3 +13,8 @@ template <class T>
 [[nodiscard]] bool same_bits(const T& a, const T& b) {
     return std::memcmp(&a, &b, sizeof(T)) == 0;
 }
+
+/// Between two directions: whole turns are none.
+inline double turn_between(double a_rad, double b_rad) {
+    return std::fabs(std::remainder(a_rad - b_rad, 2 * pi));
+}

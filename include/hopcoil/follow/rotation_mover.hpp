@@ -19,10 +19,13 @@ namespace hopcoil {
 /// A turn on its way: what is handed over when one mover of a rotation takes over from another.
 struct RotationMotion {
     Quaternion target{};
-    Vector3 gap_rad{};   ///< from the target to the value, the way round that it has come
-    Vector3 velocity{};  ///< angular, about fixed axes
+    Vector3 gap_rad{};  ///< from the target to the value, the way round that it has come
+    Vector3 gap_rate_rad_per_s{};
 
     [[nodiscard]] Quaternion value() const noexcept { return turned_by(gap_rad) * target; }
+    [[nodiscard]] Vector3 velocity() const noexcept {
+        return angular_velocity_from(gap_rad, gap_rate_rad_per_s);
+    }
 };
 
 inline namespace HOPCOIL_BITS {
@@ -104,8 +107,8 @@ class RotationMover : private Base {
     StepStatus resume(const Quaternion& value, const Vector3& angular_velocity,
                       const Quaternion& target) noexcept {
         const Quaternion to = normalized(target);
-        return resume(RotationMotion{to, rotation_vector(normalized(value) * conjugate(to)),
-                                     angular_velocity});
+        const Vector3 gap = rotation_vector(normalized(value) * conjugate(to));
+        return resume(RotationMotion{to, gap, rate_from(gap, angular_velocity)});
     }
     /// Takes over from another mover of a rotation, on the way round that it was going.
     StepStatus resume(const RotationMotion& motion) noexcept {
@@ -113,8 +116,7 @@ class RotationMover : private Base {
         if (!is_finite(Vector3{to.x, to.y, to.z})) return Base::reject();
         const Motion<Vector3> before = Base::motion();
         const StepStatus status = kept_if_finite(
-            Base::resume({Vector3{}, motion.gap_rad, rate_from(motion.gap_rad, motion.velocity)}),
-            before);
+            Base::resume({Vector3{}, motion.gap_rad, motion.gap_rate_rad_per_s}), before);
         if (status == StepStatus::stepped) target_ = to;
         return status;
     }
@@ -127,7 +129,7 @@ class RotationMover : private Base {
     /// From the target to the value, direction times angle; longer than pi where it came that way.
     [[nodiscard]] Vector3 gap_rad() const noexcept { return Base::motion().gap; }
     [[nodiscard]] RotationMotion motion() const noexcept {
-        return {target_, gap_rad(), velocity()};
+        return {target_, gap_rad(), Base::motion().velocity};
     }
     /// Where the target is when `part` (0 to 1) of the time of a step to `target` has passed.
     [[nodiscard]] Quaternion target_on_way(const Quaternion& target, double part) const noexcept {

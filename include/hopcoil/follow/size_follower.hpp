@@ -134,9 +134,10 @@ class SizeFollower {
     static T each(const T& a, const T& b, const Change& change) noexcept {
         auto numbers = components_of(a);
         const auto others = components_of(b);
-        for (std::size_t i = 0; i < numbers.size(); ++i)
+        for (std::size_t i = 0; i < numbers.size(); ++i) {
             numbers[i] = static_cast<Scalar>(
                 change(static_cast<double>(numbers[i]), static_cast<double>(others[i])));
+        }
         return with_components(a, numbers);
     }
     static T logarithm(const T& v) noexcept {
