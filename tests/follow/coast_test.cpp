@@ -10,10 +10,12 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/follower.hpp>
+#include <hopcoil/follow/watcher.hpp>
 #include <hopcoil/follow/world_scale.hpp>
 
 #include "support/allocations.hpp"
 #include "support/random.hpp"
+#include "support/vectors.hpp"
 
 using namespace hopcoil;
 using Catch::Matchers::Contains;
@@ -244,4 +246,34 @@ TEST_CASE("one feel for metres and for pixels", "[coast]") {
     }
     CHECK(sleeper.is_asleep());
     CHECK(pixels(CoastTuning{.resting_speed = 0.1}).resting_speed == Approx(24));
+}
+
+TEST_CASE("stops, rest and leaning feel the same in pixels", "[world_scale]") {
+    const WorldScale pixels{.units_per_metre = 240};
+    const SettleTuning tuning{.duration_s = 0.5, .overshoot_percent = 30};
+    const Stops stops{.low = -1, .high = 1.1};
+    const RestLimits rest{.distance = 0.01, .speed = 0.1};
+    SettleCurve in_metres{tuning, 0.0};
+    SettleCurve in_pixels{tuning, 0.0};
+    in_metres.set_stops(stops);
+    in_pixels.set_stops(pixels(stops));
+    Watcher metres{in_metres, {}, rest};
+    Watcher screen{in_pixels, {}, pixels(rest)};
+    std::size_t events = 0;
+    for (int frame = 0; frame < 200; ++frame) {
+        metres.step(1, 0.01);
+        screen.step(pixels(1), 0.01);
+        CHECK(screen.value() == Approx(240 * metres.value()).margin(1e-9));
+        REQUIRE(screen.events().size() == metres.events().size());
+        for (std::size_t i = 0; i < metres.events().size(); ++i, ++events) {
+            CHECK(screen.events()[i].kind == metres.events()[i].kind);
+            CHECK(screen.events()[i].after_s == Approx(metres.events()[i].after_s).margin(1e-9));
+        }
+    }
+    CHECK(events >= 3);
+    const Lean lean{.per_gap = 0.3, .per_acceleration = 0.1};
+    const Quaternion leant = lean_of(lean, {1, 0, 0.5}, {2, 0, 1});
+    const Quaternion on_screen =
+        lean_of(pixels(lean), Vector3{1, 0, 0.5} * 240, Vector3{2, 0, 1} * 240);
+    CHECK(angle_between(leant, on_screen) < 1e-12);
 }

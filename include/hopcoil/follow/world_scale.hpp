@@ -1,7 +1,10 @@
 #pragma once
 
 #include <hopcoil/follow/coast_axis.hpp>
+#include <hopcoil/follow/event.hpp>
+#include <hopcoil/follow/intent.hpp>
 #include <hopcoil/follow/pursuit.hpp>
+#include <hopcoil/follow/settle_curve.hpp>
 #include <hopcoil/follow/sleeper.hpp>
 
 namespace hopcoil {
@@ -12,8 +15,9 @@ namespace hopcoil {
 ///     constexpr WorldScale pixels{.units_per_metre = 240};
 ///     Pursuit<Vector2f> gull{pixels({.max_speed = 3, .max_acceleration = 8}), perch};
 ///
-/// Model   distances, speeds and accelerations grow by units_per_metre; times, ratios, frequencies
-///         and damping ratios stay: a Tuning, a GlideTuning need no scaling.
+/// Model   distances, speeds and accelerations grow by units_per_metre, what is said per distance
+///         shrinks; times, ratios, frequencies and damping ratios stay: a Tuning, a GlideTuning, a
+///         SettleTuning need no scaling.
 struct WorldScale {
     double units_per_metre = 1.0;
 
@@ -29,6 +33,21 @@ struct WorldScale {
     [[nodiscard]] constexpr RestRule operator()(RestRule in_metres) const noexcept {
         in_metres.distance *= units_per_metre;
         return in_metres;
+    }
+    [[nodiscard]] constexpr RestLimits operator()(RestLimits in_metres) const noexcept {
+        in_metres.distance *= units_per_metre;
+        in_metres.speed *= units_per_metre;
+        return in_metres;
+    }
+    [[nodiscard]] constexpr Stops operator()(Stops in_metres) const noexcept {
+        in_metres.low *= units_per_metre;
+        in_metres.high *= units_per_metre;
+        return in_metres;
+    }
+    [[nodiscard]] constexpr Lean operator()(Lean per_metre) const noexcept {
+        per_metre.per_gap /= units_per_metre;
+        per_metre.per_acceleration /= units_per_metre;
+        return per_metre;
     }
     [[nodiscard]] constexpr const Tuning& operator()(const Tuning& tuning) const noexcept {
         return tuning;
