@@ -2,6 +2,7 @@
 #include <array>
 #include <cmath>
 #include <limits>
+#include <optional>
 #include <variant>
 
 #include <hopcoil/follow/watcher.hpp>
@@ -80,10 +81,9 @@ KickAnswer measure_kick(const M& mover, double seconds) {
     double peak_velocity = std::abs(mover.velocity());
     answer.return_time_s = Figure::none("it does not come back in the time looked at");
     Watcher<M> first{mover};
+    std::optional<Watcher<M>> home{};  // from beyond the furthest point on
     double furthest = 0;
-    bool returned = false;
     for (int i = 0; i < step_count; ++i) {
-        const double before = first.value() - start;
         first.step(start, dt);
         for (const Event& event : first.events()) {
             const double time_s = i * dt + event.after_s;
@@ -96,10 +96,13 @@ KickAnswer measure_kick(const M& mover, double seconds) {
             }
         }
         peak_velocity = std::max(peak_velocity, std::abs(first.velocity()));
-        const double after = first.value() - start;
-        if (!returned && furthest != 0 && before * after <= 0 && before != after) {
-            returned = true;
-            answer.return_time_s = (i + before / (before - after)) * dt;
+        if (home) {
+            home->step(start, dt);
+            for (const Event& event : home->events()) {
+                if (event.kind == EventKind::reached) answer.return_time_s = i * dt + event.after_s;
+            }
+        } else if (furthest != 0) {
+            home.emplace(first.mover());
         }
     }
     answer.furthest = furthest;
