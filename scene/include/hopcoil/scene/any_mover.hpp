@@ -11,9 +11,9 @@
 #include <hopcoil/follow/pursuit.hpp>
 #include <hopcoil/follow/relay.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
+#include <hopcoil/follow/size_follower.hpp>
 #include <hopcoil/follow/stepped_follower.hpp>
 #include <hopcoil/scene/scene_mover.hpp>
-#include <hopcoil/follow/size_follower.hpp>
 
 namespace hopcoil::scene {
 
