@@ -96,9 +96,9 @@ TEST_CASE("guards take a lag spike each in its own way, and say so", "[stepped]"
 }
 
 TEST_CASE("without a guard, divergence is noticed and the last good state stays", "[stepped]") {
-    const Tuning lively{.frequency_hz = 8, .damping_ratio = 0.1};
+    const Tuning quick{.frequency_hz = 8, .damping_ratio = 0.1};
     const Stepping unguarded{.scheme = Scheme::explicit_euler, .guard = {.guard = Guard::none}};
-    SteppedFollower<double> vane{lively, unguarded, 0};
+    SteppedFollower<double> vane{quick, unguarded, 0};
     StepStatus status = StepStatus::stepped;
     double last = 0;
     int steps = 0;
@@ -114,7 +114,7 @@ TEST_CASE("without a guard, divergence is noticed and the last good state stays"
     CHECK(vane.divergence()->time_s == Approx(steps / 60.0));
     CHECK(vane.divergence()->step_s == 1.0 / 60);
     CHECK(vane.divergence()->largest_stable_s ==
-          step_limits(lively, Scheme::explicit_euler).largest_stable_s);
+          step_limits(quick, Scheme::explicit_euler).largest_stable_s);
     CHECK(vane.step(1, 1e-4) == StepStatus::diverged);
     CHECK(vane.value() == last);
     vane.retune({.frequency_hz = 1, .damping_ratio = 1});
