@@ -3,23 +3,16 @@
 #include <system_error>
 #include <utility>
 
-#include <hopcoil/scene/file_problems.hpp>
-
 namespace hopcoil::page {
 namespace {
 
 constexpr std::chrono::milliseconds between_looks{80};
 
-/// An editor may put a new file in the place of the old one in two steps: one that is missing for a
-/// moment is no problem yet.
-scene::Scene read_patiently(const std::string& path, std::optional<std::uint64_t> seed) {
-    try {
-        return scene::read_scene(path, seed);
-    } catch (const scene::FileProblem&) {
-        std::this_thread::sleep_for(between_looks);
-        return scene::read_scene(path, seed);
-    }
-}
+/// A file may be seen while it is half written, or missing while an editor puts a new one in its
+/// place: what is wrong counts once the files have stood still for so long.
+constexpr std::chrono::milliseconds to_settle{150};
+/// Files that never stand still are told of as they are, after so many such waits.
+constexpr int most_waits = 10;
 
 }  // namespace
 
@@ -63,21 +56,35 @@ LiveFile::Snapshot LiveFile::wait_for_other(std::uint64_t revision,
     return snapshot_;
 }
 
-void LiveFile::look() {
-    const std::scoped_lock looking{looking_};
+bool LiveFile::has_changed() {
     Stamps stamps;
     for (const auto& [file, stamp] : stamps_)
         stamps.emplace(file, stamp_of(file));
-    if (stamps == stamps_) return;
+    if (stamps == stamps_) return false;
     stamps_ = std::move(stamps);
-    Snapshot next = now();
-    ++next.revision;
+    return true;
+}
+
+void LiveFile::read_into(Snapshot& next) {
     try {
-        next.scene = std::make_shared<const scene::Scene>(read_patiently(path_, seed_));
+        next.scene = std::make_shared<const scene::Scene>(scene::read_scene(path_, seed_));
         next.problem.clear();
         add_stamps(stamps_, next.scene->files);
     } catch (const std::exception& problem) {
         next.problem = problem.what();
+    }
+}
+
+void LiveFile::look() {
+    const std::scoped_lock looking{looking_};
+    if (!has_changed()) return;
+    Snapshot next = now();
+    ++next.revision;
+    read_into(next);
+    for (int wait = 0; wait < most_waits && !next.problem.empty(); ++wait) {
+        std::this_thread::sleep_for(to_settle);
+        if (!has_changed()) break;
+        read_into(next);
     }
     {
         const std::scoped_lock lock{mutex_};

@@ -50,6 +50,9 @@ class LiveFile {
     [[nodiscard]] static Stamp stamp_of(const std::string& file);
     /// Those of files that were seen before stay: what changed while they were read is seen then.
     static void add_stamps(Stamps& stamps, const std::vector<std::string>& files);
+    /// Since it was asked last.
+    [[nodiscard]] bool has_changed();
+    void read_into(Snapshot& next);
     void watch();
 
     std::string path_;

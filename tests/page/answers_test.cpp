@@ -1,8 +1,10 @@
 // What the live page is answered: the same motion, figures and words as the library and the
 // command.
 
+#include <chrono>
 #include <cmath>
 #include <string>
+#include <thread>
 #include <vector>
 
 #include <catch2/catch.hpp>
@@ -256,6 +258,25 @@ TEST_CASE("an edit of the file on disk is told at once, its mistakes too", "[pag
     std::ofstream{file} << good;
     const json mended = served.get("/v1/changes?after=2").body;
     CHECK(mended["problem"].is_null());
+}
+
+TEST_CASE("a file that is seen half written is no news until it is whole", "[page]") {
+    const ServedScene served;
+    const auto file = served.folder() / "vane.toml";
+    const std::string good = contents_of(file);
+    for (int i = 0; i < 6; ++i) {
+        const std::string other = good + "# once more " + std::to_string(i) + '\n';
+        std::this_thread::sleep_for(std::chrono::milliseconds{15 * i});  // when it looks anyhow
+        {
+            std::ofstream half{file};
+            half << other.substr(0, 50) << std::flush;
+            std::this_thread::sleep_for(std::chrono::milliseconds{20});
+            half << other.substr(50);
+        }
+        const json told = served.get("/v1/changes?after=" + std::to_string(i + 1)).body;
+        CHECK(told["revision"] == i + 2);
+        CHECK(told["problem"].is_null());
+    }
 }
 
 TEST_CASE("what cannot be is refused in the words of the command", "[page]") {
