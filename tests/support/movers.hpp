@@ -1,6 +1,5 @@
 #pragma once
 
-#include <array>
 #include <tuple>
 
 #include <hopcoil/follow/angle_mover.hpp>
