@@ -12,6 +12,7 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/angles.hpp>
+#include <hopcoil/base/math.hpp>
 
 #include "kit.hpp"
 #include "running_mover.hpp"
@@ -122,7 +123,9 @@ class RunningMoverOf final : public RunningMover {
           knows_velocity_{is_led_ || !target.path.is_straight()},
           mover_{std::visit(MoverMaker<T>{item, target.is_angle()}, item.numbers)} {
         if (!(item.start_velocity == Place{})) push(Kit<T>::velocity_from(item.start_velocity));
-        const T first = as_target(course_point(0, false).value);
+        const T begin = course_point(0, false).value;
+        go_shorter_way(begin);
+        const T first = as_target(begin);
         std::visit(
             [&](auto& mover) {
                 if constexpr (!HasNoTarget<std::remove_reference_t<decltype(mover)>>)
@@ -238,7 +241,7 @@ class RunningMoverOf final : public RunningMover {
         std::visit([&](auto& mover) { fields(mover); }, mover_);
         for (CoursePoint& arrival : arrivals_)
             fields(arrival.value.numbers, arrival.velocity.numbers);
-        fields(time_s_, step_length_);
+        fields(time_s_, step_length_, turns_rad_);
         fields.require(time_s_ >= 0);
     }
 
@@ -271,12 +274,22 @@ class RunningMoverOf final : public RunningMover {
         if constexpr (std::is_same_v<T, double>) {
             if (!angle_) return value;
             if (std::holds_alternative<AngleFollower<double>>(mover_)) return wrapped_rad(value);
-            // The short way from where the target was.
-            if (const auto* stepped = std::get_if<SteppedFollower<double>>(&mover_)) {
-                return stepped->target() + wrapped_rad(value - stepped->target());
-            }
+            return value + turns_rad_;
         }
         return value;
+    }
+
+    /// A direction that leaps elsewhere has gone there the shorter way; between stops there is one
+    /// way alone.
+    void go_shorter_way(const T& value) {
+        if constexpr (std::is_same_v<T, double>) {
+            const auto* settle = std::get_if<SettleNumbers>(&item_->numbers);
+            if (!angle_ || (settle != nullptr && settle->stops[0] != Stops{})) return;
+            const double from =
+                std::visit([](const auto& mover) -> double { return mover.target(); }, mover_);
+            const double way = value + turns_rad_ - from;
+            if (std::abs(way) > math::pi) turns_rad_ += wrapped_rad(way) - way;
+        }
     }
 
     StepStatus step_to(const Point& point, double dt, Along along) {
@@ -298,6 +311,7 @@ class RunningMoverOf final : public RunningMover {
     }
 
     void take_up(const Point& point) {
+        go_shorter_way(point.value);
         const T value = as_target(point.value);
         std::visit(
             [&](auto& mover) {
@@ -309,7 +323,7 @@ class RunningMoverOf final : public RunningMover {
                     }
                 }
                 if constexpr (!HasNoTarget<M>) {
-                    if (!(point.value == mover.target())) mover.jump(value);
+                    if (!(value == mover.target())) mover.jump(value);
                 }
             },
             mover_);
@@ -381,6 +395,7 @@ class RunningMoverOf final : public RunningMover {
     typename Kit<T>::Movers mover_;
     std::vector<CoursePoint> arrivals_;  ///< of each part that may lead, before the events of now
     double time_s_ = 0.0;
+    double turns_rad_ = 0.0;  ///< whole ones, between its course and what it is told of it
     StepLength step_length_;
 };
 

@@ -1,5 +1,6 @@
 // Every kind of mover in a scene: read, run, and refused with a place and a name.
 
+#include <algorithm>
 #include <cmath>
 #include <stdexcept>
 #include <string>
@@ -145,6 +146,57 @@ TEST_CASE("an angle is followed and shown across the seam", "[scene][movers]") {
         CHECK(std::fabs(value) >= 159 * degree);
     for (const double velocity : take.column(*take.find_column("vane.velocity_rad_per_s")))
         CHECK(velocity > -0.01);
+}
+
+TEST_CASE("a direction that leaps across the seam is gone after the shorter way by every mover",
+          "[scene][movers]") {
+    const std::string wind = R"(
+        duration_s = 4
+        [target.wind]
+        angle = true
+        start_deg = 170
+        moves = [{ at_s = 0.5, jump_to_deg = -170 }, { at_s = 2, jump_to_deg = 150 }]
+    )";
+    constexpr double degree = 3.14159265358979323846 / 180;
+    for (const std::string mover :
+         {"[follower.m]\ntuning = { frequency_hz = 4, damping_ratio = 1 }",
+          "[follower.m]\nscheme = \"velocity_verlet\"\ntuning = { frequency_hz = 4, damping_ratio "
+          "= 1 }",
+          "[glide.m]\nhalf_life_s = 0.1",
+          "[pursuit.m]\nmax_speed_deg_per_s = 200\nmax_acceleration_deg_per_s2 = 900",
+          "[curve.m]\nduration_s = 0.5", "[settle.m]\nduration_s = 0.5",
+          "[relay.m]\nlinks = [{ name = \"a\", tuning = { frequency_hz = 4, damping_ratio = 1 } }]"}) {
+        CAPTURE(mover);
+        const Take take = take_of(wind + mover + "\ntarget = \"wind\"\n");
+        const auto names = take.column_names();
+        const auto value = std::find_if(names.begin(), names.end(), [](const std::string& name) {
+            return name[0] == 'm' && name.find("value_rad") != std::string::npos;
+        });
+        REQUIRE(value != names.end());
+        const auto column = *take.find_column(*value);
+        for (std::size_t row = 0; row < take.row_count(); ++row) {
+            CHECK(std::fabs(take.row(row)[column]) >= 145 * degree);
+        }
+        CHECK(at(take, *value, 1.9) == Approx(-170 * degree).margin(0.05));
+        CHECK(at(take, *value, 3.9) == Approx(150 * degree).margin(0.05));
+    }
+}
+
+TEST_CASE("a direction that goes round faster than it is drawn keeps its way", "[scene][movers]") {
+    const auto at_rate = [](const std::string& rate_hz) {
+        return at(take_of("rate_hz = " + rate_hz + R"(
+            duration_s = 2
+            [target.wind]
+            angle = true
+            start_deg = 10
+            moves = [{ at_s = 0.25, ramp_to_deg = 1000, over_s = 0.75 }]
+            [glide.m]
+            target = "wind"
+            half_life_s = 0.2
+        )"),
+                  "m.value_rad", 1);
+    };
+    CHECK(at_rate("4") == Approx(at_rate("240")).margin(1e-9));
 }
 
 TEST_CASE("what is wrong with a mover is said with its key", "[scene][movers]") {

@@ -48,6 +48,8 @@ struct Stops {
     double high = std::numeric_limits<double>::infinity();
     double least_duration_s = 0.0;
     bool may_shorten_travel = false;
+
+    friend bool operator==(const Stops&, const Stops&) = default;
 };
 /// Errors  InvalidValue unless low < high and least_duration_s >= 0.
 void require_valid(const Stops& stops);
