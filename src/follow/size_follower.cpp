@@ -10,11 +10,9 @@ void require_size(double size) {
     require_above_zero("size", size);
 }
 
-double size_from(double target, double log_gap, double most_log) noexcept {
-    const double log_target = math::log(target);
-    const double least = std::min(0.0, -most_log - log_target);
-    const double most = std::max(0.0, most_log - log_target);
-    return target * math::exp(std::clamp(log_gap, least, most));
+double size_from(double target, double log_gap, double most) noexcept {
+    return std::clamp(target * math::exp(log_gap), std::min(target, 1 / most),
+                      std::max(target, most));
 }
 
 }  // namespace hopcoil

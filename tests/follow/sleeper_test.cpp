@@ -7,12 +7,14 @@
 #include <Eigen/Core>
 #include <catch2/catch.hpp>
 
+#include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/follow/follower_bank.hpp>
 #include <hopcoil/follow/pose_follower.hpp>
 #include <hopcoil/follow/rotation_mover.hpp>
 #include <hopcoil/follow/sleeper.hpp>
+#include <hopcoil/follow/watcher.hpp>
 
 #include "support/movers.hpp"
 #include "support/random.hpp"
@@ -139,7 +141,17 @@ TEST_CASE("falling asleep, an angle keeps count of its turns", "[sleeper]") {
     for (int frame = 0; frame < 300; ++frame)
         vane.step(15.0, 1.0 / 60);
     CHECK(vane.is_asleep());
-    CHECK(vane.mover().turned() == Approx(15.0));
+    CHECK(vane.turned() == Approx(15.0));
+
+    // And is watched so: half a turn off is no mark passed.
+    const std::array<double, 1> marks{0.0};
+    Watcher watcher{vane, marks};
+    for (int frame = 0; frame < 120; ++frame) {
+        watcher.step(15.0 + math::pi / 4, 1.0 / 60);
+        for (const Event& event : watcher.events())
+            CHECK(event.kind != EventKind::passed_mark);
+    }
+    CHECK(watcher.value() < 0);  // through the seam, from 2.4
 }
 
 TEST_CASE("a bank tells rest by limits as followers do", "[sleeper]") {

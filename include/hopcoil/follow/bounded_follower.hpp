@@ -43,12 +43,21 @@ inline namespace HOPCOIL_BITS {
 /// Shapes  any value whose numbers can be reached.
 /// Errors  as Follower; InvalidValue for a range without width.
 template <HasComponents T>
-class BoundedFollower {
+class BoundedFollower : private Follower<T> {
+    using Base = Follower<T>;
     using Scalar = ScalarIn<T>;
 
   public:
     using Inputs = T;
     using Numbers = Tuning;
+    using Base::at_rest;
+    using Base::distance_to_target;
+    using Base::push;
+    using Base::rejected_inputs;
+    using Base::retune;
+    using Base::snap;
+    using Base::still;
+    using Base::try_retune;
     struct Range {
         T low;
         T high;
@@ -56,19 +65,16 @@ class BoundedFollower {
     };
 
     BoundedFollower(const Tuning& tuning, const Range& range, T start)
-        : range_{range}, inner_{tuning, start} {
+        : Base{tuning, start}, range_{range} {
         for (std::size_t i = 0; i < component_count<T>(); ++i)
             require_valid(bend_of(i));
-        inner_.reset(unbent(start));
+        Base::reset(unbent(start));
     }
 
-    StepStatus step(T target, double dt) noexcept { return inner_.step(unbent(target), dt); }
-    StepStatus jump(T target) noexcept { return inner_.jump(unbent(target)); }
-    StepStatus cut(T target) noexcept { return inner_.cut(unbent(target)); }
-    StepStatus reset(T value) noexcept { return inner_.reset(unbent(value)); }
-    /// At rest on its target, as that stands.
-    StepStatus snap() noexcept { return inner_.snap(); }
-    StepStatus push(T delta_velocity) noexcept { return inner_.push(delta_velocity); }
+    StepStatus step(T target, double dt) noexcept { return Base::step(unbent(target), dt); }
+    StepStatus jump(T target) noexcept { return Base::jump(unbent(target)); }
+    StepStatus cut(T target) noexcept { return Base::cut(unbent(target)); }
+    StepStatus reset(T value) noexcept { return Base::reset(unbent(value)); }
     /// Takes over from another mover. A value in the bent part of the range keeps its velocity, as
     /// far as the bend lets it: not at the very end.
     StepStatus resume(const Motion<T>& motion) noexcept {
@@ -79,36 +85,26 @@ class BoundedFollower {
             const double slope = bend_of(i).at(static_cast<double>(places[i])).slope;
             return slope > least_slope ? v / slope : 0;
         });
-        return inner_.resume({target, place - target, velocity});
+        return Base::resume({target, place - target, velocity});
     }
     [[nodiscard]] Motion<T> motion() const noexcept {
         return {target(), value() - target(), velocity()};
     }
 
-    void retune(const Tuning& tuning) { inner_.retune(tuning); }
-    bool try_retune(const Tuning& tuning) noexcept { return inner_.try_retune(tuning); }
-
-    [[nodiscard]] T value() const noexcept { return bent(inner_.value()); }
+    [[nodiscard]] T value() const noexcept { return bent(Base::value()); }
     [[nodiscard]] T velocity() const noexcept {
-        const auto place = components_of(inner_.value());
-        return each_of(inner_.velocity(), [&](double v, std::size_t i) {
+        const auto place = components_of(Base::value());
+        return each_of(Base::velocity(), [&](double v, std::size_t i) {
             return v * bend_of(i).at(static_cast<double>(place[i])).slope;
         });
     }
-    [[nodiscard]] T target() const noexcept { return bent(inner_.target()); }
+    [[nodiscard]] T target() const noexcept { return bent(Base::target()); }
     /// Where the target is when `part` (0 to 1) of the time of a step to `target` has passed.
     [[nodiscard]] T target_on_way(const T& target, double part) const noexcept {
-        return bent(inner_.target_on_way(unbent(target), part));
+        return bent(Base::target_on_way(unbent(target), part));
     }
-    [[nodiscard]] const Tuning& tuning() const noexcept { return inner_.tuning(); }
-    [[nodiscard]] bool at_rest(double distance, double speed) const noexcept {
-        return inner_.at_rest(distance, speed);
-    }
-    [[nodiscard]] double distance_to_target() const noexcept { return inner_.distance_to_target(); }
-    [[nodiscard]] bool still() const noexcept { return inner_.still(); }
-    [[nodiscard]] std::uint64_t rejected_inputs() const noexcept {
-        return inner_.rejected_inputs();
-    }
+
+    [[nodiscard]] const Tuning& tuning() const noexcept { return Base::tuning(); }
 
     [[nodiscard]] static std::span<const Channel> channels() noexcept { return mover_channels<T>; }
     void read(std::span<double> numbers) const noexcept {
@@ -122,7 +118,7 @@ class BoundedFollower {
     template <class Fields>
     void each_state(Fields& fields) {
         fields.begins("bounded 1");
-        inner_.each_state(fields);
+        Base::each_state(fields);
     }
 
   private:
@@ -150,7 +146,6 @@ class BoundedFollower {
     }
 
     Range range_;
-    Follower<T> inner_;
 };
 
 }  // namespace HOPCOIL_BITS

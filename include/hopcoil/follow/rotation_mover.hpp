@@ -64,9 +64,14 @@ class RotationMover : private Base {
             return moved(target, [&](const Vector3& travel) { return Base::step(travel, dt); });
         }
         if (!is_time_step(dt)) return Base::reject();
-        if (const StepStatus sent = send(target); sent != StepStatus::stepped) return sent;
+        const Quaternion from = target_;
         const Motion<Vector3> before = Base::motion();
-        return kept_if_finite(Base::step(Vector3{}, dt), before);
+        if (const StepStatus sent = send(target); sent != StepStatus::stepped) return sent;
+        const StepStatus status = kept_if_finite(Base::step(Vector3{}, dt), before);
+        if (status == StepStatus::stepped) return status;
+        this->express(before);
+        target_ = from;
+        return status;
     }
     StepStatus step(const Quaternion& target, const StepCoefficients& coefficients) noexcept
         requires std::same_as<Numbers, Tuning> {

@@ -2,7 +2,7 @@
 
 #include <concepts>
 #include <cstddef>
-#include <cstdint>
+#include <limits>
 #include <span>
 
 #include <hopcoil/base/build.hpp>
@@ -14,9 +14,9 @@ namespace hopcoil {
 
 /// Errors  InvalidValue for a size that is not finite and above 0.
 void require_size(double size);
-/// target e^gap, so far out that it only keeps a wild swing from reaching 0 or infinity, within
-/// e^-most_log to e^most_log.
-[[nodiscard]] double size_from(double target, double log_gap, double most_log) noexcept;
+/// target e^gap, between 1 / most and most (or the target, where that is beyond): so far out that it
+/// only keeps a wild swing from reaching 0 or infinity.
+[[nodiscard]] double size_from(double target, double log_gap, double most) noexcept;
 
 inline namespace HOPCOIL_BITS {
 
@@ -26,88 +26,86 @@ inline namespace HOPCOIL_BITS {
 ///     bloom.step(1.5f, dt);
 ///
 /// Model   a Follower of the natural logarithms, so that doubling feels like halving.
+///         A velocity beyond the range of numbers is shown as the largest there is.
 /// Shapes  any value whose numbers can be reached, all above 0.
 /// Units   lengths as in T; for `at_rest` and `distance_to_target` parts of the size itself.
 /// Errors  as Follower; a target that is not above 0 is rejected.
 template <HasComponents T>
-class SizeFollower {
+class SizeFollower : private Follower<T> {
+    using Base = Follower<T>;
     using Scalar = ScalarIn<T>;
 
   public:
     using Inputs = T;
     using Numbers = Tuning;
+    using Base::at_rest;
+    using Base::distance_to_target;
+    using Base::rejected_inputs;
+    using Base::retune;
+    using Base::snap;
+    using Base::still;
+    using Base::try_retune;
 
     /// Errors  InvalidValue for an invalid tuning, or a start that is not above 0.
     SizeFollower(const Tuning& tuning, const T& start)
-        : inner_{tuning, logarithm(start)}, target_{start} {
+        : Base{tuning, logarithm(start)}, target_{start} {
         for (const double each : components_of(start))
             require_size(each);
     }
 
     StepStatus step(const T& target, double dt) noexcept {
-        return moved(target, [&](Inner& next) { return next.step(logarithm(target), dt); });
+        return toward(target, Base::step(logarithm(target), dt));
     }
     StepStatus step(const T& target, const StepCoefficients& coefficients) noexcept {
-        return moved(target,
-                     [&](Inner& next) { return next.step(logarithm(target), coefficients); });
+        return toward(target, Base::step(logarithm(target), coefficients));
     }
     /// The target's velocity at the end of the step is known.
     StepStatus step(const T& target, const T& target_velocity, double dt) noexcept {
-        return moved(target, [&](Inner& next) {
-            return next.step(logarithm(target), rate(target_velocity, target), dt);
-        });
+        return toward(target, Base::step(logarithm(target), rate(target_velocity, target), dt));
     }
     StepStatus jump(const T& target) noexcept {
-        return moved(target, [&](Inner& next) { return next.jump(logarithm(target)); });
+        return toward(target, Base::jump(logarithm(target)));
     }
     StepStatus cut(const T& target) noexcept {
-        return moved(target, [&](Inner& next) { return next.cut(logarithm(target)); });
+        return toward(target, Base::cut(logarithm(target)));
     }
     StepStatus push(const T& delta_velocity) noexcept {
-        return moved(target_,
-                     [&](Inner& next) { return next.push(rate(delta_velocity, value())); });
+        return Base::push(rate(delta_velocity, value()));
     }
     StepStatus reset(const T& value) noexcept {
-        return moved(value, [&](Inner& next) { return next.reset(logarithm(value)); });
+        return toward(value, Base::reset(logarithm(value)));
     }
-    /// At rest on its target, as that stands.
-    StepStatus snap() noexcept { return inner_.snap(); }
     /// Takes over from another mover; a value or target that is not above 0 is rejected.
     StepStatus resume(const Motion<T>& motion) noexcept {
         const T target = logarithm(motion.target);
         const T gap = logarithm(motion.value()) - target;
-        return moved(motion.target, [&](Inner& next) {
-            return next.resume({target, gap, rate(motion.velocity, motion.value())});
-        });
+        return toward(motion.target,
+                      Base::resume({target, gap, rate(motion.velocity, motion.value())}));
     }
     [[nodiscard]] Motion<T> motion() const noexcept {
         return {target_, value() - target_, velocity()};
     }
 
-    /// Errors  InvalidValue, with nothing changed.
-    void retune(const Tuning& tuning) { inner_.retune(tuning); }
-    bool try_retune(const Tuning& tuning) noexcept {
-        if (inner_.try_retune(tuning)) return true;
-        ++rejected_inputs_;
-        return false;
+    [[nodiscard]] T value() const noexcept {
+        return each(target_, Base::motion().gap,
+                    [](double t, double gap) { return size_from(t, gap, most_size); });
     }
-    [[nodiscard]] const Tuning& tuning() const noexcept { return inner_.tuning(); }
-
-    [[nodiscard]] T value() const noexcept { return value_of(inner_, target_); }
-    [[nodiscard]] T velocity() const noexcept { return velocity_of(inner_, target_); }
+    [[nodiscard]] T velocity() const noexcept {
+        constexpr double most = std::numeric_limits<Scalar>::max();
+        return each(Base::velocity(), value(), [](double v, double size) {
+            const double velocity = v * size;
+            return velocity > most ? most : velocity < -most ? -most : velocity;
+        });
+    }
     [[nodiscard]] T target() const noexcept { return target_; }
     /// Where the target is when `part` (0 to 1) of the time of a step to `target` has passed.
     [[nodiscard]] T target_on_way(const T& target, double part) const noexcept {
-        const T log_target = inner_.target_on_way(logarithm(target), part);
+        const T log_target = Base::target_on_way(logarithm(target), part);
         return each(log_target, log_target,
-                    [](double log, double) { return size_from(1, log, most_log); });
+                    [](double log, double) { return size_from(1, log, most_size); });
     }
-    [[nodiscard]] bool at_rest(double distance, double speed) const noexcept {
-        return inner_.at_rest(distance, speed);
-    }
-    [[nodiscard]] double distance_to_target() const noexcept { return inner_.distance_to_target(); }
-    [[nodiscard]] bool still() const noexcept { return inner_.still(); }
-    [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
+
+    [[nodiscard]] const Tuning& tuning() const noexcept { return Base::tuning(); }
 
     [[nodiscard]] static std::span<const Channel> channels() noexcept { return mover_channels<T>; }
     void read(std::span<double> numbers) const noexcept {
@@ -121,14 +119,14 @@ class SizeFollower {
     template <class Fields>
     void each_state(Fields& fields) {
         fields.begins("size 2");
-        fields(inner_, target_, rejected_inputs_);
+        Base::each_state(fields);
+        fields(target_);
         for (const double size : components_of(target_))
             fields.require(size > 0);
     }
 
   private:
-    using Inner = Follower<T>;
-    static constexpr double most_log = std::same_as<Scalar, float> ? 87 : 700;
+    static constexpr double most_size = std::same_as<Scalar, float> ? 1e37 : 1e304;
 
     template <class Change>
     static T each(const T& a, const T& b, const Change& change) noexcept {
@@ -146,32 +144,13 @@ class SizeFollower {
     static T rate(const T& velocity, const T& size) noexcept {
         return each(velocity, size, [](double v, double s) { return v / s; });
     }
-    static T value_of(const Inner& inner, const T& target) noexcept {
-        return each(target, inner.motion().gap,
-                    [](double t, double gap) { return size_from(t, gap, most_log); });
-    }
-    static T velocity_of(const Inner& inner, const T& target) noexcept {
-        return each(inner.velocity(), value_of(inner, target),
-                    [](double v, double size) { return v * size; });
-    }
 
-    /// What is finite as a logarithm may not be so as a velocity: then nothing is changed.
-    template <class Change>
-    StepStatus moved(const T& target, const Change& change) noexcept {
-        Inner next = inner_;
-        const StepStatus status = change(next);
-        if (status != StepStatus::stepped || !is_finite(velocity_of(next, target))) {
-            ++rejected_inputs_;
-            return StepStatus::rejected;
-        }
-        inner_ = next;
-        target_ = target;
+    StepStatus toward(const T& target, StepStatus status) noexcept {
+        if (status == StepStatus::stepped) target_ = target;
         return status;
     }
 
-    Inner inner_;
     T target_;  ///< as it was given: it is reached exactly
-    std::uint64_t rejected_inputs_ = 0;
 };
 
 }  // namespace HOPCOIL_BITS

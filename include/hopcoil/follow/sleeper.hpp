@@ -103,7 +103,7 @@ class Sleeper {
     bool try_retune(const Numbers& tuning) { return mover_.try_retune(tuning); }
 
     void wake() noexcept { asleep_ = false; }
-    /// The mover, woken, for what is not said here: a relay's link, an angle's turns.
+    /// The mover, woken, for what is not said here: a relay's link.
     [[nodiscard]] M& woken_mover() noexcept {
         wake();
         return mover_;
@@ -118,6 +118,9 @@ class Sleeper {
     [[nodiscard]] Velocity velocity() const noexcept { return mover_.velocity(); }
     [[nodiscard]] Value target() const noexcept { return mover_.target(); }
     [[nodiscard]] Moving motion() const noexcept { return mover_.motion(); }
+    /// Of an angle, with every turn it has made.
+    [[nodiscard]] double turned() const noexcept requires requires(const M& m) { m.turned(); }
+    { return mover_.turned(); }
     [[nodiscard]] Numbers tuning() const { return mover_.tuning(); }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept {
         return mover_.rejected_inputs();
