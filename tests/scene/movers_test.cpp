@@ -158,14 +158,16 @@ TEST_CASE("a direction that leaps across the seam is gone after the shorter way 
         moves = [{ at_s = 0.5, jump_to_deg = -170 }, { at_s = 2, jump_to_deg = 150 }]
     )";
     constexpr double degree = 3.14159265358979323846 / 180;
-    for (const std::string mover :
-         {"[follower.m]\ntuning = { frequency_hz = 4, damping_ratio = 1 }",
-          "[follower.m]\nscheme = \"velocity_verlet\"\ntuning = { frequency_hz = 4, damping_ratio "
-          "= 1 }",
-          "[glide.m]\nhalf_life_s = 0.1",
-          "[pursuit.m]\nmax_speed_deg_per_s = 200\nmax_acceleration_deg_per_s2 = 900",
-          "[curve.m]\nduration_s = 0.5", "[settle.m]\nduration_s = 0.5",
-          "[relay.m]\nlinks = [{ name = \"a\", tuning = { frequency_hz = 4 } }]"}) {
+    const std::string firm = "tuning = { frequency_hz = 4, damping_ratio = 1 }";
+    const std::vector<std::string> movers{
+        "[follower.m]\n" + firm,
+        "[follower.m]\nscheme = \"velocity_verlet\"\n" + firm,
+        "[glide.m]\nhalf_life_s = 0.1",
+        "[pursuit.m]\nmax_speed_deg_per_s = 200\nmax_acceleration_deg_per_s2 = 900",
+        "[curve.m]\nduration_s = 0.5",
+        "[settle.m]\nduration_s = 0.5",
+        "[relay.m]\nlinks = [{ name = \"a\", " + firm + " }]"};
+    for (const std::string& mover : movers) {
         CAPTURE(mover);
         const Take take = take_of(wind + mover + "\ntarget = \"wind\"\n");
         const auto names = take.column_names();
