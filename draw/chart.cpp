@@ -16,7 +16,7 @@
 #include "draw/extent.hpp"
 #include "draw/gnuplot.hpp"
 #include "draw/palette.hpp"
-#include "draw/telling_rows.hpp"
+#include "draw/visible_rows.hpp"
 
 namespace hopcoil::draw {
 namespace {
@@ -169,14 +169,14 @@ class ChartScript {
     }
 
     /// Where a panel's axes stand, in pixels from the top left.
-    struct Place {
+    struct ValueArray {
         double left;
         double right;
         double top;
         double bottom;
     };
 
-    [[nodiscard]] Place place_of(std::size_t index) const {
+    [[nodiscard]] ValueArray place_of(std::size_t index) const {
         if (chart_.columns > 1) return cell(index);
         double from_top_px = top_px;
         for (std::size_t i = 0; i < index; ++i)
@@ -186,7 +186,7 @@ class ChartScript {
     }
 
     /// The same for panels in columns; the one after the last panel is the legend's.
-    [[nodiscard]] Place cell(std::size_t index) const {
+    [[nodiscard]] ValueArray cell(std::size_t index) const {
         const auto columns = static_cast<std::size_t>(chart_.columns);
         const std::size_t places = chart_.panels.size() + (chart_.legend.empty() ? 0 : 1);
         const std::size_t rows = (places + columns - 1) / columns;
@@ -240,7 +240,7 @@ class ChartScript {
             const double x_to = panel.x_to.value_or(chart_.x_to);
             for (std::size_t j = 0; j < curves.size(); ++j) {
                 add("$curve_{}_{} << END", i, j);
-                for (const std::size_t k : telling_rows(curves[j], x_from, x_to)) {
+                for (const std::size_t k : visible_rows(curves[j], x_from, x_to)) {
                     if (std::isfinite(curves[j].ys[k])) {
                         add("{} {}", curves[j].xs[k], curves[j].ys[k]);
                     } else {
@@ -274,7 +274,7 @@ class ChartScript {
             gnuplot_string(text), screen_x(x_px), screen_y(from_top_px), faint_ink, 9.5 * points_);
     }
 
-    void add_panel(std::size_t index, const Place& place) {
+    void add_panel(std::size_t index, const ValueArray& place) {
         const Panel& panel = chart_.panels[index];
         add("unset label; unset arrow; unset object");
         if (index == 0) add_text(24, 30, chart_.title, ink, 15, true);
@@ -311,7 +311,7 @@ class ChartScript {
             gnuplot_string(in_columns || is_last(index) ? chart_.x_label : ""), ink);
         add_legend(panel.legend, place.right, place.top);
         if (in_columns && is_last(index) && !chart_.legend.empty()) {
-            const Place after = cell(index + 1);
+            const ValueArray after = cell(index + 1);
             add_legend(chart_.legend, after.left - 40, after.top);
         }
         if (panel.band) add_band(*panel.band);
@@ -359,7 +359,7 @@ class ChartScript {
     }
 
     /// Each text above or below its point, where no other text stands already; else none.
-    void add_marks(const Panel& panel, const Place& place, const Extent& extent, double x_from,
+    void add_marks(const Panel& panel, const ValueArray& place, const Extent& extent, double x_from,
                    double x_to) {
         const auto share = [](double value, double low, double high, bool logarithmic) {
             const double from = to_axis(low, logarithmic);

@@ -20,7 +20,7 @@ int main() {
             lowest = std::min(lowest, needle.value());
         }
         std::printf("to %+.2f: between %+.3f and %+.3f;%s%s damping ratio %.2f, %.2f s\n", mark,
-                    lowest, furthest, report.damping_gave ? " damped," : " as wished,",
+                    lowest, furthest, report.damping_raised ? " damped," : " as wished,",
                     report.duration_gave ? " hurried," : "", report.damping_ratio,
                     report.duration_s);
     }

@@ -1,4 +1,4 @@
-// A capstan wheel is given a spin and comes to rest exactly on one of its notches, with no jolt;
+// A capstan wheel is given a spin and comes to rest exactly on one of its notches, with no bump;
 // without notches it says in advance where it will stop.
 
 #include <array>

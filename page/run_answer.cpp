@@ -12,7 +12,7 @@
 #include <hopcoil/scene/mover_report.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 
 #include "page/answers.hpp"
 #include "page/columns_text.hpp"
@@ -70,7 +70,7 @@ void put_figure(Json& json, const std::string& key, const Figure& figure) {
     }
 }
 
-Json figures_of(const JumpAnswer& answer) {
+Json figures_of(const JumpResponse& answer) {
     Json json = Json::object();
     put_figure(json, "overshoot_percent", answer.overshoot_percent);
     put_figure(json, "anticipation_percent", answer.anticipation_percent);
@@ -85,11 +85,11 @@ Json figures_of(const JumpAnswer& answer) {
 /// The mover by itself, at rest at 0 and free: what it is in for, not where it is.
 scene::SceneMover bare(const scene::SceneMover& mover) {
     scene::SceneMover alone{.name = mover.name, .numbers = mover.numbers};
-    if (const auto* bounded = std::get_if<scene::BoundedNumbers>(&mover.numbers))
+    if (const auto* bounded = std::get_if<scene::BoundedParameters>(&mover.numbers))
         alone.numbers = bounded->tuning;
-    if (const auto* size = std::get_if<scene::SizeNumbers>(&mover.numbers))
+    if (const auto* size = std::get_if<scene::SizeParameters>(&mover.numbers))
         alone.numbers = size->tuning;
-    if (auto* settle = std::get_if<scene::SettleNumbers>(&alone.numbers)) settle->stops = {};
+    if (auto* settle = std::get_if<scene::SettleParameters>(&alone.numbers)) settle->stops = {};
     return alone;
 }
 
@@ -124,13 +124,13 @@ std::vector<std::vector<double>> jump_curves(const scene::SceneMover& mover, dou
     return curves;
 }
 
-/// In closed form where there is one; of a relay's link, as the last of those up to it.
-JumpAnswer jump_answer(const scene::SceneMover& mover, std::size_t part) {
-    if (const auto* tuning = std::get_if<Tuning>(&mover.numbers)) return answer_to_jump(*tuning);
+/// In closed form where there is one; of a cascade's link, as the last of those up to it.
+JumpResponse jump_response_of(const scene::SceneMover& mover, std::size_t part) {
+    if (const auto* tuning = std::get_if<Tuning>(&mover.numbers)) return jump_response(*tuning);
     scene::SceneMover up_to = mover;
-    if (auto* relay = std::get_if<scene::RelayNumbers>(&up_to.numbers)) {
-        relay->names.resize(part + 1);
-        relay->tunings.resize(part + 1);
+    if (auto* cascade = std::get_if<scene::CascadeParameters>(&up_to.numbers)) {
+        cascade->names.resize(part + 1);
+        cascade->tunings.resize(part + 1);
     }
     return scene::measured_jump(up_to, 1);
 }
@@ -141,9 +141,9 @@ std::string jumps_text(const scene::Scene& scene) {
     std::vector<scene::SceneMover> movers;
     double seconds = 0.1;
     for (const scene::SceneMover& mover : scene.movers) {
-        if (std::holds_alternative<scene::CoastNumbers>(mover.numbers)) continue;
+        if (std::holds_alternative<scene::CoastParameters>(mover.numbers)) continue;
         movers.push_back(bare(mover));
-        seconds = std::max(seconds, 1.1 * scene::telling_time_s(movers.back().numbers, 1));
+        seconds = std::max(seconds, 1.1 * scene::observation_time_s(movers.back().numbers, 1));
     }
     std::vector<double> times_s;
     times_s.reserve(samples);
@@ -155,7 +155,7 @@ std::string jumps_text(const scene::Scene& scene) {
         for (std::size_t part = 0; part < curves.size(); ++part) {
             if (curves[part].empty()) continue;
             const Json json{{"mover", mover.name + scene::part_suffix(mover.numbers, part)},
-                            {"figures", figures_of(jump_answer(mover, part))}};
+                            {"figures", figures_of(jump_response_of(mover, part))}};
             if (text.size() > 1) text += ',';
             text += with_key(json.dump(), "values", list_text(curves[part]));
         }

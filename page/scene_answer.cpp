@@ -61,7 +61,7 @@ const char* name_of(scene::PictureSettings::View view) {
 
 /// What a range has no end at is null.
 Json bound(double number) {
-    return std::abs(number) < endless ? Json(number) : Json(nullptr);
+    return std::abs(number) < unbounded ? Json(number) : Json(nullptr);
 }
 
 Json targets_of(const scene::Scene& scene) {

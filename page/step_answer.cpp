@@ -52,7 +52,7 @@ void hold_targets(scene::LiveScene& live, const Request& frame) {
             throw RequestProblem{bad_request, fmt::format("hold.{}: expected {} numbers, found {}",
                                                           name, wanted, numbers.size())};
         }
-        scene::Place place;
+        scene::ValueArray place;
         std::copy(numbers.begin(), numbers.end(), place.numbers.begin());
         live.hold(target, place);
     }

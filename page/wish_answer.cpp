@@ -18,7 +18,7 @@ namespace hopcoil::page {
 namespace {
 
 /// A number, and what stands behind it up to the next number or comma.
-struct Said {
+struct NumberWithUnit {
     double number = 0;
     std::string unit{};
 };
@@ -32,15 +32,15 @@ bool begins_number(const std::string& text, std::size_t i) {
            (i + sign < text.size() && text[i + sign] == '.' && is_digit(i + sign + 1));
 }
 
-std::vector<Said> numbers_in(const std::string& words) {
-    std::vector<Said> all;
+std::vector<NumberWithUnit> numbers_in(const std::string& words) {
+    std::vector<NumberWithUnit> all;
     for (std::size_t i = 0; i < words.size();) {
         if (!begins_number(words, i)) {
             ++i;
             continue;
         }
         if (words[i] == '+') ++i;
-        Said said;
+        NumberWithUnit said;
         const auto read =
             std::from_chars(words.data() + i, words.data() + words.size(), said.number);
         i = static_cast<std::size_t>(read.ptr - words.data());
@@ -65,7 +65,7 @@ std::vector<Said> numbers_in(const std::string& words) {
 Wish wish_from_words(const std::string& words) {
     std::optional<double> percent;
     std::optional<double> seconds;
-    for (const Said& said : numbers_in(words)) {
+    for (const NumberWithUnit& said : numbers_in(words)) {
         if (said.unit == "%" || said.unit == "percent") {
             percent = said.number;
         } else if (said.unit == "s" || said.unit == "seconds" || said.unit == "second") {
@@ -97,10 +97,10 @@ class WishSolver {
                 {name_ + ".damping_ratio", tuning.damping_ratio},
                 {name_ + ".lead", tuning.lead}};
     }
-    Json operator()(const scene::SteppedNumbers& now) const { return (*this)(now.tuning); }
-    Json operator()(const scene::BoundedNumbers& now) const { return (*this)(now.tuning); }
-    Json operator()(const scene::SizeNumbers& now) const { return (*this)(now.tuning); }
-    Json operator()(const scene::SettleNumbers&) const {
+    Json operator()(const scene::SteppedParameters& now) const { return (*this)(now.tuning); }
+    Json operator()(const scene::BoundedParameters& now) const { return (*this)(now.tuning); }
+    Json operator()(const scene::SizeParameters& now) const { return (*this)(now.tuning); }
+    Json operator()(const scene::SettleParameters&) const {
         return {{name_ + ".duration_s", wish_.settling_time_s},
                 {name_ + ".overshoot_percent", wish_.overshoot_percent}};
     }
@@ -146,13 +146,13 @@ Json wish_answer(const scene::Scene& scene, const Request& request) {
             names.push_back(mover.name + scene::part_suffix(mover.numbers, part));
             if (names.back() != wanted) continue;
             const WishSolver solver{wanted, wish};
-            const auto* relay = std::get_if<scene::RelayNumbers>(&mover.numbers);
+            const auto* cascade = std::get_if<scene::CascadeParameters>(&mover.numbers);
             return {{"made_by", made_by_live(changed)},
                     {"wish",
                      {{"overshoot_percent", wish.overshoot_percent},
                       {"settling_time_s", wish.settling_time_s}}},
-                    {"values", relay != nullptr ? solver(relay->tunings.at(part))
-                                                : std::visit(solver, mover.numbers)}};
+                    {"values", cascade != nullptr ? solver(cascade->tunings.at(part))
+                                                  : std::visit(solver, mover.numbers)}};
         }
     }
     throw RequestProblem{bad_request, fmt::format("nothing that moves is named '{}'{}", wanted,

@@ -107,7 +107,7 @@ void add_tunings(CLI::App& app, TuningOptions& options) {
         ->group("Instead or beside it");
     add_each(app, "--wish", options.wishes, "PERCENT:SECONDS[:LEAD]",
              "so far past, settled in this time");
-    add_each(app, "--calming", options.calmings, "HALF_LIFE_S[:RATIO[:LEAD]]",
+    add_each(app, "--decay", options.decays, "HALF_LIFE_S[:RATIO[:LEAD]]",
              "what is left halves in this time (ratio 1)");
     add_each(app, "--coefficients", options.coefficients, "A:B[:C]",
              "of y + a y' + b y'' = x + c x'");
@@ -120,7 +120,7 @@ void add_other_movers(CLI::App& app, TuningOptions& options) {
              "thrown so far past, settled in this time");
     add_each(app, "--curve", options.curves, "FAMILY:WAY:SECONDS",
              "along an ease: past_and_back:out:0.4");
-    add_each(app, "--relay", options.relays, "HZ:RATIO/HZ:RATIO", "followers behind followers");
+    add_each(app, "--cascade", options.cascades, "HZ:RATIO/HZ:RATIO", "followers behind followers");
     add_each(app, "--coast", options.coasts, "HALF_LIFE_S",
              "thrown by a kick, its speed halves in this time");
 }

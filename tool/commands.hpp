@@ -34,13 +34,13 @@ struct TuningOptions {
     // One mover each.
     std::vector<std::string> names{};
     std::vector<std::string> wishes{};
-    std::vector<std::string> calmings{};
+    std::vector<std::string> decays{};
     std::vector<std::string> coefficients{};
     std::vector<std::string> glides{};
     std::vector<std::string> pursuits{};
     std::vector<std::string> settles{};
     std::vector<std::string> curves{};
-    std::vector<std::string> relays{};
+    std::vector<std::string> cascades{};
     std::vector<std::string> coasts{};
 };
 

@@ -4,7 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/tuning.hpp>
 
 /// @file

@@ -15,10 +15,10 @@
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
-#include "tool/response_answers.hpp"
+#include "tool/movers_from_options.hpp"
 #include "tool/response_chart.hpp"
+#include "tool/response_figures.hpp"
 #include "tool/saved_tuning.hpp"
-#include "tool/wanted_movers.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -84,12 +84,13 @@ double rounded_up(double x) {
 }
 
 /// Long enough to see every mover settle, or swing a dozen times if it takes too long.
-double telling_duration_s(const ResponseOptions& options, const std::vector<WantedMover>& wanted) {
+double observation_duration_s(const ResponseOptions& options,
+                              const std::vector<WantedMover>& wanted) {
     const bool goes_on = options.signal == "sine" || options.signal == "noise";
     double longest_s = goes_on ? (options.signal == "noise" ? 8 : 4) / options.sine_hz : 0;
     if (options.signal == "pulse") longest_s = options.pulse_s;
     for (const WantedMover& each : wanted)
-        longest_s = std::max(longest_s, scene::telling_time_s(each.numbers, options.size));
+        longest_s = std::max(longest_s, scene::observation_time_s(each.numbers, options.size));
     if (options.signal == "pulse") longest_s += options.pulse_s;
     return longest_s > 0 ? rounded_up(1.1 * longest_s) : 3.0;
 }
@@ -106,7 +107,7 @@ std::string column_name_of(const WantedMover& mover) {
 scene::Scene scene_of(ResponseOptions& options, const std::vector<WantedMover>& wanted) {
     scene::Scene scene{.rate_hz = options.rate_hz};
     scene.targets.push_back({.name = "target", .unit = "", .path = target_of(options)});
-    const scene::Target& target = scene.targets.front().path.lane();
+    const scene::Target& target = scene.targets.front().path.component();
     for (std::size_t i = 0; i < wanted.size(); ++i) {
         std::string name = column_name_of(wanted[i]);
         const bool taken = std::any_of(scene.movers.begin(), scene.movers.end(),
@@ -115,15 +116,15 @@ scene::Scene scene_of(ResponseOptions& options, const std::vector<WantedMover>& 
         scene.movers.push_back({.name = std::move(name),
                                 .numbers = wanted[i].numbers,
                                 .start = target.before(0).value,
-                                .start_velocity = initial_velocity_of(options)});
+                                .initial_velocity = initial_velocity_of(options)});
     }
     const double unless_asked = options.signal == "csv" ? std::max(target.last_event_s(), 1.0)
-                                                        : telling_duration_s(options, wanted);
+                                                        : observation_duration_s(options, wanted);
     scene.duration_s = options.seconds.value_or(unless_asked);
     return scene;
 }
 
-/// Where each mover's value stands among the take's columns: a relay's is its last link's.
+/// Where each mover's value stands among the take's columns: a cascade's is its last link's.
 std::vector<std::size_t> value_columns(const scene::Scene& scene) {
     std::vector<std::size_t> columns;
     std::size_t next = scene.targets.size();
@@ -147,7 +148,7 @@ double drawing_rate_hz(const scene::Scene& scene) {
     return std::max(scene.rate_hz, points / scene.duration_s);
 }
 
-Json to_json(const ResponseOptions& options, const ResponseAnswer& answer) {
+Json to_json(const ResponseOptions& options, const ResponseFigures& answer) {
     Json json{{"name", answer.name},
               {"signal", options.signal},
               {"mover", answer.kind},
@@ -167,7 +168,7 @@ Json to_json(const ResponseOptions& options, const ResponseAnswer& answer) {
     return json;
 }
 
-void print_answer(const ResponseAnswer& answer) {
+void print_answer(const ResponseFigures& answer) {
     fmt::print("{}\n", answer.name);
     std::string_view last_reason;
     for (const NamedFigure& each : answer.figures) {
@@ -227,7 +228,7 @@ struct Answered {
     std::vector<WantedMover> wanted;
     scene::Scene scene;
     Take smooth;
-    std::vector<ResponseAnswer> answers;
+    std::vector<ResponseFigures> answers;
 };
 
 Answered answered(const ResponseOptions& given) {
@@ -235,9 +236,10 @@ Answered answered(const ResponseOptions& given) {
     ResponseOptions& options = all.options;
     if (options.signal.empty()) options.signal = options.target.empty() ? "jump" : "csv";
     check_outputs(options);
-    all.wanted = wanted_movers(options.movers, "response");
+    all.wanted = movers_from_options(options.movers, "response");
     for (const WantedMover& each : all.wanted) {
-        if (options.signal != "kick" && std::holds_alternative<scene::CoastNumbers>(each.numbers)) {
+        if (options.signal != "kick" &&
+            std::holds_alternative<scene::CoastParameters>(each.numbers)) {
             throw UsageProblem{
                 "hopcoil response: --coast goes with --signal kick: it has no target to follow"};
         }
@@ -250,7 +252,7 @@ Answered answered(const ResponseOptions& given) {
         const Take& smooth = all.smooth;
         const Tracking tracking = measure_tracking(smooth.times_s(), smooth.column(columns[i]),
                                                    smooth.column(columns[i] + 1), smooth.column(0));
-        ResponseAnswer answer = answer_of(options, all.scene.movers[i], tracking);
+        ResponseFigures answer = answer_of(options, all.scene.movers[i], tracking);
         answer.mass_kg = all.wanted[i].mass_kg;
         answer.value_column = columns[i];
         if (!all.wanted[i].name.empty()) {
@@ -281,13 +283,13 @@ ExitCode run_response(const ResponseOptions& given) {
     const std::string kept = save_wanted("response", options.save, all.wanted);
     if (options.json) {
         Json json{{"made_by", made_by("response")}, {"responses", Json::array()}};
-        for (const ResponseAnswer& answer : all.answers)
+        for (const ResponseFigures& answer : all.answers)
             json["responses"].push_back(to_json(options, answer));
         if (!kept.empty()) json["kept_in"] = options.save.file.string();
         print_json(json);
         return ExitCode::done;
     }
-    for (const ResponseAnswer& answer : all.answers)
+    for (const ResponseFigures& answer : all.answers)
         print_answer(answer);
     if (!options.figure.empty()) fmt::print("drawn: {}\n", options.figure.string());
     if (!options.csv.empty()) fmt::print("written: {}\n", options.csv.string());

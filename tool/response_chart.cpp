@@ -21,20 +21,20 @@ std::string title_of(const ResponseOptions& options) {
             ? fmt::format(", moving at {:.4g} per s", *options.initial_velocity)
             : "";
     if (options.signal == "jump") {
-        return fmt::format("Answer to a jump of {:.4g}{}", options.size, velocity);
+        return fmt::format("Response to a jump of {:.4g}{}", options.size, velocity);
     }
     if (options.signal == "kick") {
-        return fmt::format("Answer to a kick of {:.4g} per s", initial_velocity_of(options));
+        return fmt::format("Response to a kick of {:.4g} per s", initial_velocity_of(options));
     }
     if (options.signal == "ramp") {
-        return fmt::format("Answer to a ramp of {:.4g} per s{}", options.size, velocity);
+        return fmt::format("Response to a ramp of {:.4g} per s{}", options.size, velocity);
     }
     if (options.signal == "sine") {
-        return fmt::format("Answer to a sine of {:.4g} Hz, amplitude {:.4g}{}", options.sine_hz,
+        return fmt::format("Response to a sine of {:.4g} Hz, amplitude {:.4g}{}", options.sine_hz,
                            options.size, velocity);
     }
     if (options.signal == "pulse") {
-        return fmt::format("Answer to a pulse of {:.4g} for {:.4g} s{}", options.size,
+        return fmt::format("Response to a pulse of {:.4g} for {:.4g} s{}", options.size,
                            options.pulse_s, velocity);
     }
     if (options.signal == "noise") {
@@ -46,7 +46,7 @@ std::string title_of(const ResponseOptions& options) {
 }
 
 /// A figure in a few characters: "12.3 %", "0.116 s".
-std::string short_figure(const ResponseAnswer& answer, const std::string& key) {
+std::string short_figure(const ResponseFigures& answer, const std::string& key) {
     const auto found = std::find_if(answer.figures.begin(), answer.figures.end(),
                                     [&](const NamedFigure& each) { return each.key == key; });
     if (found == answer.figures.end() || !found->figure.value()) return "-";
@@ -55,14 +55,14 @@ std::string short_figure(const ResponseAnswer& answer, const std::string& key) {
 }
 
 /// What tells it from the others, in a line.
-std::string heading_of(const ResponseAnswer& answer) {
+std::string heading_of(const ResponseFigures& answer) {
     if (!answer.tuning) return answer.name;
     if (!answer.label.empty()) return answer.label;
     return fmt::format("{:.4g} Hz, ratio {:.4g}", answer.tuning->frequency_hz,
                        answer.tuning->damping_ratio);
 }
 
-std::vector<std::string> notes_of(const ResponseOptions& options, const ResponseAnswer& answer) {
+std::vector<std::string> notes_of(const ResponseOptions& options, const ResponseFigures& answer) {
     const auto text = [&](const std::string& key) {
         return short_figure(answer, key);
     };
@@ -101,7 +101,7 @@ std::vector<std::string> notes_of(const ResponseOptions& options, const Response
 
 /// Swings are labelled where there is room: not on top of one another; with their time where the
 /// curve has the panel to itself.
-void add_swings(draw::Panel& panel, const ResponseOptions& options, const ResponseAnswer& answer,
+void add_swings(draw::Panel& panel, const ResponseOptions& options, const ResponseFigures& answer,
                 std::string_view colour, double x_to, bool alone) {
     const double target = options.signal == "jump" ? options.size : 0.0;
     const double room_s = x_to / (alone ? 7 : 22);
@@ -127,7 +127,7 @@ void add_swings(draw::Panel& panel, const ResponseOptions& options, const Respon
     }
 }
 
-void add_settling(draw::Panel& panel, const ResponseAnswer& answer, std::string_view colour,
+void add_settling(draw::Panel& panel, const ResponseFigures& answer, std::string_view colour,
                   double x_to) {
     for (const NamedFigure& each : answer.figures) {
         if (each.key != "settling_time_s" || !each.figure.value()) continue;
@@ -140,7 +140,7 @@ void add_settling(draw::Panel& panel, const ResponseAnswer& answer, std::string_
 
 /// The band of the jump; of the furthest point for a kick, when there is only one.
 std::optional<draw::Band> band_of(const ResponseOptions& options,
-                                  const std::vector<ResponseAnswer>& answers) {
+                                  const std::vector<ResponseFigures>& answers) {
     const double share = 0.01 * settling_band_percent;
     if (options.signal == "jump") {
         const double half = share * std::abs(options.size);
@@ -168,7 +168,7 @@ draw::Curve curve_of(const Take& take, std::size_t column, std::optional<double>
 }  // namespace
 
 draw::Chart response_chart(const ResponseOptions& options,
-                           const std::vector<ResponseAnswer>& answers, const Take& take) {
+                           const std::vector<ResponseFigures>& answers, const Take& take) {
     const bool sudden = options.signal != "csv";
     draw::Chart chart{.title = title_of(options),
                       .x_to = take.times_s().back(),

@@ -4,7 +4,7 @@
 #include <vector>
 
 #include "tool/commands.hpp"
-#include "tool/wanted_movers.hpp"
+#include "tool/movers_from_options.hpp"
 
 namespace hopcoil::tool {
 

@@ -10,7 +10,7 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/version.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 
 #include "draw/palette.hpp"
 
@@ -44,7 +44,7 @@ std::string with_unit(double number, const std::string& unit) {
 
 /// "a jump goes 44 % past and settles in 2.9 s"
 std::string feel_of(const Tuning& tuning) {
-    const JumpAnswer jump = answer_to_jump(tuning);
+    const JumpResponse jump = jump_response(tuning);
     const double past = jump.overshoot_percent.value().value_or(0);
     const std::string reach = past < 0.5 ? std::string{"a jump is met without passing it"}
                                          : fmt::format("a jump goes {:.0f} % past", past);

@@ -9,9 +9,9 @@
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
+#include "tool/movers_from_options.hpp"
 #include "tool/scene_changes.hpp"
 #include "tool/timestep_chart.hpp"
-#include "tool/wanted_movers.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -28,7 +28,7 @@ struct Asked {
 };
 
 void check(const TimestepOptions& options) {
-    if (!options.scene.empty() && !says_nothing(options.tunings)) {
+    if (!options.scene.empty() && !has_no_options(options.tunings)) {
         throw UsageProblem{"hopcoil timestep: give a scene or the numbers of a tuning, not both"};
     }
     if (!options.figure.empty() && !draw::is_chart_file(options.figure)) {
@@ -70,7 +70,7 @@ Asked asked_for(const TimestepOptions& options) {
         survey_scene(asked, options);
         return asked;
     }
-    for (const WantedMover& each : wanted_movers(options.tunings, "timestep")) {
+    for (const WantedMover& each : movers_from_options(options.tunings, "timestep")) {
         survey(asked, each.name, std::get<Tuning>(each.numbers), options);
     }
     return asked;

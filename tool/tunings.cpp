@@ -4,13 +4,13 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/named_tunings.hpp>
 
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
+#include "tool/movers_from_options.hpp"
 #include "tool/saved_tuning.hpp"
-#include "tool/wanted_movers.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -24,7 +24,7 @@ void print_list(const std::vector<WantedMover>& wanted) {
                "settled", "feels like");
     for (const WantedMover& each : wanted) {
         const auto& tuning = std::get<Tuning>(each.numbers);
-        const JumpAnswer jump = answer_to_jump(tuning);
+        const JumpResponse jump = jump_response(tuning);
         fmt::print("{:<16} {:>8.4g} {:>6.4g} {:>6.4g} {:>9} {:>9}  {}\n", each.name,
                    tuning.frequency_hz, tuning.damping_ratio, tuning.lead,
                    short_figure(jump.overshoot_percent, "%"),
@@ -49,12 +49,12 @@ void print_forms(const WantedMover& mover) {
         line("behind steady motion", fmt::format("{:.4g} s of its travel", ramp_lag_s(tuning)));
     }
     if (tuning.frequency_hz > 0 && tuning.damping_ratio > 0) {
-        const Calming calming = calming_from(tuning);
+        const DecayHalfLife decay = calming_from(tuning);
         line("what is left halves in",
-             fmt::format("{:.4g} s (time constant {:.4g} s)", calming.half_life_s,
-                         calming.half_life_s / math::ln_2));
+             fmt::format("{:.4g} s (time constant {:.4g} s)", decay.half_life_s,
+                         decay.half_life_s / math::ln_2));
     }
-    const JumpAnswer jump = answer_to_jump(tuning);
+    const JumpResponse jump = jump_response(tuning);
     line("a jump", fmt::format("{} past, settled in {}", short_figure(jump.overshoot_percent, "%"),
                                short_figure(jump.settling_time_s, "s")));
     fmt::print("\n");
@@ -74,7 +74,7 @@ std::vector<ComparedLine> compared(const std::vector<WantedMover>& wanted) {
         {"behind steady motion", "s"}, {"stiffness", "N/m"},        {"damping", "N s/m"}};
     for (const WantedMover& each : wanted) {
         const auto& tuning = std::get<Tuning>(each.numbers);
-        const JumpAnswer jump = answer_to_jump(tuning);
+        const JumpResponse jump = jump_response(tuning);
         const SpringConstants spring = spring_constants_from(tuning, each.mass_kg);
         const bool springs = tuning.frequency_hz > 0;
         const std::vector<Figure> figures{
@@ -115,7 +115,7 @@ void print_comparison(const std::vector<WantedMover>& wanted) {
 
 Json in_json(const WantedMover& wanted) {
     const auto& tuning = std::get<Tuning>(wanted.numbers);
-    const JumpAnswer jump = answer_to_jump(tuning);
+    const JumpResponse jump = jump_response(tuning);
     Json one;
     if (!wanted.name.empty()) {
         one["name"] = wanted.name;
@@ -138,9 +138,9 @@ void draw_jumps(const TuningsOptions& options, const TuningOptions& asked) {
 
 ExitCode run_tunings(const TuningsOptions& options) {
     TuningOptions asked = options.tunings;
-    const bool list = says_nothing(asked);
+    const bool list = has_no_options(asked);
     std::vector<WantedMover> wanted =
-        list ? tunings_with_names(asked.files) : wanted_movers(asked, "tunings");
+        list ? tunings_with_names(asked.files) : movers_from_options(asked, "tunings");
     if (options.compare && (list || wanted.size() < 2)) {
         throw UsageProblem{"hopcoil tunings: --compare: expected two tunings or more"};
     }

@@ -13,14 +13,14 @@ bool Flock::may_join(const SceneMover& mover, const SceneTarget& target) {
            target.kind() == ValueKind::number && !target.is_led() && target.path.is_straight();
 }
 
-Flock::Flock(const SceneTarget& target) : target_{&target.path.lane()} {
+Flock::Flock(const SceneTarget& target) : target_{&target.path.component()} {
     bank_.add_varied_group();
 }
 
 std::size_t Flock::add(const SceneMover& mover) {
     const double start = mover.start[0];
     ids_.push_back(bank_.add(0, std::span{&start, 1}, std::get<Tuning>(mover.numbers)));
-    const double velocity = mover.start_velocity[0];
+    const double velocity = mover.initial_velocity[0];
     if (velocity != 0) bank_.push(ids_.back(), std::span{&velocity, 1});
     return ids_.size() - 1;
 }
@@ -61,9 +61,9 @@ void Flock::jump_to(double target) {
 
 bool Flock::advance(double frame_end_s) {
     while (time_s_ < frame_end_s) {
-        const double knot_s = target_->next_knot_s(time_s_);
-        const bool at_knot = knot_s <= frame_end_s + same_time_s;
-        const double end_s = at_knot ? knot_s : frame_end_s;
+        const double breakpoint_s = target_->next_breakpoint_s(time_s_);
+        const bool at_breakpoint = breakpoint_s <= frame_end_s + same_time_s;
+        const double end_s = at_breakpoint ? breakpoint_s : frame_end_s;
         const double end = target_->before(end_s).value;
         const std::span<double> next = bank_.next_targets(0, 0);
         std::fill(next.begin(), next.end(), end);
@@ -75,7 +75,7 @@ bool Flock::advance(double frame_end_s) {
             return false;
         }
         time_s_ = end_s;
-        if (!at_knot) continue;
+        if (!at_breakpoint) continue;
         const double after = target_->after(end_s).value;
         if (after != end) jump_to(after);
         look();

@@ -11,8 +11,8 @@
 
 namespace hopcoil::scene {
 
-/// Plain followers of one target that goes straight between its knots, stepped as a bank: the same
-/// bits as each by itself, in a fraction of the time.
+/// Plain followers of one target that goes straight between its breakpoints, stepped as a bank:
+/// the same bits as each by itself, in a fraction of the time.
 class Flock {
   public:
     /// Whether a mover may be in one.

@@ -99,7 +99,7 @@ class ModelWriter {
         return json;
     }
 
-    /// Numbers in rows of so many, as a new accessor. Its index.
+    /// Parameters in rows of so many, as a new accessor. Its index.
     std::size_t add_numbers(const std::vector<double>& numbers, const char* type, std::size_t size,
                             bool with_range, int target = 0) {
         const std::size_t start = bytes_.size();

@@ -122,7 +122,8 @@ std::vector<TableFacts> move_tables() {
          "A path",
          "Smoothly from wherever it is, at the speed it has, to a rest at the last point.",
          {{"at_s", number, "when it begins", "required"},
-          {"through", course, "`[time, place]` or `[time, x, y, z]`, times rising", "required"}}},
+          {"through", trajectory, "`[time, place]` or `[time, x, y, z]`, times rising",
+           "required"}}},
     };
 }
 
@@ -215,7 +216,7 @@ std::vector<TableFacts> led_tables() {
          "`[target.NAME]`, led by what moves",
          "",
          {{"follows", text,
-           "what moves: the name of a mover; `string.tassel` for a link of a relay (its last, "
+           "what moves: the name of a mover; `string.tassel` for a link of a cascade (its last, "
            "without one); `skiff.x` for one number of a vector",
            "required"},
           {"scale", numbers, "of what it does: a number, or one for each axis", "1"},
@@ -271,7 +272,7 @@ Keys common_keys(bool kicked) {
               {"start", place, "where it begins", "on its target"},
               watch_key};
     if (!kicked) return keys;
-    keys.push_back({"start_velocity", speed, "how fast", "0"});
+    keys.push_back({"initial_velocity", speed, "how fast", "0"});
     keys.push_back({"kicks", tables, "sudden changes of its velocity", "none", {}, {"kick"}});
     return keys;
 }
@@ -338,17 +339,17 @@ std::vector<TableFacts> thrown_tables() {
                  {"csv", text, "or: a file of keys that go from 0 to 1", "an ease"},
                  {"column", text, "its column of values", "required with `csv`"},
                  {"time_column", text, "its column of times", "`time_s`"}})},
-        {"relay", "`[relay.NAME]`", "Followers behind followers.",
+        {"cascade", "`[cascade.NAME]`", "Followers behind followers.",
          joined(common_keys(true),
                 {{"links", tables, "from the target on", "required", {}, {"link"}}})},
-        {"link", "A link of a relay", "", {{"name", text, "its own", "required"}, tuning_key}},
+        {"link", "A link of a cascade", "", {{"name", text, "its own", "required"}, tuning_key}},
         {"coast",
          "`[coast.NAME]`",
          "Thrown and slowed by friction. It has no target; the take shows where it will come to "
          "rest "
          "as `NAME.target`. Its kicks are throws.",
          {{"start", place, "where it begins", "0"},
-          {"start_velocity", speed, "the first throw", "none"},
+          {"initial_velocity", speed, "the first throw", "none"},
           watch_key,
           {"kicks", tables, "more throws", "none", {}, {"kick"}},
           {"slowing_half_life_s", number, "until its speed has halved", "0.3"},
@@ -466,7 +467,7 @@ std::vector<std::string> spellings_of(const KeyFacts& key) {
     switch (key.type) {
         case place:
         case places:
-        case course:
+        case trajectory:
             return with_units(key.name, "");
         case speed:
         case top_speed:
@@ -479,8 +480,8 @@ std::vector<std::string> spellings_of(const KeyFacts& key) {
 }
 
 const std::vector<std::string>& mover_tables() {
-    static const std::vector<std::string> kinds{"follower", "glide", "pursuit", "settle",
-                                                "curve",    "relay", "coast",   "pose"};
+    static const std::vector<std::string> kinds{"follower", "glide",   "pursuit", "settle",
+                                                "curve",    "cascade", "coast",   "pose"};
     return kinds;
 }
 

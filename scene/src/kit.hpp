@@ -7,7 +7,7 @@
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/follow/rotation_mover.hpp>
 #include <hopcoil/scene/any_mover.hpp>
-#include <hopcoil/scene/place.hpp>
+#include <hopcoil/scene/value_array.hpp>
 
 #include "row.hpp"
 
@@ -20,7 +20,7 @@ namespace hopcoil::scene {
 template <std::size_t n>
 class SettleRow {
   public:
-    SettleRow(const SettleNumbers& numbers, const Row<n>& start)
+    SettleRow(const SettleParameters& numbers, const Row<n>& start)
         : SettleRow{numbers, start, std::make_index_sequence<n>{}} {
         for (std::size_t i = 0; i < n; ++i)
             curves_[i].set_stops(numbers.stops.at(i));
@@ -53,13 +53,13 @@ class SettleRow {
     }
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(curves_);
     }
 
   private:
     template <std::size_t... i>
-    SettleRow(const SettleNumbers& numbers, const Row<n>& start, std::index_sequence<i...>)
+    SettleRow(const SettleParameters& numbers, const Row<n>& start, std::index_sequence<i...>)
         : curves_{SettleCurve{numbers.tuning, start.numbers[i]}...} {}
 
     template <class Change>
@@ -89,14 +89,14 @@ template <>
 struct Kit<double> {
     using Velocity = double;
     using Movers = AnyMover;
-    static SettleCurve settle(const SettleNumbers& numbers, double start) {
+    static SettleCurve settle(const SettleParameters& numbers, double start) {
         SettleCurve curve{numbers.tuning, start};
         curve.set_stops(numbers.stops[0]);
         return curve;
     }
-    static double value_from(const Place& place) { return place[0]; }
-    static double velocity_from(const Place& place) { return place[0]; }
-    static Place place_of(double value) { return value; }
+    static double value_from(const ValueArray& place) { return place[0]; }
+    static double velocity_from(const ValueArray& place) { return place[0]; }
+    static ValueArray place_of(double value) { return value; }
 };
 
 template <std::size_t n>
@@ -104,20 +104,20 @@ struct Kit<Row<n>> {
     using T = Row<n>;
     using Velocity = T;
     using Movers =
-        std::variant<Follower<T>, Glide<T>, Pursuit<T>, SettleRow<n>, CurveMove<T>, Relay<T>,
+        std::variant<Follower<T>, Glide<T>, Pursuit<T>, SettleRow<n>, CurveMove<T>, Cascade<T>,
                      Coast<T>, SteppedFollower<T>, BoundedFollower<T>, SizeFollower<T>>;
-    static SettleRow<n> settle(const SettleNumbers& numbers, const T& start) {
+    static SettleRow<n> settle(const SettleParameters& numbers, const T& start) {
         return {numbers, start};
     }
-    static T value_from(const Place& place) {
+    static T value_from(const ValueArray& place) {
         T row;
         for (std::size_t i = 0; i < n; ++i)
             row.numbers[i] = place[i];
         return row;
     }
-    static T velocity_from(const Place& place) { return value_from(place); }
-    static Place place_of(const T& row) {
-        Place place;
+    static T velocity_from(const ValueArray& place) { return value_from(place); }
+    static ValueArray place_of(const T& row) {
+        ValueArray place;
         for (std::size_t i = 0; i < n; ++i)
             place[i] = row.numbers[i];
         return place;
@@ -128,12 +128,12 @@ template <>
 struct Kit<Quaternion> {
     using Velocity = Vector3;
     using Movers = std::variant<RotationFollower, RotationGlide, RotationPursuit, RotationCurve>;
-    static Quaternion value_from(const Place& place) {
+    static Quaternion value_from(const ValueArray& place) {
         return {place[0], place[1], place[2], place[3]};
     }
-    static Vector3 velocity_from(const Place& place) { return {place[0], place[1], place[2]}; }
-    static Place place_of(const Quaternion& q) { return Place{{q.w, q.x, q.y, q.z}}; }
-    static Place place_of(const Vector3& v) { return Place{{v.x, v.y, v.z, 0}}; }
+    static Vector3 velocity_from(const ValueArray& place) { return {place[0], place[1], place[2]}; }
+    static ValueArray place_of(const Quaternion& q) { return ValueArray{{q.w, q.x, q.y, q.z}}; }
+    static ValueArray place_of(const Vector3& v) { return ValueArray{{v.x, v.y, v.z, 0}}; }
 };
 
 }  // namespace hopcoil::scene

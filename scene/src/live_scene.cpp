@@ -25,14 +25,14 @@ struct LiveScene::Inside {
     Recording recording{scene, running};
     double time_s = 0;
 
-    void each_state(StateWriter& out) {
+    void visit_state(StateWriter& out) {
         out(time_s);
-        running.each_state(out);
+        running.visit_state(out);
     }
-    void each_state(StateReader& in) {
+    void visit_state(StateReader& in) {
         in(time_s);
         in.require(time_s >= 0);
-        running.each_state(in);
+        running.visit_state(in);
     }
 };
 
@@ -40,23 +40,23 @@ namespace {
 
 std::vector<std::byte> state_of(auto& inside) {
     StateWriter out;
-    inside.each_state(out);
+    inside.visit_state(out);
     return out.finished();
 }
 
 bool put_state(auto& inside, std::span<const std::byte> blob) {
     StateReader in{blob};
-    inside.each_state(in);
+    inside.visit_state(in);
     return in.is_whole();
 }
 
-bool is_finite(const Place& place) {
+bool is_finite(const ValueArray& place) {
     return std::all_of(place.numbers.begin(), place.numbers.end(),
                        [](double number) { return std::isfinite(number); });
 }
 
 /// As a target can be: a rotation of unit length.
-Place usable(const Place& place, const SceneTarget& target) {
+ValueArray usable(const ValueArray& place, const SceneTarget& target) {
     if (!is_finite(place)) {
         throw InvalidValue{target.name, std::numeric_limits<double>::quiet_NaN(), "finite numbers"};
     }
@@ -65,7 +65,7 @@ Place usable(const Place& place, const SceneTarget& target) {
     if (!(turn.w * turn.w + turn.x * turn.x + turn.y * turn.y + turn.z * turn.z > 0.5)) {
         throw InvalidValue{target.name, 0, "a rotation w, x, y, z that is not zero"};
     }
-    return Place{{turn.w, turn.x, turn.y, turn.z}};
+    return ValueArray{{turn.w, turn.x, turn.y, turn.z}};
 }
 
 }  // namespace
@@ -116,7 +116,7 @@ bool LiveScene::can_hold(std::size_t target) const {
     return !inside_->scene.targets.at(target).is_where_it_ends;
 }
 
-void LiveScene::hold(std::size_t target, const Place& place) {
+void LiveScene::hold(std::size_t target, const ValueArray& place) {
     const SceneTarget& held = inside_->scene.targets.at(target);
     if (!can_hold(target)) {
         throw InvalidValue{held.name, place[0], "a target that something follows"};
@@ -131,10 +131,10 @@ bool LiveScene::is_held(std::size_t target) const {
     return inside_->running.is_held(target);
 }
 
-Place LiveScene::target(std::size_t index) const {
+ValueArray LiveScene::target(std::size_t index) const {
     return inside_->running.target_shown(index, inside_->time_s);
 }
-CoursePoint LiveScene::mover(std::size_t index, std::size_t part) const {
+ValueAndVelocity LiveScene::mover(std::size_t index, std::size_t part) const {
     return inside_->running.shown(index, part);
 }
 

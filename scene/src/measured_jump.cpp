@@ -23,7 +23,7 @@ double settled_s(const Tuning& tuning) {
 }
 
 template <class M>
-JumpAnswer measure(M mover, double size, double seconds) {
+JumpResponse measure(M mover, double size, double seconds) {
     const double unit = 100 / size;
     const double dt = seconds / step_count;
     const std::array<double, 2> marks{0.1 * size, 0.9 * size};
@@ -32,7 +32,7 @@ JumpAnswer measure(M mover, double size, double seconds) {
                        {.distance = 0.01 * settling_band_percent * std::abs(size),
                         .speed = std::numeric_limits<double>::infinity()}};
     watcher.mover().jump(size);
-    JumpAnswer answer;
+    JumpResponse answer;
     answer.peak_time_s = Figure::none("it never passes the target");
     answer.rise_time_s = Figure::none("it does not reach 90 % of the way");
     answer.settling_time_s = Figure::none("it has not settled in the time looked at");
@@ -74,8 +74,8 @@ JumpAnswer measure(M mover, double size, double seconds) {
 
 /// Where and when it first turns, and the way back.
 template <class M>
-KickAnswer measure_kick(const M& mover, double seconds) {
-    KickAnswer answer;
+KickResponse measure_kick(const M& mover, double seconds) {
+    KickResponse answer;
     const double dt = seconds / step_count;
     const double start = mover.target();
     double peak_velocity = std::abs(mover.velocity());
@@ -126,9 +126,9 @@ KickAnswer measure_kick(const M& mover, double seconds) {
 
 }  // namespace
 
-KickAnswer measured_kick(const SceneMover& mover) {
+KickResponse measured_kick(const SceneMover& mover) {
     const double seconds =
-        2 * std::max(telling_time_s(mover.numbers, mover.start_velocity[0]), 1e-3);
+        2 * std::max(observation_time_s(mover.numbers, mover.initial_velocity[0]), 1e-3);
     return std::visit(
         [&](const auto& made) {
             using M = std::decay_t<decltype(made)>;
@@ -142,7 +142,7 @@ KickAnswer measured_kick(const SceneMover& mover) {
                 m.push(0U, 1.0);
             };
             if constexpr (follows && is_pushed) return measure_kick(made, seconds);
-            KickAnswer none;
+            KickResponse none;
             none.furthest = none.furthest_time_s = none.return_time_s = none.settling_time_s =
                 none.reversals = none.peak_velocity =
                     Figure::none("it has no velocity of its own to be kicked");
@@ -151,9 +151,9 @@ KickAnswer measured_kick(const SceneMover& mover) {
         make_mover(mover, false));
 }
 
-double telling_time_s(const MoverNumbers& numbers, double size) {
-    const bool is_relay = std::holds_alternative<RelayNumbers>(numbers);
-    if (const Tuning* tuning = tuning_of(numbers); tuning != nullptr && !is_relay) {
+double observation_time_s(const MoverParameters& numbers, double size) {
+    const bool is_cascade = std::holds_alternative<CascadeParameters>(numbers);
+    if (const Tuning* tuning = tuning_of(numbers); tuning != nullptr && !is_cascade) {
         return settled_s(*tuning);
     }
     if (const auto* glide = std::get_if<GlideTuning>(&numbers)) {
@@ -164,27 +164,27 @@ double telling_time_s(const MoverNumbers& numbers, double size) {
         run.cut(size);
         return 1.3 * run.time_left_s();
     }
-    if (const auto* settle = std::get_if<SettleNumbers>(&numbers)) {
+    if (const auto* settle = std::get_if<SettleParameters>(&numbers)) {
         return 1.6 * settle->tuning.duration_s;
     }
     if (const auto* curve = std::get_if<CurveMoveTuning>(&numbers)) return 1.2 * curve->duration_s;
-    if (const auto* coast = std::get_if<CoastNumbers>(&numbers)) {
+    if (const auto* coast = std::get_if<CoastParameters>(&numbers)) {
         return 8 * coast->tuning.slowing_half_life_s;
     }
     double sum_s = 0;
-    for (const Tuning& each : std::get<RelayNumbers>(numbers).tunings)
+    for (const Tuning& each : std::get<CascadeParameters>(numbers).tunings)
         sum_s += settled_s(each);
     return sum_s;
 }
 
-JumpAnswer measured_jump(const SceneMover& mover, double size) {
-    const double seconds = 2 * std::max(telling_time_s(mover.numbers, size), 1e-3);
+JumpResponse measured_jump(const SceneMover& mover, double size) {
+    const double seconds = 2 * std::max(observation_time_s(mover.numbers, size), 1e-3);
     return std::visit(
         [&](auto made) {
             if constexpr (requires { made.step(size, seconds); }) {
                 return measure(std::move(made), size, seconds);
             } else {
-                return JumpAnswer{};  // a coast has no target that could jump
+                return JumpResponse{};  // a coast has no target that could jump
             }
         },
         make_mover(mover, false));

@@ -179,8 +179,8 @@ class MoverReporter {
     }
 
     void add_stops(MoverReport& report, const std::vector<double>& values) const {
-        const auto* settle = std::get_if<SettleNumbers>(&mover_.numbers);
-        const auto* coast = std::get_if<CoastNumbers>(&mover_.numbers);
+        const auto* settle = std::get_if<SettleParameters>(&mover_.numbers);
+        const auto* coast = std::get_if<CoastParameters>(&mover_.numbers);
         if (report.lanes.size() > 1 || (settle == nullptr && coast == nullptr)) return;
         const double low = settle != nullptr ? settle->stops[0].low : coast->low[0];
         const double high = settle != nullptr ? settle->stops[0].high : coast->high[0];

@@ -47,8 +47,8 @@ PursuitTuning read_pursuit(TableReader& reader, Shape& shape) {
     return pursuit;
 }
 
-SettleNumbers read_settle(TableReader& reader, Shape& shape) {
-    SettleNumbers settle;
+SettleParameters read_settle(TableReader& reader, Shape& shape) {
+    SettleParameters settle;
     SettleTuning& tuning = settle.tuning;
     tuning.duration_s = reader.number("duration_s").value_or(tuning.duration_s);
     tuning.overshoot_percent =

@@ -20,9 +20,9 @@ bool contains(const std::vector<std::string>& names, const std::string& name) {
     return std::find(names.begin(), names.end(), name) != names.end();
 }
 
-Place quaternion_place(const Place& turns) {
+ValueArray quaternion_place(const ValueArray& turns) {
     const Quaternion q = turned_in_order({turns[0], turns[1], turns[2]});
-    return Place{{q.w, q.x, q.y, q.z}};
+    return ValueArray{{q.w, q.x, q.y, q.z}};
 }
 
 /// "x" is 0, "w" is 3; as columns are named.
@@ -32,7 +32,7 @@ std::optional<std::size_t> component_named(const std::string& name) {
     return axes.find(name);
 }
 
-bool can_turn(const MoverNumbers& numbers) {
+bool can_turn(const MoverParameters& numbers) {
     return std::holds_alternative<Tuning>(numbers) ||
            std::holds_alternative<GlideTuning>(numbers) ||
            std::holds_alternative<PursuitTuning>(numbers) ||
@@ -42,14 +42,14 @@ bool can_turn(const MoverNumbers& numbers) {
 /// Some numbers make no sense for some kinds of values.
 void check_kind(TableReader& reader, const SceneMover& mover, const Shape& shape) {
     const ValueKind kind = kind_of(shape);
-    const bool is_size = std::holds_alternative<SizeNumbers>(mover.numbers);
+    const bool is_size = std::holds_alternative<SizeParameters>(mover.numbers);
     if (kind == ValueKind::rotation && !can_turn(mover.numbers)) {
         reader.problem("",
                        "it cannot turn: a rotation takes a follower (exact and without a range), "
                        "a glide, a pursuit or a curve");
     }
     if (kind == ValueKind::angle &&
-        (is_size || std::holds_alternative<BoundedNumbers>(mover.numbers))) {
+        (is_size || std::holds_alternative<BoundedParameters>(mover.numbers))) {
         reader.problem("", "an angle goes round: it has no range and no size");
     }
     for (std::size_t i = 0; is_size && i < shape.count.value_or(1); ++i) {
@@ -91,7 +91,7 @@ void MoverReader::read_start(TableReader& reader, SceneMover& mover, Shape& shap
         mover.start = shape.kind == ValueKind::rotation ? quaternion_place(*start) : *start;
     }
     if (!has_velocity) return;
-    mover.start_velocity = in_shape(reader, "start_velocity", shape).value_or(Place{});
+    mover.initial_velocity = in_shape(reader, "initial_velocity", shape).value_or(ValueArray{});
     reader.each_table(
         "kicks", [](TableReader&) { return &table_facts("kick"); },
         [&](TableReader& kick) {
@@ -100,7 +100,7 @@ void MoverReader::read_start(TableReader& reader, SceneMover& mover, Shape& shap
             }
             const double at_s = required(kick, "at_s");
             if (at_s < 0) kick.problem("at_s", fmt::format("expected 0 or more, found {}", at_s));
-            mover.kicks.push_back({at_s, in_shape(kick, "velocity", shape).value_or(Place{})});
+            mover.kicks.push_back({at_s, in_shape(kick, "velocity", shape).value_or(ValueArray{})});
         });
     std::stable_sort(mover.kicks.begin(), mover.kicks.end(),
                      [](const Kick& a, const Kick& b) { return a.at_s < b.at_s; });
@@ -155,7 +155,7 @@ std::optional<Leader> MoverReader::find_leader(const std::string& name) const {
     const auto component = component_named(name.substr(dot + 1));
     auto whole = component ? find_leader(name.substr(0, dot)) : std::nullopt;
     if (!whole || whole->component) return std::nullopt;
-    const Course& path = scene_.targets[scene_.movers[whole->mover].target].path;
+    const Trajectory& path = scene_.targets[scene_.movers[whole->mover].target].path;
     if (path.kind() != ValueKind::vector || *component >= path.size()) return std::nullopt;
     whole->component = component;
     return whole;
@@ -165,13 +165,13 @@ SceneTarget MoverReader::led_target(const std::string& name, const Leader& leade
     const SceneMover& ahead = scene_.movers[leader.mover];
     const SceneTarget& its_target = scene_.targets[ahead.target];
     const std::size_t count = leader.component ? 1 : its_target.path.size();
-    const Place start = leader.seen({ahead.start, {}}, count).value;
+    const ValueArray start = leader.seen({ahead.start, {}}, count).value;
     std::vector<Target> lanes;
     for (std::size_t i = 0; i < count; ++i)
         lanes.emplace_back(MovesTarget{start[i], {}, {}});
     return {.name = name,
             .unit = its_target.unit,
-            .path = Course{leader.component ? ValueKind::number : its_target.kind(), lanes},
+            .path = Trajectory{leader.component ? ValueKind::number : its_target.kind(), lanes},
             .is_made_of_moves = its_target.is_made_of_moves,
             .leader = leader};
 }
@@ -241,17 +241,17 @@ void MoverReader::take_up_target(SceneMover& mover, Shape& shape, std::size_t ta
              .kind = goes_after.kind()};
 }
 
-MoverNumbers MoverReader::read_numbers(const std::string& kind, TableReader& reader,
-                                       Shape& shape) const {
+MoverParameters MoverReader::read_numbers(const std::string& kind, TableReader& reader,
+                                          Shape& shape) const {
     if (kind == "follower") return read_follower(reader, shape);
     if (kind == "glide") return read_glide(reader);
     if (kind == "pursuit") return read_pursuit(reader, shape);
     if (kind == "settle") return read_settle(reader, shape);
     if (kind == "curve") return read_curve(reader);
-    return read_relay(reader);
+    return read_cascade(reader);
 }
 
-MoverNumbers MoverReader::read_glide(TableReader& reader) const {
+MoverParameters MoverReader::read_glide(TableReader& reader) const {
     GlideTuning glide;
     if (reader.has("fraction") || reader.has("at_rate_hz")) {
         if (reader.has("half_life_s")) {
@@ -269,17 +269,17 @@ MoverNumbers MoverReader::read_glide(TableReader& reader) const {
 }
 
 /// A follower is exact, unless it names a scheme; free, unless it has a range or is a size.
-MoverNumbers MoverReader::read_follower(TableReader& reader, Shape& shape) const {
+MoverParameters MoverReader::read_follower(TableReader& reader, Shape& shape) const {
     const bool is_size = reader.flag("size").value_or(false);
     const Tuning tuning =
-        tunings_.read(reader, "tuning", is_size ? SizeNumbers{}.tuning : Tuning{});
+        tunings_.read(reader, "tuning", is_size ? SizeParameters{}.tuning : Tuning{});
     const bool is_bounded = reader.has_any("low") || reader.has_any("high") || reader.has("margin");
     const bool is_stepped =
         reader.has("scheme") || reader.has("guard") || reader.has("most_substeps");
     if (is_size + is_bounded + is_stepped > 1) {
         reader.problem("", "expected one of size, low and high, or scheme");
     }
-    if (is_size) return SizeNumbers{tuning};
+    if (is_size) return SizeParameters{tuning};
     if (is_bounded) return read_bounded(reader, tuning, shape);
     if (!is_stepped) return tuning;
     if (!reader.has("scheme")) {
@@ -289,7 +289,7 @@ MoverNumbers MoverReader::read_follower(TableReader& reader, Shape& shape) const
         reader.problem(
             "", fmt::format("expected a key 'scheme' beside its guard: {}", any_of(schemes)));
     }
-    SteppedNumbers stepped{.tuning = tuning};
+    SteppedParameters stepped{.tuning = tuning};
     if (const auto name = reader.choice("scheme")) {
         stepped.stepping.scheme = find_scheme(*name).value_or(stepped.stepping.scheme);
     }
@@ -302,9 +302,9 @@ MoverNumbers MoverReader::read_follower(TableReader& reader, Shape& shape) const
     return stepped;
 }
 
-MoverNumbers MoverReader::read_bounded(TableReader& reader, const Tuning& tuning,
-                                       Shape& shape) const {
-    BoundedNumbers bounded{.tuning = tuning};
+MoverParameters MoverReader::read_bounded(TableReader& reader, const Tuning& tuning,
+                                          Shape& shape) const {
+    BoundedParameters bounded{.tuning = tuning};
     const auto low = in_shape(reader, "low", shape, OneForAll::yes);
     const auto high = in_shape(reader, "high", shape, OneForAll::yes);
     bounded.margin = reader.number("margin").value_or(bounded.margin);
@@ -330,27 +330,27 @@ MoverNumbers MoverReader::read_bounded(TableReader& reader, const Tuning& tuning
     return bounded;
 }
 
-RelayNumbers MoverReader::read_relay(TableReader& reader) const {
-    RelayNumbers relay;
+CascadeParameters MoverReader::read_cascade(TableReader& reader) const {
+    CascadeParameters cascade;
     reader.each_table(
         "links", [](TableReader&) { return &table_facts("link"); },
         [&](TableReader& link) {
             const auto name = link.text("name");
             if (!link.has("name")) link.problem("", "expected a key 'name'");
-            if (name && contains(relay.names, *name)) {
+            if (name && contains(cascade.names, *name)) {
                 link.problem("name", fmt::format("another link has the name '{}' already", *name));
             }
-            relay.names.push_back(name.value_or(fmt::format("link{}", relay.names.size())));
-            relay.tunings.push_back(tunings_.read(link, "tuning"));
+            cascade.names.push_back(name.value_or(fmt::format("link{}", cascade.names.size())));
+            cascade.tunings.push_back(tunings_.read(link, "tuning"));
         });
-    if (relay.names.empty()) {
+    if (cascade.names.empty()) {
         reader.problem(reader.has("links") ? "links" : "",
                        "expected a list 'links' of tables such as { name = \"lamp\", tuning = { "
                        "frequency_hz = 2 } }");
-        relay.names.emplace_back("link");
-        relay.tunings.emplace_back();
+        cascade.names.emplace_back("link");
+        cascade.tunings.emplace_back();
     }
-    return relay;
+    return cascade;
 }
 
 void MoverReader::read_coast(TableReader& reader, const std::string& name,
@@ -359,7 +359,7 @@ void MoverReader::read_coast(TableReader& reader, const std::string& name,
     Shape shape;
     read_start(reader, mover, shape, true);
     read_watch(reader, mover, shape);
-    CoastNumbers coast;
+    CoastParameters coast;
     CoastTuning& tuning = coast.tuning;
     tuning.slowing_half_life_s =
         reader.number("slowing_half_life_s").value_or(tuning.slowing_half_life_s);
@@ -391,7 +391,7 @@ void MoverReader::read_coast(TableReader& reader, const std::string& name,
     mover.target = scene_.targets.size();
     scene_.targets.push_back({.name = name + ".target",
                               .unit = shape.unit.value_or(""),
-                              .path = Course{kind_of(shape), std::move(lanes)},
+                              .path = Trajectory{kind_of(shape), std::move(lanes)},
                               .is_made_of_moves = true,
                               .is_where_it_ends = true});
     add(std::move(mover), place_in_files);
@@ -402,7 +402,7 @@ void MoverReader::read_pose(TableReader& reader, const std::string& name,
                             std::size_t place_in_files) {
     const PoseTuning tuning = tunings_.read_pose(reader, "tuning");
     Body body{.name = name};
-    const auto read_part = [&](const std::string& part, MoverNumbers numbers,
+    const auto read_part = [&](const std::string& part, MoverParameters numbers,
                                std::optional<MoverPart>& place) {
         const std::string full = name + '.' + part;
         const auto target = find_target(reader, part, full);
@@ -421,7 +421,7 @@ void MoverReader::read_pose(TableReader& reader, const std::string& name,
     };
     read_part("position", tuning.position, body.position);
     read_part("rotation", tuning.rotation, body.rotation);
-    read_part("scale", SizeNumbers{tuning.scale}, body.scale);
+    read_part("scale", SizeParameters{tuning.scale}, body.scale);
     if (!reader.has("position") && !reader.has("rotation") && !reader.has("scale")) {
         reader.problem("", "expected a target for one of position, rotation and scale");
     }

@@ -33,7 +33,7 @@ class MoverReader {
     /// The movers as they stand in the files, whatever their kinds; leaders are named anew.
     void put_in_order();
 
-    /// What leads a target: "lamp", "string.tassel" for a relay's link (its last, without one),
+    /// What leads a target: "lamp", "string.tassel" for a cascade's link (its last, without one),
     /// "skiff.x" for one number of a vector. Nothing when no mover read so far has that name.
     [[nodiscard]] std::optional<Leader> find_leader(const std::string& name) const;
     /// A target that is a mover's output, at its start; of the mover's unit.
@@ -54,13 +54,13 @@ class MoverReader {
     static void read_watch(TableReader& reader, SceneMover& mover, const Shape& shape);
     void read_coast(TableReader& reader, const std::string& name, std::size_t place_in_files);
     void read_pose(TableReader& reader, const std::string& name, std::size_t place_in_files);
-    [[nodiscard]] MoverNumbers read_numbers(const std::string& kind, TableReader& reader,
-                                            Shape& shape) const;
-    [[nodiscard]] MoverNumbers read_follower(TableReader& reader, Shape& shape) const;
-    [[nodiscard]] MoverNumbers read_glide(TableReader& reader) const;
-    [[nodiscard]] MoverNumbers read_bounded(TableReader& reader, const Tuning& tuning,
-                                            Shape& shape) const;
-    [[nodiscard]] RelayNumbers read_relay(TableReader& reader) const;
+    [[nodiscard]] MoverParameters read_numbers(const std::string& kind, TableReader& reader,
+                                               Shape& shape) const;
+    [[nodiscard]] MoverParameters read_follower(TableReader& reader, Shape& shape) const;
+    [[nodiscard]] MoverParameters read_glide(TableReader& reader) const;
+    [[nodiscard]] MoverParameters read_bounded(TableReader& reader, const Tuning& tuning,
+                                               Shape& shape) const;
+    [[nodiscard]] CascadeParameters read_cascade(TableReader& reader) const;
 
     Scene& scene_;
     const DeclaredNames& declared_;
@@ -69,9 +69,9 @@ class MoverReader {
     std::vector<std::size_t> places_;  ///< of the movers read so far
 };
 
-// Numbers that need nothing but their own table.
+// Parameters that need nothing but their own table.
 [[nodiscard]] PursuitTuning read_pursuit(TableReader& reader, Shape& shape);
-[[nodiscard]] SettleNumbers read_settle(TableReader& reader, Shape& shape);
+[[nodiscard]] SettleParameters read_settle(TableReader& reader, Shape& shape);
 [[nodiscard]] CurveMoveTuning read_curve(TableReader& reader);
 
 }  // namespace hopcoil::scene

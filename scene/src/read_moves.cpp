@@ -98,27 +98,29 @@ void check_kind(TableReader& reader, const Shape& shape) {
     }
 }
 
-std::optional<Course> MovesReader::read(TableReader& reader, Shape& shape, bool required) {
-    const Place start = in_shape(reader, "start", shape).value_or(Place{});
+std::optional<Trajectory> MovesReader::read(TableReader& reader, Shape& shape, bool required) {
+    const ValueArray start = in_shape(reader, "start", shape).value_or(ValueArray{});
     if (required && !reader.has("moves")) {
         reader.problem("",
                        "expected a key 'moves' (a list of jumps, ramps and sines), 'csv' or 'gltf' "
                        "(files), 'follows' (what moves) or 'layers'");
     }
     read_list(reader, start, shape);
-    std::optional<Course> made;
-    try_to(reader, [&] { made = Course{kind_of(shape), targets(start, shape.count.value_or(1))}; });
+    std::optional<Trajectory> made;
+    try_to(reader, [&] {
+        made = Trajectory{kind_of(shape), targets(start, shape.count.value_or(1))};
+    });
     return made;
 }
 
-std::vector<Target> MovesReader::targets(const Place& start, std::size_t count) const {
+std::vector<Target> MovesReader::targets(const ValueArray& start, std::size_t count) const {
     std::vector<Target> made;
     for (std::size_t i = 0; i < count; ++i)
         made.emplace_back(MovesTarget{start[i], lanes_[i].moves, lanes_[i].waves});
     return made;
 }
 
-void MovesReader::read_list(TableReader& reader, const Place& start, Shape& shape) {
+void MovesReader::read_list(TableReader& reader, const ValueArray& start, Shape& shape) {
     reader.each_table("moves", facts_of_move, [&](TableReader& move) {
         const Lanes before = lanes_;
         read_one(move, shape);

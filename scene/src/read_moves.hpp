@@ -6,8 +6,8 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/course.hpp>
 #include <hopcoil/scene/target.hpp>
+#include <hopcoil/scene/trajectory.hpp>
 
 #include "reading.hpp"
 #include "toml_reader.hpp"
@@ -21,7 +21,7 @@ class MovesReader {
 
     /// What it does, if it can be done; the shape of its places. `required`: there have to be
     /// moves.
-    [[nodiscard]] std::optional<Course> read(TableReader& reader, Shape& shape, bool required);
+    [[nodiscard]] std::optional<Trajectory> read(TableReader& reader, Shape& shape, bool required);
 
     [[nodiscard]] bool is_random() const noexcept { return is_random_; }
 
@@ -32,14 +32,14 @@ class MovesReader {
     };
     using Lanes = std::array<Lane, most_numbers>;
 
-    void read_list(TableReader& reader, const Place& start, Shape& shape);
+    void read_list(TableReader& reader, const ValueArray& start, Shape& shape);
     void read_one(TableReader& move, Shape& shape);
     void read_straight(TableReader& move, Shape& shape);
     void read_path(TableReader& move, Shape& shape);
     void read_wave(TableReader& move, Shape& shape);
     void read_random_steps(TableReader& move, Shape& shape);
     [[nodiscard]] std::uint64_t stream(const TableReader& move, std::size_t lane);
-    [[nodiscard]] std::vector<Target> targets(const Place& start, std::size_t count) const;
+    [[nodiscard]] std::vector<Target> targets(const ValueArray& start, std::size_t count) const;
 
     std::uint64_t seed_;
     Lanes lanes_;

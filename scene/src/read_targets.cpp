@@ -81,7 +81,7 @@ void TargetReader::read_moves(TableReader& reader, const std::string& name) {
     Shape shape;
     read_kind(reader, shape);
     MovesReader moves{scene_.seed};
-    std::optional<Course> path = moves.read(reader, shape, true);
+    std::optional<Trajectory> path = moves.read(reader, shape, true);
     check_kind(reader, shape);
     scene_.is_random = scene_.is_random || moves.is_random();
     if (!path) return;
@@ -169,7 +169,7 @@ void TargetReader::read_layers(TableReader& reader, const std::string& name) {
     if (layers.empty() && reader.array("layers") != nullptr && reader.array("layers")->empty()) {
         reader.problem("layers", "expected at least one layer, such as { follows = \"breath\" }");
     }
-    std::optional<Course> path = moves.read(reader, shape, false);
+    std::optional<Trajectory> path = moves.read(reader, shape, false);
     scene_.is_random = scene_.is_random || moves.is_random();
     if (!path || layers.empty()) return;
     scene_.targets.push_back({.name = name,
@@ -264,7 +264,7 @@ void TargetReader::read_record(TableReader& reader, const std::string& name) {
                                                   : ValueKind::number;
         scene_.targets.push_back({.name = name,
                                   .unit = rotation ? "" : shape.unit.value_or(""),
-                                  .path = Course{kind, std::move(targets)}});
+                                  .path = Trajectory{kind, std::move(targets)}});
     });
 }
 
@@ -290,7 +290,7 @@ void TargetReader::read_model(TableReader& reader, const std::string& name) {
                     scene_.targets.push_back(
                         {.name = name,
                          .unit = track->kind == TrackKind::translation ? "m" : "",
-                         .path = course_from(*track, after_end)});
+                         .path = trajectory_from(*track, after_end)});
                 });
                 return;
             }

@@ -19,7 +19,7 @@ bool uses(const toml::table& table, const std::vector<std::string>& keys) {
                        [&](const std::string& key) { return table.contains(key); });
 }
 
-enum class Form : std::uint8_t { feel, spring, damped_spring, rates, wish, calming };
+enum class Form : std::uint8_t { feel, spring, damped_spring, rates, wish, decay };
 
 const std::vector<std::string>& spring_keys() {
     static const std::vector<std::string> keys{"mass_kg", "stiffness_n_per_m", "damping_n_s_per_m"};
@@ -42,10 +42,10 @@ std::optional<Form> form_of(TableReader& reader) {
     const bool spring = uses(table, spring_keys());
     const bool rates = uses(table, rate_keys());
     const bool wish = uses(table, wish_keys());
-    const bool calming = table.contains("half_life_s");
+    const bool decay = table.contains("half_life_s");
     const bool ratio = table.contains("damping_ratio");
     const bool ratio_elsewhere = ratio && (rates || wish || table.contains("damping_n_s_per_m"));
-    if (feel + spring + rates + wish + calming > 1 || ratio_elsewhere) {
+    if (feel + spring + rates + wish + decay > 1 || ratio_elsewhere) {
         reader.problem(
             "", fmt::format("expected keys of one form only: {}; or {}; or {}; or {}; "
                             "or half_life_s and damping_ratio",
@@ -56,7 +56,7 @@ std::optional<Form> form_of(TableReader& reader) {
     if (spring) return ratio ? Form::damped_spring : Form::spring;
     if (rates) return Form::rates;
     if (wish) return Form::wish;
-    return calming ? Form::calming : Form::feel;
+    return decay ? Form::decay : Form::feel;
 }
 
 Tuning tuning_by_feel(TableReader& reader) {
@@ -87,10 +87,10 @@ Tuning tuning_in_form(Form form, TableReader& reader) {
                                 .lead = number_or("lead", 0)});
         case Form::damped_spring:
             return tuning_from(
-                DampedSpring{.mass_kg = number_or("mass_kg", 1),
-                             .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
-                             .damping_ratio = required(reader, "damping_ratio"),
-                             .lead = number_or("lead", 0)});
+                SpringByRatio{.mass_kg = number_or("mass_kg", 1),
+                              .stiffness_n_per_m = required(reader, "stiffness_n_per_m"),
+                              .damping_ratio = required(reader, "damping_ratio"),
+                              .lead = number_or("lead", 0)});
         case Form::rates:
             return tuning_from(
                 Coefficients{.y_rate_s = required(reader, "y_rate_s"),
@@ -102,10 +102,10 @@ Tuning tuning_in_form(Form form, TableReader& reader) {
                      .settling_time_s = required(reader, "settling_time_s"),
                      .lead = number_or("lead", 0),
                      .most_anticipation_percent = reader.number("most_anticipation_percent")});
-        case Form::calming:
-            return tuning_from(Calming{.half_life_s = required(reader, "half_life_s"),
-                                       .damping_ratio = number_or("damping_ratio", 1),
-                                       .lead = number_or("lead", 0)});
+        case Form::decay:
+            return tuning_from(DecayHalfLife{.half_life_s = required(reader, "half_life_s"),
+                                             .damping_ratio = number_or("damping_ratio", 1),
+                                             .lead = number_or("lead", 0)});
     }
     return tuning_by_feel(reader);
 }
@@ -120,7 +120,7 @@ const TableFacts& facts_of(Form form) {
             return table_facts("tuning by coefficients");
         case Form::wish:
             return table_facts("tuning by wish");
-        case Form::calming:
+        case Form::decay:
             return table_facts("tuning by half-life");
         default:
             return table_facts("tuning by feel");
@@ -260,8 +260,8 @@ SharedTuning read_named_tuning(const toml::table& table, const std::string& name
     } else {
         reader.finish();
     }
-    const bool says_nothing = table.size() == (table.contains("about") ? 1 : 0);
-    if (says_nothing) {
+    const bool has_no_options = table.size() == (table.contains("about") ? 1 : 0);
+    if (has_no_options) {
         reader.problem("",
                        "expected numbers: frequency_hz and damping_ratio, or another form of a "
                        "tuning");

@@ -45,11 +45,11 @@ std::string count_in_words(const Shape& shape) {
 
 }  // namespace
 
-std::optional<Place> in_shape(TableReader& reader, const Quantity& quantity, Shape& shape,
-                              OneForAll one) {
+std::optional<ValueArray> in_shape(TableReader& reader, const Quantity& quantity, Shape& shape,
+                                   OneForAll one) {
     agree_on_unit(reader, quantity, shape);
     if (!shape.count) shape.count = quantity.count;
-    if (one == OneForAll::yes && !quantity.is_list) return Place::all(quantity.value[0]);
+    if (one == OneForAll::yes && !quantity.is_list) return ValueArray::all(quantity.value[0]);
     if (quantity.count == *shape.count) return quantity.value;
     reader.problem(
         quantity.key,
@@ -58,8 +58,8 @@ std::optional<Place> in_shape(TableReader& reader, const Quantity& quantity, Sha
     return std::nullopt;
 }
 
-std::optional<Place> in_shape(TableReader& reader, const std::string& key, Shape& shape,
-                              OneForAll one) {
+std::optional<ValueArray> in_shape(TableReader& reader, const std::string& key, Shape& shape,
+                                   OneForAll one) {
     const std::optional<Quantity> quantity = reader.quantity(key);
     return quantity ? in_shape(reader, *quantity, shape, one) : std::nullopt;
 }
@@ -73,9 +73,9 @@ std::optional<double> in_unit(TableReader& reader, const std::string& key, Shape
     return std::nullopt;
 }
 
-Place factors(TableReader& reader, const std::string& key, const Shape& shape) {
+ValueArray factors(TableReader& reader, const std::string& key, const Shape& shape) {
     Shape plain{.unit = "", .count = shape.count};
-    return in_shape(reader, key, plain, OneForAll::yes).value_or(Place::all(1));
+    return in_shape(reader, key, plain, OneForAll::yes).value_or(ValueArray::all(1));
 }
 
 }  // namespace hopcoil::scene

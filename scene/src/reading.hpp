@@ -52,17 +52,17 @@ struct Shape {
 enum class OneForAll : std::uint8_t { no, yes };
 
 /// A place or a speed of a shape; nothing when it is missing, or wrong and noted.
-[[nodiscard]] std::optional<Place> in_shape(TableReader& reader, const std::string& key,
-                                            Shape& shape, OneForAll one = OneForAll::no);
-[[nodiscard]] std::optional<Place> in_shape(TableReader& reader, const Quantity& quantity,
-                                            Shape& shape, OneForAll one = OneForAll::no);
+[[nodiscard]] std::optional<ValueArray> in_shape(TableReader& reader, const std::string& key,
+                                                 Shape& shape, OneForAll one = OneForAll::no);
+[[nodiscard]] std::optional<ValueArray> in_shape(TableReader& reader, const Quantity& quantity,
+                                                 Shape& shape, OneForAll one = OneForAll::no);
 
 /// One number in the shape's unit: a top speed.
 [[nodiscard]] std::optional<double> in_unit(TableReader& reader, const std::string& key,
                                             Shape& shape);
 
 /// A number, or one for each axis, without unit; all ones when it is missing.
-[[nodiscard]] Place factors(TableReader& reader, const std::string& key, const Shape& shape);
+[[nodiscard]] ValueArray factors(TableReader& reader, const std::string& key, const Shape& shape);
 
 /// Notes a file that cannot be read at the key that names it, and what is wrong inside one.
 template <class Read>

@@ -17,7 +17,7 @@ ChannelKind channel_kind(ValueKind kind) {
     return kind == ValueKind::vector ? ChannelKind::vector : ChannelKind::scalar;
 }
 
-double* put(double* at, const Place& place, std::size_t count) {
+double* put(double* at, const ValueArray& place, std::size_t count) {
     return std::copy_n(place.numbers.begin(), count, at);
 }
 
@@ -125,12 +125,12 @@ std::span<const double> Recording::row(double time_s) {
         if (piece.from == Piece::From::target) {
             at = put(at, running_.target_shown(piece.index, time_s), piece.value_size);
         } else if (piece.from == Piece::From::mover) {
-            const CoursePoint point = running_.shown(piece.index, piece.part);
+            const ValueAndVelocity point = running_.shown(piece.index, piece.part);
             at = put(put(at, point.value, piece.value_size), point.velocity, piece.velocity_size);
         } else if (piece.value_size == 1 && piece.velocity_size == 1) {
             at = running_.read_flock(piece.index, piece.movers, at);
         } else {
-            const CoursePoint point = running_.shown(piece.index, 0);
+            const ValueAndVelocity point = running_.shown(piece.index, 0);
             at = put(put(at, point.value, piece.value_size), point.velocity, piece.velocity_size);
         }
     }

@@ -34,7 +34,7 @@ std::string what_the_guard_did(const GuardLog& log) {
 /// Of a follower stepped by a scheme: what its guard did, and whether it rings or is beyond the
 /// rate.
 std::vector<std::string> warnings_of(const SceneMover& item, const GuardLog& log, double rate_hz) {
-    const auto* stepped = std::get_if<SteppedNumbers>(&item.numbers);
+    const auto* stepped = std::get_if<SteppedParameters>(&item.numbers);
     if (stepped == nullptr) return {};
     std::vector<std::string> warnings;
     const auto scheme = facts_of(stepped->stepping.scheme).in_words;

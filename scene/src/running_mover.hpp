@@ -20,26 +20,27 @@ class RunningMover {
     virtual bool advance(double frame_end_s) = 0;
 
     /// Its target is there, and moves so.
-    virtual void meet(const CoursePoint& point) = 0;
+    virtual void meet(const ValueAndVelocity& point) = 0;
 
     /// On to `end_s` after a target that another mover leads, where that comes in by `before` and
     /// goes on by `after`.
-    virtual bool advance_led(double end_s, const CoursePoint& before, const CoursePoint& after) = 0;
+    virtual bool advance_led(double end_s, const ValueAndVelocity& before,
+                             const ValueAndVelocity& after) = 0;
 
     /// On to `end_s` after a target that goes straight to `place`, whatever its course is.
-    virtual bool advance_straight(double end_s, const Place& place) = 0;
+    virtual bool advance_straight(double end_s, const ValueArray& place) = 0;
 
     /// From now on it leads others, and keeps what it hands to them.
     virtual void begin_to_lead(std::size_t parts) = 0;
     /// What it hands to those it leads: coming up to where it is now, and from there on. An angle
     /// goes on past the seam.
-    [[nodiscard]] virtual CoursePoint output_before(std::size_t part) const = 0;
-    [[nodiscard]] virtual CoursePoint output_after(std::size_t part) const = 0;
+    [[nodiscard]] virtual ValueAndVelocity output_before(std::size_t part) const = 0;
+    [[nodiscard]] virtual ValueAndVelocity output_after(std::size_t part) const = 0;
 
     /// As it is shown: an angle in (-pi, pi].
-    [[nodiscard]] virtual CoursePoint shown(std::size_t part) const = 0;
+    [[nodiscard]] virtual ValueAndVelocity shown(std::size_t part) const = 0;
     /// The target that it is going after; of a coast, where it will come to rest.
-    [[nodiscard]] virtual Place target() const = 0;
+    [[nodiscard]] virtual ValueArray target() const = 0;
 
     /// The first of its kicks after a time; infinity when there is none.
     [[nodiscard]] virtual double next_kick_s(double time_s) const = 0;
@@ -71,7 +72,7 @@ class RunningMover {
 [[nodiscard]] std::unique_ptr<RunningMover> make_running_rotation(const SceneMover& item,
                                                                   const SceneTarget& target);
 
-/// A knot this near to a frame's end is at its end: both are rounded.
+/// A breakpoint this near to a frame's end is at its end: both are rounded.
 inline constexpr double same_time_s = 1e-9;
 
 }  // namespace hopcoil::scene

@@ -48,27 +48,27 @@ class MoverMaker {
     Movers operator()(const GlideTuning& tuning) const { return Glide<T>{tuning, start_}; }
     Movers operator()(const PursuitTuning& tuning) const { return Pursuit<T>{tuning, start_}; }
     Movers operator()(const CurveMoveTuning& tuning) const { return CurveMove<T>{tuning, start_}; }
-    Movers operator()(const SettleNumbers& numbers) const {
+    Movers operator()(const SettleParameters& numbers) const {
         return Kit<T>::settle(numbers, start_);
     }
-    Movers operator()(const RelayNumbers& numbers) const {
-        return Relay<T>{numbers.tunings, start_};
+    Movers operator()(const CascadeParameters& numbers) const {
+        return Cascade<T>{numbers.tunings, start_};
     }
-    Movers operator()(const CoastNumbers& numbers) const {
+    Movers operator()(const CoastParameters& numbers) const {
         Coast<T> coast{numbers.tuning, start_};
         coast.set_bounds(Kit<T>::value_from(numbers.low), Kit<T>::value_from(numbers.high));
         return coast;
     }
-    Movers operator()(const SteppedNumbers& numbers) const {
+    Movers operator()(const SteppedParameters& numbers) const {
         return SteppedFollower<T>{numbers.tuning, numbers.stepping, start_};
     }
-    Movers operator()(const BoundedNumbers& numbers) const {
+    Movers operator()(const BoundedParameters& numbers) const {
         return BoundedFollower<T>{
             numbers.tuning,
             {Kit<T>::value_from(numbers.low), Kit<T>::value_from(numbers.high), numbers.margin},
             start_};
     }
-    Movers operator()(const SizeNumbers& numbers) const {
+    Movers operator()(const SizeParameters& numbers) const {
         return SizeFollower<T>{numbers.tuning, start_};
     }
 
@@ -118,12 +118,13 @@ class RunningMoverOf final : public RunningMover {
           target_{&target},
           is_led_{target.is_led()},
           angle_{target.is_angle()},
-          has_bent_course_{std::holds_alternative<BoundedNumbers>(item.numbers) ||
-                           std::holds_alternative<SizeNumbers>(item.numbers)},
+          has_bent_course_{std::holds_alternative<BoundedParameters>(item.numbers) ||
+                           std::holds_alternative<SizeParameters>(item.numbers)},
           knows_velocity_{is_led_ || !target.path.is_straight()},
           mover_{std::visit(MoverMaker<T>{item, target.is_angle()}, item.numbers)} {
-        if (!(item.start_velocity == Place{})) push(Kit<T>::velocity_from(item.start_velocity));
-        const T begin = course_point(0, false).value;
+        if (!(item.initial_velocity == ValueArray{}))
+            push(Kit<T>::velocity_from(item.initial_velocity));
+        const T begin = point_at(0, false).value;
         go_shorter_way(begin);
         const T first = as_target(begin);
         std::visit(
@@ -132,29 +133,30 @@ class RunningMoverOf final : public RunningMover {
                     mover.cut(first);
             },
             mover_);
-        if (!is_led_) take_up(course_point(0, true));
+        if (!is_led_) take_up(point_at(0, true));
         kick_now();
     }
 
     bool advance(double frame_end_s) override {
         while (time_s_ < frame_end_s) {
-            const double knot_s = next_knot_s();
-            const bool at_knot = knot_s <= frame_end_s + same_time_s;
-            const double end_s = at_knot ? knot_s : frame_end_s;
-            const Point end = course_point(end_s, false);
+            const double breakpoint_s = next_breakpoint_s();
+            const bool at_breakpoint = breakpoint_s <= frame_end_s + same_time_s;
+            const double end_s = at_breakpoint ? breakpoint_s : frame_end_s;
+            const Point end = point_at(end_s, false);
             if (!go_on(end, end_s)) return false;
-            if (!at_knot) continue;
+            if (!at_breakpoint) continue;
             // What the target does in no time: a jump, or a new velocity.
-            const Point after = course_point(end_s, true);
+            const Point after = point_at(end_s, true);
             if (!(after == end)) take_up(after);
             kick_now();
         }
         return true;
     }
 
-    void meet(const CoursePoint& point) override { take_up(point_from(point)); }
+    void meet(const ValueAndVelocity& point) override { take_up(point_from(point)); }
 
-    bool advance_led(double end_s, const CoursePoint& before, const CoursePoint& after) override {
+    bool advance_led(double end_s, const ValueAndVelocity& before,
+                     const ValueAndVelocity& after) override {
         if (!go_on(point_from(before), end_s)) return false;
         if (!(after.value == before.value && after.velocity == before.velocity)) {
             take_up(point_from(after));
@@ -163,25 +165,25 @@ class RunningMoverOf final : public RunningMover {
         return true;
     }
 
-    bool advance_straight(double end_s, const Place& place) override {
+    bool advance_straight(double end_s, const ValueArray& place) override {
         const Point end{Kit<T>::value_from(place), {}};
         if (!go_on(end, end_s, Along::chord)) return false;
         kick_now();
         return true;
     }
 
-    void save(StateWriter& out) override { each_state(out); }
-    void load(StateReader& in) override { each_state(in); }
+    void save(StateWriter& out) override { visit_state(out); }
+    void load(StateReader& in) override { visit_state(in); }
 
     void begin_to_lead(std::size_t parts) override {
         for (std::size_t part = 0; part < parts; ++part)
             arrivals_.push_back(shown(part));
     }
-    [[nodiscard]] CoursePoint output_before(std::size_t part) const override {
+    [[nodiscard]] ValueAndVelocity output_before(std::size_t part) const override {
         return arrivals_.at(part);
     }
-    [[nodiscard]] CoursePoint output_after(std::size_t part) const override {
-        CoursePoint here = shown(part);
+    [[nodiscard]] ValueAndVelocity output_after(std::size_t part) const override {
+        ValueAndVelocity here = shown(part);
         if (angle_) {
             const double before = arrivals_.at(part).value[0];
             here.value[0] = before + wrapped_rad(here.value[0] - before);
@@ -189,9 +191,9 @@ class RunningMoverOf final : public RunningMover {
         return here;
     }
 
-    [[nodiscard]] CoursePoint shown(std::size_t part) const override {
-        CoursePoint point = std::visit(
-            [part](const auto& mover) -> CoursePoint {
+    [[nodiscard]] ValueAndVelocity shown(std::size_t part) const override {
+        ValueAndVelocity point = std::visit(
+            [part](const auto& mover) -> ValueAndVelocity {
                 if constexpr (requires { mover.value(part); }) {
                     return {Kit<T>::place_of(mover.value(part)),
                             Kit<T>::place_of(mover.velocity(part))};
@@ -203,7 +205,7 @@ class RunningMoverOf final : public RunningMover {
         if (angle_) point.value[0] = wrapped_rad(point.value[0]);
         return point;
     }
-    [[nodiscard]] Place target() const override {
+    [[nodiscard]] ValueArray target() const override {
         return std::visit([](const auto& mover) { return Kit<T>::place_of(mover.target()); },
                           mover_);
     }
@@ -237,21 +239,21 @@ class RunningMoverOf final : public RunningMover {
     enum class Along : unsigned char { course, chord };
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         std::visit([&](auto& mover) { fields(mover); }, mover_);
-        for (CoursePoint& arrival : arrivals_)
+        for (ValueAndVelocity& arrival : arrivals_)
             fields(arrival.value.numbers, arrival.velocity.numbers);
         fields(time_s_, step_length_, turns_rad_);
         fields.require(time_s_ >= 0);
     }
 
-    static Point point_from(const CoursePoint& point) {
+    static Point point_from(const ValueAndVelocity& point) {
         return {Kit<T>::value_from(point.value), Kit<T>::velocity_from(point.velocity)};
     }
 
-    [[nodiscard]] Point course_point(double time_s, bool after) const {
+    [[nodiscard]] Point point_at(double time_s, bool after) const {
         if constexpr (std::is_same_v<T, double>) {
-            const Target& lane = target_->path.lane();
+            const Target& lane = target_->path.component();
             const TargetPoint point = after ? lane.after(time_s) : lane.before(time_s);
             return {point.value, point.velocity};
         } else {
@@ -259,15 +261,16 @@ class RunningMoverOf final : public RunningMover {
         }
     }
 
-    [[nodiscard]] double next_knot_s() const {
-        double knot_s = target_->path.next_knot_s(time_s_);
-        if (!item_->kicks.empty()) knot_s = std::min(knot_s, next_kick_s(time_s_));
+    [[nodiscard]] double next_breakpoint_s() const {
+        double breakpoint_s = target_->path.next_breakpoint_s(time_s_);
+        if (!item_->kicks.empty()) breakpoint_s = std::min(breakpoint_s, next_kick_s(time_s_));
         // What is bent in the mover's own coordinate is straight in short steps.
         constexpr double steps_per_s = 480;
-        if (has_bent_course_ && !(course_point(time_s_, true).velocity == Velocity{})) {
-            knot_s = std::min(knot_s, (std::floor(time_s_ * steps_per_s + 1e-6) + 1) / steps_per_s);
+        if (has_bent_course_ && !(point_at(time_s_, true).velocity == Velocity{})) {
+            breakpoint_s = std::min(breakpoint_s,
+                                    (std::floor(time_s_ * steps_per_s + 1e-6) + 1) / steps_per_s);
         }
-        return knot_s;
+        return breakpoint_s;
     }
 
     [[nodiscard]] T as_target(const T& value) const {
@@ -283,7 +286,7 @@ class RunningMoverOf final : public RunningMover {
     /// way alone.
     void go_shorter_way(const T& value) {
         if constexpr (std::is_same_v<T, double>) {
-            const auto* settle = std::get_if<SettleNumbers>(&item_->numbers);
+            const auto* settle = std::get_if<SettleParameters>(&item_->numbers);
             if (!angle_ || (settle != nullptr && settle->stops[0] != Stops{})) return;
             const double from =
                 std::visit([](const auto& mover) -> double { return mover.target(); }, mover_);
@@ -374,14 +377,14 @@ class RunningMoverOf final : public RunningMover {
 
     template <class Coasting>
     void launch(Coasting& coast, const Velocity& velocity) const {
-        const auto& numbers = std::get<CoastNumbers>(item_->numbers);
+        const auto& numbers = std::get<CoastParameters>(item_->numbers);
         if (numbers.snap_points.empty()) {
             coast.launch(velocity);
             return;
         }
         std::vector<T> points;
         points.reserve(numbers.snap_points.size());
-        for (const Place& point : numbers.snap_points)
+        for (const ValueArray& point : numbers.snap_points)
             points.push_back(Kit<T>::value_from(point));
         coast.launch(velocity, std::span<const T>{points});
     }
@@ -391,9 +394,10 @@ class RunningMoverOf final : public RunningMover {
     bool is_led_;
     bool angle_;
     bool has_bent_course_;
-    bool knows_velocity_;  ///< its target is a cubic between knots, with its velocity
+    bool knows_velocity_;  ///< its target is a cubic between breakpoints, with its velocity
     typename Kit<T>::Movers mover_;
-    std::vector<CoursePoint> arrivals_;  ///< of each part that may lead, before the events of now
+    std::vector<ValueAndVelocity>
+        arrivals_;  ///< of each part that may lead, before the events of now
     double time_s_ = 0.0;
     double turns_rad_ = 0.0;  ///< whole ones, between its course and what it is told of it
     StepLength step_length_;

@@ -4,7 +4,7 @@ namespace hopcoil::scene {
 
 AnyMover make_mover(const SceneMover& item, bool angle) {
     AnyMover made = std::visit(MoverMaker<double>{item, angle}, item.numbers);
-    const double velocity = item.start_velocity[0];
+    const double velocity = item.initial_velocity[0];
     if (velocity == 0) return made;
     std::visit(
         [&](auto& mover) {

@@ -15,7 +15,7 @@ namespace {
 
 std::string why_it_left(const SceneMover& item, const RunningMover* runner, double time_s) {
     const std::string name = fmt::format("{}.{}", kind_of(item.numbers), item.name);
-    if (const auto* stepped = std::get_if<SteppedNumbers>(&item.numbers)) {
+    if (const auto* stepped = std::get_if<SteppedParameters>(&item.numbers)) {
         if (const auto divergence = runner->divergence()) {
             return in_words(name, *divergence, stepped->tuning, stepped->stepping.scheme);
         }
@@ -26,7 +26,7 @@ std::string why_it_left(const SceneMover& item, const RunningMover* runner, doub
         name, time_s, in_words(item.numbers));
 }
 
-bool leaps(const CoursePoint& before, const CoursePoint& after) {
+bool leaps(const ValueAndVelocity& before, const ValueAndVelocity& after) {
     if (!(before.value == after.value)) return true;
     for (std::size_t i = 0; i < most_numbers; ++i) {
         // Two roundings of one smooth velocity are no leap.
@@ -39,12 +39,13 @@ bool leaps(const CoursePoint& before, const CoursePoint& after) {
 /// The first time in (from, to) at which a target or its velocity leaps; `to` when none does.
 template <class AnyTarget>
 double next_leap_s(const AnyTarget& target, double from_s, double to_s) {
-    double knot_s = target.next_knot_s(from_s);
-    while (knot_s < to_s) {
-        const auto before = target.before(knot_s);
-        const auto after = target.after(knot_s);
-        if (leaps({before.value, before.velocity}, {after.value, after.velocity})) return knot_s;
-        knot_s = target.next_knot_s(knot_s);
+    double breakpoint_s = target.next_breakpoint_s(from_s);
+    while (breakpoint_s < to_s) {
+        const auto before = target.before(breakpoint_s);
+        const auto after = target.after(breakpoint_s);
+        if (leaps({before.value, before.velocity}, {after.value, after.velocity}))
+            return breakpoint_s;
+        breakpoint_s = target.next_breakpoint_s(breakpoint_s);
     }
     return to_s;
 }
@@ -57,7 +58,7 @@ void for_each_leader(const SceneTarget& target, const Visit& visit) {
         visit(layer.leader);
 }
 
-void add_layer(CoursePoint& sum, const CoursePoint& seen, const TargetPoint& weight,
+void add_layer(ValueAndVelocity& sum, const ValueAndVelocity& seen, const TargetPoint& weight,
                std::size_t numbers) {
     for (std::size_t i = 0; i < numbers; ++i) {
         sum.value[i] += weight.value * seen.value[i];
@@ -65,7 +66,7 @@ void add_layer(CoursePoint& sum, const CoursePoint& seen, const TargetPoint& wei
     }
 }
 
-double highest_hz(const MoverNumbers& numbers) {
+double highest_hz(const MoverParameters& numbers) {
     double highest = 0;
     for (std::size_t part = 0; part < part_count(numbers); ++part) {
         if (const Tuning* tuning = tuning_of(numbers, part))
@@ -76,13 +77,13 @@ double highest_hz(const MoverNumbers& numbers) {
 
 }  // namespace
 
-CoursePoint Leader::seen(const CoursePoint& output, std::size_t numbers) const noexcept {
-    CoursePoint from = output;
+ValueAndVelocity Leader::seen(const ValueAndVelocity& output, std::size_t numbers) const noexcept {
+    ValueAndVelocity from = output;
     if (component) from = {output.value[*component], output.velocity[*component]};
-    const bool as_it_is =
-        scale == Place::all(1) && offset == Place{} && low == Leader{}.low && high == Leader{}.high;
+    const bool as_it_is = scale == ValueArray::all(1) && offset == ValueArray{} &&
+                          low == Leader{}.low && high == Leader{}.high;
     if (as_it_is) return from;
-    CoursePoint result;
+    ValueAndVelocity result;
     for (std::size_t i = 0; i < numbers; ++i) {
         const double value = scale[i] * from.value[i] + offset[i];
         result.value[i] = std::clamp(value, low[i], high[i]);
@@ -118,7 +119,8 @@ const SceneTarget& RunningScene::target_of(std::size_t mover) const {
 }
 
 /// Where what leads a target has it, coming up to a time or from it on (`after`).
-CoursePoint RunningScene::led_point(const SceneTarget& target, double time_s, bool after) const {
+ValueAndVelocity RunningScene::led_point(const SceneTarget& target, double time_s,
+                                         bool after) const {
     const auto seen = [&](const Leader& leader) {
         const RunningMover& ahead = *movers_[leader.mover];
         return leader.seen(
@@ -126,7 +128,7 @@ CoursePoint RunningScene::led_point(const SceneTarget& target, double time_s, bo
             target.path.size());
     };
     if (target.leader) return seen(*target.leader);
-    CoursePoint sum = after ? target.path.after(time_s) : target.path.before(time_s);
+    ValueAndVelocity sum = after ? target.path.after(time_s) : target.path.before(time_s);
     for (const Layer& layer : target.layers) {
         add_layer(sum, seen(layer.leader),
                   after ? layer.weight.after(time_s) : layer.weight.before(time_s),
@@ -166,7 +168,7 @@ void RunningScene::advance_flocks(double frame_end_s) {
     }
 }
 
-CoursePoint RunningScene::shown(std::size_t mover, std::size_t part) const {
+ValueAndVelocity RunningScene::shown(std::size_t mover, std::size_t part) const {
     if (in_flock(mover)) {
         const Member& member = members_[mover];
         const Flock& flock = flocks_[member.flock];
@@ -238,7 +240,7 @@ void RunningScene::advance(double frame_end_s) {
     time_s_ = frame_end_s;
 }
 
-void RunningScene::hold(std::size_t target, const Place& place) {
+void RunningScene::hold(std::size_t target, const ValueArray& place) {
     std::optional<Held>& held = held_.at(target);
     if (!held) held = Held{.from = target_shown(target, time_s_)};
     held->to = place;
@@ -258,20 +260,20 @@ void RunningScene::let_go(std::size_t target) {
 }
 
 /// On the straight way of this advance.
-Place RunningScene::held_place(std::size_t target, double time_s, double frame_end_s) const {
+ValueArray RunningScene::held_place(std::size_t target, double time_s, double frame_end_s) const {
     const Held& held = *held_[target];
     const double whole_s = frame_end_s - time_s_;
     const double part = whole_s > 0 ? std::min((time_s - time_s_) / whole_s, 1.0) : 1.0;
     if (part == 1) return held.to;
     if (scene_.targets[target].kind() == ValueKind::rotation) {
-        const auto turn = [](const Place& q) {
+        const auto turn = [](const ValueArray& q) {
             return Quaternion{q[0], q[1], q[2], q[3]};
         };
         const Vector3 way = rotation_vector(turn(held.to) * conjugate(turn(held.from)));
         const Quaternion q = turned_by(way * part) * turn(held.from);
-        return Place{{q.w, q.x, q.y, q.z}};
+        return ValueArray{{q.w, q.x, q.y, q.z}};
     }
-    Place place = held.from;
+    ValueArray place = held.from;
     for (std::size_t i = 0; i < most_numbers; ++i)
         place[i] += part * (held.to[i] - held.from[i]);
     return place;
@@ -282,7 +284,7 @@ void RunningScene::advance_held(std::size_t mover, double frame_end_s) {
     for (double time_s = time_s_; time_s < frame_end_s;) {
         const double kick_s = movers_[mover]->next_kick_s(time_s);
         time_s = kick_s <= frame_end_s + same_time_s ? kick_s : frame_end_s;
-        const Place place = held_place(scene_.movers[mover].target, time_s, frame_end_s);
+        const ValueArray place = held_place(scene_.movers[mover].target, time_s, frame_end_s);
         require_stayed(movers_[mover]->advance_straight(time_s, place), mover, time_s);
     }
 }
@@ -307,7 +309,7 @@ void RunningScene::advance_chains(double end_s, double frame_end_s) {
         if (!in_chain_[i]) continue;
         const std::size_t index = scene_.movers[i].target;
         if (is_held(index)) {
-            const Place place = held_place(index, end_s, frame_end_s);
+            const ValueArray place = held_place(index, end_s, frame_end_s);
             require_stayed(movers_[i]->advance_straight(end_s, place), i, end_s);
             continue;
         }
@@ -324,19 +326,20 @@ void RunningScene::require_stayed(bool stayed, std::size_t index, double time_s)
     if (!stayed) throw Diverged{why_it_left(scene_.movers[index], movers_[index].get(), time_s)};
 }
 
-Place RunningScene::target_shown(std::size_t index, double time_s) const {
+ValueArray RunningScene::target_shown(std::size_t index, double time_s) const {
     const SceneTarget& target = scene_.targets[index];
     if (held_[index]) {
-        const Place& place = held_[index]->from;
-        return target.is_angle() ? Place{wrapped_rad(place[0])} : place;
+        const ValueArray& place = held_[index]->from;
+        return target.is_angle() ? ValueArray{wrapped_rad(place[0])} : place;
     }
     if (target.is_where_it_ends) return movers_[owners_[index]]->target();
-    Place value;
+    ValueArray value;
     if (target.is_led()) {
         value = led_point(target, time_s, true).value;
     } else {
-        const double knot_s = target.path.next_knot_s(time_s);
-        value = target.path.after(knot_s <= time_s + same_time_s ? knot_s : time_s).value;
+        const double breakpoint_s = target.path.next_breakpoint_s(time_s);
+        value =
+            target.path.after(breakpoint_s <= time_s + same_time_s ? breakpoint_s : time_s).value;
     }
     if (target.is_angle()) value[0] = wrapped_rad(value[0]);
     return value;

@@ -25,28 +25,28 @@ class RunningScene {
 
     /// From now on a target does not go by its course: by the next `advance` it has gone straight
     /// to a place, and stays there until it is let go. Only where flocks go apart.
-    void hold(std::size_t target, const Place& place);
+    void hold(std::size_t target, const ValueArray& place);
     void let_go(std::size_t target);
     [[nodiscard]] bool is_held(std::size_t target) const { return held_[target].has_value(); }
 
     /// Of what has been advanced to one time; only where flocks go apart.
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("scene 1");
         fields(time_s_, chain_time_s_);
         for (std::optional<Held>& held : held_)
             fields(held);
         for (const std::unique_ptr<RunningMover>& mover : movers_)
-            visit_state(*mover, fields);
+            visit_mover(*mover, fields);
     }
 
     /// Up to `frame_end_s`. Errors: Diverged when one of them leaves.
     void advance(double frame_end_s);
 
     /// After the events of this time, as the movers have seen them.
-    [[nodiscard]] Place target_shown(std::size_t index, double time_s) const;
+    [[nodiscard]] ValueArray target_shown(std::size_t index, double time_s) const;
     /// A part of a mover, as it is shown.
-    [[nodiscard]] CoursePoint shown(std::size_t mover, std::size_t part) const;
+    [[nodiscard]] ValueAndVelocity shown(std::size_t mover, std::size_t part) const;
     [[nodiscard]] bool in_flock(std::size_t mover) const { return members_[mover].flock != none; }
     /// Whether two movers stand one after the other in one flock.
     [[nodiscard]] bool are_neighbours(std::size_t mover, std::size_t next) const {
@@ -63,7 +63,8 @@ class RunningScene {
 
   private:
     [[nodiscard]] const SceneTarget& target_of(std::size_t mover) const;
-    [[nodiscard]] CoursePoint led_point(const SceneTarget& target, double time_s, bool after) const;
+    [[nodiscard]] ValueAndVelocity led_point(const SceneTarget& target, double time_s,
+                                             bool after) const;
     /// Who flies in a flock, and where.
     struct Member {
         std::size_t flock = none;
@@ -71,16 +72,17 @@ class RunningScene {
     };
     /// Where a held target is, and where it is to be at the end of the next advance.
     struct Held {
-        Place from{};
-        Place to{};
+        ValueArray from{};
+        ValueArray to{};
         template <class Fields>
-        void each_state(Fields& fields) {
+        void visit_state(Fields& fields) {
             fields(from.numbers, to.numbers);
         }
     };
-    static void visit_state(RunningMover& mover, StateWriter& out) { mover.save(out); }
-    static void visit_state(RunningMover& mover, StateReader& in) { mover.load(in); }
-    [[nodiscard]] Place held_place(std::size_t target, double time_s, double frame_end_s) const;
+    static void visit_mover(RunningMover& mover, StateWriter& out) { mover.save(out); }
+    static void visit_mover(RunningMover& mover, StateReader& in) { mover.load(in); }
+    [[nodiscard]] ValueArray held_place(std::size_t target, double time_s,
+                                        double frame_end_s) const;
     void advance_held(std::size_t mover, double frame_end_s);
     static constexpr std::size_t none = static_cast<std::size_t>(-1);
     void find_flocks();

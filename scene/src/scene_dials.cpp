@@ -18,12 +18,12 @@ namespace hopcoil::scene {
 namespace {
 
 /// Calls `visit` with the plain numbers, whose type has the dials, of a mover's part.
-template <class Numbers, class Visit>
-auto with_numbers(Numbers& numbers, std::size_t part, const Visit& visit) {
+template <class Parameters, class Visit>
+auto with_numbers(Parameters& numbers, std::size_t part, const Visit& visit) {
     return std::visit(
         [&](auto& each) {
             using Each = std::remove_cvref_t<decltype(each)>;
-            if constexpr (std::is_same_v<Each, RelayNumbers>) {
+            if constexpr (std::is_same_v<Each, CascadeParameters>) {
                 return visit(each.tunings.at(part));
             } else if constexpr (requires { each.tuning; }) {
                 return visit(each.tuning);
@@ -85,7 +85,7 @@ std::string unit_in(const std::string& path) {
 SceneDial number_dial(const SceneNumber& number, std::size_t index) {
     const double reach = number.value == 0 ? 1 : 2 * std::abs(number.value);
     SceneDial dial{.path = number.path,
-                   .hard = {-endless, endless},
+                   .hard = {-unbounded, unbounded},
                    .slider = {-reach, reach},
                    .default_value = number.value,
                    .number = index};

@@ -23,7 +23,7 @@ std::size_t index_of(const std::vector<std::string>& names, const std::string& n
     return static_cast<std::size_t>(found - names.begin());
 }
 
-std::string words_of(const SettleNumbers& settle) {
+std::string words_of(const SettleParameters& settle) {
     const SettleTuning& tuning = settle.tuning;
     std::string text = fmt::format("settled in {:.4g} s, ", tuning.duration_s);
     if (tuning.swing_percent[0] > 0) {
@@ -64,29 +64,30 @@ Ease ease_of(const std::string& family, const std::string& way) {
     return {ease_family_of(family), ease_way_of(way)};
 }
 
-std::string kind_of(const MoverNumbers& numbers) {
+std::string kind_of(const MoverParameters& numbers) {
     static constexpr std::array<const char*, 10> kinds{"follower", "glide",   "pursuit", "settle",
-                                                       "curve",    "relay",   "coast",   "follower",
+                                                       "curve",    "cascade", "coast",   "follower",
                                                        "follower", "follower"};
     return kinds.at(numbers.index());
 }
 
-const Tuning* tuning_of(const MoverNumbers& numbers, std::size_t part) {
-    if (const auto* relay = std::get_if<RelayNumbers>(&numbers)) return &relay->tunings.at(part);
-    if (const auto* stepped = std::get_if<SteppedNumbers>(&numbers)) return &stepped->tuning;
-    if (const auto* bounded = std::get_if<BoundedNumbers>(&numbers)) return &bounded->tuning;
-    if (const auto* size = std::get_if<SizeNumbers>(&numbers)) return &size->tuning;
+const Tuning* tuning_of(const MoverParameters& numbers, std::size_t part) {
+    if (const auto* cascade = std::get_if<CascadeParameters>(&numbers))
+        return &cascade->tunings.at(part);
+    if (const auto* stepped = std::get_if<SteppedParameters>(&numbers)) return &stepped->tuning;
+    if (const auto* bounded = std::get_if<BoundedParameters>(&numbers)) return &bounded->tuning;
+    if (const auto* size = std::get_if<SizeParameters>(&numbers)) return &size->tuning;
     return std::get_if<Tuning>(&numbers);
 }
 
-std::size_t part_count(const MoverNumbers& numbers) {
-    const auto* relay = std::get_if<RelayNumbers>(&numbers);
-    return relay == nullptr ? 1 : relay->tunings.size();
+std::size_t part_count(const MoverParameters& numbers) {
+    const auto* cascade = std::get_if<CascadeParameters>(&numbers);
+    return cascade == nullptr ? 1 : cascade->tunings.size();
 }
 
-std::string part_suffix(const MoverNumbers& numbers, std::size_t part) {
-    const auto* relay = std::get_if<RelayNumbers>(&numbers);
-    return relay == nullptr ? std::string{} : '.' + relay->names.at(part);
+std::string part_suffix(const MoverParameters& numbers, std::size_t part) {
+    const auto* cascade = std::get_if<CascadeParameters>(&numbers);
+    return cascade == nullptr ? std::string{} : '.' + cascade->names.at(part);
 }
 
 std::string in_words(const Tuning& tuning) {
@@ -94,45 +95,44 @@ std::string in_words(const Tuning& tuning) {
                        tuning.damping_ratio, tuning.lead);
 }
 
-std::string in_words(const MoverNumbers& numbers, std::size_t part) {
+std::string in_words(const MoverParameters& numbers, std::size_t part) {
     return std::visit(
-        Overloaded{[](const Tuning& tuning) { return in_words(tuning); },
-                   [](const GlideTuning& glide) {
-                       return fmt::format("half of the gap every {:.4g} s", glide.half_life_s);
-                   },
-                   [](const PursuitTuning& pursuit) {
-                       return std::isinf(pursuit.max_acceleration)
-                                  ? fmt::format("at {:.4g} per s", pursuit.max_speed)
-                                  : fmt::format("up to {:.4g} per s, {:.4g} per s2",
-                                                pursuit.max_speed, pursuit.max_acceleration);
-                   },
-                   [](const SettleNumbers& settle) { return words_of(settle); },
-                   [](const CurveMoveTuning& curve) {
-                       const Ease* ease = std::get_if<Ease>(&curve.curve);
-                       if (ease == nullptr)
-                           return fmt::format("keys over {:.4g} s", curve.duration_s);
-                       std::string shape = fmt::format(
-                           "{} {}",
-                           ease_family_names().at(static_cast<std::size_t>(ease->family())),
-                           ease_way_names().at(static_cast<std::size_t>(ease->way())));
-                       std::replace(shape.begin(), shape.end(), '_', ' ');
-                       return fmt::format("{}, {:.4g} s", shape, curve.duration_s);
-                   },
-                   [part](const RelayNumbers& relay) { return in_words(relay.tunings.at(part)); },
-                   [](const CoastNumbers& coast) {
-                       return fmt::format("its speed halves every {:.4g} s",
-                                          coast.tuning.slowing_half_life_s);
-                   },
-                   [](const BoundedNumbers& bounded) {
-                       return fmt::format("{}, kept in its range", in_words(bounded.tuning));
-                   },
-                   [](const SizeNumbers& size) {
-                       return fmt::format("{}, of its size", in_words(size.tuning));
-                   },
-                   [](const SteppedNumbers& stepped) {
-                       return fmt::format("{}, by {}", in_words(stepped.tuning),
-                                          facts_of(stepped.stepping.scheme).in_words);
-                   }},
+        Overloaded{
+            [](const Tuning& tuning) { return in_words(tuning); },
+            [](const GlideTuning& glide) {
+                return fmt::format("half of the gap every {:.4g} s", glide.half_life_s);
+            },
+            [](const PursuitTuning& pursuit) {
+                return std::isinf(pursuit.max_acceleration)
+                           ? fmt::format("at {:.4g} per s", pursuit.max_speed)
+                           : fmt::format("up to {:.4g} per s, {:.4g} per s2", pursuit.max_speed,
+                                         pursuit.max_acceleration);
+            },
+            [](const SettleParameters& settle) { return words_of(settle); },
+            [](const CurveMoveTuning& curve) {
+                const Ease* ease = std::get_if<Ease>(&curve.curve);
+                if (ease == nullptr) return fmt::format("keys over {:.4g} s", curve.duration_s);
+                std::string shape = fmt::format(
+                    "{} {}", ease_family_names().at(static_cast<std::size_t>(ease->family())),
+                    ease_way_names().at(static_cast<std::size_t>(ease->way())));
+                std::replace(shape.begin(), shape.end(), '_', ' ');
+                return fmt::format("{}, {:.4g} s", shape, curve.duration_s);
+            },
+            [part](const CascadeParameters& cascade) { return in_words(cascade.tunings.at(part)); },
+            [](const CoastParameters& coast) {
+                return fmt::format("its speed halves every {:.4g} s",
+                                   coast.tuning.slowing_half_life_s);
+            },
+            [](const BoundedParameters& bounded) {
+                return fmt::format("{}, kept in its range", in_words(bounded.tuning));
+            },
+            [](const SizeParameters& size) {
+                return fmt::format("{}, of its size", in_words(size.tuning));
+            },
+            [](const SteppedParameters& stepped) {
+                return fmt::format("{}, by {}", in_words(stepped.tuning),
+                                   facts_of(stepped.stepping.scheme).in_words);
+            }},
         numbers);
 }
 

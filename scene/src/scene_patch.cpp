@@ -172,10 +172,10 @@ class Patcher {
         }
     }
 
-    /// In the table that a tuning is said in: its own, that of a relay's link.
+    /// In the table that a tuning is said in: its own, that of a cascade's link.
     void change_tuning(const Found& found, const SceneDial& dial, const SceneMover& mover) {
         const toml::table* place = found.table;
-        if (found.kind == "relay") {
+        if (found.kind == "cascade") {
             const toml::array* links = place->get_as<toml::array>("links");
             const toml::node* link = links == nullptr ? nullptr : links->get(dial.part);
             place = link == nullptr ? nullptr : link->as_table();
@@ -195,7 +195,7 @@ class Patcher {
         if (is_pose && numbers != nullptr) numbers = numbers->get_as<toml::table>(part_of(mover));
         const std::string key = dial.path.substr(dial.path.rfind('.') + 1);
         const toml::node* number = numbers == nullptr ? nullptr : numbers->get(key);
-        // Numbers of another form (a wish, a mass) have to make way.
+        // Parameters of another form (a wish, a mass) have to make way.
         const bool by_feel = numbers != nullptr && numbers->contains("frequency_hz");
         if (number != nullptr && number->is_number() && by_feel) {
             found.file->replace(*number, fmt::format("{}", value_of(scene_, dial)));

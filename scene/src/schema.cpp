@@ -5,8 +5,8 @@
 #include <nlohmann/json.hpp>
 
 #include <hopcoil/scene/keys.hpp>
-#include <hopcoil/scene/place.hpp>
 #include <hopcoil/scene/schema.hpp>
+#include <hopcoil/scene/value_array.hpp>
 
 namespace hopcoil::scene {
 namespace {
@@ -75,7 +75,7 @@ Json value_of(const KeyFacts& key) {
             return number_or_list(most_numbers);
         case places:
             return list_of(number_or_list(most_numbers));
-        case course:
+        case trajectory:
             return list_of({{"type", "array"},
                             {"items", {{"type", "number"}}},
                             {"minItems", 2},
@@ -193,7 +193,7 @@ std::string type_in_words(const KeyFacts& key) {
             return "a number, or one for each axis";
         case places:
             return "a list of places";
-        case course:
+        case trajectory:
             return "a list of points";
         case tuning:
             return "a name or a tuning";

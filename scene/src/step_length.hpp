@@ -18,7 +18,7 @@ class StepLength {
     }
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(last_s_);
     }
 

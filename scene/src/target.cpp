@@ -129,13 +129,13 @@ TargetPoint MovesTarget::after(double time_s) const noexcept {
     return sum_at(*(next - 1), time_s, true);
 }
 
-double MovesTarget::next_knot_s(double time_s) const noexcept {
+double MovesTarget::next_breakpoint_s(double time_s) const noexcept {
     const auto next = std::upper_bound(pieces_.begin(), pieces_.end(), time_s,
                                        [](double t, const Piece& p) { return t < p.from_s; });
-    double knot_s = next == pieces_.end() ? never : next->from_s;
+    double breakpoint_s = next == pieces_.end() ? never : next->from_s;
     for (const Wave& wave : waves_)
-        knot_s = std::min(knot_s, scene::next_knot_s(wave, time_s));
-    return knot_s;
+        breakpoint_s = std::min(breakpoint_s, scene::next_breakpoint_s(wave, time_s));
+    return breakpoint_s;
 }
 
 double MovesTarget::last_event_s() const noexcept {
@@ -181,18 +181,19 @@ bool RecordTarget::is_backward(double cycle) const noexcept {
     return after_end_ == AfterEnd::mirror && std::fmod(cycle, 2.0) == 1.0;
 }
 
-double RecordTarget::knot_time_s(double cycle, std::size_t knot) const noexcept {
+double RecordTarget::breakpoint_time_s(double cycle, std::size_t breakpoint) const noexcept {
     const double first = times_s_.front();
     const double length = times_s_.back() - first;
-    const double along = is_backward(cycle) ? times_s_.back() - times_s_[times_s_.size() - 1 - knot]
-                                            : times_s_[knot] - first;
+    const double along = is_backward(cycle)
+                             ? times_s_.back() - times_s_[times_s_.size() - 1 - breakpoint]
+                             : times_s_[breakpoint] - first;
     // The same expression for the end of a cycle and the start of the next.
     if (along == length) return first + (cycle + 1) * length;
-    return cycle == 0 ? times_s_[knot] : first + cycle * length + along;
+    return cycle == 0 ? times_s_[breakpoint] : first + cycle * length + along;
 }
 
-double RecordTarget::knot_value(double cycle, std::size_t knot) const noexcept {
-    return values_[is_backward(cycle) ? values_.size() - 1 - knot : knot];
+double RecordTarget::breakpoint_value(double cycle, std::size_t breakpoint) const noexcept {
+    return values_[is_backward(cycle) ? values_.size() - 1 - breakpoint : breakpoint];
 }
 
 RecordTarget::Segment RecordTarget::segment_at(double time_s, bool after) const noexcept {
@@ -201,42 +202,44 @@ RecordTarget::Segment RecordTarget::segment_at(double time_s, bool after) const 
     if (repeats()) {
         const double length = times_s_.back() - times_s_.front();
         segment.cycle = std::max(0.0, std::floor((time_s - times_s_.front()) / length));
-        while (segment.cycle > 0 && !has_begun(knot_time_s(segment.cycle, 0), time_s, after)) {
+        while (segment.cycle > 0 &&
+               !has_begun(breakpoint_time_s(segment.cycle, 0), time_s, after)) {
             --segment.cycle;
         }
-        if (has_begun(knot_time_s(segment.cycle + 1, 0), time_s, after)) ++segment.cycle;
+        if (has_begun(breakpoint_time_s(segment.cycle + 1, 0), time_s, after)) ++segment.cycle;
     }
-    std::size_t low = 0;  // the last knot that has begun, or the first of all
+    std::size_t low = 0;  // the last breakpoint that has begun, or the first of all
     std::size_t high = count;
     while (high - low > 1) {
         const std::size_t middle = low + (high - low) / 2;
-        (has_begun(knot_time_s(segment.cycle, middle), time_s, after) ? low : high) = middle;
+        (has_begun(breakpoint_time_s(segment.cycle, middle), time_s, after) ? low : high) = middle;
     }
-    segment.knot = low;
+    segment.breakpoint = low;
     return segment;
 }
 
 TargetPoint RecordTarget::point_in(const Segment& segment, double time_s) const noexcept {
-    if (segment.knot + 1 == times_s_.size()) return past_end(time_s);
-    const double from_s = knot_time_s(segment.cycle, segment.knot);
-    const double value = knot_value(segment.cycle, segment.knot);
-    const double to_s = knot_time_s(segment.cycle, segment.knot + 1);
-    const double next = knot_value(segment.cycle, segment.knot + 1);
+    if (segment.breakpoint + 1 == times_s_.size()) return past_end(time_s);
+    const double from_s = breakpoint_time_s(segment.cycle, segment.breakpoint);
+    const double value = breakpoint_value(segment.cycle, segment.breakpoint);
+    const double to_s = breakpoint_time_s(segment.cycle, segment.breakpoint + 1);
+    const double next = breakpoint_value(segment.cycle, segment.breakpoint + 1);
     const double length_s = to_s - from_s;
     const double slope = (next - value) / length_s;
     const double t = time_s - from_s;
     if (is_straight()) return {time_s == to_s ? next : value + slope * t, slope};
-    const Slopes ends = segment_slopes(segment.cycle, segment.knot);
+    const Slopes ends = segment_slopes(segment.cycle, segment.breakpoint);
     const double bend = (3 * slope - 2 * ends.first - ends.second) / length_s;
     const double twist = (ends.first + ends.second - 2 * slope) / (length_s * length_s);
     return {time_s == to_s ? next : value + t * (ends.first + t * (bend + t * twist)),
             ends.first + t * (2 * bend + t * 3 * twist)};
 }
 
-RecordTarget::Slopes RecordTarget::segment_slopes(double cycle, std::size_t knot) const noexcept {
-    if (!is_backward(cycle)) return {slopes_[knot].second, slopes_[knot + 1].first};
+RecordTarget::Slopes RecordTarget::segment_slopes(double cycle,
+                                                  std::size_t breakpoint) const noexcept {
+    if (!is_backward(cycle)) return {slopes_[breakpoint].second, slopes_[breakpoint + 1].first};
     const std::size_t last = slopes_.size() - 1;
-    return {-slopes_[last - knot].first, -slopes_[last - knot - 1].second};
+    return {-slopes_[last - breakpoint].first, -slopes_[last - breakpoint - 1].second};
 }
 
 TargetPoint RecordTarget::past_end(double time_s) const noexcept {
@@ -260,11 +263,12 @@ TargetPoint RecordTarget::after(double time_s) const noexcept {
     return point_in(segment_at(time_s, true), time_s);
 }
 
-double RecordTarget::next_knot_s(double time_s) const noexcept {
+double RecordTarget::next_breakpoint_s(double time_s) const noexcept {
     if (time_s < times_s_.front()) return times_s_.front();
     const Segment segment = segment_at(time_s, true);
-    if (segment.knot + 1 < times_s_.size()) return knot_time_s(segment.cycle, segment.knot + 1);
-    return repeats() ? knot_time_s(segment.cycle + 1, 1) : never;
+    if (segment.breakpoint + 1 < times_s_.size())
+        return breakpoint_time_s(segment.cycle, segment.breakpoint + 1);
+    return repeats() ? breakpoint_time_s(segment.cycle + 1, 1) : never;
 }
 
 std::vector<double> unwrapped(std::vector<double> angles, double turn) {

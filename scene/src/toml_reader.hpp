@@ -9,15 +9,15 @@
 
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/keys.hpp>
-#include <hopcoil/scene/place.hpp>
+#include <hopcoil/scene/value_array.hpp>
 
 #include "toml.hpp"
 
 namespace hopcoil::scene {
 
-/// Numbers that may be given in metres, radians, degrees or without unit: the key says which.
+/// Parameters that may be given in metres, radians, degrees or without unit: the key says which.
 struct Quantity {
-    Place value{};          ///< degrees already turned into radians
+    ValueArray value{};     ///< degrees already turned into radians
     std::size_t count = 1;  ///< how many numbers; 1 as well for a list of one
     bool is_list = false;
     std::string unit{};  ///< "m", "rad" or empty

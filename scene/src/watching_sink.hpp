@@ -22,7 +22,7 @@ class WatchingSink final : public TakeSink {
     void expect(std::size_t rows) override { inner_.expect(rows); }
 
   private:
-    /// One mover, or link of a relay, from row to row.
+    /// One mover, or link of a cascade, from row to row.
     struct Watch {
         std::size_t value = 0;  ///< columns
         std::size_t velocity = 0;

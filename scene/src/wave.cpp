@@ -12,8 +12,8 @@ namespace {
 
 constexpr double never_s = std::numeric_limits<double>::infinity();
 
-/// Knots a period of the quickest part.
-constexpr double knots_per_period = 256;
+/// Breakpoints a period of the quickest part.
+constexpr double breakpoints_per_period = 256;
 
 void check(const Sine& sine) {
     require_finite("amplitude", sine.amplitude);
@@ -64,9 +64,9 @@ TargetPoint point(const Sine& sine, double time_s, bool /*after*/) {
     const auto [s, c] = math::sincos(w * (time_s - sine.from_s));
     return {sine.amplitude * s, sine.amplitude * w * c};
 }
-double next_knot(const Sine& sine, double time_s) {
-    return next_of_series(sine.from_s, 1 / (knots_per_period * sine.frequency_hz), sine.until_s,
-                          time_s);
+double next_breakpoint(const Sine& sine, double time_s) {
+    return next_of_series(sine.from_s, 1 / (breakpoints_per_period * sine.frequency_hz),
+                          sine.until_s, time_s);
 }
 double enough_s(const Sine& sine) {
     return 3 / sine.frequency_hz;
@@ -82,7 +82,7 @@ TargetPoint point(const Pulses& pulses, double time_s, bool after) {
     const double start_s = pulse_start_s(pulses, time_s, after);
     return {has_begun(start_s + pulses.over_s, time_s, after) ? 0 : pulses.height, 0};
 }
-double next_knot(const Pulses& pulses, double time_s) {
+double next_breakpoint(const Pulses& pulses, double time_s) {
     if (time_s < pulses.from_s) return pulses.from_s;
     if (time_s >= pulses.until_s) return never_s;
     const double end_s = pulse_start_s(pulses, time_s, true) + pulses.over_s;
@@ -98,10 +98,10 @@ TargetPoint point(const NoiseWave& noise, double time_s, bool /*after*/) {
     const Noise::Point here = Noise{noise.settings, noise.stream}.at(time_s - noise.from_s);
     return {noise.amplitude * here.value, noise.amplitude * here.slope};
 }
-double next_knot(const NoiseWave& noise, double time_s) {
+double next_breakpoint(const NoiseWave& noise, double time_s) {
     const double highest_hz = Noise{noise.settings, noise.stream}.highest_hz();
-    return next_of_series(noise.from_s, 1 / (knots_per_period / 4 * highest_hz), noise.until_s,
-                          time_s);
+    return next_of_series(noise.from_s, 1 / (breakpoints_per_period / 4 * highest_hz),
+                          noise.until_s, time_s);
 }
 double enough_s(const NoiseWave& noise) {
     return 5 / noise.settings.frequency_hz;
@@ -112,7 +112,7 @@ TargetPoint point(const RandomSteps& steps, double time_s, bool after) {
     const double part = unit_number(steps.stream, static_cast<std::int64_t>(std::min(count, 1e15)));
     return {steps.low + (steps.high - steps.low) * part, 0};
 }
-double next_knot(const RandomSteps& steps, double time_s) {
+double next_breakpoint(const RandomSteps& steps, double time_s) {
     return next_of_series(steps.from_s, steps.every_s, steps.until_s, time_s);
 }
 double enough_s(const RandomSteps& steps) {
@@ -144,8 +144,8 @@ TargetPoint point_of(const Wave& wave, double time_s, bool after) noexcept {
         wave);
 }
 
-double next_knot_s(const Wave& wave, double time_s) noexcept {
-    return std::visit([&](const auto& each) { return next_knot(each, time_s); }, wave);
+double next_breakpoint_s(const Wave& wave, double time_s) noexcept {
+    return std::visit([&](const auto& each) { return next_breakpoint(each, time_s); }, wave);
 }
 
 bool is_straight(const Wave& wave) noexcept {

@@ -217,37 +217,37 @@ bool calm_bytes_loop(const S* numbers, std::size_t count) {
 
 // A template cannot carry a target, so each set has its functions for float and for double.
 // NOLINTBEGIN(bugprone-macro-parentheses): types and names cannot stand in parentheses
-#define HOPCOIL_KERNELS(NAME, TARGET, S, CALM)                                                 \
-    TARGET void shared_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {            \
-        shared_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, rows);   \
-    }                                                                                          \
-    TARGET void shared_settling_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,     \
-                                       const Least<S>& least) {                                \
-        shared_settling_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, \
-                             rows, least, Everyone{});                                         \
-    }                                                                                          \
-    TARGET void shared_settling_due_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows, \
-                                           const Least<S>& least, const Turns& turns) {        \
-        shared_settling_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, \
-                             rows, least, Due{turns.of_each, turns.now});                      \
-    }                                                                                          \
-    TARGET void held_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {              \
-        held_loop(lanes.gap, lanes.velocity, lanes.count, rows);                               \
-    }                                                                                          \
-    TARGET void varied_##NAME(const Lanes<S>& lanes, const RowBatch<S>* rows) {                \
-        varied_batches(lanes, rows);                                                           \
-    }                                                                                          \
-    TARGET void settle_varied_##NAME(const Lanes<S>& lanes, const VariedLeast<S>& least) {     \
-        settle_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities,       \
-                    Everyone{});                                                               \
-    }                                                                                          \
-    TARGET void settle_varied_due_##NAME(const Lanes<S>& lanes, const VariedLeast<S>& least,   \
-                                         const Turns& turns) {                                 \
-        settle_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities,       \
-                    Due{turns.of_each, turns.now});                                            \
-    }                                                                                          \
-    TARGET bool calm_##NAME(const S* numbers, std::size_t count) {                             \
-        return CALM(numbers, count);                                                           \
+#define HOPCOIL_KERNELS(NAME, TARGET, S, CALM)                                                  \
+    TARGET void shared_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {             \
+        shared_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count, rows);    \
+    }                                                                                           \
+    TARGET void shared_settling_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,      \
+                                       const Least<S>& least) {                                 \
+        shared_settling_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count,  \
+                             rows, least, Everyone{});                                          \
+    }                                                                                           \
+    TARGET void shared_settling_due_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows,  \
+                                           const Least<S>& least, const FlushSchedule& turns) { \
+        shared_settling_loop(lanes.target, lanes.next, lanes.gap, lanes.velocity, lanes.count,  \
+                             rows, least, Due{turns.of_each, turns.now});                       \
+    }                                                                                           \
+    TARGET void held_##NAME(const Lanes<S>& lanes, const StraightRows<S>& rows) {               \
+        held_loop(lanes.gap, lanes.velocity, lanes.count, rows);                                \
+    }                                                                                           \
+    TARGET void varied_##NAME(const Lanes<S>& lanes, const RowBatch<S>* rows) {                 \
+        varied_batches(lanes, rows);                                                            \
+    }                                                                                           \
+    TARGET void settle_varied_##NAME(const Lanes<S>& lanes, const VariedLeast<S>& least) {      \
+        settle_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities,        \
+                    Everyone{});                                                                \
+    }                                                                                           \
+    TARGET void settle_varied_due_##NAME(const Lanes<S>& lanes, const VariedLeast<S>& least,    \
+                                         const FlushSchedule& turns) {                          \
+        settle_loop(lanes.gap, lanes.velocity, lanes.count, least.gap, least.velocities,        \
+                    Due{turns.of_each, turns.now});                                             \
+    }                                                                                           \
+    TARGET bool calm_##NAME(const S* numbers, std::size_t count) {                              \
+        return CALM(numbers, count);                                                            \
     }
 // NOLINTEND(bugprone-macro-parentheses)
 
@@ -299,7 +299,7 @@ void move_shared_settling(InstructionSet set, const Lanes<S>& lanes, const Strai
 template <class S>
 void move_shared_settling_due(InstructionSet set, const Lanes<S>& lanes,
                               const StraightRows<S>& rows, const Least<S>& least,
-                              const Turns& turns) noexcept {
+                              const FlushSchedule& turns) noexcept {
     HOPCOIL_CHOOSE(shared_settling_due, lanes, rows, least, turns);
 }
 
@@ -316,12 +316,12 @@ void settle_varied(InstructionSet set, const Lanes<S>& lanes,
 
 template <class S>
 void settle_varied_due(InstructionSet set, const Lanes<S>& lanes, const VariedLeast<S>& least,
-                       const Turns& turns) noexcept {
+                       const FlushSchedule& turns) noexcept {
     HOPCOIL_CHOOSE(settle_varied_due, lanes, least, turns);
 }
 
 template <class S>
-bool are_calm(InstructionSet set, const S* numbers, std::size_t count) noexcept {
+bool are_within_safe_range(InstructionSet set, const S* numbers, std::size_t count) noexcept {
     HOPCOIL_CHOOSE(calm, numbers, count);
 }
 
@@ -332,12 +332,12 @@ bool are_calm(InstructionSet set, const S* numbers, std::size_t count) noexcept 
                                        const Least<S>&) noexcept;                                 \
     template void move_shared_settling_due(InstructionSet, const Lanes<S>&,                       \
                                            const StraightRows<S>&, const Least<S>&,               \
-                                           const Turns&) noexcept;                                \
+                                           const FlushSchedule&) noexcept;                        \
     template void move_varied(InstructionSet, const Lanes<S>&, const RowBatch<S>*) noexcept;      \
     template void settle_varied(InstructionSet, const Lanes<S>&, const VariedLeast<S>&) noexcept; \
     template void settle_varied_due(InstructionSet, const Lanes<S>&, const VariedLeast<S>&,       \
-                                    const Turns&) noexcept;                                       \
-    template bool are_calm(InstructionSet, const S*, std::size_t) noexcept;
+                                    const FlushSchedule&) noexcept;                               \
+    template bool are_within_safe_range(InstructionSet, const S*, std::size_t) noexcept;
 HOPCOIL_INSTANTIATE(float)
 HOPCOIL_INSTANTIATE(double)
 

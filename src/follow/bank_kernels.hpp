@@ -31,7 +31,7 @@ struct Least {
     S velocity;
 };
 /// When each looks for what is too small.
-struct Turns {
+struct FlushSchedule {
     const std::uint8_t* of_each;
     std::uint8_t now;
 };
@@ -43,7 +43,7 @@ void move_shared_settling(InstructionSet set, const Lanes<S>& lanes, const Strai
 template <class S>
 void move_shared_settling_due(InstructionSet set, const Lanes<S>& lanes,
                               const StraightRows<S>& rows, const Least<S>& least,
-                              const Turns& turns) noexcept;
+                              const FlushSchedule& turns) noexcept;
 
 /// Each with its own.
 template <class S>
@@ -59,11 +59,12 @@ template <class S>
 void settle_varied(InstructionSet set, const Lanes<S>& lanes, const VariedLeast<S>& least) noexcept;
 template <class S>
 void settle_varied_due(InstructionSet set, const Lanes<S>& lanes, const VariedLeast<S>& least,
-                       const Turns& turns) noexcept;
+                       const FlushSchedule& turns) noexcept;
 
 /// Whether every number is below `calm_limit` in size; NaN is not.
 template <class S>
-[[nodiscard]] bool are_calm(InstructionSet set, const S* numbers, std::size_t count) noexcept;
+[[nodiscard]] bool are_within_safe_range(InstructionSet set, const S* numbers,
+                                         std::size_t count) noexcept;
 
 /// Far beyond any scene, and far below what overflows.
 template <class S>

@@ -12,7 +12,7 @@ enum class InstructionSet : std::uint8_t;
 
 namespace hopcoil::bank {
 
-/// Numbers of many followers lie in batches: of each kind so many side by side. One stream of
+/// Parameters of many followers lie in batches: of each kind so many side by side. One stream of
 /// memory is all that a loop over them follows.
 inline constexpr std::size_t batch_size = 16;
 /// At most so many followers in one call: what is left in between stays in the first cache.

@@ -23,29 +23,33 @@ namespace {
 HOPCOIL_SIDE_BY_SIDE(FourSideBySide, 32);
 
 struct FourDoubles {
-    using Numbers = __m256d;
+    using Parameters = __m256d;
     using Lanes = std::uint32_t;  ///< a bit for each
     static constexpr std::size_t size = 4;
 
-    static Numbers all(double number) { return _mm256_set1_pd(number); }
-    static Numbers load(const double* from) { return _mm256_loadu_pd(from); }
-    static void store(float* to, Numbers x) { _mm_storeu_ps(to, _mm256_cvtpd_ps(x)); }
-    static void store(double* to, Numbers x) { _mm256_storeu_pd(to, x); }
-    static Numbers times_plus(Numbers a, Numbers b, Numbers c) { return _mm256_fmadd_pd(a, b, c); }
-    static Numbers times_minus(Numbers a, Numbers b, Numbers c) { return _mm256_fmsub_pd(a, b, c); }
+    static Parameters all(double number) { return _mm256_set1_pd(number); }
+    static Parameters load(const double* from) { return _mm256_loadu_pd(from); }
+    static void store(float* to, Parameters x) { _mm_storeu_ps(to, _mm256_cvtpd_ps(x)); }
+    static void store(double* to, Parameters x) { _mm256_storeu_pd(to, x); }
+    static Parameters times_plus(Parameters a, Parameters b, Parameters c) {
+        return _mm256_fmadd_pd(a, b, c);
+    }
+    static Parameters times_minus(Parameters a, Parameters b, Parameters c) {
+        return _mm256_fmsub_pd(a, b, c);
+    }
     /// c - a b
-    static Numbers minus_times(Numbers c, Numbers a, Numbers b) {
+    static Parameters minus_times(Parameters c, Parameters a, Parameters b) {
         return _mm256_fnmadd_pd(a, b, c);
     }
-    static Numbers size_of(Numbers x) { return _mm256_andnot_pd(_mm256_set1_pd(-0.0), x); }
-    static Numbers lesser(Numbers a, Numbers b) { return _mm256_min_pd(a, b); }
-    static Lanes not_at_least(Numbers x, Numbers least) {
+    static Parameters size_of(Parameters x) { return _mm256_andnot_pd(_mm256_set1_pd(-0.0), x); }
+    static Parameters lesser(Parameters a, Parameters b) { return _mm256_min_pd(a, b); }
+    static Lanes not_at_least(Parameters x, Parameters least) {
         return static_cast<Lanes>(_mm256_movemask_pd(_mm256_cmp_pd(x, least, _CMP_NGE_UQ)));
     }
 
     /// Of the 29 bits that float has not, of two packs: zero where they are within 2^14 of one
     /// half.
-    static __m256i distance(Numbers a, Numbers b) {
+    static __m256i distance(Parameters a, Parameters b) {
         const __m256 low =
             _mm256_shuffle_ps(_mm256_castpd_ps(a), _mm256_castpd_ps(b), _MM_SHUFFLE(2, 0, 2, 0));
         const __m256i from_half =

@@ -29,29 +29,33 @@ namespace {
 HOPCOIL_SIDE_BY_SIDE(EightSideBySide, 64);
 
 struct EightDoubles {
-    using Numbers = __m512d;
+    using Parameters = __m512d;
     using Lanes = std::uint32_t;  ///< a bit for each
     static constexpr std::size_t size = 8;
 
-    static Numbers all(double number) { return _mm512_set1_pd(number); }
-    static Numbers load(const double* from) { return _mm512_loadu_pd(from); }
-    static void store(float* to, Numbers x) { _mm256_storeu_ps(to, _mm512_cvtpd_ps(x)); }
-    static void store(double* to, Numbers x) { _mm512_storeu_pd(to, x); }
-    static Numbers times_plus(Numbers a, Numbers b, Numbers c) { return _mm512_fmadd_pd(a, b, c); }
-    static Numbers times_minus(Numbers a, Numbers b, Numbers c) { return _mm512_fmsub_pd(a, b, c); }
+    static Parameters all(double number) { return _mm512_set1_pd(number); }
+    static Parameters load(const double* from) { return _mm512_loadu_pd(from); }
+    static void store(float* to, Parameters x) { _mm256_storeu_ps(to, _mm512_cvtpd_ps(x)); }
+    static void store(double* to, Parameters x) { _mm512_storeu_pd(to, x); }
+    static Parameters times_plus(Parameters a, Parameters b, Parameters c) {
+        return _mm512_fmadd_pd(a, b, c);
+    }
+    static Parameters times_minus(Parameters a, Parameters b, Parameters c) {
+        return _mm512_fmsub_pd(a, b, c);
+    }
     /// c - a b
-    static Numbers minus_times(Numbers c, Numbers a, Numbers b) {
+    static Parameters minus_times(Parameters c, Parameters a, Parameters b) {
         return _mm512_fnmadd_pd(a, b, c);
     }
-    static Numbers size_of(Numbers x) { return _mm512_abs_pd(x); }
-    static Numbers lesser(Numbers a, Numbers b) { return _mm512_min_pd(a, b); }
-    static Lanes not_at_least(Numbers x, Numbers least) {
+    static Parameters size_of(Parameters x) { return _mm512_abs_pd(x); }
+    static Parameters lesser(Parameters a, Parameters b) { return _mm512_min_pd(a, b); }
+    static Lanes not_at_least(Parameters x, Parameters least) {
         return _mm512_cmp_pd_mask(x, least, _CMP_NGE_UQ);
     }
 
     /// Of the 29 bits that float has not, of two packs: whether they are not within 2^14 of one
     /// half.
-    static __mmask16 clear(__mmask16 so_far, Numbers a, Numbers b) {
+    static __mmask16 clear(__mmask16 so_far, Parameters a, Parameters b) {
         const __m512 low =
             _mm512_shuffle_ps(_mm512_castpd_ps(a), _mm512_castpd_ps(b), _MM_SHUFFLE(2, 0, 2, 0));
         const __m512i from_half =

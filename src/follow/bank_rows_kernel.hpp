@@ -11,40 +11,40 @@ namespace hopcoil::bank {
 /// Two packs in step, so that the processor need not wait for what it has just computed.
 template <class Pack>
 struct Twice {
-    struct Numbers {
-        typename Pack::Numbers a, b;
-        friend Numbers operator+(const Numbers& x, const Numbers& y) {
+    struct Parameters {
+        typename Pack::Parameters a, b;
+        friend Parameters operator+(const Parameters& x, const Parameters& y) {
             return {x.a + y.a, x.b + y.b};
         }
-        friend Numbers operator-(const Numbers& x, const Numbers& y) {
+        friend Parameters operator-(const Parameters& x, const Parameters& y) {
             return {x.a - y.a, x.b - y.b};
         }
-        friend Numbers operator*(const Numbers& x, const Numbers& y) {
+        friend Parameters operator*(const Parameters& x, const Parameters& y) {
             return {x.a * y.a, x.b * y.b};
         }
     };
     static constexpr std::size_t size = 2 * Pack::size;
 
-    static Numbers all(double number) { return {Pack::all(number), Pack::all(number)}; }
-    static Numbers load(const double* from) {
+    static Parameters all(double number) { return {Pack::all(number), Pack::all(number)}; }
+    static Parameters load(const double* from) {
         return {Pack::load(from), Pack::load(from + Pack::size)};
     }
-    static void store(double* to, const Numbers& x) {
+    static void store(double* to, const Parameters& x) {
         Pack::store(to, x.a);
         Pack::store(to + Pack::size, x.b);
     }
-    static Numbers times_plus(const Numbers& a, const Numbers& b, const Numbers& c) {
+    static Parameters times_plus(const Parameters& a, const Parameters& b, const Parameters& c) {
         return {Pack::times_plus(a.a, b.a, c.a), Pack::times_plus(a.b, b.b, c.b)};
     }
-    static Numbers minus_times(const Numbers& c, const Numbers& a, const Numbers& b) {
+    static Parameters minus_times(const Parameters& c, const Parameters& a, const Parameters& b) {
         return {Pack::minus_times(c.a, a.a, b.a), Pack::minus_times(c.b, a.b, b.b)};
     }
 };
 
 /// c0 + c1 x + c2 x^2 + ...
 template <class Pack, std::size_t count>
-typename Pack::Numbers polynomial(const typename Pack::Numbers& x, const double (&c)[count]) {
-    typename Pack::Numbers sum = Pack::all(c[count - 1]);
+typename Pack::Parameters polynomial(const typename Pack::Parameters& x, const double (&c)[count]) {
+    typename Pack::Parameters sum = Pack::all(c[count - 1]);
     for (std::size_t k = count - 1; k > 0; --k)
         sum = Pack::times_plus(sum, x, Pack::all(c[k - 1]));
     return sum;
@@ -53,41 +53,41 @@ typename Pack::Numbers polynomial(const typename Pack::Numbers& x, const double 
 /// What springs do by themselves in a time (equation (4)).
 template <class Pack>
 struct Free {
-    typename Pack::Numbers kick;      ///< q/u
-    typename Pack::Numbers approach;  ///< A
+    typename Pack::Parameters kick;      ///< q/u
+    typename Pack::Parameters approach;  ///< A
 };
 
 /// Over a time of w time <= 1/2 and z w time <= 1/2, for any damping (equations (16), (17)). The
 /// coefficients interpolate at Chebyshev's nodes: to 3e-16.
 template <class Pack>
-Free<Pack> short_step(const typename Pack::Numbers& damping, const typename Pack::Numbers& pull,
-                      double time) {
-    using Numbers = typename Pack::Numbers;
-    const Numbers one = Pack::all(1);
-    const Numbers decay = damping * Pack::all(time / 2);
-    const Numbers decay2 = decay * decay;
-    const Numbers drawn = pull * Pack::all(time * time);  // -u^2
-    const Numbers x = decay2 + drawn;
-    const Numbers g = Pack::times_plus(polynomial<Pack>(decay2, ShortSeries::decay_odd), decay,
-                                       polynomial<Pack>(decay2, ShortSeries::decay_even));
-    const Numbers c = polynomial<Pack>(x, ShortSeries::cosh);
-    const Numbers s = polynomial<Pack>(x, ShortSeries::sinh);
-    const Numbers shortfall = Pack::minus_times(one, decay, g);
-    const Numbers e = Pack::minus_times(one, decay, shortfall);
-    const Numbers slow = shortfall - g;  // (1 - e^-t (1 + t))/t^2
-    const Numbers difference = Pack::minus_times(slow, e, Pack::times_plus(decay, s, c));
+Free<Pack> short_step(const typename Pack::Parameters& damping,
+                      const typename Pack::Parameters& pull, double time) {
+    using Parameters = typename Pack::Parameters;
+    const Parameters one = Pack::all(1);
+    const Parameters decay = damping * Pack::all(time / 2);
+    const Parameters decay2 = decay * decay;
+    const Parameters drawn = pull * Pack::all(time * time);  // -u^2
+    const Parameters x = decay2 + drawn;
+    const Parameters g = Pack::times_plus(polynomial<Pack>(decay2, ShortSeries::decay_odd), decay,
+                                          polynomial<Pack>(decay2, ShortSeries::decay_even));
+    const Parameters c = polynomial<Pack>(x, ShortSeries::cosh);
+    const Parameters s = polynomial<Pack>(x, ShortSeries::sinh);
+    const Parameters shortfall = Pack::minus_times(one, decay, g);
+    const Parameters e = Pack::minus_times(one, decay, shortfall);
+    const Parameters slow = shortfall - g;  // (1 - e^-t (1 + t))/t^2
+    const Parameters difference = Pack::minus_times(slow, e, Pack::times_plus(decay, s, c));
     return {.kick = e * Pack::times_plus(x, s, one),
             .approach = Pack::minus_times(x * difference, drawn, slow)};
 }
 
 /// From a time to twice it (equation (18), times u^2).
 template <class Pack>
-Free<Pack> doubled(const Free<Pack>& half, const typename Pack::Numbers& damping,
-                   const typename Pack::Numbers& pull, double time) {
-    using Numbers = typename Pack::Numbers;
-    const Numbers decay = damping * Pack::all(time / 2);
-    const Numbers drawn = pull * Pack::all(time * time);
-    const Numbers left = Pack::minus_times(Pack::all(1) - half.approach, decay, half.kick);
+Free<Pack> doubled(const Free<Pack>& half, const typename Pack::Parameters& damping,
+                   const typename Pack::Parameters& pull, double time) {
+    using Parameters = typename Pack::Parameters;
+    const Parameters decay = damping * Pack::all(time / 2);
+    const Parameters drawn = pull * Pack::all(time * time);
+    const Parameters left = Pack::minus_times(Pack::all(1) - half.approach, decay, half.kick);
     return {.kick = half.kick * left,
             .approach = Pack::minus_times(half.approach * (Pack::all(2) - half.approach), drawn,
                                           half.kick * half.kick)};
@@ -140,20 +140,20 @@ void find_free(const SpringBatch* springs, std::size_t count, const QuickStep& s
 
 template <class Pack>
 struct Rows {
-    typename Pack::Numbers gap_of_gap;
-    typename Pack::Numbers gap_of_velocity;
-    typename Pack::Numbers gap_of_travel;
-    typename Pack::Numbers velocity_of_gap;
-    typename Pack::Numbers velocity_of_velocity;
-    typename Pack::Numbers velocity_of_travel;
+    typename Pack::Parameters gap_of_gap;
+    typename Pack::Parameters gap_of_velocity;
+    typename Pack::Parameters gap_of_travel;
+    typename Pack::Parameters velocity_of_gap;
+    typename Pack::Parameters velocity_of_velocity;
+    typename Pack::Parameters velocity_of_travel;
 };
 
 /// Equations (2) and (3).
 template <class Pack>
 Rows<Pack> rows_of(const Free<Pack>& free, const SpringBatch& springs, std::size_t lane,
                    double dt) {
-    using Numbers = typename Pack::Numbers;
-    const Numbers approach_rate = free.approach * Pack::all(1 / dt);
+    using Parameters = typename Pack::Parameters;
+    const Parameters approach_rate = free.approach * Pack::all(1 / dt);
     Rows<Pack> rows;
     rows.gap_of_gap = Pack::all(1) - free.approach;
     rows.gap_of_velocity = free.kick * Pack::all(dt);
@@ -172,17 +172,17 @@ Rows<Pack> rows_of(const Free<Pack>& free, const SpringBatch& springs, std::size
 template <class Pack>
 typename Pack::Lanes doubtful(const Free<Pack>& free, const Rows<Pack>& rows,
                               const SpringBatch& springs, std::size_t lane, double shortest) {
-    using Numbers = typename Pack::Numbers;
-    const Numbers smallest = Pack::lesser(
+    using Parameters = typename Pack::Parameters;
+    const Parameters smallest = Pack::lesser(
         Pack::lesser(Pack::size_of(rows.gap_of_travel), Pack::size_of(rows.velocity_of_velocity)),
         Pack::lesser(Pack::size_of(rows.gap_of_gap), Pack::size_of(free.kick)));
-    const Numbers pull = Pack::load(springs.pull + lane);
-    const Numbers decay_rate = Pack::all(0.5) * Pack::load(springs.damping + lane);
-    const Numbers push = rows.velocity_of_travel;
+    const Parameters pull = Pack::load(springs.pull + lane);
+    const Parameters decay_rate = Pack::all(0.5) * Pack::load(springs.damping + lane);
+    const Parameters push = rows.velocity_of_travel;
     // Of (w + z w)^2 at least.
-    const Numbers least_push2 =
+    const Parameters least_push2 =
         Pack::all(0x1p-17) * Pack::times_minus(decay_rate, decay_rate, pull);
-    const Numbers time = Pack::all(shortest);
+    const Parameters time = Pack::all(shortest);
     return Pack::not_at_least(smallest, Pack::all(0.125)) |
            Pack::not_at_least(push * push, least_push2) |
            Pack::not_at_least(time * time * pull, Pack::all(-0.25)) |

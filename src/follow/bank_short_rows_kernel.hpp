@@ -10,17 +10,17 @@ namespace hopcoil::bank {
 /// Doubles side by side. Vector types cannot be had by a template's number.
 template <class NumbersType, class FloatsType, class MaskType>
 struct SideBySide {
-    using Numbers = NumbersType;
+    using Parameters = NumbersType;
     using Mask = MaskType;
-    static constexpr std::size_t size = sizeof(Numbers) / sizeof(double);
+    static constexpr std::size_t size = sizeof(Parameters) / sizeof(double);
 
-    static Numbers load(const double* from) {
-        Numbers x;
+    static Parameters load(const double* from) {
+        Parameters x;
         __builtin_memcpy(&x, from, sizeof x);
         return x;
     }
-    static void store(double* to, const Numbers& x) { __builtin_memcpy(to, &x, sizeof x); }
-    static void store(float* to, const Numbers& x) {
+    static void store(double* to, const Parameters& x) { __builtin_memcpy(to, &x, sizeof x); }
+    static void store(float* to, const Parameters& x) {
         const FloatsType rounded = __builtin_convertvector(x, FloatsType);
         __builtin_memcpy(to, &rounded, sizeof rounded);
     }
@@ -49,8 +49,8 @@ template <class V>
 bool halve_long(const NumbersBatch& springs, ShortBatch& free) {
     typename V::Mask is_any_long{};
     for (std::size_t lane = 0; lane < batch_size; lane += V::size) {
-        const typename V::Numbers z = V::load(springs.z + lane);
-        const typename V::Numbers u = V::load(free.phase + lane);
+        const typename V::Parameters z = V::load(springs.z + lane);
+        const typename V::Parameters u = V::load(free.phase + lane);
         const typename V::Mask is_long = (z > 1.0 ? z * u : u) > ShortSeries::longest_phase;
         V::store(free.phase + lane, is_long ? 0.5 * u : u);
         is_any_long |= is_long;
@@ -78,11 +78,11 @@ int find_short(const NumbersBatch& springs, double dt, ShortBatch& free) {
 /// Those that are not there yet go on to twice their phase.
 template <class V>
 void double_once(const NumbersBatch& springs, double dt, ShortBatch& free) {
-    using Numbers = typename V::Numbers;
+    using Parameters = typename V::Parameters;
     for (std::size_t lane = 0; lane < batch_size; lane += V::size) {
-        const Numbers u = V::load(free.phase + lane);
-        const short_steps::FreeRatios<Numbers> half{V::load(free.kick + lane),
-                                                    V::load(free.approach + lane)};
+        const Parameters u = V::load(free.phase + lane);
+        const short_steps::FreeRatios<Parameters> half{V::load(free.kick + lane),
+                                                       V::load(free.approach + lane)};
         const auto whole = short_steps::doubled(half, V::load(springs.z + lane), u);
         const typename V::Mask goes_on = u < V::load(springs.w + lane) * dt;
         V::store(free.phase + lane, goes_on ? 2.0 * u : u);
@@ -98,28 +98,28 @@ inline constexpr double largest_number = sizeof(S) == 4 ? 0x1.fffffep127 : 0x1.f
 
 /// As rounded() does it, where S can hold the number; else it does not fit.
 template <class V, class S>
-void store_row(S* to, const typename V::Numbers& row, typename V::Mask& fits) {
-    const typename V::Numbers size = row < 0.0 ? -row : row;
+void store_row(S* to, const typename V::Parameters& row, typename V::Mask& fits) {
+    const typename V::Parameters size = row < 0.0 ? -row : row;
     fits &= size <= largest_number<S>;
-    V::store(to, size < least_normal<S> ? typename V::Numbers{} : row);
+    V::store(to, size < least_normal<S> ? typename V::Parameters{} : row);
 }
 
 /// See bank_rows.hpp.
 template <class V, class S>
 std::uint32_t short_rows_by(const NumbersBatch& springs, double dt, RowBatch<S>& to) {
-    using Numbers = typename V::Numbers;
+    using Parameters = typename V::Parameters;
     ShortBatch free;
     for (int halvings = find_short<V>(springs, dt, free); halvings > 0; --halvings)
         double_once<V>(springs, dt, free);
     std::uint32_t left = 0;
     for (std::size_t lane = 0; lane < batch_size; lane += V::size) {
-        const short_steps::SpringNumbers<Numbers> spring{
+        const short_steps::SpringNumbers<Parameters> spring{
             V::load(springs.w + lane), V::load(springs.z + lane), V::load(springs.lag + lane),
             V::load(springs.hold + lane)};
-        const short_steps::FreeRatios<Numbers> ratios{V::load(free.kick + lane),
-                                                      V::load(free.approach + lane)};
+        const short_steps::FreeRatios<Parameters> ratios{V::load(free.kick + lane),
+                                                         V::load(free.approach + lane)};
         const auto rows = short_steps::rows_of(ratios, spring, dt);
-        const Numbers u = spring.w * dt;
+        const Parameters u = spring.w * dt;
         typename V::Mask fits = (spring.z <= short_steps::most_damping) &
                                 (u <= short_steps::longest_phase) &
                                 (spring.z * u <= short_steps::longest_phase);

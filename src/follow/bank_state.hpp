@@ -177,7 +177,7 @@ struct FollowerBank<S>::State {
         const S* const next = (to_next ? part.next : part.target).data() + b;
         const bank::Lanes<S> lanes{part.target.data() + b, next, part.gap.data() + b,
                                    part.velocity.data() + b, block.end - b};
-        const bank::Turns turns{group.turns.data() + b, steps};
+        const bank::FlushSchedule turns{group.turns.data() + b, steps};
         const bool is_due = !block.same_turn || turns.of_each[0] == steps;
         if (group.varied) {
             move_varied(group, lanes, b);
@@ -221,7 +221,7 @@ struct FollowerBank<S>::State {
 
     /// Drops what is too small, of those whose turn it is.
     void settle_varied(const bank::Group<S>& group, const bank::Lanes<S>& lanes,
-                       const bank::Block& block, const bank::Turns& turns) const noexcept {
+                       const bank::Block& block, const bank::FlushSchedule& turns) const noexcept {
         const bank::VariedLeast<S> least{static_cast<S>(least_gap<S>),
                                          group.least_velocities.data() + block.begin};
         if (block.same_turn) {

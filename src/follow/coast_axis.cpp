@@ -26,7 +26,7 @@ constexpr std::array<Dial<CoastTuning>, CoastTuning::dial_count> coast_dials{
                                                                 .slider = {0.02, 5},
                                                                 .scale = DialScale::logarithmic}),
     field_dial<&CoastTuning::resting_speed, CoastTuning>(
-        {.path = "resting_speed", .unit = "per s", .hard = {0, endless}, .slider = {0, 1}}),
+        {.path = "resting_speed", .unit = "per s", .hard = {0, unbounded}, .slider = {0, 1}}),
     field_dial<&CoastTuning::restitution, CoastTuning>(
         {.path = "restitution", .unit = "", .hard = {0, 1}, .slider = {0, 1}})};
 

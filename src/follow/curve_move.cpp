@@ -10,7 +10,7 @@ namespace {
 const std::array<Dial<CurveMoveTuning>, CurveMoveTuning::dial_count> curve_dials{
     field_dial<&CurveMoveTuning::duration_s, CurveMoveTuning>({.path = "duration_s",
                                                                .unit = "s",
-                                                               .hard = {0, endless},
+                                                               .hard = {0, unbounded},
                                                                .slider = {0.05, 5},
                                                                .scale = DialScale::logarithmic})};
 

@@ -197,7 +197,7 @@ void FollowerBank<S>::step_block(std::size_t index) noexcept {
     bank::Component<S>& part = group.parts[block.component];
     const std::size_t count = block.end - block.begin;
     const auto calm = [&](const bank::Array<S>& array) {
-        return bank::are_calm(s.set, array.data() + block.begin, count);
+        return bank::are_within_safe_range(s.set, array.data() + block.begin, count);
     };
     // Looked at while they are in the cache.
     if (group.disturbed || block.headroom_bits < group.growth_bits) {

@@ -11,7 +11,7 @@ namespace {
 constexpr std::array<Dial<GlideTuning>, GlideTuning::dial_count> glide_dials{
     field_dial<&GlideTuning::half_life_s, GlideTuning>({.path = "half_life_s",
                                                         .unit = "s",
-                                                        .hard = {0, endless},
+                                                        .hard = {0, unbounded},
                                                         .slider = {0.01, 2},
                                                         .scale = DialScale::logarithmic})};
 

@@ -12,7 +12,7 @@ namespace {
 constexpr std::array<Dial<PursuitTuning>, PursuitTuning::dial_count> pursuit_dials{
     field_dial<&PursuitTuning::max_speed, PursuitTuning>({.path = "max_speed",
                                                           .unit = "per s",
-                                                          .hard = {0, endless},
+                                                          .hard = {0, unbounded},
                                                           .slider = {0.1, 20},
                                                           .scale = DialScale::logarithmic}),
     field_dial<&PursuitTuning::max_acceleration, PursuitTuning>(

@@ -5,7 +5,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/follow/mover.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/wish.hpp>
 
 namespace hopcoil {
@@ -191,7 +191,7 @@ const ThrowReport& SettleCurve::throw_to(double target) noexcept {
     // The stop it is past already, or flying out at, cannot be kept; the other one can.
     const bool above = here > stops_.high || (here == stops_.high && velocity() > 0);
     const bool below = here < stops_.low || (here == stops_.low && velocity() < 0);
-    report_.flew_out = above || below;
+    report_.started_outside = above || below;
     kept_low_ = below ? -std::numeric_limits<double>::infinity() : stops_.low;
     kept_high_ = above ? std::numeric_limits<double>::infinity() : stops_.high;
     if (has_swings()) {
@@ -219,7 +219,7 @@ void SettleCurve::plan_spring() noexcept {
     const auto damped_enough = [&](double damping_ratio) {
         return keeps_stops(spring_for(damping_ratio, duration_s), report_.target);
     };
-    report_.damping_gave = wished_.damping_ratio < 1;
+    report_.damping_raised = wished_.damping_ratio < 1;
     if (damped_enough(1)) {
         const double ratio = least_that_holds(wished_.damping_ratio, 1, damped_enough);
         spring_ = spring_for(ratio, duration_s);
@@ -294,7 +294,7 @@ void SettleCurve::plan_turns() noexcept {
     turns_ = turns_to(target, 1, duration_s);
     report_.damping_ratio = 0;
     if (keeps_stops(turns_, target)) return;
-    report_.damping_gave = true;
+    report_.damping_raised = true;
     const auto low_enough = [&](double cut_down) {
         return keeps_stops(turns_to(target, 1 - cut_down, duration_s), target);
     };

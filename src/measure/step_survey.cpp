@@ -25,7 +25,7 @@ double energy_of(const Tuning& tuning, double gap, double velocity) {
 }
 
 /// Until it has settled, but no more than a dozen swings.
-double telling_duration_s(const Tuning& tuning) {
+double observation_duration_s(const Tuning& tuning) {
     const double swings_s = 12 / tuning.frequency_hz;
     const FreeMotion free{tuning, start_of_jump(tuning)};
     constexpr double band = 0.02;
@@ -207,7 +207,7 @@ StepSurvey survey_steps(const Tuning& tuning, std::span<const double> rates_hz,
         require_above_zero("rate_hz", rate_hz);
     StepSurvey survey{.tuning = tuning,
                       .wanted_error_percent = wanted_error_percent,
-                      .duration_s = telling_duration_s(tuning)};
+                      .duration_s = observation_duration_s(tuning)};
     for (const SchemeFacts& each : all_schemes()) {
         survey.schemes.push_back(
             survey_scheme(tuning, each.scheme, rates_hz, wanted_error_percent, survey.duration_s));

@@ -15,13 +15,13 @@ constexpr std::array<NamedTuning, 13> shipped{{
     {"eager", "runs ahead of what it follows and corrects itself: a young dog", {2, 0.6, 1.3}},
     {"faithful", "does not lag behind steady motion: a hand on a rail, a camera", {2, 0.7, 1}},
     {"lively", "clearly swings past, settles in a few swings: a lamp on a hook", {2, 0.4, 0}},
+    {"loose", "swings long after: jelly, a sprung sign", {3, 0.15, 0}},
     {"nervous", "fast and trembling: antennae, whiskers, a compass", {6, 0.25, 0}},
     {"steady", "straight there without passing: doors, dials, cranes", {2, 1, 0}},
     {"stubborn", "gives way slowly and creeps home: a rusted hinge", {1, 2.5, 0}},
     {"taut", "all but rigid, takes only the edge off: aim, grips", {8, 1, 0}},
     {"wary", "first shrinks back, then goes: a startled crab", {1.5, 0.6, -1}},
     {"weighty", "slow to start, slow to stop: a laden boom, a hull", {0.8, 0.5, 0}},
-    {"wobbly", "swings long after: jelly, a sprung sign", {3, 0.15, 0}},
 }};
 
 }  // namespace

@@ -11,13 +11,13 @@ namespace {
 constexpr std::array<Dial<Tuning>, Tuning::dial_count> tuning_dials{
     field_dial<&Tuning::frequency_hz, Tuning>({.path = "frequency_hz",
                                                .unit = "Hz",
-                                               .hard = {0, endless},
+                                               .hard = {0, unbounded},
                                                .slider = {0.1, 20},
                                                .scale = DialScale::logarithmic}),
     field_dial<&Tuning::damping_ratio, Tuning>(
-        {.path = "damping_ratio", .unit = "", .hard = {0, endless}, .slider = {0, 2}}),
+        {.path = "damping_ratio", .unit = "", .hard = {0, unbounded}, .slider = {0, 2}}),
     field_dial<&Tuning::lead, Tuning>(
-        {.path = "lead", .unit = "", .hard = {-endless, endless}, .slider = {-1, 2}})};
+        {.path = "lead", .unit = "", .hard = {-unbounded, unbounded}, .slider = {-1, 2}})};
 
 /// The slowest decay over w: z below 1, the slow root from there on.
 double slowest_decay(double damping_ratio) {
@@ -60,7 +60,7 @@ Tuning tuning_from(const SpringConstants& constants) {
     require_finite("lead", constants.lead);
     if (constants.stiffness_n_per_m == 0) {
         if (constants.damping_n_s_per_m > 0) {
-            throw Unsayable{
+            throw InconsistentParameters{
                 "stiffness_n_per_m = 0 with damping_n_s_per_m = " +
                 shortest(constants.damping_n_s_per_m) +
                 ": a damper without a spring has no frequency; give it a stiffness above 0"};
@@ -78,7 +78,7 @@ Tuning tuning_from(const SpringConstants& constants) {
     return tuning;
 }
 
-Tuning tuning_from(const DampedSpring& spring) {
+Tuning tuning_from(const SpringByRatio& spring) {
     Tuning tuning = tuning_from(SpringConstants{.mass_kg = spring.mass_kg,
                                                 .stiffness_n_per_m = spring.stiffness_n_per_m,
                                                 .lead = spring.lead});
@@ -92,13 +92,13 @@ double half_life_from_time_constant_s(double time_constant_s) {
     return math::ln_2 * time_constant_s;
 }
 
-Tuning tuning_from(const Calming& calming) {
-    require_above_zero("half_life_s", calming.half_life_s);
-    require_above_zero("damping_ratio", calming.damping_ratio);
-    const double w = math::ln_2 / calming.half_life_s / slowest_decay(calming.damping_ratio);
+Tuning tuning_from(const DecayHalfLife& decay) {
+    require_above_zero("half_life_s", decay.half_life_s);
+    require_above_zero("damping_ratio", decay.damping_ratio);
+    const double w = math::ln_2 / decay.half_life_s / slowest_decay(decay.damping_ratio);
     const Tuning tuning{.frequency_hz = w / (2 * math::pi),
-                        .damping_ratio = calming.damping_ratio,
-                        .lead = calming.lead};
+                        .damping_ratio = decay.damping_ratio,
+                        .lead = decay.lead};
     require_valid(tuning);
     return tuning;
 }
@@ -108,9 +108,10 @@ Tuning tuning_from(const Coefficients& coefficients) {
     require_above_zero("y_acceleration_s2", coefficients.y_acceleration_s2);
     require_finite("x_rate_s", coefficients.x_rate_s);
     if (coefficients.y_rate_s == 0 && coefficients.x_rate_s != 0) {
-        throw Unsayable{"x_rate_s = " + shortest(coefficients.x_rate_s) +
-                        " with y_rate_s = 0: without damping nothing holds on to the target's "
-                        "motion; give y_rate_s a value above 0"};
+        throw InconsistentParameters{
+            "x_rate_s = " + shortest(coefficients.x_rate_s) +
+            " with y_rate_s = 0: without damping nothing holds on to the target's "
+            "motion; give y_rate_s a value above 0"};
     }
     const double period_rad_s = std::sqrt(coefficients.y_acceleration_s2);
     const Tuning tuning{
@@ -134,7 +135,7 @@ SpringConstants spring_constants_from(const Tuning& tuning, double mass_kg) {
     return constants;
 }
 
-DampedSpring damped_spring_from(const Tuning& tuning, double mass_kg) {
+SpringByRatio damped_spring_from(const Tuning& tuning, double mass_kg) {
     const SpringConstants constants = spring_constants_from(tuning, mass_kg);
     return {.mass_kg = mass_kg,
             .stiffness_n_per_m = constants.stiffness_n_per_m,
@@ -142,7 +143,7 @@ DampedSpring damped_spring_from(const Tuning& tuning, double mass_kg) {
             .lead = tuning.lead};
 }
 
-Calming calming_from(const Tuning& tuning) {
+DecayHalfLife calming_from(const Tuning& tuning) {
     require_valid(tuning);
     require_above_zero("frequency_hz", tuning.frequency_hz);
     require_above_zero("damping_ratio", tuning.damping_ratio);

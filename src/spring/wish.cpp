@@ -7,7 +7,7 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 #include <hopcoil/spring/wish.hpp>
 
@@ -253,7 +253,7 @@ Wish wish_from(const Tuning& tuning) {
     require_valid(tuning);
     require_above_zero("frequency_hz", tuning.frequency_hz);
     require_above_zero("damping_ratio", tuning.damping_ratio);
-    const JumpAnswer answer = answer_to_jump(tuning);
+    const JumpResponse answer = jump_response(tuning);
     return {.overshoot_percent = answer.overshoot_percent.value().value_or(0),
             .settling_time_s = answer.settling_time_s.value().value_or(0),
             .lead = tuning.lead};

@@ -37,8 +37,8 @@ static_assert(HasComponents<float> && !HasComponents<Sealed>);
 TEST_CASE("a number that is not finite is noticed in every type that shows or compares its numbers",
           "[linear_space]") {
     const float bad = std::numeric_limits<float>::quiet_NaN();
-    const float endless = std::numeric_limits<float>::infinity();
-    for (const float wrong : {bad, endless, -endless}) {
+    const float unbounded = std::numeric_limits<float>::infinity();
+    for (const float wrong : {bad, unbounded, -unbounded}) {
         CHECK_FALSE(is_finite(wrong));
         CHECK_FALSE(is_finite(Plain{0, wrong, 0}));
         CHECK_FALSE(is_finite(Eigen::Vector3f{0, 0, wrong}));

@@ -10,13 +10,13 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/follow/angle_mover.hpp>
+#include <hopcoil/follow/cascade.hpp>
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>
 #include <hopcoil/follow/follower_bank.hpp>
 #include <hopcoil/follow/glide.hpp>
 #include <hopcoil/follow/pursuit.hpp>
-#include <hopcoil/follow/relay.hpp>
 #include <hopcoil/follow/rotation_mover.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
 #include <hopcoil/follow/stepped_follower.hpp>
@@ -26,7 +26,7 @@
 namespace {
 
 /// A generator of its own, since a library's distributions may differ.
-class Numbers {
+class Parameters {
   public:
     double next() {  // in 0..1
         state_ = state_ * 6364136223846793005U + 1442695040888963407U;
@@ -52,7 +52,7 @@ class Hash {
     std::uint64_t hash_ = 14695981039346656037U;
 };
 
-hopcoil::Tuning next_tuning(Numbers& numbers) {
+hopcoil::Tuning next_tuning(Parameters& numbers) {
     const double ratio = numbers.next();
     return {.frequency_hz = hopcoil::math::exp(6 * numbers.next() - 2),
             .damping_ratio = ratio < 0.2 ? 1.0 : 3 * ratio * ratio,
@@ -60,7 +60,7 @@ hopcoil::Tuning next_tuning(Numbers& numbers) {
 }
 
 template <class T, class Make>
-void record(Hash& hash, Numbers& numbers, const Make& make) {
+void record(Hash& hash, Parameters& numbers, const Make& make) {
     hopcoil::Follower<T> follower{next_tuning(numbers), make()};
     for (int i = 0; i < 10000; ++i) {
         const double choice = numbers.next();
@@ -80,7 +80,7 @@ void record(Hash& hash, Numbers& numbers, const Make& make) {
 }
 
 /// Every scheme under every guard, through steps of any length; the adaptive scheme; the clock.
-void record_stepping(Hash& hash, Numbers& numbers) {
+void record_stepping(Hash& hash, Parameters& numbers) {
     using namespace hopcoil;
     for (const SchemeFacts& facts : all_schemes()) {
         for (const Guard guard : {Guard::exact, Guard::substep, Guard::soften, Guard::refuse}) {
@@ -114,7 +114,7 @@ void record_stepping(Hash& hash, Numbers& numbers) {
 }
 
 /// Each of the other movers, sent about at random times.
-void record_family(Hash& hash, Numbers& numbers) {
+void record_family(Hash& hash, Parameters& numbers) {
     using hopcoil::Tuning;
     using hopcoil::Vector3;
     hopcoil::Glide<float> glide{{.half_life_s = 0.1}, 0.F};
@@ -125,7 +125,7 @@ void record_family(Hash& hash, Numbers& numbers) {
     settle.set_stops({.low = -1, .high = 1});
     hopcoil::CurveMove<double> curve{
         {.curve = hopcoil::Ease{hopcoil::EaseFamily::oscillating, hopcoil::EaseWay::out}}, 0.0};
-    hopcoil::Relay<double> relay{{Tuning{}, Tuning{.frequency_hz = 3, .lead = 0.5}}, 0.0};
+    hopcoil::Cascade<double> cascade{{Tuning{}, Tuning{.frequency_hz = 3, .lead = 0.5}}, 0.0};
     hopcoil::AngleFollower<float> angle{Tuning{}, 0.F};
     hopcoil::RotationFollower rotation{Tuning{.damping_ratio = 0.3}, {}};
     double target = 0;
@@ -141,7 +141,7 @@ void record_family(Hash& hash, Numbers& numbers) {
         coast.step(dt);
         settle.step(target, dt);
         curve.step(target, dt);
-        relay.step(target, dt);
+        cascade.step(target, dt);
         angle.step(static_cast<float>(7 * target), dt);
         rotation.step(hopcoil::turned_by({target, 2 * target, 1}), dt);
         hash.add(glide.value());
@@ -149,14 +149,14 @@ void record_family(Hash& hash, Numbers& numbers) {
         hash.add(coast.value());
         hash.add(settle.value());
         hash.add(curve.value());
-        hash.add(relay.value());
+        hash.add(cascade.value());
         hash.add(angle.value());
         hash.add(rotation.value().y);
     }
 }
 
 /// A bank, with whatever instructions the processor has.
-void record_bank(Hash& hash, Numbers& numbers) {
+void record_bank(Hash& hash, Parameters& numbers) {
     hopcoil::FollowerBank<float> bank;
     const std::size_t shared = bank.add_group(hopcoil::Tuning{});
     const std::size_t varied = bank.add_varied_group();
@@ -183,7 +183,7 @@ void record_bank(Hash& hash, Numbers& numbers) {
 }  // namespace
 
 int main() {
-    Numbers numbers;
+    Parameters numbers;
     Hash hash;
     record<double>(hash, numbers, [&] { return 2 * numbers.next() - 1; });
     record<float>(hash, numbers, [&] { return static_cast<float>(2 * numbers.next() - 1); });

@@ -2,17 +2,17 @@
 // expect: LinearSpace
 #include <hopcoil/follow/follower.hpp>
 
-struct Place {
+struct ValueArray {
     float x = 0;
-    friend Place operator+(Place a, Place b) { return {a.x + b.x}; }
+    friend ValueArray operator+(ValueArray a, ValueArray b) { return {a.x + b.x}; }
 #ifndef BROKEN
-    friend Place operator-(Place a, Place b) {
+    friend ValueArray operator-(ValueArray a, ValueArray b) {
         return {a.x - b.x};
     }
 #endif
-    friend Place operator*(Place a, float s) {
+    friend ValueArray operator*(ValueArray a, float s) {
         return {a.x * s};
     }
 };
 
-hopcoil::Follower<Place>* follower = nullptr;
+hopcoil::Follower<ValueArray>* follower = nullptr;

@@ -126,7 +126,7 @@ TEST_CASE("a spring at the bound lets it past and brings it back to the bound", 
     CHECK(needle.end() == 1);
 }
 
-TEST_CASE("thrown at snap points it comes to rest exactly on the nearest, without a jolt",
+TEST_CASE("thrown at snap points it comes to rest exactly on the nearest, without a bump",
           "[coast]") {
     Random random{84};
     std::vector<double> points;

@@ -39,7 +39,7 @@ double apart(const PoseVelocity& a, const PoseVelocity& b) {
         {apart(a.position, b.position), apart(a.rotation, b.rotation), apart(a.scale, b.scale)});
 }
 
-/// Numbers may be angles.
+/// Parameters may be angles.
 template <class Value>
 double places_apart(const Value& a, const Value& b) {
     if constexpr (std::is_same_v<Value, double>) {

@@ -82,9 +82,9 @@ TEST_CASE("ten thousand throws mid-flight strike no stop, and say what gave", "[
             const double target =
                 random.chance(0.3) ? (random.chance(0.5) ? -1.1 : 0.8) : random.between(-1.3, 1);
             const ThrowReport& report = needle.throw_to(target);
-            gave += report.damping_gave;
+            gave += report.damping_raised;
             travel_gave += report.travel_gave;
-            if (report.flew_out) {  // pushed outward on the peg it rested on
+            if (report.started_outside) {  // pushed outward on the peg it rested on
                 CHECK((value >= 0.8 - 1e-12 || value <= -1.1 + 1e-12));
                 needle.reset(random.between(-1, 0.7));
                 continue;
@@ -108,7 +108,7 @@ TEST_CASE("what gives is the damping first, then the duration, then the travel",
     SettleCurve needle{{.duration_s = 1, .overshoot_percent = 30}, 0.0};
     needle.set_stops({.high = 1.1});
     const ThrowReport by_damping = needle.throw_to(1);
-    CHECK(by_damping.damping_gave);
+    CHECK(by_damping.damping_raised);
     CHECK_FALSE(by_damping.duration_gave);
     CHECK(by_damping.duration_s == 1);
     double furthest = 0;

@@ -128,7 +128,7 @@ TEST_CASE("a sleeper has the verbs of its mover", "[sleeper]") {
     CHECK(lamp.value() == 1);
     CHECK(lamp.motion().velocity == 5);
 
-    Sleeper chain{Relay<double>{{{.frequency_hz = 2}, {.frequency_hz = 3}}, 0.0}};
+    Sleeper chain{Cascade<double>{{{.frequency_hz = 2}, {.frequency_hz = 3}}, 0.0}};
     chain.woken_mover().push(1, 2.0);
     chain.step(0, 0.05);
     CHECK(chain.value() > 0);

@@ -10,6 +10,7 @@
 #include <hopcoil/base/state.hpp>
 #include <hopcoil/follow/angle_mover.hpp>
 #include <hopcoil/follow/bounded_follower.hpp>
+#include <hopcoil/follow/cascade.hpp>
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>
@@ -18,7 +19,6 @@
 #include <hopcoil/follow/layers.hpp>
 #include <hopcoil/follow/pose_follower.hpp>
 #include <hopcoil/follow/pursuit.hpp>
-#include <hopcoil/follow/relay.hpp>
 #include <hopcoil/follow/rotation_mover.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
 #include <hopcoil/follow/sleeper.hpp>
@@ -151,8 +151,8 @@ TEST_CASE("a mover kept as bytes goes on with the same bits", "[state]") {
     SECTION("a move along a curve") {
         require_state_goes_on(CurveMove<double>{{.duration_s = 0.5}, 0.0}, some_number);
     }
-    SECTION("a relay") {
-        require_state_goes_on(Relay<double>{std::vector<Tuning>{lively, {}, {3, 0.2}}, 0.0},
+    SECTION("a cascade") {
+        require_state_goes_on(Cascade<double>{std::vector<Tuning>{lively, {}, {3, 0.2}}, 0.0},
                               some_number);
     }
     SECTION("a follower in a range") {
@@ -238,8 +238,8 @@ TEST_CASE("the state of one kind of mover is not that of another", "[state]") {
     CHECK_FALSE(load_state(pursuit, glide));
     Glide<float> narrow{{0.2}, 0.0F};
     CHECK_FALSE(load_state(narrow, glide));
-    Relay<double> two{std::vector<Tuning>(2), 0.0};
-    CHECK_FALSE(load_state(two, save_state(Relay<double>{std::vector<Tuning>(3), 0.0})));
+    Cascade<double> two{std::vector<Tuning>(2), 0.0};
+    CHECK_FALSE(load_state(two, save_state(Cascade<double>{std::vector<Tuning>(3), 0.0})));
 }
 
 namespace {
@@ -248,7 +248,7 @@ namespace {
 struct Forged {
     double value = 0;
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("glide 1");
         std::uint64_t rejected = 0;
         double zero = 0;

@@ -39,7 +39,7 @@ concept HasTheVerbs = requires(M mover, const M& fixed, const typename M::Inputs
     { fixed.rejected_inputs() } -> std::same_as<std::uint64_t>;
 };
 template <class M>
-concept IsTuned = System<M> && requires(M mover, const typename M::Numbers& tuning) {
+concept IsTuned = System<M> && requires(M mover, const typename M::Parameters& tuning) {
     mover.retune(tuning);
     { mover.try_retune(tuning) } -> std::same_as<bool>;
     mover.tuning();
@@ -59,7 +59,7 @@ static_assert(each_has_the_verbs<AngleFollower<float>, AngleGlide<double>, Angle
                                  AngleCurve<double>, SettleCurve, RotationFollower, RotationGlide,
                                  RotationPursuit, RotationCurve, PoseFollower>);
 static_assert(each_has_the_verbs<Sleeper<Follower<float>>, Sleeper<PoseFollower>>);
-static_assert(HasTheVerbs<Relay<Eigen::Vector3f>> && HasTheVerbs<Sleeper<Relay<double>>>);
+static_assert(HasTheVerbs<Cascade<Eigen::Vector3f>> && HasTheVerbs<Sleeper<Cascade<double>>>);
 
 /// Somewhere on the way, the target and then the rest of the step.
 template <class M>

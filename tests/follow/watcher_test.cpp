@@ -11,7 +11,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/follow/pose_follower.hpp>
 #include <hopcoil/follow/watcher.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 
 #include "support/allocations.hpp"
@@ -67,7 +67,7 @@ std::vector<double> without_pairs(const std::vector<double>& times) {
 
 TEST_CASE("events come at the same exact times at every rate", "[watcher]") {
     const Tuning tuning{.frequency_hz = 2, .damping_ratio = 0.3};
-    const JumpAnswer answer = answer_to_jump(tuning);
+    const JumpResponse answer = jump_response(tuning);
     for (const double rate_hz : {15.0, 24.0, 60.0, 144.0}) {
         const auto events = watched(Follower<double>{tuning, 0.0}, 1.0, rate_hz, 3, {0.5});
         const auto turns = times_of(events, EventKind::turned);
@@ -222,7 +222,7 @@ TEST_CASE("with targets that move in every step, events are where small steps ha
         {.frequency_hz = 1.5, .damping_ratio = 0.4}, {.low = -4, .high = 4}, 0.0});
     same(Pursuit<double>{{.max_speed = 6, .max_acceleration = 30}, 0.0});
     same(SettleCurve{{.duration_s = 0.4, .overshoot_percent = 15}, 0.0});
-    same(Relay<double>{{{.frequency_hz = 2}, {.frequency_hz = 3}}, 0.0});
+    same(Cascade<double>{{{.frequency_hz = 2}, {.frequency_hz = 3}}, 0.0});
 }
 
 TEST_CASE("what is thrown can be watched: its bounces, its marks, its rest", "[watcher]") {

@@ -6,7 +6,7 @@
 
 #include <hopcoil/follow/follower.hpp>
 #include <hopcoil/measure/tracking.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/wish.hpp>
 
 #include "support/random.hpp"
@@ -51,7 +51,7 @@ TEST_CASE("jumps read off a take are those that the closed form answers", "[trac
         CAPTURE(tuning.frequency_hz, tuning.damping_ratio);
         const Rows rows = after_jumps(tuning, 240, {random.between(0.5, 5)}, 8);
         const JumpsMet met = measure_jumps(rows.times_s, rows.values, rows.targets);
-        const JumpAnswer exact = answer_to_jump(tuning);
+        const JumpResponse exact = jump_response(tuning);
         REQUIRE(met.jumps == 1);
         CHECK(met.unsettled == 0);
         CHECK(met.largest_overshoot_percent ==

@@ -13,7 +13,7 @@
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/take/take.hpp>
 
 #include "page/wish_answer.hpp"
@@ -82,7 +82,7 @@ TEST_CASE("a take for some values is what the library runs", "[page]") {
         for (std::size_t row = 0; row < column.size(); ++row)
             REQUIRE(sent[row] == Approx(column[row]).epsilon(1e-6).margin(1e-7));
     }
-    const JumpAnswer jump = answer_to_jump({.frequency_hz = 0.5, .damping_ratio = 0.7});
+    const JumpResponse jump = jump_response({.frequency_hz = 0.5, .damping_ratio = 0.7});
     const json figures = of_mover(answer["jumps"]["movers"], "brass")["figures"];
     CHECK(figures["overshoot_percent"] == Approx(*jump.overshoot_percent.value()));
     CHECK(figures["settling_time_s"] == Approx(*jump.settling_time_s.value()));
@@ -163,8 +163,8 @@ TEST_CASE("a wish is solved for whatever can be solved", "[page]") {
     const ServedScene vane;
     const json solved =
         vane.post("/v1/wish", {{"wish", "12 % past, 0.4 s"}, {"mover", "brass"}}).body["values"];
-    const JumpAnswer jump = answer_to_jump({.frequency_hz = solved["brass.frequency_hz"],
-                                            .damping_ratio = solved["brass.damping_ratio"]});
+    const JumpResponse jump = jump_response({.frequency_hz = solved["brass.frequency_hz"],
+                                             .damping_ratio = solved["brass.damping_ratio"]});
     CHECK(*jump.overshoot_percent.value() == Approx(12));
     CHECK(*jump.settling_time_s.value() == Approx(0.4));
     CHECK_THAT(vane.post("/v1/wish", {{"wish", "500 % past, 0.4 s"}, {"mover", "brass"}}).problem(),

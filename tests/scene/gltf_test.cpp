@@ -213,7 +213,7 @@ TEST_CASE("tracks of each kind of interpolation are targets as they should be", 
                    .between = NodeTrack::Between::step,
                    .times_s = {0, 1, 2},
                    .values = {{0}, {5}, {1}}};
-    const Course jumps = course_from(step, AfterEnd::hold);
+    const Trajectory jumps = trajectory_from(step, AfterEnd::hold);
     CHECK(jumps.after(0.99).value[0] == 0);
     CHECK(jumps.before(1).value[0] == 0);
     CHECK(jumps.after(1).value[0] == 5);
@@ -224,7 +224,7 @@ TEST_CASE("tracks of each kind of interpolation are targets as they should be", 
                     .values = {{0}, {8}},
                     .slopes_before = {{0}, {12}},
                     .slopes_after = {{0}, {0}}};
-    const Course cube = course_from(cubic, AfterEnd::mirror);  // t^3, then back
+    const Trajectory cube = trajectory_from(cubic, AfterEnd::mirror);  // t^3, then back
     for (const double t : {0.3, 1.0, 1.9}) {
         CHECK(cube.after(t).value[0] == Approx(t * t * t));
         CHECK(cube.after(t).velocity[0] == Approx(3 * t * t));
@@ -235,7 +235,7 @@ TEST_CASE("tracks of each kind of interpolation are targets as they should be", 
                    .kind = TrackKind::rotation,
                    .times_s = {0, 1},
                    .values = {{1, 0, 0, 0}, {-std::cos(1.2), 0, -std::sin(1.2), 0}}};
-    const Course even = course_from(turn, AfterEnd::hold);
+    const Trajectory even = trajectory_from(turn, AfterEnd::hold);
     for (const double t : {0.1, 0.5, 0.77}) {
         CHECK(even.after(t).value[2] == Approx(std::sin(1.2 * t)).margin(1e-6));
         CHECK(even.after(t).velocity[1] == Approx(2.4).margin(1e-4));

@@ -52,7 +52,7 @@ std::map<std::string, std::string> places_for_keys() {
         {"target of layers", hook + lamp + "[target.t]\nlayers = [{ follows = 'lamp' }]\n@\n"},
         {"layer", hook + lamp + "[target.t]\nlayers = [{ @ }]\n"},
         {"fade", hook + lamp + "[target.t]\nlayers = [{ follows = 'lamp', fades = [{ @ }] }]\n"},
-        {"link", hook + "[relay.lamp]\ntarget = 'hook'\nlinks = [{ @ }]\n"},
+        {"link", hook + "[cascade.lamp]\ntarget = 'hook'\nlinks = [{ @ }]\n"},
         {"kick", hook + lamp + "kicks = [{ @ }]\n"},
         {"body", hook + lamp + "[body.b]\n@\n"},
         {"picture", hook + lamp + "[picture.p]\n@\n"},

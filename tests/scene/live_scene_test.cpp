@@ -81,7 +81,7 @@ TEST_CASE("its state is kept and goes on with the same bits, a held target too",
         Random random{7};
         for (int i = 0; i < 60; ++i) {
             if (i == 20) {
-                Place place = live.target(0);
+                ValueArray place = live.target(0);
                 place[0] += 0.2;
                 live.hold(0, place);
             }
@@ -233,10 +233,10 @@ TEST_CASE("what cannot be held or stepped is said", "[live]") {
     live.step(1);
     CHECK_THROWS(live.advance_to(0.5));
     LiveScene skiff{shipped_scene("skiff")};
-    CHECK_THROWS(skiff.hold(1, Place{}));  // a rotation that is zero
+    CHECK_THROWS(skiff.hold(1, ValueArray{}));  // a rotation that is zero
     const std::string coast =
         "duration_s = 2\n[coast.float]\nstart_m = 0\n"
-        "start_velocity_m_per_s = 2\nslowing_half_life_s = 0.5\n";
+        "initial_velocity_m_per_s = 2\nslowing_half_life_s = 0.5\n";
     LiveScene thrown{scene_of(coast)};
     CHECK_FALSE(thrown.can_hold(0));
     CHECK_THROWS(thrown.hold(0, 1.0));

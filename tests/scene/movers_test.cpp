@@ -81,7 +81,7 @@ TEST_CASE("each kind of mover goes after its target in its own way", "[scene][mo
         csv = "lift.csv"
         column = "lift"
         duration_s = 1
-        [relay.boom]
+        [cascade.boom]
         target = "hook"
         links = [{ name = "lamp", tuning = "lively" }, { name = "tassel" }]
     )");
@@ -105,7 +105,7 @@ TEST_CASE("each kind of mover goes after its target in its own way", "[scene][mo
 
 TEST_CASE("movers stand in the order of the file, whatever their kinds", "[scene][movers]") {
     const Scene scene = scene_of(hook +
-                                 "[relay.c]\ntarget = \"hook\"\nlinks = [{ name = \"x\" }]\n"
+                                 "[cascade.c]\ntarget = \"hook\"\nlinks = [{ name = \"x\" }]\n"
                                  "[glide.a]\ntarget = \"hook\"\n[follower.b]\ntarget = \"hook\"\n");
     REQUIRE(scene.movers.size() == 3);
     CHECK(scene.movers[0].name == "c");
@@ -124,9 +124,9 @@ TEST_CASE("a tuning is given by name, by wish, by half-life, as a damped spring"
     CHECK(tuning_of("{ overshoot_percent = 12, settling_time_s = 0.4 }") ==
           tuning_from(Wish{.overshoot_percent = 12, .settling_time_s = 0.4}));
     CHECK(tuning_of("{ half_life_s = 0.2, damping_ratio = 0.5 }") ==
-          tuning_from(Calming{.half_life_s = 0.2, .damping_ratio = 0.5}));
+          tuning_from(DecayHalfLife{.half_life_s = 0.2, .damping_ratio = 0.5}));
     CHECK(tuning_of("{ mass_kg = 2, stiffness_n_per_m = 50, damping_ratio = 0.3 }") ==
-          tuning_from(DampedSpring{.mass_kg = 2, .stiffness_n_per_m = 50, .damping_ratio = 0.3}));
+          tuning_from(SpringByRatio{.mass_kg = 2, .stiffness_n_per_m = 50, .damping_ratio = 0.3}));
 }
 
 TEST_CASE("an angle is followed and shown across the seam", "[scene][movers]") {
@@ -166,7 +166,7 @@ TEST_CASE("a direction that leaps across the seam is gone after the shorter way 
         "[pursuit.m]\nmax_speed_deg_per_s = 200\nmax_acceleration_deg_per_s2 = 900",
         "[curve.m]\nduration_s = 0.5",
         "[settle.m]\nduration_s = 0.5",
-        "[relay.m]\nlinks = [{ name = \"a\", " + firm + " }]"};
+        "[cascade.m]\nlinks = [{ name = \"a\", " + firm + " }]"};
     for (const std::string& mover : movers) {
         CAPTURE(mover);
         const Take take = take_of(wind + mover + "\ntarget = \"wind\"\n");
@@ -203,7 +203,7 @@ TEST_CASE("a direction that goes round faster than it is drawn keeps its way", "
 
 TEST_CASE("what is wrong with a mover is said with its key", "[scene][movers]") {
     const std::string settle = "[settle.needle]\ntarget = \"hook\"\n";
-    const std::string relay = "[relay.boom]\ntarget = \"hook\"\n";
+    const std::string cascade = "[cascade.boom]\ntarget = \"hook\"\n";
     const std::vector<std::pair<std::string, std::string>> cases{
         {"[glide.a]\ntarget = \"hook\"\nhalf_life_s = -1\n", "glide.a.half_life_s: expected"},
         {"[glide.a]\ntarget = \"hook\"\nfraction = 1\nat_rate_hz = 60\n", "glide.a.fraction"},
@@ -219,10 +219,10 @@ TEST_CASE("what is wrong with a mover is said with its key", "[scene][movers]") 
         {"[curve.a]\ntarget = \"hook\"\ncsv = \"lift.csv\"\n", "expected a key 'column'"},
         {"[curve.a]\ntarget = \"hook\"\ncsv = \"lift.csv\"\ncolumn = \"lft\"\n", "lift"},
         {"[curve.a]\ntarget = \"hook\"\ncsv = \"lft.csv\"\ncolumn = \"lift\"\n", "lift.csv"},
-        {relay, "expected a list 'links'"},
-        {relay + "links = [3]\n", "links[0]: expected a table"},
-        {relay + "links = [{ name = \"a\" }, { name = \"a\" }]\n", "another link has the name"},
-        {relay + "links = [{ tuning = \"livly\", name = \"a\" }]\n", "did you mean 'lively'"},
+        {cascade, "expected a list 'links'"},
+        {cascade + "links = [3]\n", "links[0]: expected a table"},
+        {cascade + "links = [{ name = \"a\" }, { name = \"a\" }]\n", "another link has the name"},
+        {cascade + "links = [{ tuning = \"livly\", name = \"a\" }]\n", "did you mean 'lively'"},
         {"[follower.a]\ntarget = \"hook\"\n[glide.a]\ntarget = \"hook\"\n",
          "another mover has the name 'a'"},
         {"", "expected at least one table [follower.NAME], [glide.NAME]"},

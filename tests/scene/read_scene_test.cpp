@@ -70,12 +70,12 @@ TEST_CASE("a scene says its numbers in any parameterisation and unit", "[scene]"
         [follower.first]
         target = "door"
         start_deg = 45
-        start_velocity_deg_per_s = 180
+        initial_velocity_deg_per_s = 180
         tuning = { y_rate_s = 0.1, y_acceleration_s2 = 0.01, x_rate_s = 0.05 }
     )");
     CHECK(scene.title == "test");
-    CHECK(scene.targets[0].path.lane().after(3).value == Approx(210 * 3.14159265358979 / 180));
-    CHECK(scene.targets[1].path.lane().before(1).value == Approx(3.14159265358979 / 2));
+    CHECK(scene.targets[0].path.component().after(3).value == Approx(210 * 3.14159265358979 / 180));
+    CHECK(scene.targets[1].path.component().before(1).value == Approx(3.14159265358979 / 2));
     REQUIRE(scene.movers.size() == 2);
     CHECK(scene.movers[0].name == "third");  // as they stand in the file
     CHECK(std::get<Tuning>(scene.movers[0].numbers).damping_ratio == Approx(0.15));
@@ -83,7 +83,7 @@ TEST_CASE("a scene says its numbers in any parameterisation and unit", "[scene]"
     CHECK(scene.movers[0].start[0] == Approx(170 * 3.14159265358979 / 180));
     CHECK(std::get<Tuning>(scene.movers[1].numbers).damping_ratio == Approx(0.5));
     CHECK(scene.movers[1].start[0] == Approx(3.14159265358979 / 4));
-    CHECK(scene.movers[1].start_velocity[0] == Approx(3.14159265358979));
+    CHECK(scene.movers[1].initial_velocity[0] == Approx(3.14159265358979));
 }
 
 TEST_CASE("what is wrong in a scene is named with place, key, expectation and nearest name",
@@ -161,8 +161,8 @@ TEST_CASE("what is wrong in a scene is named with place, key, expectation and ne
          "mean 'hook'?"},
         {good_target + "[follower.hook]\ntarget = \"hook\"\n", "a target has the name 'hook'"},
         {both + "start_deg = 3\n", "it is an angle"},
-        {both + "start_velocity_m = 3\n",
-         "start_velocity_m: unknown key; expected target, start (with its unit),"},
+        {both + "initial_velocity_m = 3\n",
+         "initial_velocity_m: unknown key; expected target, start (with its unit),"},
         {both + "tuning = 2\n", "tuning: expected a table, found the whole number 2"},
         {both + "tuning = { frequncy_hz = 2 }\n",
          "follower.lamp.tuning.frequncy_hz: unknown key; expected frequency_hz, damping_ratio or "
@@ -228,7 +228,7 @@ target = "half"
 [follower.lamp]
 target = "hook"
 start_m = 3
-[relay.string]
+[cascade.string]
 target = "tassel"
 links = [{ name = "hook" }, { name = "end" }]
 [follower.last]
@@ -247,8 +247,8 @@ moves = [{ at_s = 1, jump_to_m = 2 }]
     CHECK(half.name == "half");
     CHECK(scene.movers[half.leader->mover].name == "string");
     CHECK(half.leader->part == 0);
-    CHECK(half.leader->scale == Place::all(0.5));
-    CHECK(half.path.lane().before(0).value == 1.2);
+    CHECK(half.leader->scale == ValueArray::all(0.5));
+    CHECK(half.path.component().before(0).value == 1.2);
     CHECK(scene.targets[scene.movers[4].target].leader->part == 1);
 }
 
@@ -298,9 +298,9 @@ target = "hook"
     const TestFolder folder;
     const auto file = folder.write("test.toml", text);
     const auto at_6_s = [&](std::optional<std::uint64_t> seed) {
-        return read_scene(file, seed).targets[0].path.lane().after(6.1).value;
+        return read_scene(file, seed).targets[0].path.component().after(6.1).value;
     };
-    CHECK(at_6_s({}) == scene.targets[0].path.lane().after(6.1).value);
+    CHECK(at_6_s({}) == scene.targets[0].path.component().after(6.1).value);
     CHECK(at_6_s(7) == at_6_s({}));
     CHECK(at_6_s(8) != at_6_s(7));
     const auto complaint = [](const std::string& move) {
@@ -325,9 +325,9 @@ TEST_CASE("a scene's dials reach every mover's numbers, by pattern too", "[scene
 moves = [{ at_s = 1, jump_to_m = 2 }]
 [follower.lamp]
 target = "hook"
-[relay.string]
+[cascade.string]
 target = "hook"
-links = [{ name = "knot" }, { name = "tassel" }]
+links = [{ name = "breakpoint" }, { name = "tassel" }]
 [glide.shadow]
 target = "hook"
 [settle.needle]
@@ -349,7 +349,7 @@ scheme = "midpoint"
         CHECK(value_of(scene, dial) == other);
     }
     CHECK(set_matching(scene, "string.*.damping_ratio", 0.31) == 2);
-    CHECK(std::get<RelayNumbers>(scene.movers[1].numbers).tunings[1].damping_ratio == 0.31);
+    CHECK(std::get<CascadeParameters>(scene.movers[1].numbers).tunings[1].damping_ratio == 0.31);
     CHECK(set_matching(scene, "*frequency_hz", 3) == 4);
     CHECK(set_matching(scene, "lamp.lead", -1) == 1);
     CHECK(std::get<Tuning>(scene.movers[0].numbers) ==
@@ -374,7 +374,7 @@ start_m = [0, 1]
 moves = [{ at_s = 1, through_m = [[2, 0.5, 3], [4, 1, 2]] }, { at_s = 5, jump_to_m = [3, 3] }]
 [follower.lamp]
 target = "hook"
-start_velocity_m_per_s = [1, 2]
+initial_velocity_m_per_s = [1, 2]
 kicks = [{ at_s = 2, velocity_m_per_s = [0, 1] }]
 [follower.float]
 target = "swell"
@@ -386,7 +386,7 @@ target = "swell"
     CHECK(set_matching(scene, "hook.moves.*.jump_to_m.*", -2) == 2);
     CHECK(set_matching(scene, "lamp.kicks.0.at_s", 2.5) == 1);
     CHECK(scene.movers[0].kicks[0].at_s == 2.5);
-    CHECK(scene.targets[1].path.after(5).value == Place{{-2, -2, 0, 0}});
+    CHECK(scene.targets[1].path.after(5).value == ValueArray{{-2, -2, 0, 0}});
     CHECK(scene.targets[1].path.before(4).value[1] == 7);                // as set before
     CHECK(std::get<Tuning>(scene.movers[0].numbers).frequency_hz == 4);  // and so is the dial
     CHECK(scene.changes.size() == 5);

@@ -100,7 +100,7 @@ TEST_CASE("rows show what is so after the events of their time", "[run]") {
 TEST_CASE("a run begins where the scene says", "[run]") {
     Scene scene = scene_with(MovesTarget{5, {}, {}}, 60);
     scene.movers[0].start = 4;
-    scene.movers[0].start_velocity = -2;
+    scene.movers[0].initial_velocity = -2;
     const Take take = take_of(scene);
     CHECK(take.column(1)[0] == 4);
     CHECK(take.column(2)[0] == -2);
@@ -146,18 +146,18 @@ std::vector<double> column_of(const Scene& scene, const std::string& name) {
 
 }  // namespace
 
-TEST_CASE("followers of followers move as the relay does, which is solved as one system",
+TEST_CASE("followers of followers move as the cascade does, which is solved as one system",
           "[run][led]") {
     const MovesTarget target{0, {Jump{0.513, 1}, Ramp{2.2, -0.5, 0.7}}, {}};
     const Scene led = chain(60, target, {.mover = 1});
-    Scene relay = scene_with(target, 60);
-    relay.movers[0].numbers =
-        RelayNumbers{{"lamp", "tassel"},
-                     {{.frequency_hz = 1.1, .damping_ratio = 0.3},
-                      {.frequency_hz = 2.3, .damping_ratio = 0.15, .lead = 0.4}}};
-    relay.movers[0].name = "string";
+    Scene cascade = scene_with(target, 60);
+    cascade.movers[0].numbers =
+        CascadeParameters{{"lamp", "tassel"},
+                          {{.frequency_hz = 1.1, .damping_ratio = 0.3},
+                           {.frequency_hz = 2.3, .damping_ratio = 0.15, .lead = 0.4}}};
+    cascade.movers[0].name = "string";
     const auto stepped = column_of(led, "tassel.value_m");
-    const auto exact = column_of(relay, "string.tassel.value_m");
+    const auto exact = column_of(cascade, "string.tassel.value_m");
     REQUIRE(stepped.size() == exact.size());
     for (std::size_t i = 0; i < exact.size(); ++i)
         CHECK(stepped[i] == Approx(exact[i]).margin(2e-7));
@@ -171,13 +171,13 @@ TEST_CASE("a chain moves the same at every frame rate, whatever bends its hand-o
     const MovesTarget target{
         0, {Jump{0.513, 1}, Path{1.31, {1.9, 2.7}, {-1, 2}}}, {Sine{3.1, 5.2, 0.4, 1.7}}};
     const Leader bent{.mover = 1,
-                      .scale = Place{-0.7},
-                      .offset = Place{0.2},
-                      .low = Place{-0.6},
-                      .high = Place{0.7}};
+                      .scale = ValueArray{-0.7},
+                      .offset = ValueArray{0.2},
+                      .low = ValueArray{-0.6},
+                      .high = ValueArray{0.7}};
     for (const Leader& leader : {Leader{.mover = 1}, bent}) {
         // Where a bound is met, the course has a corner between two hand-overs.
-        const double tolerance = leader.scale == Place::all(1) ? 1e-6 : 1e-4;
+        const double tolerance = leader.scale == ValueArray::all(1) ? 1e-6 : 1e-4;
         const auto fine = column_of(chain(960, target, leader), "tassel.value_m");
         for (const int rate : {6, 24, 60, 160}) {
             const auto coarse = column_of(chain(rate, target, leader), "tassel.value_m");
@@ -206,11 +206,11 @@ TEST_CASE("what follows an angle goes on past its seam", "[run][led]") {
     scene.targets.push_back(
         {.name = "wind",
          .unit = "rad",
-         .path = Course{ValueKind::angle, {MovesTarget{3, {Ramp{0.5, 3.6, 1}}, {}}}}});
+         .path = Trajectory{ValueKind::angle, {MovesTarget{3, {Ramp{0.5, 3.6, 1}}, {}}}}});
     scene.targets.push_back({.name = "turned",
                              .unit = "rad",
-                             .path = Course{ValueKind::angle, {MovesTarget{3.1, {}, {}}}},
-                             .leader = Leader{.mover = 0, .offset = Place{0.1}}});
+                             .path = Trajectory{ValueKind::angle, {MovesTarget{3.1, {}, {}}}},
+                             .leader = Leader{.mover = 0, .offset = ValueArray{0.1}}});
     scene.movers.push_back({.name = "vane", .numbers = Tuning{}, .start = 3});
     scene.movers.push_back(
         {.name = "shadow", .target = 1, .numbers = GlideTuning{.half_life_s = 0.05}, .start = 3.1});
@@ -235,8 +235,8 @@ namespace {
 Scene clocked_scene(double rate_hz, double step_hz) {
     Scene scene = scene_with(MovesTarget{0, {Jump{0.5, 1}, Ramp{2, -1, 1.3}}, {}}, rate_hz);
     scene.clock.step_hz = step_hz;
-    scene.movers[0].numbers = SteppedNumbers{{.frequency_hz = 1.5, .damping_ratio = 0.2},
-                                             {.scheme = Scheme::semi_implicit_euler}};
+    scene.movers[0].numbers = SteppedParameters{{.frequency_hz = 1.5, .damping_ratio = 0.2},
+                                                {.scheme = Scheme::semi_implicit_euler}};
     return scene;
 }
 
@@ -291,7 +291,7 @@ TEST_CASE("followers in a flock move as each would alone, to the last bit", "[ru
             {.name = "f" + std::to_string(i),
              .numbers = Tuning{.frequency_hz = 0.5 + i, .damping_ratio = 0.1 * i, .lead = 0.2 * i},
              .start = 0.1 * i,
-             .start_velocity = -0.3 * i});
+             .initial_velocity = -0.3 * i});
     }
     const Take flock = take_of(together);
     for (int i = 0; i < 9; ++i) {
@@ -303,7 +303,7 @@ TEST_CASE("followers in a flock move as each would alone, to the last bit", "[ru
         CHECK(one.column(2) == flock.column(*flock.find_column(name + ".velocity_m_per_s")));
     }
     together.movers[5].start = 1.7e308;
-    together.movers[5].start_velocity = -1.7e308;
+    together.movers[5].initial_velocity = -1.7e308;
     Take take;
     CHECK_THROWS_AS(run(together, take), Diverged);
     CHECK_THROWS_WITH(run(together, take), Catch::Contains("follower.f5"));

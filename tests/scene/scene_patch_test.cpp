@@ -1,4 +1,4 @@
-// Numbers written back into a scene's files: those, and nothing else.
+// Parameters written back into a scene's files: those, and nothing else.
 
 #include <algorithm>
 #include <cmath>
@@ -106,7 +106,7 @@ TEST_CASE("a tuning by wish, by name or not said at all becomes its numbers", "[
     CHECK_THAT(
         patched(hung_on_hook("[follower.lamp]\ntarget = \"hook\"\n"), {{"lamp.frequency_hz", 3}}),
         Contains("[follower.lamp]\n" + numbers));
-    CHECK_THAT(patched(hung_on_hook("[relay.string]\ntarget = \"hook\"\n"
+    CHECK_THAT(patched(hung_on_hook("[cascade.string]\ntarget = \"hook\"\n"
                                     "links = [{ name = \"a\" , tuning = \"lively\" }]\n"),
                        {{"string.a.frequency_hz", 3}}),
                Contains("{ name = \"a\" , " + numbers));

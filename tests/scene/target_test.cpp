@@ -33,10 +33,10 @@ TEST_CASE("jumps and ramps take over from one another", "[target]") {
     CHECK(target.after(3.5).value == 7);
     CHECK(target.after(100).value == 7);
     CHECK(target.after(100).velocity == 0);
-    CHECK(target.next_knot_s(0) == 1);
-    CHECK(target.next_knot_s(1) == 2);
-    CHECK(target.next_knot_s(3) == 3.5);
-    CHECK(target.next_knot_s(3.5) == infinity);
+    CHECK(target.next_breakpoint_s(0) == 1);
+    CHECK(target.next_breakpoint_s(1) == 2);
+    CHECK(target.next_breakpoint_s(3) == 3.5);
+    CHECK(target.next_breakpoint_s(3.5) == infinity);
     CHECK(target.last_event_s() == 3.5);
 }
 
@@ -56,12 +56,12 @@ TEST_CASE("sines add up while they last", "[target]") {
     CHECK_FALSE(target.is_straight());
 }
 
-TEST_CASE("knots always lie ahead, and a sine has 256 of them a period", "[target]") {
+TEST_CASE("breakpoints always lie ahead, and a sine has 256 of them a period", "[target]") {
     const MovesTarget target{0, {}, {Sine{0.3, 2.3, 1, 3.7}}};
     double time_s = 0;
     int count = 0;
-    while (target.next_knot_s(time_s) < infinity) {
-        const double next = target.next_knot_s(time_s);
+    while (target.next_breakpoint_s(time_s) < infinity) {
+        const double next = target.next_breakpoint_s(time_s);
         REQUIRE(next > time_s);
         REQUIRE(next - time_s <= (time_s == 0 ? 0.31 : 1.001 / (256 * 3.7)));
         time_s = next;
@@ -80,10 +80,10 @@ TEST_CASE("a record is straight between samples and jumps where two share a time
     CHECK(target.after(2).value == 20);
     CHECK(target.after(3).value == 10);
     CHECK(target.after(9).value == 0);
-    CHECK(target.next_knot_s(0) == 1);
-    CHECK(target.next_knot_s(1) == 2);
-    CHECK(target.next_knot_s(2) == 4);
-    CHECK(target.next_knot_s(4) == infinity);
+    CHECK(target.next_breakpoint_s(0) == 1);
+    CHECK(target.next_breakpoint_s(1) == 2);
+    CHECK(target.next_breakpoint_s(2) == 4);
+    CHECK(target.next_breakpoint_s(4) == infinity);
 }
 
 TEST_CASE("past its end a record holds, loops, mirrors or carries on", "[target]") {
@@ -101,11 +101,11 @@ TEST_CASE("past its end a record holds, loops, mirrors or carries on", "[target]
             CHECK(mirror.after(there).value == Approx(value).margin(1e-9));
         }
     }
-    CHECK(loop.next_knot_s(4) == 5);
-    CHECK(mirror.next_knot_s(4) == 6);
+    CHECK(loop.next_breakpoint_s(4) == 5);
+    CHECK(mirror.next_breakpoint_s(4) == 6);
 }
 
-TEST_CASE("knots of a repeating record never stand still, whatever its numbers", "[target]") {
+TEST_CASE("breakpoints of a repeating record never stand still, whatever its numbers", "[target]") {
     Random random{60};
     for (int i = 0; i < 200; ++i) {
         std::vector<double> times{random.between(-2, 2)};
@@ -119,7 +119,7 @@ TEST_CASE("knots of a repeating record never stand still, whatever its numbers",
                                   random.chance(0.5) ? AfterEnd::loop : AfterEnd::mirror};
         double time_s = 0;
         for (int k = 0; k < 500; ++k) {
-            const double next = target.next_knot_s(time_s);
+            const double next = target.next_breakpoint_s(time_s);
             REQUIRE(next > time_s);
             if (next == infinity) break;
             const double middle = time_s + 0.5 * (next - time_s);
@@ -180,15 +180,15 @@ TEST_CASE("pulses come and go at their times", "[scene][target]") {
     CHECK(once.after(1).value == 2);
     CHECK(once.before(1.5).value == 2);
     CHECK(once.after(1.5).value == 0);
-    CHECK(once.next_knot_s(0) == 1);
-    CHECK(once.next_knot_s(1) == 1.5);
-    CHECK(once.next_knot_s(1.5) == infinity);
+    CHECK(once.next_breakpoint_s(0) == 1);
+    CHECK(once.next_breakpoint_s(1) == 1.5);
+    CHECK(once.next_breakpoint_s(1.5) == infinity);
     const MovesTarget train{1, {}, {Pulses{0.3, 10, -1, 0.1, 0.7}}};
     CHECK(train.is_straight());
     int changes = 0;
     double t = 0;
     while (t < 20) {
-        const double next = train.next_knot_s(t);
+        const double next = train.next_breakpoint_s(t);
         if (next == infinity) break;
         REQUIRE(next > t);
         t = next;
@@ -209,17 +209,17 @@ TEST_CASE("random targets are the same for the same stream, and others for anoth
         CHECK(steps.after(t).value >= -2);
         CHECK(steps.after(t).value <= 3);
         same += steps.after(t).value == others.after(t).value;
-        CHECK(steps.next_knot_s(t) == t + 0.25);
+        CHECK(steps.next_breakpoint_s(t) == t + 0.25);
     }
     CHECK(same == 0);
     CHECK(steps.after(9).value == 0);
 
-    // Cubics between the knots of noise are the noise.
+    // Cubics between the breakpoints of noise are the noise.
     const NoiseWave wave{0, infinity, 2, {.frequency_hz = 3, .octaves = 2}, 77};
     const MovesTarget noise{0, {}, {wave}};
     double worst = 0;
     for (double t = 0; t < 3;) {
-        const double next = noise.next_knot_s(t);
+        const double next = noise.next_breakpoint_s(t);
         const TargetPoint a = noise.after(t);
         const TargetPoint b = noise.before(next);
         const double h = next - t;

@@ -9,9 +9,9 @@
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/layers.hpp>
 #include <hopcoil/follow/pose_follower.hpp>
-#include <hopcoil/scene/course.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
+#include <hopcoil/scene/trajectory.hpp>
 #include <hopcoil/spring/named_tunings.hpp>
 #include <hopcoil/take/take.hpp>
 
@@ -88,11 +88,11 @@ TEST_CASE("each number of a vector moves as it would alone, to the last bit", "[
 [follower.f]
 target = "perch"
 tuning = { frequency_hz = 1.4, damping_ratio = 0.3, lead = 0.5 }
-start_velocity_m_per_s = [1, 0, -2]
+initial_velocity_m_per_s = [1, 0, -2]
 kicks = [{ at_s = 2.03, velocity_m_per_s = [0, 3, 0] }]
 [glide.g]
 target = "perch"
-[relay.r]
+[cascade.r]
 target = "perch"
 links = [{ name = "a" }, { name = "b", tuning = "lively" }]
 )";
@@ -112,7 +112,7 @@ tuning = { frequency_hz = 1.4, damping_ratio = 0.3, lead = 0.5 }
 kicks = [{ at_s = 2.03, velocity_m_per_s = 3 }]
 [glide.g]
 target = "perch"
-[relay.r]
+[cascade.r]
 target = "perch"
 links = [{ name = "a" }, { name = "b", tuning = "lively" }]
 )";
@@ -156,7 +156,7 @@ low = 0
 high = 1.2
 [coast.puck]
 start_m = [0, 0]
-start_velocity_m_per_s = [3, 1]
+initial_velocity_m_per_s = [3, 1]
 low_m = [-1, -1]
 high_m = [1, 1]
 at_bound = "bounce"
@@ -186,17 +186,17 @@ moves = [{ at_s = 0, ramp_to_deg = [50, 120, -70], over_s = 2 }]
 [follower.gull]
 target = "bank"
 )");
-    const Course& course = scene.targets[0].path;
+    const Trajectory& course = scene.targets[0].path;
     REQUIRE(course.kind() == ValueKind::rotation);
     for (double t = 0.1; t < 1.9; t += 0.17) {
         constexpr double h = 1e-5;
         const auto turn = [&](double time_s) {
-            const Place p = course.after(time_s).value;
+            const ValueArray p = course.after(time_s).value;
             return Quaternion{p[0], p[1], p[2], p[3]};
         };
         CHECK(length_of(turn(t)) == Approx(1).margin(1e-14));
         const Vector3 way = rotation_vector(turn(t + h) * conjugate(turn(t - h)));
-        const Place velocity = course.after(t).velocity;
+        const ValueArray velocity = course.after(t).velocity;
         CHECK(way.x / (2 * h) == Approx(velocity[0]).margin(1e-7));
         CHECK(way.y / (2 * h) == Approx(velocity[1]).margin(1e-7));
         CHECK(way.z / (2 * h) == Approx(velocity[2]).margin(1e-7));
@@ -252,7 +252,7 @@ TEST_CASE("a coast in a scene goes where the library's goes", "[values]") {
 duration_s = 4
 [coast.puck]
 start_m = 0.2
-start_velocity_m_per_s = 3
+initial_velocity_m_per_s = 3
 slowing_half_life_s = 0.5
 low_m = -1
 high_m = 1
@@ -261,7 +261,7 @@ restitution = 0.7
 kicks = [{ at_s = 2, velocity_m_per_s = -4 }]
 [coast.dial]
 start_deg = 0
-start_velocity_deg_per_s = 400
+initial_velocity_deg_per_s = 400
 snap_points_deg = [-90, 0, 90, 180]
 )";
     const Take take = take_of(text);
@@ -426,7 +426,7 @@ TEST_CASE("what cannot be said of vectors, turns and poses is refused with its p
                Contains("found both"));
     CHECK_THAT(complaint("[follower.f]\ntarget = 'v'\nstart_m = 3\n"),
                Contains("start_m: expected a list of 2 numbers, found one number"));
-    CHECK_THAT(complaint("[relay.s]\ntarget = 'r'\nlinks = [{ name = 'a' }]\n"),
+    CHECK_THAT(complaint("[cascade.s]\ntarget = 'r'\nlinks = [{ name = 'a' }]\n"),
                Contains("it cannot turn"));
     CHECK_THAT(complaint("[follower.f]\ntarget = 'r'\nlow_deg = [0, 0, 0]\nhigh_deg = [1, 1, 1]\n"),
                Contains("it cannot turn"));

@@ -65,20 +65,21 @@ TEST_CASE("half-lives and damped springs go to a tuning and back", "[tuning]") {
         CHECK(by_half_life.frequency_hz == Approx(tuning.frequency_hz).epsilon(1e-13));
         CHECK(by_half_life.damping_ratio == tuning.damping_ratio);
 
-        DampedSpring spring = damped_spring_from(tuning, random.over_magnitudes(0.01, 100));
+        SpringByRatio spring = damped_spring_from(tuning, random.over_magnitudes(0.01, 100));
         CHECK(tuning_from(spring).frequency_hz == Approx(tuning.frequency_hz).epsilon(1e-13));
         spring.mass_kg *= 4;  // the mass alone: half as quick, the damping's feel the same
         CHECK(tuning_from(spring).frequency_hz == Approx(tuning.frequency_hz / 2).epsilon(1e-13));
         CHECK(tuning_from(spring).damping_ratio == tuning.damping_ratio);
     }
     CHECK(half_life_from_time_constant_s(1) == Approx(std::log(2)));
-    CHECK_THROWS_AS(tuning_from(Calming{.half_life_s = 0}), InvalidValue);
-    CHECK_THROWS_AS(tuning_from(Calming{.damping_ratio = 0}), InvalidValue);
+    CHECK_THROWS_AS(tuning_from(DecayHalfLife{.half_life_s = 0}), InvalidValue);
+    CHECK_THROWS_AS(tuning_from(DecayHalfLife{.damping_ratio = 0}), InvalidValue);
 }
 
 TEST_CASE("what is left halves in a half-life", "[tuning]") {
     for (const double ratio : {0.05, 0.3, 2.0, 8.0}) {
-        const Tuning tuning = tuning_from(Calming{.half_life_s = 0.25, .damping_ratio = ratio});
+        const Tuning tuning =
+            tuning_from(DecayHalfLife{.half_life_s = 0.25, .damping_ratio = ratio});
         Follower<double> follower{tuning, 0.0};
         follower.jump(1);
         // The envelope: sqrt(gap^2 + (gap' over the swing's frequency)^2), or the creeping gap.

@@ -9,7 +9,7 @@
 
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/follow/follower.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/wish.hpp>
 
 #include "support/random.hpp"
@@ -120,7 +120,7 @@ TEST_CASE("without overshoot it is as quick as that allows", "[wish]") {
         check_true(wish);
         Tuning livelier = tuning_from(wish);
         livelier.damping_ratio *= 0.9;
-        CHECK(*answer_to_jump(livelier).overshoot_percent.value() > 0);
+        CHECK(*jump_response(livelier).overshoot_percent.value() > 0);
     }
 }
 

@@ -47,7 +47,7 @@ struct Pendulum {
 };
 
 constexpr double start_value = 0.7;
-constexpr double start_velocity = -1.1;
+constexpr double initial_velocity = -1.1;
 
 /// By fine steps in long double.
 template <class System>
@@ -55,7 +55,7 @@ long double reference_value(const System& system, long double end_s) {
     constexpr int steps = 40'000;
     const long double h = end_s / steps;
     long double y = start_value;
-    long double v = start_velocity;
+    long double v = initial_velocity;
     for (int i = 0; i < steps; ++i) {
         const long double t = h * static_cast<long double>(i);
         const long double a1 = system(t, y, v);
@@ -75,7 +75,7 @@ template <class System>
 double value_after(const System& system, Scheme which, double end_s, int steps) {
     AnyScheme<double> scheme{which, 1};
     std::array<double, 1> y{start_value};
-    std::array<double, 1> v{start_velocity};
+    std::array<double, 1> v{initial_velocity};
     const double h = end_s / steps;
     for (int i = 0; i < steps; ++i)
         REQUIRE(scheme.step(system, i * h, h, y, v) == StepStatus::stepped);
@@ -122,7 +122,7 @@ TEST_CASE("position Verlet keeps its accuracy when the step changes from frame t
     const auto error = [&](double h) {
         PositionVerlet<double> scheme{1};
         std::array<double, 1> y{start_value};
-        std::array<double, 1> v{start_velocity};
+        std::array<double, 1> v{initial_velocity};
         double t = 0;
         for (int i = 0; t < 1.6 - 1e-12; ++i) {
             const double dt = std::min(h * (1 + 0.5 * std::sin(0.01 * i)), 1.6 - t);

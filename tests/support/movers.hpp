@@ -4,12 +4,12 @@
 
 #include <hopcoil/follow/angle_mover.hpp>
 #include <hopcoil/follow/bounded_follower.hpp>
+#include <hopcoil/follow/cascade.hpp>
 #include <hopcoil/follow/coast.hpp>
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/follower.hpp>
 #include <hopcoil/follow/glide.hpp>
 #include <hopcoil/follow/pursuit.hpp>
-#include <hopcoil/follow/relay.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
 
 /// One of each mover of one number that takes a target, at 0.
@@ -24,7 +24,7 @@ inline auto one_of_each_with_target() {
                       AnglePursuit<double>{{.max_speed = 3, .max_acceleration = 9}, 0.0},
                       SettleCurve{{.duration_s = 0.6, .overshoot_percent = 15}, 0.0},
                       CurveMove<double>{{.duration_s = 0.4}, 0.0},
-                      Relay<double>{{{.frequency_hz = 2}, {.frequency_hz = 3}}, 0.0}};
+                      Cascade<double>{{{.frequency_hz = 2}, {.frequency_hz = 3}}, 0.0}};
 }
 
 /// A coast as well, which takes none.

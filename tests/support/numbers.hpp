@@ -4,7 +4,7 @@
 #include <cstring>
 #include <limits>
 
-// Numbers that everything is tried with, and what says that two are the same.
+// Parameters that everything is tried with, and what says that two are the same.
 
 inline constexpr double pi = 3.14159265358979323846;
 inline constexpr double infinity = std::numeric_limits<double>::infinity();

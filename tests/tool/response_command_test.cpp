@@ -115,7 +115,7 @@ TEST_CASE("the motion goes where it is asked to", "[command][response]") {
     CHECK_THAT(csv, Catch::StartsWith("time_s,target.value,f2_z0.5_L0.value,"));
     CHECK(std::count(csv.begin(), csv.end(), '\n') == 12);
     const std::string svg = contents_of(folder.path() / "out.svg");
-    CHECK_THAT(svg, Contains("Answer to a jump of 1") && Contains("settling band") &&
+    CHECK_THAT(svg, Contains("Response to a jump of 1") && Contains("settling band") &&
                         Contains("settled") && Contains("velocity (per s)") && Contains("target"));
     run_hopcoil("response --figure out.png", folder);
     CHECK_THAT(contents_of(folder.path() / "out.png"), Catch::StartsWith("\x89PNG"));
@@ -147,7 +147,7 @@ TEST_CASE("what cannot be is refused with a message to act on", "[command][respo
 TEST_CASE("any mover is asked for beside the others", "[command][response]") {
     const Json all = responses(
         "--wish 12:0.4 --glide 0.1 --pursuit 2:8 --settle 20:0.8 --curve past_and_back:out:0.5 "
-        "--relay 3:0.5/2:0.3 --named wary --calming 0.1 --coefficients 0.06:0.006");
+        "--cascade 3:0.5/2:0.3 --named wary --decay 0.1 --coefficients 0.06:0.006");
     REQUIRE(all.size() == 9);
     std::vector<std::string> kinds;
     for (const Json& one : all) {
@@ -175,7 +175,7 @@ TEST_CASE("any mover is asked for beside the others", "[command][response]") {
 
 TEST_CASE("a kick is answered by every mover that has a velocity", "[command][response]") {
     const Json all = responses(
-        "--signal kick --size 3 --frequency 2 --relay 2:0.5 --pursuit 5:10 --settle 20:0.5 "
+        "--signal kick --size 3 --frequency 2 --cascade 2:0.5 --pursuit 5:10 --settle 20:0.5 "
         "--glide 0.1");
     const auto of = [&](const std::string& kind) {
         for (const Json& one : all) {
@@ -183,10 +183,10 @@ TEST_CASE("a kick is answered by every mover that has a velocity", "[command][re
         }
         throw std::out_of_range{kind};
     };
-    // A relay of one link is a follower.
+    // A cascade of one link is a follower.
     for (const char* key : {"furthest", "furthest_time_s", "return_time_s", "settling_time_s"}) {
         CAPTURE(key);
-        CHECK(of("relay").at(key) == Approx(of("follower").at(key).get<double>()).epsilon(1e-8));
+        CHECK(of("cascade").at(key) == Approx(of("follower").at(key).get<double>()).epsilon(1e-8));
     }
     // It slows down over v^2 / (2 a) and comes back, speeding up and slowing down alike.
     CHECK(of("pursuit").at("furthest") == Approx(9.0 / 20).epsilon(1e-9));
@@ -231,5 +231,5 @@ TEST_CASE("a wish comes true in the figures, and one out of reach says what is i
     CHECK_THAT(refusal("--pursuit 0", 2), Contains("max_speed"));
     CHECK_THAT(refusal("--curve sin:in:1", 2), Contains("did you mean 'sine'"));
     CHECK_THAT(refusal("--named livly", 2), Contains("did you mean 'lively'"));
-    CHECK_THAT(refusal("--relay 2:0.5/x:1", 2), Contains("--relay"));
+    CHECK_THAT(refusal("--cascade 2:0.5/x:1", 2), Contains("--cascade"));
 }

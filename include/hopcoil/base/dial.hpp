@@ -53,6 +53,6 @@ template <auto field, class S>
 }
 
 /// The largest double, as the end of a range that has none.
-inline constexpr double endless = 0x1.fffffffffffffp+1023;
+inline constexpr double unbounded = 0x1.fffffffffffffp+1023;
 
 }  // namespace hopcoil

@@ -24,7 +24,7 @@ class InvalidValue : public std::invalid_argument {
 
 /// Numbers that are each right but cannot be said together, as a damper without a spring;
 /// `what()` names them and says why.
-class Unsayable : public std::invalid_argument {
+class InconsistentParameters : public std::invalid_argument {
   public:
     using std::invalid_argument::invalid_argument;
 };

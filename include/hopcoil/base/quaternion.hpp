@@ -36,7 +36,7 @@ struct Quaternion {
     friend bool operator==(const Quaternion&, const Quaternion&) = default;
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(w, x, y, z);
     }
 };

@@ -21,7 +21,7 @@
 /// A system lists its state once, for both ways:
 ///
 ///     template <class Fields>
-///     void each_state(Fields& fields) { fields.begins("lamp 1"); fields(height_, speed_); }
+///     void visit_state(Fields& fields) { fields.begins("lamp 1"); fields(height_, speed_); }
 
 namespace hopcoil {
 
@@ -47,10 +47,10 @@ class StateBytes {
     std::vector<std::byte> bytes_;
 };
 
-/// What `each_state` calls, to write or to read.
+/// What `visit_state` calls, to write or to read.
 ///
 /// Shapes  numbers, truth values, whole numbers, values with components, anything with an
-///         `each_state` of its own, and optional ones and ranges of them. A range's length is not
+///         `visit_state` of its own, and optional ones and ranges of them. A range's length is not
 ///         written: it is the system's own.
 template <class Way>
 class StateFields {
@@ -98,8 +98,8 @@ class StateFields {
             way().number(field, true);
         } else if constexpr (std::unsigned_integral<Field>) {
             up_to(static_cast<Field>(-1), field);
-        } else if constexpr (requires { field.each_state(way()); }) {
-            field.each_state(way());
+        } else if constexpr (requires { field.visit_state(way()); }) {
+            field.visit_state(way());
         } else if constexpr (requires { field.emplace(); }) {
             bool is_there = field.has_value();
             visit(is_there);
@@ -175,8 +175,8 @@ class StateReader : public StateFields<StateReader> {
 /// Lists its state for writing and reading.
 template <class S>
 concept HasState = std::copyable<S> && requires(S& system, StateWriter& out, StateReader& in) {
-    system.each_state(out);
-    system.each_state(in);
+    system.visit_state(out);
+    system.visit_state(in);
 };
 
 /// The state of a system: its motion and whatever it remembers, not the numbers it was made with.
@@ -184,7 +184,7 @@ template <HasState S>
 [[nodiscard]] std::vector<std::byte> save_state(const S& system) {
     S copy = system;
     StateWriter out;
-    copy.each_state(out);
+    copy.visit_state(out);
     return out.finished();
 }
 
@@ -195,7 +195,7 @@ template <HasState S>
 [[nodiscard]] bool load_state(S& system, std::span<const std::byte> blob) {
     S copy = system;
     StateReader in{blob};
-    copy.each_state(in);
+    copy.visit_state(in);
     if (!in.is_whole()) return false;
     system = copy;
     return true;

@@ -42,7 +42,7 @@ class AngleMover : private Base {
 
   public:
     using Inputs = S;
-    using Numbers = typename Base::Numbers;
+    using Parameters = typename Base::Parameters;
     using Base::at_rest;
     using Base::distance_to_target;
     using Base::rejected_inputs;
@@ -53,18 +53,18 @@ class AngleMover : private Base {
     using Base::velocity;
 
     /// Errors  InvalidValue for an invalid tuning.
-    AngleMover(const Numbers& tuning, S start_rad, AngleWay way = AngleWay::shorter)
+    AngleMover(const Parameters& tuning, S start_rad, AngleWay way = AngleWay::shorter)
         : Base{tuning, start_rad}, way_{way} {}
 
     StepStatus step(S target_rad, double dt) noexcept {
         return moved(target_rad, [&] { return Base::step(target_rad, dt); });
     }
     StepStatus step(S target_rad, const StepCoefficients& coefficients) noexcept requires
-        std::same_as<Numbers, Tuning> {
+        std::same_as<Parameters, Tuning> {
         return moved(target_rad, [&] { return Base::step(target_rad, coefficients); });
     }
     StepStatus step(S target_rad, S target_velocity,
-                    double dt) noexcept requires std::same_as<Numbers, Tuning> {
+                    double dt) noexcept requires std::same_as<Parameters, Tuning> {
         return moved(target_rad, [&] { return Base::step(target_rad, target_velocity, dt); });
     }
     StepStatus jump(S target_rad) noexcept {
@@ -112,7 +112,7 @@ class AngleMover : private Base {
                               part * shorter_turn_rad(from, static_cast<double>(target_rad)));
     }
 
-    [[nodiscard]] const Numbers& tuning() const noexcept { return Base::tuning(); }
+    [[nodiscard]] const Parameters& tuning() const noexcept { return Base::tuning(); }
     [[nodiscard]] double energy() const noexcept requires HasEnergy<Base> { return Base::energy(); }
 
     [[nodiscard]] static std::span<const Channel> channels() noexcept {
@@ -130,9 +130,9 @@ class AngleMover : private Base {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("angle 1");
-        Base::each_state(fields);
+        Base::visit_state(fields);
         fields(turns_rad_);
     }
 

@@ -49,7 +49,7 @@ class BoundedFollower : private Follower<T> {
 
   public:
     using Inputs = T;
-    using Numbers = Tuning;
+    using Parameters = Tuning;
     using Base::at_rest;
     using Base::distance_to_target;
     using Base::push;
@@ -116,9 +116,9 @@ class BoundedFollower : private Follower<T> {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("bounded 1");
-        Base::each_state(fields);
+        Base::visit_state(fields);
     }
 
   private:

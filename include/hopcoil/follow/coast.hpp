@@ -46,7 +46,7 @@ class Coast {
 
   public:
     using Inputs = NoInput;
-    using Numbers = CoastTuning;
+    using Parameters = CoastTuning;
 
     Coast(const CoastTuning& tuning, T start) : like_{start} {
         retune(tuning);
@@ -195,7 +195,7 @@ class Coast {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("coast 1");
         fields(axes_, rejected_inputs_);
     }

@@ -70,7 +70,7 @@ class CoastAxis {
                                       const Range& range) const noexcept;
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(anchor_, gap_, velocity_, friction_per_s_, snapped_);
         fields.up_to(Mode::sprung, mode_);
         fields.require(friction_per_s_ > 0);

@@ -57,7 +57,7 @@ class CurveMove : public Mover<T> {
   public:
     using Scalar = ScalarIn<T>;
     static constexpr bool takes_target_at_once = true;
-    using Numbers = CurveMoveTuning;
+    using Parameters = CurveMoveTuning;
 
     CurveMove(const CurveMoveTuning& tuning, T start)
         : Base{start}, tuning_{tuning}, start_gap_{start - start} {
@@ -134,9 +134,9 @@ class CurveMove : public Mover<T> {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("curve 1");
-        Base::each_state(fields);
+        Base::visit_state(fields);
         fields(start_gap_, elapsed_s_);
         CurveMoveTuning made_with = tuning_;
         fields(made_with.duration_s);

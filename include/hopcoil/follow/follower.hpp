@@ -33,7 +33,7 @@ class Follower : public Mover<T> {
 
   public:
     using Scalar = ScalarIn<T>;
-    using Numbers = Tuning;
+    using Parameters = Tuning;
 
     /// At `start`, its target there too, at rest.
     /// Errors  InvalidValue for an invalid tuning.
@@ -134,9 +134,9 @@ class Follower : public Mover<T> {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("follower 2");
-        Mover<T>::each_state(fields);
+        Mover<T>::visit_state(fields);
         fields(knows_target_velocity_, steps_since_look_);
         fields.require(steps_since_look_ < steps_per_look);
         if (!knows_target_velocity_) target_velocity_ = this->velocity() - this->velocity();

@@ -122,7 +122,7 @@ class FollowerBank {
     /// For save_state and load_state (base/state.hpp): of a bank that holds the like, the same
     /// groups with the same followers in the same slots. `next_targets` are not kept.
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("follower bank 1");
         fields.count(likeness());
         constexpr std::uint8_t last_turn = steps_per_look - 1;
@@ -143,7 +143,7 @@ class FollowerBank {
     }
 
   private:
-    /// What each_state lists.
+    /// What visit_state lists.
     struct Counts {
         std::uint8_t steps = 0;
         std::uint64_t rejected = 0;

@@ -81,7 +81,7 @@ class Glide : public Mover<T> {
 
   public:
     using Scalar = ScalarIn<T>;
-    using Numbers = GlideTuning;
+    using Parameters = GlideTuning;
 
     /// At `start`, its target there too.
     /// Errors  InvalidValue for an invalid tuning.
@@ -135,9 +135,9 @@ class Glide : public Mover<T> {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("glide 1");
-        Mover<T>::each_state(fields);
+        Mover<T>::visit_state(fields);
     }
 
   private:

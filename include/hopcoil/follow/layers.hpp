@@ -24,7 +24,7 @@ class Fade {
     [[nodiscard]] bool is_over() const noexcept { return elapsed_s_ >= duration_s_; }
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(from_, first_rate_, to_, duration_s_, elapsed_s_);
         fields.require(duration_s_ >= 0 && elapsed_s_ >= 0);
     }
@@ -153,7 +153,7 @@ class Layers {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("layers 1");
         fields.count(layers_.size());
         fields(base_, rejected_inputs_);

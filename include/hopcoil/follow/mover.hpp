@@ -101,7 +101,7 @@ class Mover {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(motion_.target, motion_.gap, motion_.velocity, rejected_inputs_);
         fields.require(is_finite(motion_));
     }
@@ -135,9 +135,9 @@ class Mover {
 /// The dials of a mover's numbers, as dials of the mover.
 template <class Moving>
 [[nodiscard]] std::span<const Dial<Moving>> dials_through_tuning() noexcept {
-    using Numbers = typename Moving::Numbers;
+    using Parameters = typename Moving::Parameters;
     static constexpr auto through = []<std::size_t i>() {
-        const Dial<Numbers>& dial = Numbers::dials()[i];
+        const Dial<Parameters>& dial = Parameters::dials()[i];
         return Dial<Moving>{
             .path = dial.path,
             .unit = dial.unit,
@@ -145,11 +145,12 @@ template <class Moving>
             .slider = dial.slider,
             .scale = dial.scale,
             .default_value = dial.default_value,
-            .get = [](const Moving& mover) { return Numbers::dials()[i].get(mover.tuning()); },
+            .get = [](const Moving& mover) { return Parameters::dials()[i].get(mover.tuning()); },
             .set =
                 [](Moving& mover, double value) {
-                    Numbers changed = mover.tuning();
-                    const bool right = Numbers::dials()[i].set(changed, value) == DialStatus::set;
+                    Parameters changed = mover.tuning();
+                    const bool right =
+                        Parameters::dials()[i].set(changed, value) == DialStatus::set;
                     return right && mover.try_retune(changed) ? DialStatus::set
                                                               : DialStatus::refused;
                 }};
@@ -157,7 +158,7 @@ template <class Moving>
     static const auto all = []<std::size_t... i>(std::index_sequence<i...>) {
         return std::array<Dial<Moving>, sizeof...(i)>{through.template operator()<i>()...};
     }
-    (std::make_index_sequence<Numbers::dial_count>{});
+    (std::make_index_sequence<Parameters::dial_count>{});
     return all;
 }
 

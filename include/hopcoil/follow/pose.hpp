@@ -20,7 +20,7 @@ struct Pose {
 
     friend bool operator==(const Pose&, const Pose&) = default;
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(position, rotation, scale);
     }
 };

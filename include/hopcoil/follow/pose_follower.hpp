@@ -25,7 +25,7 @@ inline namespace HOPCOIL_BITS {
 class PoseFollower {
   public:
     using Inputs = Pose;
-    using Numbers = PoseTuning;
+    using Parameters = PoseTuning;
 
     /// Errors  InvalidValue for an invalid tuning or a start that is no pose.
     PoseFollower(const PoseTuning& tuning, const Pose& start)
@@ -165,7 +165,7 @@ class PoseFollower {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("pose 2");
         fields(position_, rotation_, scale_, rejected_inputs_);
     }

@@ -66,7 +66,7 @@ class Pursuit : public Mover<T> {
   public:
     using Scalar = ScalarIn<T>;
     static constexpr bool takes_target_at_once = true;
-    using Numbers = PursuitTuning;
+    using Parameters = PursuitTuning;
 
     /// Errors  InvalidValue for invalid caps.
     Pursuit(const PursuitTuning& tuning, T start)
@@ -151,9 +151,9 @@ class Pursuit : public Mover<T> {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("pursuit 2");
-        Mover<T>::each_state(fields);
+        Mover<T>::visit_state(fields);
         fields(planned_);
         if (!planned_) along_ = across_ = this->velocity() - this->velocity();
         fields(plan_.along, plan_.across, along_, across_, elapsed_s_);

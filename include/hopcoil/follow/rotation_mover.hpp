@@ -47,7 +47,7 @@ template <class Base>
 class RotationMover : private Base {
   public:
     using Inputs = Quaternion;
-    using Numbers = typename Base::Numbers;
+    using Parameters = typename Base::Parameters;
     using Base::at_rest;  ///< radians, radians per second
     using Base::distance_to_target;
     using Base::rejected_inputs;
@@ -56,7 +56,7 @@ class RotationMover : private Base {
     using Base::try_retune;
 
     /// Errors  InvalidValue for an invalid tuning, or a start that is zero or not finite.
-    RotationMover(const Numbers& tuning, const Quaternion& start)
+    RotationMover(const Parameters& tuning, const Quaternion& start)
         : Base{tuning, Vector3{}}, target_{require_rotation("start", start)} {}
 
     StepStatus step(const Quaternion& target, double dt) noexcept {
@@ -74,13 +74,13 @@ class RotationMover : private Base {
         return status;
     }
     StepStatus step(const Quaternion& target, const StepCoefficients& coefficients) noexcept
-        requires std::same_as<Numbers, Tuning> {
+        requires std::same_as<Parameters, Tuning> {
         return moved(target,
                      [&](const Vector3& travel) { return Base::step(travel, coefficients); });
     }
     /// The target's angular velocity at the end of the step is known.
     StepStatus step(const Quaternion& target, const Vector3& target_velocity,
-                    double dt) noexcept requires std::same_as<Numbers, Tuning> {
+                    double dt) noexcept requires std::same_as<Parameters, Tuning> {
         const StepStatus status = moved(target, [&](const Vector3& travel) {
             return Base::step(travel, rate_from(travel, target_velocity), dt);
         });
@@ -143,7 +143,7 @@ class RotationMover : private Base {
         return turned_by(Base::target_on_way(travel, part)) * target_;
     }
 
-    [[nodiscard]] const Numbers& tuning() const noexcept { return Base::tuning(); }
+    [[nodiscard]] const Parameters& tuning() const noexcept { return Base::tuning(); }
 
     [[nodiscard]] static std::span<const Channel> channels() noexcept {
         static constexpr std::array<Channel, 3> all{
@@ -169,9 +169,9 @@ class RotationMover : private Base {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("rotation 1");
-        Base::each_state(fields);
+        Base::visit_state(fields);
         fields(target_);
         const double size = target_.w * target_.w + target_.x * target_.x + target_.y * target_.y +
                             target_.z * target_.z;

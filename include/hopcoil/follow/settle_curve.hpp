@@ -56,11 +56,11 @@ void require_valid(const Stops& stops);
 
 /// What a throw came to.
 struct ThrowReport {
-    bool damping_gave = false;
+    bool damping_raised = false;
     bool duration_gave = false;
     bool travel_gave = false;
     bool least_duration_gave = false;  ///< the duration is shorter than was allowed
-    bool flew_out =
+    bool started_outside =
         false;  ///< it started outside a stop, or on one and flying out: that one is struck
     double target = 0.0;
     double duration_s = 0.0;
@@ -87,7 +87,7 @@ struct ThrowReport {
 class SettleCurve {
   public:
     using Inputs = double;
-    using Numbers = SettleTuning;
+    using Parameters = SettleTuning;
 
     /// At rest at `start`, as if it had settled there.
     SettleCurve(const SettleTuning& tuning, double start);
@@ -115,7 +115,7 @@ class SettleCurve {
         return take_over(motion.value(), motion.velocity, motion.target);
     }
 
-    /// Numbers for the next throw; the one under way goes on.
+    /// Parameters for the next throw; the one under way goes on.
     void retune(const SettleTuning& tuning);
     bool try_retune(const SettleTuning& tuning) noexcept;
     /// Errors  InvalidValue. A throw under way is made anew.
@@ -153,11 +153,11 @@ class SettleCurve {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("settle curve 1");
-        fields(report_.damping_gave, report_.duration_gave, report_.travel_gave,
-               report_.least_duration_gave, report_.flew_out, report_.target, report_.duration_s,
-               report_.damping_ratio);
+        fields(report_.damping_raised, report_.duration_gave, report_.travel_gave,
+               report_.least_duration_gave, report_.started_outside, report_.target,
+               report_.duration_s, report_.damping_ratio);
         fields.unbounded(kept_low_);
         fields.unbounded(kept_high_);
         fields(asked_, target_, start_.gap, start_.velocity, now_.gap, now_.velocity, elapsed_s_);

@@ -37,7 +37,7 @@ class SizeFollower : private Follower<T> {
 
   public:
     using Inputs = T;
-    using Numbers = Tuning;
+    using Parameters = Tuning;
     using Base::at_rest;
     using Base::distance_to_target;
     using Base::rejected_inputs;
@@ -117,9 +117,9 @@ class SizeFollower : private Follower<T> {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("size 2");
-        Base::each_state(fields);
+        Base::visit_state(fields);
         fields(target_);
         for (const double size : components_of(target_))
             fields.require(size > 0);

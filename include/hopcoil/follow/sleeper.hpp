@@ -48,7 +48,7 @@ class Sleeper {
     using Velocity = decltype(std::declval<const M&>().velocity());
     using Moving = decltype(std::declval<const M&>().motion());
     using Inputs = typename M::Inputs;
-    using Numbers = typename M::Numbers;
+    using Parameters = typename M::Parameters;
 
     explicit Sleeper(M mover, const RestRule& rule = {})
         : mover_{std::move(mover)}, rule_{rule}, aim_{mover_.target()} {
@@ -99,11 +99,11 @@ class Sleeper {
 
     /// New numbers; they wake nobody, since at rest on the target every mover stays there.
     /// Errors  as the mover's.
-    void retune(const Numbers& tuning) { mover_.retune(tuning); }
-    bool try_retune(const Numbers& tuning) { return mover_.try_retune(tuning); }
+    void retune(const Parameters& tuning) { mover_.retune(tuning); }
+    bool try_retune(const Parameters& tuning) { return mover_.try_retune(tuning); }
 
     void wake() noexcept { asleep_ = false; }
-    /// The mover, woken, for what is not said here: a relay's link.
+    /// The mover, woken, for what is not said here: a cascade's link.
     [[nodiscard]] M& woken_mover() noexcept {
         wake();
         return mover_;
@@ -121,7 +121,7 @@ class Sleeper {
     /// Of an angle, with every turn it has made.
     [[nodiscard]] double turned() const noexcept requires requires(const M& m) { m.turned(); }
     { return mover_.turned(); }
-    [[nodiscard]] Numbers tuning() const { return mover_.tuning(); }
+    [[nodiscard]] Parameters tuning() const { return mover_.tuning(); }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept {
         return mover_.rejected_inputs();
     }
@@ -141,7 +141,7 @@ class Sleeper {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("sleeper 2");
         fields(mover_, aim_, largest_, asleep_);
     }

@@ -42,7 +42,7 @@ class SteppedFollower : public Follower<T> {
 
   public:
     using Scalar = ScalarIn<T>;
-    using Numbers = Tuning;
+    using Parameters = Tuning;
 
     /// Errors  InvalidValue for an invalid tuning or guard.
     SteppedFollower(const Tuning& tuning, const Stepping& stepping, T start)
@@ -95,9 +95,9 @@ class SteppedFollower : public Follower<T> {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("stepped 1");
-        Exact::each_state(fields);
+        Exact::visit_state(fields);
         fields(scheme_, gap_, velocity_, plan_, log_, watch_, last_energy_, divergence_, time_s_);
     }
 

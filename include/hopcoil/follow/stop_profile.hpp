@@ -43,7 +43,7 @@ class StopProfile {
     [[nodiscard]] double duration_s() const noexcept { return duration_s_; }
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         for (Piece& piece : pieces_)
             fields(piece.duration_s, piece.place, piece.velocity, piece.acceleration);
         fields.up_to(pieces_.size(), count_);

@@ -84,7 +84,7 @@ class Watcher {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("watcher 1");
         fields(mover_, aim_, resting_, arrived_);
         fields.up_to(events_.size(), count_);
@@ -112,7 +112,7 @@ class Watcher {
     };
 
     /// Of one number as it is seen: what it does out of sight, beyond the end of its range or ahead
-    /// of it in a relay, does not count.
+    /// of it in a cascade, does not count.
     [[nodiscard]] bool is_resting(const M& mover) const noexcept {
         if constexpr (is_number) {
             return is_within(mover.motion().gap, rest_.distance) &&

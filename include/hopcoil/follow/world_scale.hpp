@@ -10,7 +10,7 @@
 namespace hopcoil {
 
 /// How many of a world's units make a metre: 100 where it is measured in centimetres, 3780 on a
-/// screen of 96 pixels to the inch at life size. Numbers tuned in metres keep their feel there.
+/// screen of 96 pixels to the inch at life size. Parameters tuned in metres keep their feel there.
 ///
 ///     constexpr WorldScale pixels{.units_per_metre = 240};
 ///     Pursuit<Vector2f> gull{pixels({.max_speed = 3, .max_acceleration = 8}), perch};

@@ -53,7 +53,7 @@ struct SpringConstants {
 /// of the damping stays.
 ///
 /// Units   as SpringConstants; damping_ratio >= 0.
-struct DampedSpring {
+struct SpringByRatio {
     double mass_kg = 1.0;
     double stiffness_n_per_m = 0.0;
     double damping_ratio = 0.5;
@@ -65,7 +65,7 @@ struct DampedSpring {
 ///
 /// Model   half_life_s = ln 2 / (z w) for z < 1, ln 2 (z + sqrt(z^2 - 1)) / w from there on
 /// Units   seconds, above 0; damping_ratio above 0.
-struct Calming {
+struct DecayHalfLife {
     double half_life_s = 0.2;
     double damping_ratio = 1.0;
     double lead = 0.0;
@@ -85,18 +85,18 @@ struct Coefficients {
     double x_rate_s = 0.0;
 };
 
-/// Errors  InvalidValue for a number out of range, no mass among them; Unsayable for a damper
-///         without a spring: no frequency and damping ratio describe it.
+/// Errors  InvalidValue for a number out of range, no mass among them; InconsistentParameters
+///         for a damper without a spring: no frequency and damping ratio describe it.
 [[nodiscard]] Tuning tuning_from(const SpringConstants& constants);
 
 /// Errors  InvalidValue for a number out of range, no mass among them.
-[[nodiscard]] Tuning tuning_from(const DampedSpring& spring);
+[[nodiscard]] Tuning tuning_from(const SpringByRatio& spring);
 
 /// Errors  InvalidValue for a number out of range: without damping nothing calms down.
-[[nodiscard]] Tuning tuning_from(const Calming& calming);
+[[nodiscard]] Tuning tuning_from(const DecayHalfLife& decay);
 
-/// Errors  InvalidValue for a number out of range, no inertia (b = 0) among them; Unsayable for
-///         x_rate_s without y_rate_s: with no damper there is nothing that could lead.
+/// Errors  InvalidValue for a number out of range, no inertia (b = 0) among them;
+///         InconsistentParameters for x_rate_s without y_rate_s: with no damper there is nothing that could lead.
 [[nodiscard]] Tuning tuning_from(const Coefficients& coefficients);
 
 /// The spring and damper that give a mass this feel.
@@ -104,10 +104,10 @@ struct Coefficients {
 [[nodiscard]] SpringConstants spring_constants_from(const Tuning& tuning, double mass_kg);
 
 /// Errors  InvalidValue unless mass_kg > 0, and for an invalid tuning.
-[[nodiscard]] DampedSpring damped_spring_from(const Tuning& tuning, double mass_kg);
+[[nodiscard]] SpringByRatio damped_spring_from(const Tuning& tuning, double mass_kg);
 
 /// Errors  InvalidValue for an invalid tuning, frequency 0 or damping ratio 0: it never calms down.
-[[nodiscard]] Calming calming_from(const Tuning& tuning);
+[[nodiscard]] DecayHalfLife calming_from(const Tuning& tuning);
 
 /// Errors  InvalidValue for an invalid tuning and at frequency 0, where b would be infinite.
 [[nodiscard]] Coefficients coefficients_from(const Tuning& tuning);

@@ -47,10 +47,10 @@ class AnyScheme {
     }
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         std::visit(
             [&](auto& chosen) {
-                if constexpr (requires { chosen.each_state(fields); }) chosen.each_state(fields);
+                if constexpr (requires { chosen.visit_state(fields); }) chosen.visit_state(fields);
             },
             chosen_);
     }

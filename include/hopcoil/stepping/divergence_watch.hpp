@@ -38,7 +38,7 @@ class DivergenceWatch {
     [[nodiscard]] double most_allowed() const noexcept { return most_growth_ * put_in_; }
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(put_in_);
     }
 
@@ -56,7 +56,7 @@ struct Divergence {
     double most_allowed = 0.0;
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(time_s, step_s);
         for (double* each : {&largest_stable_s, &energy, &most_allowed})
             fields.unbounded(*each);

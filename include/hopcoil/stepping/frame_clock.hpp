@@ -47,7 +47,7 @@ struct FrameClock {
 
     /// For save_state and load_state (base/state.hpp): what it remembers.
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.begins("frame clock 1");
         fields(left_s, left_tail_s, steps_taken, dropped_s, rejected_inputs);
         fields.require(left_s >= -step_s && dropped_s >= 0);

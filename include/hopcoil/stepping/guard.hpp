@@ -43,7 +43,7 @@ struct StepPlan {
     double frequency_factor = 1.0;
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields.up_to(Guard::refuse, used);
         fields.up_to(std::numeric_limits<int>::max(), substeps);
         fields(frequency_factor);
@@ -61,7 +61,7 @@ struct GuardLog {
     double least_frequency_factor = 1.0;  ///< of those that were softened
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(guarded_steps, substeps, softened_steps, calmed_steps, exact_steps, refused_steps,
                least_frequency_factor);
     }

@@ -69,7 +69,7 @@ class PositionVerlet : public FixedScheme<PositionVerlet<S>, S, 2> {
     }
 
     template <class Fields>
-    void each_state(Fields& fields) {
+    void visit_state(Fields& fields) {
         fields(chord_, left_, last_h_);
         fields.require(last_h_ >= 0);
     }

@@ -63,7 +63,7 @@ struct ReducedRows {
                                       const KeyReductionSettings& settings = {});
 
 /// The values bent over the last `over_s` seconds so that they end where, and as fast as, they
-/// begin: a loop without a jolt.
+/// begin: a loop without a bump.
 ///
 /// `turn` is what may lie between the ends: 2 pi for an angle that may have gone round, 0 for none.
 /// Errors  InvalidValue unless over_s is above 0 and no longer than the motion.

@@ -7,8 +7,8 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/course.hpp>
 #include <hopcoil/scene/target.hpp>
+#include <hopcoil/scene/trajectory.hpp>
 
 namespace hopcoil::scene {
 
@@ -49,7 +49,7 @@ struct ModelAnimation {
 
 /// A track as what a target does: a vector, or a rotation.
 /// Errors  InvalidValue for keys that make no target.
-[[nodiscard]] Course course_from(const NodeTrack& track, AfterEnd after_end);
+[[nodiscard]] Trajectory trajectory_from(const NodeTrack& track, AfterEnd after_end);
 
 /// Samples of a rotation so near to one another that going straight from each to the next is as
 /// good as turning evenly; q and -q are one turn, and the nearer is taken.

@@ -21,7 +21,7 @@ enum class KeyType : std::uint8_t {
     choice,
     place,         ///< a number or a list of them; with a unit: key, key_m, key_rad, key_deg
     places,        ///< a list of places
-    course,        ///< a list of [time, place], or of [time, x, y, z]
+    trajectory,    ///< a list of [time, place], or of [time, x, y, z]
     speed,         ///< a place per second: key_per_s, key_m_per_s, ...
     acceleration,  ///< one number, per second twice: key_per_s2, ...
     top_speed,     ///< one number, per second

@@ -50,14 +50,14 @@ class LiveScene {
     /// straight to `place`, and stays there until it is held elsewhere or let go.
     /// Errors  InvalidValue for a place that is not finite, a rotation that is zero, and a target
     ///         that cannot be held.
-    void hold(std::size_t target, const Place& place);
+    void hold(std::size_t target, const ValueArray& place);
     /// Back to its course, at once.
     void let_go(std::size_t target);
     [[nodiscard]] bool is_held(std::size_t target) const;
 
-    [[nodiscard]] Place target(std::size_t index) const;
-    /// Value and velocity of a mover, or of one link of a relay.
-    [[nodiscard]] CoursePoint mover(std::size_t index, std::size_t part = 0) const;
+    [[nodiscard]] ValueArray target(std::size_t index) const;
+    /// Value and velocity of a mover, or of one link of a cascade.
+    [[nodiscard]] ValueAndVelocity mover(std::size_t index, std::size_t part = 0) const;
 
     /// The channels that `run` would record, but for what is watched; and their numbers now.
     [[nodiscard]] const std::vector<RecordedChannel>& channels() const noexcept;

@@ -22,7 +22,7 @@ struct Lane {
     std::vector<double> targets{};
 };
 
-/// How one mover (one link of a relay) fared in a run.
+/// How one mover (one link of a cascade) fared in a run.
 struct MoverReport {
     std::string name{};
     std::string kind{};

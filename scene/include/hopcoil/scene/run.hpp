@@ -25,9 +25,10 @@ struct RunLog {
 /// Runs a scene from 0 to its duration and sends a row for every frame, the first at 0 included.
 /// A row shows what is so after the events of its time.
 ///
-/// Model   Steps are split at every knot of a target, so the motion does not depend on the rate.
+/// Model   Steps are split at every breakpoint of a target, so the motion does not depend on
+///         the rate.
 /// Shapes  channels: "wind.value_rad" for every target, then "vane.value_rad" and
-///         "vane.velocity_rad_per_s" for every mover ("boom.lamp.value_m" for a relay's link), in
+///         "vane.velocity_rad_per_s" for every mover ("boom.lamp.value_m" for a cascade's link), in
 ///         the scene's order, and of those that are watched "vane.at_rest" (a flag),
 ///         "vane.reached", "vane.turned", "vane.settled" (events); of all these what the scene's
 ///         `record` names.

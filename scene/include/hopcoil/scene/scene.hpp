@@ -8,10 +8,10 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/course.hpp>
-#include <hopcoil/scene/place.hpp>
 #include <hopcoil/scene/scene_mover.hpp>
 #include <hopcoil/scene/target.hpp>
+#include <hopcoil/scene/trajectory.hpp>
+#include <hopcoil/scene/value_array.hpp>
 
 namespace hopcoil::scene {
 
@@ -19,16 +19,16 @@ namespace hopcoil::scene {
 /// bounds, each number on its own axis. A rotation is taken as it is.
 struct Leader {
     std::size_t mover = 0;                   ///< index into Scene::movers
-    std::size_t part = 0;                    ///< which link of a relay
+    std::size_t part = 0;                    ///< which link of a cascade
     std::optional<std::size_t> component{};  ///< one number of a vector; all, without it
-    Place scale = Place::all(1);
-    Place offset{};
-    Place low = Place::all(-std::numeric_limits<double>::infinity());
-    Place high = Place::all(std::numeric_limits<double>::infinity());
+    ValueArray scale = ValueArray::all(1);
+    ValueArray offset{};
+    ValueArray low = ValueArray::all(-std::numeric_limits<double>::infinity());
+    ValueArray high = ValueArray::all(std::numeric_limits<double>::infinity());
 
     /// Of a value of so many numbers.
-    [[nodiscard]] CoursePoint seen(const CoursePoint& output,
-                                   std::size_t numbers = 1) const noexcept;
+    [[nodiscard]] ValueAndVelocity seen(const ValueAndVelocity& output,
+                                        std::size_t numbers = 1) const noexcept;
 };
 
 /// One of several motions that add up on a target: what leads it, and how much of it counts when.
@@ -41,7 +41,7 @@ struct Layer {
 struct SceneTarget {
     std::string name{};
     std::string unit{};              ///< "m", "rad", or empty; empty for a rotation
-    Course path;                     ///< by itself; of what is led, only where it begins
+    Trajectory path;                 ///< by itself; of what is led, only where it begins
     bool is_made_of_moves = false;   ///< rather than of samples: it ends, and settles
     std::optional<Leader> leader{};  ///< where it goes then
     std::vector<Layer> layers{};     ///< added to `path`
@@ -55,7 +55,7 @@ struct SceneTarget {
 /// What a body looks like.
 enum class BodyShape : std::uint8_t { diamond, disc, arrow, box };
 
-/// A mover, or one link of a relay.
+/// A mover, or one link of a cascade.
 struct MoverPart {
     std::size_t mover = 0;  ///< index into Scene::movers
     std::size_t part = 0;

@@ -20,7 +20,7 @@ struct SceneDial {
     DialScale scale = DialScale::linear;
     double default_value = 0.0;
     std::size_t mover = 0;                ///< index into Scene::movers
-    std::size_t part = 0;                 ///< link of a relay
+    std::size_t part = 0;                 ///< link of a cascade
     std::size_t index = 0;                ///< among the dials of that mover's numbers
     std::optional<std::size_t> number{};  ///< index into Scene::numbers, for any other
 };

@@ -35,7 +35,7 @@ void write_take(const std::string& path, const Take& take);
 /// By the name's ending.
 [[nodiscard]] bool is_take_file(const std::string& path);
 
-/// Writes a take as it is recorded, in memory that does not grow with it. Numbers become text on
+/// Writes a take as it is recorded, in memory that does not grow with it. Parameters become text on
 /// two threads where there are two; the bytes are the same. The file has its name once `finish` is
 /// called; without that nothing is left behind.
 class TakeWriter final : public TakeSink {

@@ -45,7 +45,7 @@ class MovesTarget {
 
     [[nodiscard]] TargetPoint before(double time_s) const noexcept;
     [[nodiscard]] TargetPoint after(double time_s) const noexcept;
-    [[nodiscard]] double next_knot_s(double time_s) const noexcept;
+    [[nodiscard]] double next_breakpoint_s(double time_s) const noexcept;
     [[nodiscard]] bool is_straight() const noexcept { return is_straight_; }
     [[nodiscard]] double last_event_s() const noexcept;
 
@@ -80,14 +80,14 @@ class RecordTarget {
 
     [[nodiscard]] TargetPoint before(double time_s) const noexcept;
     [[nodiscard]] TargetPoint after(double time_s) const noexcept;
-    [[nodiscard]] double next_knot_s(double time_s) const noexcept;
+    [[nodiscard]] double next_breakpoint_s(double time_s) const noexcept;
     [[nodiscard]] bool is_straight() const noexcept { return slopes_.empty(); }
     [[nodiscard]] double last_event_s() const noexcept { return times_s_.back(); }
 
   private:
     struct Segment {
         double cycle = 0.0;
-        std::size_t knot = 0;  ///< from this knot to the next
+        std::size_t breakpoint = 0;  ///< from this breakpoint to the next
     };
     struct Slopes {
         double first = 0.0;
@@ -95,10 +95,10 @@ class RecordTarget {
     };
     [[nodiscard]] bool repeats() const noexcept;
     [[nodiscard]] bool is_backward(double cycle) const noexcept;
-    [[nodiscard]] double knot_time_s(double cycle, std::size_t knot) const noexcept;
-    [[nodiscard]] double knot_value(double cycle, std::size_t knot) const noexcept;
-    /// Of the segment from a knot on: at its start and at its end.
-    [[nodiscard]] Slopes segment_slopes(double cycle, std::size_t knot) const noexcept;
+    [[nodiscard]] double breakpoint_time_s(double cycle, std::size_t breakpoint) const noexcept;
+    [[nodiscard]] double breakpoint_value(double cycle, std::size_t breakpoint) const noexcept;
+    /// Of the segment from a breakpoint on: at its start and at its end.
+    [[nodiscard]] Slopes segment_slopes(double cycle, std::size_t breakpoint) const noexcept;
     [[nodiscard]] Segment segment_at(double time_s, bool after) const noexcept;
     [[nodiscard]] TargetPoint point_in(const Segment& segment, double time_s) const noexcept;
     [[nodiscard]] TargetPoint past_end(double time_s) const noexcept;
@@ -109,10 +109,10 @@ class RecordTarget {
     AfterEnd after_end_;
 };
 
-/// A target over time. Between knots it is smooth; at a knot its value or velocity may leap, so a
-/// run splits its steps there and the motion is the same at every frame rate.
+/// A target over time. Between breakpoints it is smooth; at a breakpoint its value or velocity may
+/// leap, so a run splits its steps there and the motion is the same at every frame rate.
 ///
-/// Where it is a wave there are as many knots as it takes for cubics between them (wave.hpp).
+/// Where it is a wave there are as many breakpoints as it takes for cubics between them (wave.hpp).
 class Target {
   public:
     Target(MovesTarget moves) : target_{std::move(moves)} {}
@@ -125,11 +125,11 @@ class Target {
     [[nodiscard]] TargetPoint after(double time_s) const noexcept {
         return std::visit([&](const auto& t) { return t.after(time_s); }, target_);
     }
-    /// The first knot after a time; infinity when there is none.
-    [[nodiscard]] double next_knot_s(double time_s) const noexcept {
-        return std::visit([&](const auto& t) { return t.next_knot_s(time_s); }, target_);
+    /// The first breakpoint after a time; infinity when there is none.
+    [[nodiscard]] double next_breakpoint_s(double time_s) const noexcept {
+        return std::visit([&](const auto& t) { return t.next_breakpoint_s(time_s); }, target_);
     }
-    /// Whether it moves straight between knots.
+    /// Whether it moves straight between breakpoints.
     [[nodiscard]] bool is_straight() const noexcept {
         return std::visit([](const auto& t) { return t.is_straight(); }, target_);
     }

@@ -9,7 +9,7 @@
 
 namespace hopcoil::scene {
 
-/// Numbers kept under a name: for anything, or for some or all parts of a pose.
+/// Parameters kept under a name: for anything, or for some or all parts of a pose.
 struct SharedTuning {
     std::string name{};
     std::string about{};  ///< a line on what it feels like

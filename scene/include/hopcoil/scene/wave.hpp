@@ -57,18 +57,18 @@ void require_valid(const Wave& wave);
 
 /// What it adds coming up to a time, or from that time on (`after`).
 [[nodiscard]] TargetPoint point_of(const Wave& wave, double time_s, bool after) noexcept;
-/// The first of its knots after a time; infinity when there is none. Between knots a cubic with the
-/// ends' slopes is it: exactly for pulses and steps, within 1e-9 for a sine, 1e-6 for noise.
-[[nodiscard]] double next_knot_s(const Wave& wave, double time_s) noexcept;
-/// Whether it is straight between knots.
+/// The first of its breakpoints after a time; infinity when there is none. Between breakpoints a cubic
+/// with the ends' slopes is it: exactly for pulses and steps, within 1e-9 for a sine, 1e-6 for noise.
+[[nodiscard]] double next_breakpoint_s(const Wave& wave, double time_s) noexcept;
+/// Whether it is straight between breakpoints.
 [[nodiscard]] bool is_straight(const Wave& wave) noexcept;
 /// Its end, or when it has been seen often enough where it has none.
 [[nodiscard]] double last_event_s(const Wave& wave) noexcept;
 
-/// Whether something that begins at `knot_s` has begun coming up to a time, or from it on
+/// Whether something that begins at `breakpoint_s` has begun coming up to a time, or from it on
 /// (`after`).
-[[nodiscard]] inline bool has_begun(double knot_s, double time_s, bool after) noexcept {
-    return after ? knot_s <= time_s : knot_s < time_s;
+[[nodiscard]] inline bool has_begun(double breakpoint_s, double time_s, bool after) noexcept {
+    return after ? breakpoint_s <= time_s : breakpoint_s < time_s;
 }
 
 }  // namespace hopcoil::scene

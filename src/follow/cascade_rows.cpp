@@ -1,11 +1,11 @@
 #include <algorithm>
 #include <cmath>
 
-#include <hopcoil/follow/relay_rows.hpp>
+#include <hopcoil/follow/cascade_rows.hpp>
 
 namespace hopcoil {
 
-RelayRows::RelayRows(std::size_t links)
+CascadeRows::CascadeRows(std::size_t links)
     : size_{2 * links + 1},
       result_(size_ * size_),
       matrix_(size_ * size_),
@@ -13,8 +13,8 @@ RelayRows::RelayRows(std::size_t links)
       scratch_(size_ * size_),
       scale_(links) {}
 
-void RelayRows::multiply(const std::vector<double>& a, const std::vector<double>& b,
-                         std::vector<double>& product) const noexcept {
+void CascadeRows::multiply(const std::vector<double>& a, const std::vector<double>& b,
+                           std::vector<double>& product) const noexcept {
     std::fill(product.begin(), product.end(), 0.0);
     for (std::size_t i = 0; i < size_; ++i) {
         for (std::size_t k = 0; k < size_; ++k) {
@@ -26,7 +26,7 @@ void RelayRows::multiply(const std::vector<double>& a, const std::vector<double>
     }
 }
 
-void RelayRows::compute(std::span<const Tuning> tunings, double dt) noexcept {
+void CascadeRows::compute(std::span<const Tuning> tunings, double dt) noexcept {
     const std::size_t links = tunings.size();
     const std::size_t travel = 2 * links;
     std::fill(matrix_.begin(), matrix_.end(), 0.0);

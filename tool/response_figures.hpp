@@ -6,7 +6,7 @@
 
 #include <hopcoil/measure/tracking.hpp>
 #include <hopcoil/scene/scene_mover.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 
 #include "tool/commands.hpp"
 
@@ -23,7 +23,7 @@ struct NamedFigure {
     Figure figure{0.0};
 };
 
-struct ResponseAnswer {
+struct ResponseFigures {
     std::string kind{};
     std::optional<Tuning> tuning{};  ///< of a follower
     double mass_kg = 1.0;
@@ -37,8 +37,8 @@ struct ResponseAnswer {
 };
 
 /// The figures of one mover; `tracking` is read off its take, for what no closed form says.
-[[nodiscard]] ResponseAnswer answer_of(const ResponseOptions& options,
-                                       const scene::SceneMover& mover, const Tracking& tracking);
+[[nodiscard]] ResponseFigures answer_of(const ResponseOptions& options,
+                                        const scene::SceneMover& mover, const Tracking& tracking);
 
 [[nodiscard]] double initial_velocity_of(const ResponseOptions& options);
 

@@ -12,7 +12,7 @@ namespace hopcoil::tool {
 
 /// One mover asked for on the command line.
 struct WantedMover {
-    scene::MoverNumbers numbers{};
+    scene::MoverParameters numbers{};
     double mass_kg = 1.0;  ///< for a follower's answer as a spring
     std::string name{};    ///< of a named tuning
     std::string about{};   ///< a line on what it feels like
@@ -25,11 +25,11 @@ struct WantedMover {
     const std::vector<std::filesystem::path>& files);
 
 /// Whether no tuning is asked for in any form.
-[[nodiscard]] bool says_nothing(const TuningOptions& options);
+[[nodiscard]] bool has_no_options(const TuningOptions& options);
 
 /// All movers that the options name; one with the default tuning if they name none.
-/// Errors  UsageProblem; InvalidValue and Unsayable for numbers that cannot be.
-[[nodiscard]] std::vector<WantedMover> wanted_movers(const TuningOptions& options,
-                                                     const std::string& command);
+/// Errors  UsageProblem; InvalidValue and InconsistentParameters for numbers that cannot be.
+[[nodiscard]] std::vector<WantedMover> movers_from_options(const TuningOptions& options,
+                                                           const std::string& command);
 
 }  // namespace hopcoil::tool

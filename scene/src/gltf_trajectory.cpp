@@ -108,7 +108,7 @@ TurnSamples evenly_turning(const std::vector<double>& times_s,
     return samples;
 }
 
-Course course_from(const NodeTrack& track, AfterEnd after_end) {
+Trajectory trajectory_from(const NodeTrack& track, AfterEnd after_end) {
     const bool cubic = track.between == NodeTrack::Between::cubic;
     return {track.kind == TrackKind::rotation ? ValueKind::rotation : ValueKind::vector,
             cubic ? cubic_lanes(track, after_end) : straight_lanes(track, after_end)};

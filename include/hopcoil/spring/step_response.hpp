@@ -49,7 +49,7 @@ inline constexpr double settling_band_percent = 2.0;
 
 /// The answer to a target that jumps by `size` under a follower resting on it (or passing through
 /// it at `initial_velocity`).
-struct JumpAnswer {
+struct JumpResponse {
     Figure overshoot_percent{0.0};     ///< furthest past the target
     Figure anticipation_percent{0.0};  ///< furthest the other way, behind the start
     Figure rise_time_s{0.0};           ///< from first 10 to first 90 % of the way
@@ -60,11 +60,11 @@ struct JumpAnswer {
     std::vector<Swing> swings{};       ///< every turning point down to `least_swing_percent`
 };
 /// Errors  InvalidValue for an invalid tuning, a size of 0, or anything not finite.
-[[nodiscard]] JumpAnswer answer_to_jump(const Tuning& tuning, double size = 1.0,
-                                        double initial_velocity = 0.0);
+[[nodiscard]] JumpResponse jump_response(const Tuning& tuning, double size = 1.0,
+                                         double initial_velocity = 0.0);
 
 /// The answer to a sudden velocity, from rest on the target.
-struct KickAnswer {
+struct KickResponse {
     Figure furthest{0.0};  ///< distance, with the kick's sign
     Figure furthest_time_s{0.0};
     Figure return_time_s{0.0};    ///< first back at the target
@@ -74,26 +74,26 @@ struct KickAnswer {
     std::vector<Swing> swings{};  ///< in percent of the furthest distance
 };
 /// Errors  InvalidValue for an invalid tuning, or a velocity of 0 or not finite.
-[[nodiscard]] KickAnswer answer_to_kick(const Tuning& tuning, double velocity = 1.0);
+[[nodiscard]] KickResponse kick_response(const Tuning& tuning, double velocity = 1.0);
 
 /// The answer to a target that starts moving at a steady speed.
-struct RampAnswer {
+struct RampResponse {
     Figure steady_gap{0.0};   ///< value minus target in the end
     Figure largest_gap{0.0};  ///< the largest on the way, in size
     Figure largest_gap_time_s{0.0};
     Figure peak_velocity{0.0};
 };
 /// Errors  InvalidValue for an invalid tuning, a speed of 0, or anything not finite.
-[[nodiscard]] RampAnswer answer_to_ramp(const Tuning& tuning, double speed = 1.0,
-                                        double initial_velocity = 0.0);
+[[nodiscard]] RampResponse ramp_response(const Tuning& tuning, double speed = 1.0,
+                                         double initial_velocity = 0.0);
 
 /// What becomes of a steady sine once the start is forgotten.
-struct SineAnswer {
+struct SineResponse {
     Figure gain{0.0};           ///< the value's amplitude over the target's
     Figure phase_lag_rad{0.0};  ///< behind the target, in (-pi, pi]
     Figure delay_s{0.0};        ///< the same as time
 };
 /// Errors  InvalidValue for an invalid tuning, or a frequency that is not above 0.
-[[nodiscard]] SineAnswer answer_to_sine(const Tuning& tuning, double sine_hz);
+[[nodiscard]] SineResponse sine_response(const Tuning& tuning, double sine_hz);
 
 }  // namespace hopcoil

@@ -8,8 +8,8 @@
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/system.hpp>
+#include <hopcoil/follow/cascade_rows.hpp>
 #include <hopcoil/follow/mover.hpp>
-#include <hopcoil/follow/relay_rows.hpp>
 #include <hopcoil/spring/step_coefficients.hpp>
 
 namespace hopcoil {
@@ -21,7 +21,7 @@ inline namespace HOPCOIL_BITS {
 
 /// Followers behind followers: a hook, a lamp on it, a tassel on the lamp.
 ///
-///     Relay<Vector3f> boom{{hook_tuning, lamp_tuning, tassel_tuning}, start};
+///     Cascade<Vector3f> boom{{hook_tuning, lamp_tuning, tassel_tuning}, start};
 ///     boom.step(boom_end, dt);
 ///     draw(boom.value(0), boom.value(1), boom.value(2));
 ///
@@ -29,20 +29,20 @@ inline namespace HOPCOIL_BITS {
 ///         Follower, with the velocity of the link ahead where the lead asks for it.
 /// Shapes  any number of links, each a T.
 /// Units   as Follower.
-/// Source  docs/math/relay.md: one linear system, solved exactly while the target moves straight,
+/// Source  docs/math/cascade.md: one linear system, solved exactly while the target moves straight,
 ///         so the motion is the same at every rate; a chain of Followers that are stepped one after
 ///         the other is not.
 /// Errors  InvalidValue for no links or an invalid tuning; while stepping as Follower.
-/// Cost    n^2 short combinations a step; see RelayRows when dt changes.
+/// Cost    n^2 short combinations a step; see CascadeRows when dt changes.
 template <LinearSpace T>
-class Relay {
+class Cascade {
     using Scalar = ScalarIn<T>;
 
   public:
     using Inputs = T;
-    using Numbers = Tuning;  ///< of one link
+    using Parameters = Tuning;  ///< of one link
 
-    Relay(std::vector<Tuning> tunings, T start)
+    Cascade(std::vector<Tuning> tunings, T start)
         : tunings_{std::move(tunings)},
           rows_{tunings_.size()},
           target_{start},
@@ -173,8 +173,8 @@ class Relay {
 
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
-    void each_state(Fields& fields) {
-        fields.begins("relay 1");
+    void visit_state(Fields& fields) {
+        fields.begins("cascade 1");
         fields.count(links_.size());
         fields(target_, rejected_inputs_);
         for (Link& link : links_)
@@ -216,7 +216,7 @@ class Relay {
     }
 
     std::vector<Tuning> tunings_;
-    RelayRows rows_;
+    CascadeRows rows_;
     T target_;
     std::vector<Link> links_;
     std::vector<Link> next_;

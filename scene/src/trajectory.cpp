@@ -3,7 +3,7 @@
 #include <limits>
 
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/scene/course.hpp>
+#include <hopcoil/scene/trajectory.hpp>
 
 namespace hopcoil::scene {
 namespace {
@@ -16,19 +16,19 @@ constexpr Vector3 z_axis{0, 0, 1};
 /// enough.
 constexpr double turning_steps_per_s = 480;
 
-CoursePoint point_of(const Quaternion& turn, const Vector3& velocity) {
-    return {Place{{turn.w, turn.x, turn.y, turn.z}},
-            Place{{velocity.x, velocity.y, velocity.z, 0}}};
+ValueAndVelocity point_of(const Quaternion& turn, const Vector3& velocity) {
+    return {ValueArray{{turn.w, turn.x, turn.y, turn.z}},
+            ValueArray{{velocity.x, velocity.y, velocity.z, 0}}};
 }
 
-CoursePoint from_turns(const CoursePoint& lanes) {
+ValueAndVelocity from_turns(const ValueAndVelocity& lanes) {
     const Vector3 turns{lanes.value[0], lanes.value[1], lanes.value[2]};
     const Vector3 rates{lanes.velocity[0], lanes.velocity[1], lanes.velocity[2]};
     return point_of(turned_in_order(turns), angular_velocity_in_order(turns, rates));
 }
 
 /// The parts of a quaternion of any length, and how fast they change.
-CoursePoint from_parts(const CoursePoint& lanes) {
+ValueAndVelocity from_parts(const ValueAndVelocity& lanes) {
     const Quaternion q{lanes.value[0], lanes.value[1], lanes.value[2], lanes.value[3]};
     const Quaternion rate{lanes.velocity[0], lanes.velocity[1], lanes.velocity[2],
                           lanes.velocity[3]};
@@ -54,7 +54,8 @@ Vector3 angular_velocity_in_order(const Vector3& turns_rad, const Vector3& rates
            rotated(pitched, z_axis) * rates.z;
 }
 
-Course::Course(ValueKind kind, std::vector<Target> lanes) : kind_{kind}, lanes_{std::move(lanes)} {
+Trajectory::Trajectory(ValueKind kind, std::vector<Target> lanes)
+    : kind_{kind}, lanes_{std::move(lanes)} {
     const std::size_t count = lanes_.size();
     const bool is_vector = kind == ValueKind::vector;
     const bool is_rotation = kind == ValueKind::rotation;
@@ -67,8 +68,8 @@ Course::Course(ValueKind kind, std::vector<Target> lanes) : kind_{kind}, lanes_{
     }
 }
 
-CoursePoint Course::assembled(double time_s, bool after) const noexcept {
-    CoursePoint point;
+ValueAndVelocity Trajectory::assembled(double time_s, bool after) const noexcept {
+    ValueAndVelocity point;
     for (std::size_t i = 0; i < lanes_.size(); ++i) {
         const TargetPoint lane = after ? lanes_[i].after(time_s) : lanes_[i].before(time_s);
         point.value[i] = lane.value;
@@ -78,32 +79,32 @@ CoursePoint Course::assembled(double time_s, bool after) const noexcept {
     return lanes_.size() == 3 ? from_turns(point) : from_parts(point);
 }
 
-CoursePoint Course::before(double time_s) const noexcept {
+ValueAndVelocity Trajectory::before(double time_s) const noexcept {
     return assembled(time_s, false);
 }
 
-CoursePoint Course::after(double time_s) const noexcept {
+ValueAndVelocity Trajectory::after(double time_s) const noexcept {
     return assembled(time_s, true);
 }
 
-double Course::next_knot_s(double time_s) const noexcept {
-    double knot_s = std::numeric_limits<double>::infinity();
+double Trajectory::next_breakpoint_s(double time_s) const noexcept {
+    double breakpoint_s = std::numeric_limits<double>::infinity();
     for (const Target& lane : lanes_)
-        knot_s = std::min(knot_s, lane.next_knot_s(time_s));
-    if (kind_ != ValueKind::rotation) return knot_s;
-    const Place turning = after(time_s).velocity;
-    if (turning == Place{}) return knot_s;
-    return std::min(knot_s,
+        breakpoint_s = std::min(breakpoint_s, lane.next_breakpoint_s(time_s));
+    if (kind_ != ValueKind::rotation) return breakpoint_s;
+    const ValueArray turning = after(time_s).velocity;
+    if (turning == ValueArray{}) return breakpoint_s;
+    return std::min(breakpoint_s,
                     (std::floor(time_s * turning_steps_per_s + 1e-6) + 1) / turning_steps_per_s);
 }
 
-bool Course::is_straight() const noexcept {
+bool Trajectory::is_straight() const noexcept {
     return kind_ != ValueKind::rotation &&
            std::all_of(lanes_.begin(), lanes_.end(),
                        [](const Target& lane) { return lane.is_straight(); });
 }
 
-double Course::last_event_s() const noexcept {
+double Trajectory::last_event_s() const noexcept {
     double last_s = 0;
     for (const Target& lane : lanes_)
         last_s = std::max(last_s, lane.last_event_s());

@@ -1,5 +1,5 @@
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/follow/relay.hpp>
+#include <hopcoil/follow/cascade.hpp>
 
 namespace hopcoil {
 

@@ -3,7 +3,7 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 
 namespace hopcoil {
@@ -88,11 +88,11 @@ Figure settling_of(const FreeMotion& motion, double whole) {
 
 }  // namespace
 
-JumpAnswer answer_to_jump(const Tuning& tuning, double size, double initial_velocity) {
+JumpResponse jump_response(const Tuning& tuning, double size, double initial_velocity) {
     require_valid(tuning);
     require_not_zero("size", size);
     require_finite("initial_velocity", initial_velocity);
-    JumpAnswer answer;
+    JumpResponse answer;
     if (tuning.frequency_hz == 0) {
         answer.overshoot_percent = answer.anticipation_percent = answer.rise_time_s =
             answer.peak_time_s = answer.settling_time_s = answer.reversals =
@@ -122,10 +122,10 @@ JumpAnswer answer_to_jump(const Tuning& tuning, double size, double initial_velo
     return answer;
 }
 
-KickAnswer answer_to_kick(const Tuning& tuning, double velocity) {
+KickResponse kick_response(const Tuning& tuning, double velocity) {
     require_valid(tuning);
     require_not_zero("velocity", velocity);
-    KickAnswer answer;
+    KickResponse answer;
     answer.peak_velocity = std::abs(velocity);
     if (tuning.frequency_hz == 0) {
         answer.furthest = answer.furthest_time_s = answer.return_time_s = answer.settling_time_s =
@@ -147,11 +147,11 @@ KickAnswer answer_to_kick(const Tuning& tuning, double velocity) {
     return answer;
 }
 
-RampAnswer answer_to_ramp(const Tuning& tuning, double speed, double initial_velocity) {
+RampResponse ramp_response(const Tuning& tuning, double speed, double initial_velocity) {
     require_valid(tuning);
     require_not_zero("speed", speed);
     require_finite("initial_velocity", initial_velocity);
-    RampAnswer answer;
+    RampResponse answer;
     if (tuning.frequency_hz == 0) {
         answer.steady_gap = answer.largest_gap = answer.largest_gap_time_s =
             Figure::none(no_stiffness);
@@ -171,10 +171,10 @@ RampAnswer answer_to_ramp(const Tuning& tuning, double speed, double initial_vel
     return answer;
 }
 
-SineAnswer answer_to_sine(const Tuning& tuning, double sine_hz) {
+SineResponse sine_response(const Tuning& tuning, double sine_hz) {
     require_valid(tuning);
     require_above_zero("sine_hz", sine_hz);
-    SineAnswer answer;
+    SineResponse answer;
     const double r = tuning.frequency_hz / sine_hz;
     const double damping = 2 * tuning.damping_ratio * r;
     const double top_re = r * r;

@@ -1,4 +1,4 @@
-#include "tool/response_answers.hpp"
+#include "tool/response_figures.hpp"
 
 #include <cmath>
 #include <variant>
@@ -32,18 +32,18 @@ class AnswerMaker {
         answer_.kind = scene::kind_of(mover.numbers);
         answer_.name = scene::in_words(mover.numbers);
         if (const auto* tuning = std::get_if<Tuning>(&mover.numbers)) answer_.tuning = *tuning;
-        if (const auto* relay = std::get_if<scene::RelayNumbers>(&mover.numbers)) {
-            answer_.name = fmt::format("relay of {} links, the last", relay->tunings.size());
+        if (const auto* cascade = std::get_if<scene::CascadeParameters>(&mover.numbers)) {
+            answer_.name = fmt::format("cascade of {} links, the last", cascade->tunings.size());
         }
         answer_.full_size = options.size;
     }
 
-    ResponseAnswer make(const Tracking& tracking) {
+    ResponseFigures make(const Tracking& tracking) {
         if (options_.signal == "jump") {
             add_jump();
         } else if (options_.signal == "kick" && answer_.tuning) {
-            add_kick(answer_to_kick(*answer_.tuning, initial_velocity_of(options_)));
-        } else if (const auto* coast = std::get_if<scene::CoastNumbers>(&mover_.numbers)) {
+            add_kick(kick_response(*answer_.tuning, initial_velocity_of(options_)));
+        } else if (const auto* coast = std::get_if<scene::CoastParameters>(&mover_.numbers)) {
             add_kick(throw_of(coast->tuning));
         } else if (options_.signal == "kick") {
             add_kick(scene::measured_kick(mover_));
@@ -78,15 +78,15 @@ class AnswerMaker {
         if (const auto* glide = std::get_if<GlideTuning>(&mover_.numbers)) {
             return glide->half_life_s == 0 ? 0.0 : 1 / glide_rate_per_s(*glide);
         }
-        if (const auto* relay = std::get_if<scene::RelayNumbers>(&mover_.numbers)) {
+        if (const auto* cascade = std::get_if<scene::CascadeParameters>(&mover_.numbers)) {
             double sum_s = 0;
-            for (const Tuning& each : relay->tunings) {
+            for (const Tuning& each : cascade->tunings) {
                 if (each.frequency_hz == 0) return Figure::none(no_stiffness);
                 sum_s += hopcoil::ramp_lag_s(each);
             }
             return sum_s;
         }
-        if (std::holds_alternative<scene::CoastNumbers>(mover_.numbers)) {
+        if (std::holds_alternative<scene::CoastParameters>(mover_.numbers)) {
             return Figure::none("it has no target");
         }
         if (!answer_.tuning) return Figure::none("it depends on how fast the target is");
@@ -95,9 +95,9 @@ class AnswerMaker {
     }
 
     void add_jump() {
-        const JumpAnswer jump = answer_.tuning ? answer_to_jump(*answer_.tuning, options_.size,
-                                                                initial_velocity_of(options_))
-                                               : scene::measured_jump(mover_, options_.size);
+        const JumpResponse jump = answer_.tuning ? jump_response(*answer_.tuning, options_.size,
+                                                                 initial_velocity_of(options_))
+                                                 : scene::measured_jump(mover_, options_.size);
         add("overshoot_percent", "overshoot", "%", jump.overshoot_percent);
         add("anticipation_percent", "anticipation", "%", jump.anticipation_percent);
         add("rise_time_s", "rise, 10 to 90 %", "s", jump.rise_time_s);
@@ -109,11 +109,11 @@ class AnswerMaker {
     }
 
     /// How far it goes is known in advance; it creeps up to it and stays.
-    [[nodiscard]] KickAnswer throw_of(const CoastTuning& tuning) {
+    [[nodiscard]] KickResponse throw_of(const CoastTuning& tuning) {
         const double velocity = initial_velocity_of(options_);
         Coast<double> coast{tuning, 0.0};
         coast.launch(velocity);
-        KickAnswer kick;
+        KickResponse kick;
         answer_.resting_place = coast.end();
         kick.furthest = coast.end();
         kick.furthest_time_s = Figure::none("it creeps up to it");
@@ -123,7 +123,7 @@ class AnswerMaker {
         return kick;
     }
 
-    void add_kick(const KickAnswer& kick) {
+    void add_kick(const KickResponse& kick) {
         constexpr std::string_view reason = "a kick has no jump to answer";
         add("furthest", "furthest", "", kick.furthest);
         add("furthest_time_s", "furthest at", "s", kick.furthest_time_s);
@@ -153,8 +153,8 @@ class AnswerMaker {
     }
 
     void add_ramp() {
-        const RampAnswer ramp =
-            answer_to_ramp(*answer_.tuning, options_.size, initial_velocity_of(options_));
+        const RampResponse ramp =
+            ramp_response(*answer_.tuning, options_.size, initial_velocity_of(options_));
         add("peak_velocity", "peak velocity", "per s", ramp.peak_velocity);
         add("steady_gap", "gap in the end", "", ramp.steady_gap);
         add("largest_gap", "largest gap", "", ramp.largest_gap);
@@ -162,7 +162,7 @@ class AnswerMaker {
     }
 
     void add_sine() {
-        const SineAnswer sine = answer_to_sine(*answer_.tuning, options_.sine_hz);
+        const SineResponse sine = sine_response(*answer_.tuning, options_.sine_hz);
         add("gain", "amplitude", "times the target's", sine.gain);
         add("phase_lag_rad", "phase lag", "rad", sine.phase_lag_rad);
         add("delay_s", "delay", "s", sine.delay_s);
@@ -184,7 +184,7 @@ class AnswerMaker {
 
     const ResponseOptions& options_;
     const scene::SceneMover& mover_;
-    ResponseAnswer answer_;
+    ResponseFigures answer_;
 };
 
 }  // namespace
@@ -194,8 +194,8 @@ double initial_velocity_of(const ResponseOptions& options) {
     return options.initial_velocity.value_or(unless_given);
 }
 
-ResponseAnswer answer_of(const ResponseOptions& options, const scene::SceneMover& mover,
-                         const Tracking& tracking) {
+ResponseFigures answer_of(const ResponseOptions& options, const scene::SceneMover& mover,
+                          const Tracking& tracking) {
     return AnswerMaker{options, mover}.make(tracking);
 }
 

@@ -17,9 +17,9 @@ namespace hopcoil {
 ///                                  + travel parts
 /// Cost    with n links about 30 (2 n + 1)^3 multiplications, when a step has another length than
 ///         the one before; no allocation after the constructor.
-class RelayRows {
+class CascadeRows {
   public:
-    explicit RelayRows(std::size_t links);
+    explicit CascadeRows(std::size_t links);
 
     void compute(std::span<const Tuning> tunings, double dt) noexcept;
 

@@ -1,4 +1,4 @@
-#include "draw/telling_rows.hpp"
+#include "draw/visible_rows.hpp"
 
 #include <algorithm>
 #include <array>
@@ -33,7 +33,7 @@ void add_telling(std::vector<std::size_t>& rows, const std::vector<double>& ys, 
 
 }  // namespace
 
-std::vector<std::size_t> telling_rows(const Curve& curve, double x_from, double x_to) {
+std::vector<std::size_t> visible_rows(const Curve& curve, double x_from, double x_to) {
     std::vector<std::size_t> rows;
     const std::vector<double>& xs = curve.xs;
     if (xs.size() <= most_rows_drawn) {

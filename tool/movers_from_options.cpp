@@ -1,4 +1,4 @@
-#include "tool/wanted_movers.hpp"
+#include "tool/movers_from_options.hpp"
 
 #include <algorithm>
 #include <charconv>
@@ -43,8 +43,8 @@ class WantedReader {
             add_named(name);
         for (const std::string& text : options_.wishes)
             add_wish(text);
-        for (const std::string& text : options_.calmings)
-            add_calming(text);
+        for (const std::string& text : options_.decays)
+            add_decay(text);
         for (const std::string& text : options_.coefficients)
             add_coefficients(text);
         for (const std::string& text : options_.glides)
@@ -55,8 +55,8 @@ class WantedReader {
             add_settle(text);
         for (const std::string& text : options_.curves)
             add_curve(text);
-        for (const std::string& text : options_.relays)
-            add_relay(text);
+        for (const std::string& text : options_.cascades)
+            add_cascade(text);
         for (const std::string& text : options_.coasts)
             add_coast(text);
         if (wanted_.empty()) add(Tuning{});
@@ -64,7 +64,7 @@ class WantedReader {
     }
 
   private:
-    void add(const scene::MoverNumbers& numbers, double mass_kg = 1) {
+    void add(const scene::MoverParameters& numbers, double mass_kg = 1) {
         WantedMover& wanted = wanted_.emplace_back();
         wanted.numbers = numbers;
         wanted.mass_kg = mass_kg;
@@ -165,10 +165,11 @@ class WantedReader {
                           .stiffness_n_per_m = stiffness,
                           .damping_n_s_per_m = pick(options_.dampings_n_s_per_m, i, 0),
                           .lead = lead})
-                    : tuning_from(DampedSpring{.mass_kg = mass_kg,
-                                               .stiffness_n_per_m = stiffness,
-                                               .damping_ratio = pick(options_.damping_ratios, i, 0),
-                                               .lead = lead});
+                    : tuning_from(
+                          SpringByRatio{.mass_kg = mass_kg,
+                                        .stiffness_n_per_m = stiffness,
+                                        .damping_ratio = pick(options_.damping_ratios, i, 0),
+                                        .lead = lead});
             add(tuning, mass_kg);
         }
     }
@@ -204,11 +205,11 @@ class WantedReader {
             .overshoot_percent = v[0], .settling_time_s = v[1], .lead = v.size() > 2 ? v[2] : 0}));
     }
 
-    void add_calming(const std::string& text) {
-        const auto v = numbers("--calming", text, "HALF_LIFE_S[:RATIO[:LEAD]]", 1, 3);
-        add(tuning_from(Calming{.half_life_s = v[0],
-                                .damping_ratio = v.size() > 1 ? v[1] : 1,
-                                .lead = v.size() > 2 ? v[2] : 0}));
+    void add_decay(const std::string& text) {
+        const auto v = numbers("--decay", text, "HALF_LIFE_S[:RATIO[:LEAD]]", 1, 3);
+        add(tuning_from(DecayHalfLife{.half_life_s = v[0],
+                                      .damping_ratio = v.size() > 1 ? v[1] : 1,
+                                      .lead = v.size() > 2 ? v[2] : 0}));
     }
 
     void add_coefficients(const std::string& text) {
@@ -229,7 +230,7 @@ class WantedReader {
         const auto v = numbers("--settle", text, "PERCENT:SECONDS", 2, 2);
         const SettleTuning settle{.duration_s = v[1], .overshoot_percent = v[0]};
         require_valid(settle);
-        add(scene::SettleNumbers{.tuning = settle});
+        add(scene::SettleParameters{.tuning = settle});
     }
 
     void add_curve(const std::string& text) {
@@ -259,20 +260,20 @@ class WantedReader {
         const CoastTuning coast{.slowing_half_life_s =
                                     numbers("--coast", text, "HALF_LIFE_S", 1, 1)[0]};
         require_valid(coast);
-        add(scene::CoastNumbers{.tuning = coast});
+        add(scene::CoastParameters{.tuning = coast});
     }
 
-    void add_relay(const std::string& text) {
-        scene::RelayNumbers relay;
+    void add_cascade(const std::string& text) {
+        scene::CascadeParameters cascade;
         for (const std::string& link : split(text, '/')) {
-            const auto v = numbers("--relay", link, "HZ:RATIO[:LEAD]/HZ:RATIO...", 2, 3);
+            const auto v = numbers("--cascade", link, "HZ:RATIO[:LEAD]/HZ:RATIO...", 2, 3);
             const Tuning tuning{
                 .frequency_hz = v[0], .damping_ratio = v[1], .lead = v.size() > 2 ? v[2] : 0};
             require_valid(tuning);
-            relay.names.push_back(fmt::format("link{}", relay.names.size() + 1));
-            relay.tunings.push_back(tuning);
+            cascade.names.push_back(fmt::format("link{}", cascade.names.size() + 1));
+            cascade.tunings.push_back(tuning);
         }
-        add(relay);
+        add(cascade);
     }
 
     const TuningOptions& options_;
@@ -308,14 +309,15 @@ std::vector<WantedMover> tunings_with_names(const std::vector<std::filesystem::p
     return all;
 }
 
-bool says_nothing(const TuningOptions& options) {
+bool has_no_options(const TuningOptions& options) {
     return options.names.empty() && options.frequencies_hz.empty() &&
            options.damping_ratios.empty() && options.leads.empty() && options.masses_kg.empty() &&
            options.stiffnesses_n_per_m.empty() && options.dampings_n_s_per_m.empty() &&
-           options.wishes.empty() && options.calmings.empty() && options.coefficients.empty();
+           options.wishes.empty() && options.decays.empty() && options.coefficients.empty();
 }
 
-std::vector<WantedMover> wanted_movers(const TuningOptions& options, const std::string& command) {
+std::vector<WantedMover> movers_from_options(const TuningOptions& options,
+                                             const std::string& command) {
     return WantedReader{options, command}.read();
 }
 

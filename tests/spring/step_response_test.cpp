@@ -6,7 +6,7 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/follow/follower.hpp>
-#include <hopcoil/spring/answers.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 
 #include "support/numbers.hpp"
@@ -79,17 +79,17 @@ TEST_CASE("the figures of a jump are those of the motion itself", "[answers]") {
         const Tuning tuning = random_tuning(random);
         const double size = random.between(0.5, 3) * (random.chance(0.3) ? -1 : 1);
         const double w = 2 * pi * tuning.frequency_hz;
-        const double start_velocity = random.chance(0.5) ? 0.0 : random.between(-0.5, 0.5) * w;
-        CAPTURE(tuning.frequency_hz, tuning.damping_ratio, tuning.lead, size, start_velocity);
+        const double initial_velocity = random.chance(0.5) ? 0.0 : random.between(-0.5, 0.5) * w;
+        CAPTURE(tuning.frequency_hz, tuning.damping_ratio, tuning.lead, size, initial_velocity);
 
         Follower<double> follower{tuning, 0.0};
-        follower.push(start_velocity);
+        follower.push(initial_velocity);
         follower.jump(size);
         const double length_s = long_enough_s(tuning);
         const Sampled motion = sampled(follower, length_s, [&](double) { return size; });
         const double spacing_s = length_s / 40000;
 
-        const JumpAnswer answer = answer_to_jump(tuning, size, start_velocity);
+        const JumpResponse answer = jump_response(tuning, size, initial_velocity);
         const double past = size > 0 ? motion.highest() - size : size - motion.lowest();
         const double back = size > 0 ? -motion.lowest() : motion.highest();
         const double share = 100 / std::fabs(size);
@@ -127,7 +127,7 @@ TEST_CASE("the figures of a jump are those of the motion itself", "[answers]") {
 
 TEST_CASE("a jump's overshoot has its textbook size", "[answers]") {
     for (const double z : {0.05, 0.2, 0.4, 0.8}) {
-        const JumpAnswer answer = answer_to_jump({.frequency_hz = 2, .damping_ratio = z});
+        const JumpResponse answer = jump_response({.frequency_hz = 2, .damping_ratio = z});
         const double ratio = std::exp(-pi * z / std::sqrt(1 - z * z));
         CHECK(*answer.overshoot_percent.value() == Approx(100 * ratio).epsilon(1e-12));
         REQUIRE(answer.swings.size() >= 2);
@@ -136,38 +136,38 @@ TEST_CASE("a jump's overshoot has its textbook size", "[answers]") {
 }
 
 TEST_CASE("what does not exist is none, with a reason", "[answers]") {
-    const JumpAnswer undamped = answer_to_jump({.frequency_hz = 2, .damping_ratio = 0});
+    const JumpResponse undamped = jump_response({.frequency_hz = 2, .damping_ratio = 0});
     CHECK(*undamped.overshoot_percent.value() == Approx(100));
     CHECK_FALSE(undamped.settling_time_s.value());
     CHECK_FALSE(undamped.reversals.value());
     CHECK(undamped.settling_time_s.reason() == "without damping it swings for ever");
     CHECK(undamped.swings.size() == most_swings);
 
-    const JumpAnswer unmoved = answer_to_jump({.frequency_hz = 0}, 1, 0.5);
+    const JumpResponse unmoved = jump_response({.frequency_hz = 0}, 1, 0.5);
     CHECK_FALSE(unmoved.rise_time_s.value());
     CHECK(*unmoved.peak_velocity.value() == 0.5);
     CHECK(unmoved.swings.empty());
 
-    const JumpAnswer creeping = answer_to_jump({.frequency_hz = 2, .damping_ratio = 3});
+    const JumpResponse creeping = jump_response({.frequency_hz = 2, .damping_ratio = 3});
     CHECK(*creeping.overshoot_percent.value() == 0);
     CHECK_FALSE(creeping.peak_time_s.value());
     CHECK(creeping.settling_time_s.value());
 
-    CHECK_FALSE(answer_to_kick({.damping_ratio = 1}).return_time_s.value());
-    CHECK_FALSE(answer_to_kick({.frequency_hz = 0}).furthest.value());
-    CHECK_FALSE(answer_to_ramp({.damping_ratio = 0}).steady_gap.value());
-    CHECK_FALSE(answer_to_sine({.frequency_hz = 3, .damping_ratio = 0}, 3).gain.value());
-    CHECK_FALSE(answer_to_sine({.frequency_hz = 0, .damping_ratio = 1}, 3).phase_lag_rad.value());
+    CHECK_FALSE(kick_response({.damping_ratio = 1}).return_time_s.value());
+    CHECK_FALSE(kick_response({.frequency_hz = 0}).furthest.value());
+    CHECK_FALSE(ramp_response({.damping_ratio = 0}).steady_gap.value());
+    CHECK_FALSE(sine_response({.frequency_hz = 3, .damping_ratio = 0}, 3).gain.value());
+    CHECK_FALSE(sine_response({.frequency_hz = 0, .damping_ratio = 1}, 3).phase_lag_rad.value());
 }
 
 TEST_CASE("figures that make no sense to ask for are refused", "[answers]") {
-    CHECK_THROWS_AS(answer_to_jump({}, 0), std::invalid_argument);
-    CHECK_THROWS_AS(answer_to_jump({}, not_a_number), std::invalid_argument);
-    CHECK_THROWS_AS(answer_to_jump({}, 1, not_a_number), std::invalid_argument);
-    CHECK_THROWS_AS(answer_to_jump({.frequency_hz = -1}), std::invalid_argument);
-    CHECK_THROWS_AS(answer_to_kick({}, 0), std::invalid_argument);
-    CHECK_THROWS_AS(answer_to_ramp({}, 0), std::invalid_argument);
-    CHECK_THROWS_AS(answer_to_sine({}, 0), std::invalid_argument);
+    CHECK_THROWS_AS(jump_response({}, 0), std::invalid_argument);
+    CHECK_THROWS_AS(jump_response({}, not_a_number), std::invalid_argument);
+    CHECK_THROWS_AS(jump_response({}, 1, not_a_number), std::invalid_argument);
+    CHECK_THROWS_AS(jump_response({.frequency_hz = -1}), std::invalid_argument);
+    CHECK_THROWS_AS(kick_response({}, 0), std::invalid_argument);
+    CHECK_THROWS_AS(ramp_response({}, 0), std::invalid_argument);
+    CHECK_THROWS_AS(sine_response({}, 0), std::invalid_argument);
     CHECK_THROWS_AS(FreeMotion({}, {not_a_number, 0}), std::invalid_argument);
 }
 
@@ -182,7 +182,7 @@ TEST_CASE("the figures of a kick are those of the motion itself", "[answers]") {
         const double length_s = long_enough_s(tuning);
         const Sampled motion = sampled(follower, length_s, [](double) { return 0.0; });
         const double spacing_s = length_s / 40000;
-        const KickAnswer answer = answer_to_kick(tuning, kick);
+        const KickResponse answer = kick_response(tuning, kick);
         const double furthest = kick > 0 ? motion.highest() : motion.lowest();
         CHECK(*answer.furthest.value() == Approx(furthest).epsilon(1e-4));
         Follower<double> there = follower;
@@ -206,16 +206,16 @@ TEST_CASE("the figures of a ramp are those of the motion itself", "[answers]") {
     for (int i = 0; i < 60; ++i) {
         const Tuning tuning = random_tuning(random);
         const double speed = random.between(0.5, 4);
-        const double start_velocity = random.chance(0.5) ? 0.0 : random.between(-4, 4);
-        CAPTURE(tuning.frequency_hz, tuning.damping_ratio, tuning.lead, speed, start_velocity);
+        const double initial_velocity = random.chance(0.5) ? 0.0 : random.between(-4, 4);
+        CAPTURE(tuning.frequency_hz, tuning.damping_ratio, tuning.lead, speed, initial_velocity);
         Follower<double> follower{tuning, 0.0};
-        follower.push(start_velocity);
+        follower.push(initial_velocity);
         const double length_s = long_enough_s(tuning);
         Sampled motion = sampled(follower, length_s, [&](double t) { return speed * t; });
         for (std::size_t k = 0; k < motion.values.size(); ++k) {
             motion.values[k] -= speed * motion.times_s[k];
         }
-        const RampAnswer answer = answer_to_ramp(tuning, speed, start_velocity);
+        const RampResponse answer = ramp_response(tuning, speed, initial_velocity);
         const double scale = speed / tuning.frequency_hz;
         CHECK(*answer.steady_gap.value() == Approx(motion.values.back()).margin(1e-3 * scale));
         const double largest = std::max(motion.highest(), -motion.lowest());
@@ -230,7 +230,7 @@ TEST_CASE("the steady answer to a sine is that of the motion itself", "[answers]
         const Tuning tuning = random_tuning(random);
         const double hz = tuning.frequency_hz * random.over_magnitudes(0.2, 5);
         CAPTURE(tuning.frequency_hz, tuning.damping_ratio, tuning.lead, hz);
-        const SineAnswer answer = answer_to_sine(tuning, hz);
+        const SineResponse answer = sine_response(tuning, hz);
         const double w = 2 * pi * hz;
         Follower<double> follower{tuning, 0.0};
         // Past the transient, then a quarter period apart: sine and cosine parts.

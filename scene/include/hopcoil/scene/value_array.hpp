@@ -17,30 +17,30 @@ enum class ValueKind : std::uint8_t {
 inline constexpr std::size_t most_numbers = 4;
 
 /// Where something is, or how fast it moves: one number, a vector's, or a rotation's w, x, y, z.
-struct Place {
+struct ValueArray {
     std::array<double, most_numbers> numbers{};
 
-    constexpr Place() = default;
-    constexpr Place(double number) : numbers{number} {}
-    constexpr explicit Place(const std::array<double, most_numbers>& all) : numbers{all} {}
+    constexpr ValueArray() = default;
+    constexpr ValueArray(double number) : numbers{number} {}
+    constexpr explicit ValueArray(const std::array<double, most_numbers>& all) : numbers{all} {}
 
     /// The same number on every axis.
-    [[nodiscard]] static constexpr Place all(double number) {
-        return Place{{number, number, number, number}};
+    [[nodiscard]] static constexpr ValueArray all(double number) {
+        return ValueArray{{number, number, number, number}};
     }
 
     [[nodiscard]] constexpr double& operator[](std::size_t i) { return numbers[i]; }
     [[nodiscard]] constexpr double operator[](std::size_t i) const { return numbers[i]; }
-    friend constexpr bool operator==(const Place&, const Place&) = default;
+    friend constexpr bool operator==(const ValueArray&, const ValueArray&) = default;
 };
 
-struct CoursePoint {
-    Place value{};
-    Place velocity{};
+struct ValueAndVelocity {
+    ValueArray value{};
+    ValueArray velocity{};
 };
 
 /// No turn.
-inline constexpr Place unturned{{1, 0, 0, 0}};
+inline constexpr ValueArray unturned{{1, 0, 0, 0}};
 
 /// Of a value of so many numbers, how many its velocity has.
 [[nodiscard]] constexpr std::size_t velocity_size(ValueKind kind, std::size_t numbers) {

@@ -7,8 +7,8 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/follow/cascade.hpp>
 #include <hopcoil/follow/follower.hpp>
-#include <hopcoil/follow/relay.hpp>
 
 #include "support/allocations.hpp"
 #include "support/random.hpp"
@@ -70,13 +70,13 @@ std::vector<Tuning> random_links(Random& random, int count) {
 
 }  // namespace
 
-TEST_CASE("a relay agrees with its equations integrated finely", "[relay]") {
+TEST_CASE("a cascade agrees with its equations integrated finely", "[cascade]") {
     Random random{101};
     for (int i = 0; i < 12; ++i) {
         const std::vector<Tuning> links = random_links(random, random.whole(1, 6));
         const double speed = random.between(-3, 3);
         const double time_s = random.between(0.1, 2);
-        Relay<double> boom{links, 0.0};
+        Cascade<double> boom{links, 0.0};
         boom.step(speed * time_s, time_s);
         const std::vector<double> expected = refined(links, speed, time_s);
         for (std::size_t k = 0; k < links.size(); ++k) {
@@ -86,32 +86,32 @@ TEST_CASE("a relay agrees with its equations integrated finely", "[relay]") {
     }
 }
 
-TEST_CASE("a relay of one link is a follower", "[relay]") {
+TEST_CASE("a cascade of one link is a follower", "[cascade]") {
     Random random{102};
     for (int i = 0; i < 200; ++i) {
         const Tuning tuning{.frequency_hz = random.over_magnitudes(0.01, 100),
                             .damping_ratio = random.between(0, 5),
                             .lead = random.between(-2, 2)};
-        Relay<double> relay{{tuning}, 1.0};
+        Cascade<double> cascade{{tuning}, 1.0};
         Follower<double> follower{tuning, 1.0};
-        relay.jump(2);
+        cascade.jump(2);
         follower.jump(2);
         for (int step = 0; step < 10; ++step) {
             const double target = random.between(-3, 3);
             const double dt = random.over_magnitudes(1e-4, 0.5);
-            relay.step(target, dt);
+            cascade.step(target, dt);
             follower.step(target, dt);
-            CHECK(relay.value() == Approx(follower.value()).margin(1e-10));
+            CHECK(cascade.value() == Approx(follower.value()).margin(1e-10));
         }
     }
 }
 
-TEST_CASE("a relay is the same at every rate", "[relay]") {
+TEST_CASE("a cascade is the same at every rate", "[cascade]") {
     Random random{103};
     for (int i = 0; i < 40; ++i) {
-        Relay<Eigen::Vector3d> often{random_links(random, 4), Eigen::Vector3d{0, 2, 0}};
+        Cascade<Eigen::Vector3d> often{random_links(random, 4), Eigen::Vector3d{0, 2, 0}};
         often.push(2, {1, 0, -1});
-        Relay<Eigen::Vector3d> once = often;
+        Cascade<Eigen::Vector3d> once = often;
         const Eigen::Vector3d speed{1, -0.5, 2};
         double time_s = 0;
         for (int step = 0; step < 50; ++step) {
@@ -127,8 +127,8 @@ TEST_CASE("a relay is the same at every rate", "[relay]") {
     }
 }
 
-TEST_CASE("a relay settles exactly, keeps what it has and takes no memory", "[relay]") {
-    Relay<float> boom{{{.frequency_hz = 3}, {.frequency_hz = 2}, {.frequency_hz = 4}}, 1000.f};
+TEST_CASE("a cascade settles exactly, keeps what it has and takes no memory", "[cascade]") {
+    Cascade<float> boom{{{.frequency_hz = 3}, {.frequency_hz = 2}, {.frequency_hz = 4}}, 1000.f};
     boom.jump(1001);
     const long before = allocations();
     for (int step = 0; step < 4000; ++step)
@@ -147,10 +147,10 @@ TEST_CASE("a relay settles exactly, keeps what it has and takes no memory", "[re
     CHECK(boom.velocity(1) == velocity);
 }
 
-TEST_CASE("a relay refuses what cannot be", "[relay]") {
-    CHECK_THROWS_WITH((Relay<double>{{}, 0.0}), Contains("at least one link"));
-    CHECK_THROWS_WITH((Relay<double>{{{.damping_ratio = -1}}, 0.0}), Contains("damping_ratio"));
-    Relay<double> boom{{{}, {}}, 0.0};
+TEST_CASE("a cascade refuses what cannot be", "[cascade]") {
+    CHECK_THROWS_WITH((Cascade<double>{{}, 0.0}), Contains("at least one link"));
+    CHECK_THROWS_WITH((Cascade<double>{{{.damping_ratio = -1}}, 0.0}), Contains("damping_ratio"));
+    Cascade<double> boom{{{}, {}}, 0.0};
     Random random{104};
     for (int i = 0; i < 5000; ++i) {
         const auto wild = [&] {

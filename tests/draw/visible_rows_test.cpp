@@ -1,6 +1,6 @@
 // Curves of more rows than a picture has room for are drawn as if all rows had been.
 
-#include "draw/telling_rows.hpp"
+#include "draw/visible_rows.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -12,7 +12,7 @@
 
 using hopcoil::draw::Curve;
 using hopcoil::draw::most_rows_drawn;
-using hopcoil::draw::telling_rows;
+using hopcoil::draw::visible_rows;
 
 namespace {
 
@@ -32,18 +32,18 @@ Curve noisy(std::size_t rows, unsigned seed) {
 
 TEST_CASE("a curve that has room is drawn whole", "[draw]") {
     for (const std::size_t rows : {std::size_t{1}, std::size_t{2}, most_rows_drawn}) {
-        const auto drawn = telling_rows(noisy(rows, 1), -everywhere, everywhere);
+        const auto drawn = visible_rows(noisy(rows, 1), -everywhere, everywhere);
         REQUIRE(drawn.size() == rows);
         CHECK(drawn.back() == rows - 1);
     }
-    CHECK(telling_rows({}, 0, 1).empty());
+    CHECK(visible_rows({}, 0, 1).empty());
 }
 
 TEST_CASE("of a long curve every peak of every pixel is kept, and the ends", "[draw]") {
     for (const std::size_t rows :
          {std::size_t{6001}, std::size_t{56'000}, std::size_t{1'000'000}}) {
         const Curve curve = noisy(rows, 2);
-        const auto drawn = telling_rows(curve, -everywhere, everywhere);
+        const auto drawn = visible_rows(curve, -everywhere, everywhere);
         CHECK(drawn.size() <= most_rows_drawn + 4);
         CHECK(std::is_sorted(drawn.begin(), drawn.end()));
         CHECK(std::adjacent_find(drawn.begin(), drawn.end()) == drawn.end());
@@ -66,7 +66,7 @@ TEST_CASE("of a long curve every peak of every pixel is kept, and the ends", "[d
 
 TEST_CASE("a stretch of a long curve is drawn in full detail", "[draw]") {
     const Curve curve = noisy(1'000'000, 3);
-    const auto drawn = telling_rows(curve, 100, 103);
+    const auto drawn = visible_rows(curve, 100, 103);
     CHECK(curve.xs[drawn.front()] <= 100);
     CHECK(curve.xs[drawn.back()] >= 103);
     CHECK(drawn.size() == drawn.back() - drawn.front() + 1);
@@ -75,6 +75,6 @@ TEST_CASE("a stretch of a long curve is drawn in full detail", "[draw]") {
 TEST_CASE("gaps stay gaps", "[draw]") {
     Curve curve = noisy(50'000, 4);
     curve.ys[30'000] = std::numeric_limits<double>::quiet_NaN();
-    const auto drawn = telling_rows(curve, -everywhere, everywhere);
+    const auto drawn = visible_rows(curve, -everywhere, everywhere);
     CHECK(std::find(drawn.begin(), drawn.end(), 30'000U) != drawn.end());
 }

@@ -5,8 +5,8 @@
 #include <vector>
 
 #include <hopcoil/base/quaternion.hpp>
-#include <hopcoil/scene/place.hpp>
 #include <hopcoil/scene/target.hpp>
+#include <hopcoil/scene/value_array.hpp>
 
 namespace hopcoil::scene {
 
@@ -22,30 +22,30 @@ namespace hopcoil::scene {
 /// Shapes  a number or an angle has one lane, a vector two to four; a rotation three (turns about
 ///         x, y, z: `turned_in_order`) or four (w, x, y, z, straight from sample to sample and made
 ///         unit).
-class Course {
+class Trajectory {
   public:
-    Course(MovesTarget number) : lanes_{Target{std::move(number)}} {}
-    Course(RecordTarget number) : lanes_{Target{std::move(number)}} {}
-    Course(Target number) : lanes_{std::move(number)} {}
+    Trajectory(MovesTarget number) : lanes_{Target{std::move(number)}} {}
+    Trajectory(RecordTarget number) : lanes_{Target{std::move(number)}} {}
+    Trajectory(Target number) : lanes_{std::move(number)} {}
     /// Errors  InvalidValue for a number of lanes that such a value does not have.
-    Course(ValueKind kind, std::vector<Target> lanes);
+    Trajectory(ValueKind kind, std::vector<Target> lanes);
 
     [[nodiscard]] ValueKind kind() const noexcept { return kind_; }
     /// How many numbers a value has: 4 for a rotation.
     [[nodiscard]] std::size_t size() const noexcept {
         return kind_ == ValueKind::rotation ? 4 : lanes_.size();
     }
-    [[nodiscard]] const Target& lane(std::size_t index = 0) const { return lanes_.at(index); }
+    [[nodiscard]] const Target& component(std::size_t index = 0) const { return lanes_.at(index); }
 
     /// As of Target.
-    [[nodiscard]] CoursePoint before(double time_s) const noexcept;
-    [[nodiscard]] CoursePoint after(double time_s) const noexcept;
-    [[nodiscard]] double next_knot_s(double time_s) const noexcept;
+    [[nodiscard]] ValueAndVelocity before(double time_s) const noexcept;
+    [[nodiscard]] ValueAndVelocity after(double time_s) const noexcept;
+    [[nodiscard]] double next_breakpoint_s(double time_s) const noexcept;
     [[nodiscard]] bool is_straight() const noexcept;
     [[nodiscard]] double last_event_s() const noexcept;
 
   private:
-    [[nodiscard]] CoursePoint assembled(double time_s, bool after) const noexcept;
+    [[nodiscard]] ValueAndVelocity assembled(double time_s, bool after) const noexcept;
 
     ValueKind kind_ = ValueKind::number;
     std::vector<Target> lanes_;
