@@ -10,6 +10,7 @@
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/scene_patch.hpp>
+#include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
 
 #include "page/answers.hpp"
@@ -25,11 +26,13 @@ std::string tuning_file_of(const scene::Scene& scene) {
 
 Tuning tuning_of_mover(const scene::Scene& scene, const std::string& name) {
     std::vector<std::string> names;
-    for (const scene::SceneMover& mover : scene.movers) {
-        for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part) {
-            const Tuning* tuning = scene::tuning_of(mover.numbers, part);
-            if (tuning == nullptr) continue;
-            names.push_back(mover.name + scene::part_suffix(mover.numbers, part));
+    for (const scene::SceneSystem& system : scene.systems) {
+        const scene::StepResponder* const responder = system.spec->step_responder();
+        const std::vector<scene::Port> ports = system.spec->outputs();
+        for (std::size_t i = 0; responder != nullptr && i < ports.size(); ++i) {
+            const auto tuning = responder->tuning(i);
+            if (!tuning) continue;
+            names.push_back(scene::output_name(system, ports[i]));
             if (names.back() == name) return *tuning;
         }
     }

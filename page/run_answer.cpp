@@ -3,15 +3,12 @@
 #include <exception>
 #include <string>
 #include <utility>
-#include <variant>
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/any_mover.hpp>
-#include <hopcoil/scene/measured_jump.hpp>
-#include <hopcoil/scene/mover_report.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/spring/step_response.hpp>
 
 #include "page/answers.hpp"
@@ -82,82 +79,30 @@ Json figures_of(const JumpResponse& answer) {
     return json;
 }
 
-/// The mover by itself, at rest at 0 and free: what it is in for, not where it is.
-scene::SceneMover bare(const scene::SceneMover& mover) {
-    scene::SceneMover alone{.name = mover.name, .numbers = mover.numbers};
-    if (const auto* bounded = std::get_if<scene::BoundedParameters>(&mover.numbers))
-        alone.numbers = bounded->tuning;
-    if (const auto* size = std::get_if<scene::SizeParameters>(&mover.numbers))
-        alone.numbers = size->tuning;
-    if (auto* settle = std::get_if<scene::SettleParameters>(&alone.numbers)) settle->stops = {};
-    return alone;
-}
-
-/// Each part of it over the time that is telling, after a jump of the target from 0 to 1.
-std::vector<std::vector<double>> jump_curves(const scene::SceneMover& mover, double seconds,
-                                             int samples) {
-    std::vector<std::vector<double>> curves(scene::part_count(mover.numbers));
-    std::visit(
-        [&](auto made) {
-            if constexpr (requires {
-                              made.jump(1.0);
-                              made.step(1.0, 1.0);
-                          }) {
-                const auto note = [&] {
-                    for (std::size_t part = 0; part < curves.size(); ++part) {
-                        if constexpr (requires { made.value(part); }) {
-                            curves[part].push_back(made.value(part));
-                        } else {
-                            curves[part].push_back(made.value());
-                        }
-                    }
-                };
-                made.jump(1.0);
-                note();
-                for (int i = 1; i < samples; ++i) {
-                    made.step(1.0, seconds / (samples - 1));
-                    note();
-                }
-            }
-        },
-        scene::make_mover(mover, false));
-    return curves;
-}
-
-/// In closed form where there is one; of a cascade's link, as the last of those up to it.
-JumpResponse jump_response_of(const scene::SceneMover& mover, std::size_t part) {
-    if (const auto* tuning = std::get_if<Tuning>(&mover.numbers)) return jump_response(*tuning);
-    scene::SceneMover up_to = mover;
-    if (auto* cascade = std::get_if<scene::CascadeParameters>(&up_to.numbers)) {
-        cascade->names.resize(part + 1);
-        cascade->tunings.resize(part + 1);
-    }
-    return scene::measured_jump(up_to, 1);
-}
-
-/// How each mover answers a jump of 1, by itself: all over the same time.
+/// How each system answers a jump of 1, by itself: all over the same time.
 std::string jumps_text(const scene::Scene& scene) {
     constexpr int samples = 400;
-    std::vector<scene::SceneMover> movers;
     double seconds = 0.1;
-    for (const scene::SceneMover& mover : scene.movers) {
-        if (std::holds_alternative<scene::CoastParameters>(mover.numbers)) continue;
-        movers.push_back(bare(mover));
-        seconds = std::max(seconds, 1.1 * scene::observation_time_s(movers.back().numbers, 1));
+    for (const scene::SceneSystem& system : scene.systems) {
+        const scene::StepResponder* const responder = system.spec->step_responder();
+        if (responder != nullptr && responder->has_target())
+            seconds = std::max(seconds, 1.1 * responder->observation_time_s(1));
     }
     std::vector<double> times_s;
     times_s.reserve(samples);
     for (int i = 0; i < samples; ++i)
         times_s.push_back(i * seconds / (samples - 1));
     std::string text{"["};
-    for (const scene::SceneMover& mover : movers) {
-        const auto curves = jump_curves(mover, seconds, samples);
-        for (std::size_t part = 0; part < curves.size(); ++part) {
-            if (curves[part].empty()) continue;
-            const Json json{{"mover", mover.name + scene::part_suffix(mover.numbers, part)},
-                            {"figures", figures_of(jump_response_of(mover, part))}};
+    for (const scene::SceneSystem& system : scene.systems) {
+        const scene::StepResponder* const responder = system.spec->step_responder();
+        if (responder == nullptr || !responder->has_target()) continue;
+        const auto curves = responder->jump_curves(seconds, samples);
+        const std::vector<scene::Port> ports = system.spec->outputs();
+        for (std::size_t i = 0; i < curves.size(); ++i) {
+            const Json json{{"mover", scene::output_name(system, ports.at(i))},
+                            {"figures", figures_of(responder->jump(i, 1))}};
             if (text.size() > 1) text += ',';
-            text += with_key(json.dump(), "values", list_text(curves[part]));
+            text += with_key(json.dump(), "values", list_text(curves[i]));
         }
     }
     return fmt::format(R"({{"times_s":{},"movers":{}]}})", list_text(times_s), text);
@@ -166,19 +111,22 @@ std::string jumps_text(const scene::Scene& scene) {
 Json metrics_of(const scene::Scene& scene, const Take& take) {
     Json list = Json::array();
     if (take.row_count() == 0) return list;
-    for (const scene::MoverReport& report : scene::report_on(scene, take)) {
+    for (const scene::SystemReport& report : scene::report_on(scene, take)) {
         const auto in_units = [&](double number) {
             return number * report.per_unit;
         };
-        const Tracking& tracking = report.tracking;
-        Json json{{"mover", report.name},
-                  {"words", report.words},
-                  {"unit", report.unit},
-                  {"largest_gap", in_units(tracking.largest_gap)},
-                  {"largest_gap_time_s", tracking.largest_gap_time_s},
-                  {"rms_gap", in_units(tracking.rms_gap)},
-                  {"peak_velocity", in_units(tracking.peak_velocity)},
-                  {"lag_s", report.lag_s ? Json(*report.lag_s) : Json(nullptr)}};
+        Json json{{"mover", report.name}, {"words", report.words}, {"unit", report.unit}};
+        for (const scene::ReportFigure& figure : report.figures)
+            json["figures"].push_back(
+                {{"name", figure.name}, {"unit", figure.unit}, {"value", figure.value}});
+        if (report.tracking) {
+            const Tracking& tracking = *report.tracking;
+            json["largest_gap"] = in_units(tracking.largest_gap);
+            json["largest_gap_time_s"] = tracking.largest_gap_time_s;
+            json["rms_gap"] = in_units(tracking.rms_gap);
+            json["peak_velocity"] = in_units(tracking.peak_velocity);
+            json["lag_s"] = report.lag_s ? Json(*report.lag_s) : Json(nullptr);
+        }
         if (report.jumps) {
             json["jump_overshoot_percent"] = report.jumps->largest_overshoot_percent;
             json["jump_settling_s"] = report.jumps->longest_settling_s

@@ -8,6 +8,7 @@
 #include <hopcoil/base/version.hpp>
 #include <hopcoil/scene/live_scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/take_model.hpp>
 
 #include "page/answers.hpp"
@@ -72,7 +73,7 @@ Json targets_of(const scene::Scene& scene) {
                         {"unit", target.unit},
                         {"numbers", target.path.size()},
                         {"channel", scene::channel_name(target.name, "value", target.unit)},
-                        {"is_led", target.is_led()},
+                        {"is_driven", target.is_driven()},
                         {"can_be_held", !target.is_where_it_ends}});
     }
     return list;
@@ -80,19 +81,24 @@ Json targets_of(const scene::Scene& scene) {
 
 Json movers_of(const scene::Scene& scene) {
     Json list = Json::array();
-    for (const scene::SceneMover& mover : scene.movers) {
-        const scene::SceneTarget& target = scene.targets[mover.target];
-        for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part) {
-            const std::string name = mover.name + scene::part_suffix(mover.numbers, part);
-            list.push_back({{"name", name},
-                            {"kind", scene::kind_of(mover.numbers)},
-                            {"value_kind", name_of(target.kind())},
-                            {"unit", target.unit},
-                            {"numbers", target.path.size()},
-                            {"target", target.name},
-                            {"words", scene::in_words(mover.numbers, part)},
-                            {"channel", scene::channel_name(name, "value", target.unit)},
-                            {"has_tuning", scene::tuning_of(mover.numbers, part) != nullptr}});
+    for (const scene::SceneSystem& system : scene.systems) {
+        const std::vector<scene::Port> ports = system.spec->outputs();
+        const scene::StepResponder* const responder = system.spec->step_responder();
+        for (std::size_t i = 0; i < ports.size(); ++i) {
+            const scene::Port& port = ports[i];
+            list.push_back(
+                {{"name", scene::output_name(system, port)},
+                 {"kind", system.spec->kind()},
+                 {"value_kind", name_of(port.kind)},
+                 {"unit", port.unit},
+                 {"numbers", port.components},
+                 {"count", port.count},
+                 {"target", system.targets.empty()
+                                ? Json(nullptr)
+                                : Json(scene.targets[system.targets.front()].name)},
+                 {"words", system.spec->in_words(i)},
+                 {"channel", scene::value_channel(system, port)},
+                 {"has_tuning", responder != nullptr && responder->tuning(i).has_value()}});
         }
     }
     return list;
@@ -137,6 +143,7 @@ Json bodies_of(const scene::Scene& scene) {
                   {"scale", channel(node.scale)},
                   {"at_m", node.at_m},
                   {"axis", node.axis},
+                  {"turn_axis", node.turn_axis},
                   {"shape", name_of(body == nullptr ? usual : body->shape.value_or(usual))},
                   {"length_m", nullptr},
                   {"joined_to", nullptr}};

@@ -3,14 +3,14 @@
 #include <charconv>
 #include <cmath>
 #include <optional>
-#include <variant>
+#include <stdexcept>
 #include <vector>
 
 #include <fmt/format.h>
 
-#include <hopcoil/base/math.hpp>
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/system_report.hpp>
 
 #include "page/answers.hpp"
 
@@ -82,77 +82,32 @@ Wish wish_from_words(const std::string& words) {
     return {.overshoot_percent = *percent, .settling_time_s = *seconds};
 }
 
-namespace {
-
-/// What the dials of one mover have to be.
-class WishSolver {
-  public:
-    WishSolver(std::string name, const Wish& wish) : name_{std::move(name)}, wish_{wish} {}
-
-    Json operator()(const Tuning& now) const {
-        Wish wish = wish_;
-        wish.lead = now.lead;
-        const Tuning tuning = tuning_from(wish);
-        return {{name_ + ".frequency_hz", tuning.frequency_hz},
-                {name_ + ".damping_ratio", tuning.damping_ratio},
-                {name_ + ".lead", tuning.lead}};
-    }
-    Json operator()(const scene::SteppedParameters& now) const { return (*this)(now.tuning); }
-    Json operator()(const scene::BoundedParameters& now) const { return (*this)(now.tuning); }
-    Json operator()(const scene::SizeParameters& now) const { return (*this)(now.tuning); }
-    Json operator()(const scene::SettleParameters&) const {
-        return {{name_ + ".duration_s", wish_.settling_time_s},
-                {name_ + ".overshoot_percent", wish_.overshoot_percent}};
-    }
-    Json operator()(const GlideTuning&) const {
-        require_no_overshoot("a glide");
-        // Settled within 2 %: so many halvings.
-        return {{name_ + ".half_life_s", wish_.settling_time_s * math::log(2) / math::log(50)}};
-    }
-    Json operator()(const CurveMoveTuning&) const {
-        require_no_overshoot("a move along a curve");
-        return {{name_ + ".duration_s", wish_.settling_time_s}};
-    }
-    template <class Other>
-    Json operator()(const Other&) const {
-        throw RequestProblem{bad_request,
-                             fmt::format("{}: how far past and how soon is nothing that its "
-                                         "numbers could be solved from",
-                                         name_)};
-    }
-
-  private:
-    void require_no_overshoot(const std::string& what) const {
-        if (wish_.overshoot_percent == 0) return;
-        throw RequestProblem{
-            bad_request,
-            fmt::format("{}: {} has no overshoot of its own; wish for 0 %", name_, what)};
-    }
-
-    std::string name_;
-    Wish wish_;
-};
-
-}  // namespace
-
 Json wish_answer(const scene::Scene& scene, const Request& request) {
     request.finish({"wish", "mover", "values"});
     const scene::Scene changed = with_values(scene, request);
     const Wish wish = wish_from_words(request.text("wish"));
     const std::string wanted = request.text("mover");
     std::vector<std::string> names;
-    for (const scene::SceneMover& mover : changed.movers) {
-        for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part) {
-            names.push_back(mover.name + scene::part_suffix(mover.numbers, part));
+    for (const scene::SceneSystem& system : changed.systems) {
+        const scene::StepResponder* const responder = system.spec->step_responder();
+        if (responder == nullptr) continue;
+        const std::vector<scene::Port> ports = system.spec->outputs();
+        for (std::size_t i = 0; i < ports.size(); ++i) {
+            names.push_back(scene::output_name(system, ports[i]));
             if (names.back() != wanted) continue;
-            const WishSolver solver{wanted, wish};
-            const auto* cascade = std::get_if<scene::CascadeParameters>(&mover.numbers);
+            Json values = Json::object();
+            try {
+                for (const auto& [path, value] :
+                     responder->solve(i, wish.overshoot_percent, wish.settling_time_s))
+                    values[system.name + '.' + path] = value;
+            } catch (const std::invalid_argument& problem) {
+                throw RequestProblem{bad_request, fmt::format("{}: {}", wanted, problem.what())};
+            }
             return {{"made_by", made_by_live(changed)},
                     {"wish",
                      {{"overshoot_percent", wish.overshoot_percent},
                       {"settling_time_s", wish.settling_time_s}}},
-                    {"values", cascade != nullptr ? solver(cascade->tunings.at(part))
-                                                  : std::visit(solver, mover.numbers)}};
+                    {"values", std::move(values)}};
         }
     }
     throw RequestProblem{bad_request, fmt::format("nothing that moves is named '{}'{}", wanted,

@@ -112,7 +112,7 @@ std::string read_one(const std::filesystem::path& path, const CheckOptions& opti
     std::string text =
         fmt::format("{}: right; {} and {}, {:.4g} s at {:.4g} frames per second", path.string(),
                     count_of(scene.targets.size(), "target"),
-                    count_of(scene.movers.size(), "mover"), scene.duration_s, scene.rate_hz);
+                    count_of(scene.systems.size(), "system"), scene.duration_s, scene.rate_hz);
     if (options.dials) list_dials(scene, file, text);
     return text;
 }

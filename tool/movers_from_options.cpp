@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <concepts>
 
 #include <fmt/format.h>
 
@@ -29,6 +30,17 @@ std::vector<std::string> split(const std::string& text, char separator) {
         if (end == std::string::npos) return parts;
         begin = end + 1;
     }
+}
+
+template <class Parameters>
+WantedMover wanted_mover(const Parameters& parameters) {
+    WantedMover wanted;
+    wanted.started = [parameters](double value, double velocity) {
+        return scene::mover_spec(parameters, {}, {.value = value, .initial_velocity = velocity});
+    };
+    wanted.spec = wanted.started(0, 0);
+    if constexpr (std::same_as<Parameters, Tuning>) wanted.tuning = parameters;
+    return wanted;
 }
 
 /// Reads what the options say, one member function a kind of mover.
@@ -64,10 +76,10 @@ class WantedReader {
     }
 
   private:
-    void add(const scene::MoverParameters& numbers, double mass_kg = 1) {
-        WantedMover& wanted = wanted_.emplace_back();
-        wanted.numbers = numbers;
-        wanted.mass_kg = mass_kg;
+    template <class Parameters>
+    void add(const Parameters& parameters, double mass_kg = 1) {
+        wanted_.push_back(wanted_mover(parameters));
+        wanted_.back().mass_kg = mass_kg;
     }
 
     [[noreturn]] void refuse(const std::string& what) const {
@@ -289,8 +301,7 @@ std::vector<WantedMover> tunings_with_names(const std::vector<std::filesystem::p
         for (const scene::SharedTuning& shared : scene::read_tunings(file.string())) {
             const auto add = [&](const char* part, const std::optional<Tuning>& tuning) {
                 if (!tuning) return;
-                WantedMover& named = all.emplace_back();
-                named.numbers = *tuning;
+                WantedMover& named = all.emplace_back(wanted_mover(*tuning));
                 named.name = shared.name + part;
                 named.about = shared.about;
             };
@@ -301,8 +312,7 @@ std::vector<WantedMover> tunings_with_names(const std::vector<std::filesystem::p
         }
     }
     for (const NamedTuning& each : named_tunings()) {
-        WantedMover& named = all.emplace_back();
-        named.numbers = each.tuning;
+        WantedMover& named = all.emplace_back(wanted_mover(each.tuning));
         named.name = each.name;
         named.about = each.description;
     }

@@ -1,10 +1,13 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/scene_mover.hpp>
+#include <hopcoil/scene/kinds/movers.hpp>
+#include <hopcoil/scene/system_report.hpp>
 
 #include "tool/commands.hpp"
 
@@ -12,8 +15,11 @@ namespace hopcoil::tool {
 
 /// One mover asked for on the command line.
 struct WantedMover {
-    scene::MoverParameters numbers{};
-    double mass_kg = 1.0;  ///< for a follower's answer as a spring
+    scene::AnySpec spec{};           ///< of one number, at rest at 0
+    /// The same, started elsewhere.
+    std::function<scene::AnySpec(double value, double velocity)> started{};
+    std::optional<Tuning> tuning{};  ///< of a follower
+    double mass_kg = 1.0;            ///< for a follower's figures as a spring
     std::string name{};    ///< of a named tuning
     std::string about{};   ///< a line on what it feels like
 };

@@ -8,7 +8,7 @@
 
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/scene/csv.hpp>
-#include <hopcoil/scene/measured_jump.hpp>
+#include <hopcoil/scene/kinds/movers.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/take_file.hpp>
 
@@ -90,7 +90,7 @@ double observation_duration_s(const ResponseOptions& options,
     double longest_s = goes_on ? (options.signal == "noise" ? 8 : 4) / options.sine_hz : 0;
     if (options.signal == "pulse") longest_s = options.pulse_s;
     for (const WantedMover& each : wanted)
-        longest_s = std::max(longest_s, scene::observation_time_s(each.numbers, options.size));
+        longest_s = std::max(longest_s, each.spec->step_responder()->observation_time_s(options.size));
     if (options.signal == "pulse") longest_s += options.pulse_s;
     return longest_s > 0 ? rounded_up(1.1 * longest_s) : 3.0;
 }
@@ -98,10 +98,9 @@ double observation_duration_s(const ResponseOptions& options,
 /// The column it has in the CSV: short, and its own.
 std::string column_name_of(const WantedMover& mover) {
     if (!mover.name.empty()) return mover.name;
-    const auto* tuning = std::get_if<Tuning>(&mover.numbers);
-    if (tuning == nullptr) return scene::kind_of(mover.numbers);
-    return fmt::format("f{:.6g}_z{:.6g}_L{:.6g}", tuning->frequency_hz, tuning->damping_ratio,
-                       tuning->lead);
+    if (!mover.tuning) return mover.spec->kind();
+    return fmt::format("f{:.6g}_z{:.6g}_L{:.6g}", mover.tuning->frequency_hz,
+                       mover.tuning->damping_ratio, mover.tuning->lead);
 }
 
 scene::Scene scene_of(ResponseOptions& options, const std::vector<WantedMover>& wanted) {
@@ -110,13 +109,11 @@ scene::Scene scene_of(ResponseOptions& options, const std::vector<WantedMover>& 
     const scene::Target& target = scene.targets.front().path.component();
     for (std::size_t i = 0; i < wanted.size(); ++i) {
         std::string name = column_name_of(wanted[i]);
-        const bool taken = std::any_of(scene.movers.begin(), scene.movers.end(),
+        const bool taken = std::any_of(scene.systems.begin(), scene.systems.end(),
                                        [&](const auto& each) { return each.name == name; });
         if (taken) name += fmt::format("_{}", i + 1);
-        scene.movers.push_back({.name = std::move(name),
-                                .numbers = wanted[i].numbers,
-                                .start = target.before(0).value,
-                                .initial_velocity = initial_velocity_of(options)});
+        scene::AnySpec spec = wanted[i].started(target.before(0).value, initial_velocity_of(options));
+        scene.systems.push_back({std::move(name), std::move(spec), {0}});
     }
     const double unless_asked = options.signal == "csv" ? std::max(target.last_event_s(), 1.0)
                                                         : observation_duration_s(options, wanted);
@@ -128,8 +125,8 @@ scene::Scene scene_of(ResponseOptions& options, const std::vector<WantedMover>& 
 std::vector<std::size_t> value_columns(const scene::Scene& scene) {
     std::vector<std::size_t> columns;
     std::size_t next = scene.targets.size();
-    for (const scene::SceneMover& mover : scene.movers) {
-        next += 2 * scene::part_count(mover.numbers);
+    for (const scene::SceneSystem& system : scene.systems) {
+        next += 2 * system.spec->outputs().size();
         columns.push_back(next - 2);
     }
     return columns;
@@ -239,7 +236,7 @@ Answered answered(const ResponseOptions& given) {
     all.wanted = movers_from_options(options.movers, "response");
     for (const WantedMover& each : all.wanted) {
         if (options.signal != "kick" &&
-            std::holds_alternative<scene::CoastParameters>(each.numbers)) {
+            !each.spec->step_responder()->has_target()) {
             throw UsageProblem{
                 "hopcoil response: --coast goes with --signal kick: it has no target to follow"};
         }
@@ -252,7 +249,7 @@ Answered answered(const ResponseOptions& given) {
         const Take& smooth = all.smooth;
         const Tracking tracking = measure_tracking(smooth.times_s(), smooth.column(columns[i]),
                                                    smooth.column(columns[i] + 1), smooth.column(0));
-        ResponseFigures answer = answer_of(options, all.scene.movers[i], tracking);
+        ResponseFigures answer = answer_of(options, *all.scene.systems[i].spec, tracking);
         answer.mass_kg = all.wanted[i].mass_kg;
         answer.value_column = columns[i];
         if (!all.wanted[i].name.empty()) {

@@ -1,18 +1,15 @@
 #include "tool/response_figures.hpp"
 
 #include <cmath>
-#include <variant>
 
 #include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
-#include <hopcoil/follow/coast.hpp>
-#include <hopcoil/scene/measured_jump.hpp>
+#include <hopcoil/scene/kinds/movers.hpp>
+#include <hopcoil/scene/system_report.hpp>
 
 namespace hopcoil::tool {
 namespace {
-
-constexpr std::string_view no_stiffness = "a frequency of 0 Hz is never carried along";
 
 /// A figure's reason is a view: these are all there are.
 std::string_view reason_kept(std::string_view signal) {
@@ -27,35 +24,33 @@ std::string_view reason_kept(std::string_view signal) {
 /// another, they are none and say why.
 class AnswerMaker {
   public:
-    AnswerMaker(const ResponseOptions& options, const scene::SceneMover& mover)
-        : options_{options}, mover_{mover} {
-        answer_.kind = scene::kind_of(mover.numbers);
-        answer_.name = scene::in_words(mover.numbers);
-        if (const auto* tuning = std::get_if<Tuning>(&mover.numbers)) answer_.tuning = *tuning;
-        if (const auto* cascade = std::get_if<scene::CascadeParameters>(&mover.numbers)) {
-            answer_.name = fmt::format("cascade of {} links, the last", cascade->tunings.size());
-        }
+    AnswerMaker(const ResponseOptions& options, const scene::SystemSpec& spec)
+        : options_{options}, responder_{*spec.step_responder()} {
+        const std::size_t parts = spec.outputs().size();
+        answer_.kind = spec.kind();
+        answer_.name = parts == 1 ? spec.in_words(0)
+                                  : fmt::format("{} of {} links, the last", spec.kind(), parts);
+        part_ = parts - 1;
+        // Of a follower by itself; what is bent or stepped has figures of its own.
+        if (parts == 1 && answer_.name == tuning_in_words()) answer_.tuning = responder_.tuning(0);
         answer_.full_size = options.size;
     }
 
     ResponseFigures make(const Tracking& tracking) {
         if (options_.signal == "jump") {
             add_jump();
-        } else if (options_.signal == "kick" && answer_.tuning) {
-            add_kick(kick_response(*answer_.tuning, initial_velocity_of(options_)));
-        } else if (const auto* coast = std::get_if<scene::CoastParameters>(&mover_.numbers)) {
-            add_kick(throw_of(coast->tuning));
         } else if (options_.signal == "kick") {
-            add_kick(scene::measured_kick(mover_));
+            add_kick(responder_.kick(initial_velocity_of(options_)));
         } else {
             add_no_jump();
             if (options_.signal == "ramp" && answer_.tuning) add_ramp();
             if (options_.signal == "sine" && answer_.tuning) add_sine();
         }
-        add("ramp_lag_s", "behind a steady mover", "s of its travel", ramp_lag());
-        if (const auto* glide = std::get_if<GlideTuning>(&mover_.numbers)) {
+        add("ramp_lag_s", "behind a steady mover", "s of its travel", responder_.ramp_lag_s());
+        const Figure noise = responder_.noise_left(options_.rate_hz);
+        if (noise.value() || !noise.reason().empty()) {
             add("noise_left", fmt::format("noise left at {:.4g} Hz", options_.rate_hz),
-                "of the input's", smoothing_of(*glide, options_.rate_hz).noise_left);
+                "of the input's", noise);
         }
         const bool answered = options_.signal == "jump" || options_.signal == "kick" ||
                               (answer_.tuning && has_closed_answer());
@@ -74,30 +69,13 @@ class AnswerMaker {
         answer_.figures.push_back({key, name, unit, figure});
     }
 
-    [[nodiscard]] Figure ramp_lag() const {
-        if (const auto* glide = std::get_if<GlideTuning>(&mover_.numbers)) {
-            return glide->half_life_s == 0 ? 0.0 : 1 / glide_rate_per_s(*glide);
-        }
-        if (const auto* cascade = std::get_if<scene::CascadeParameters>(&mover_.numbers)) {
-            double sum_s = 0;
-            for (const Tuning& each : cascade->tunings) {
-                if (each.frequency_hz == 0) return Figure::none(no_stiffness);
-                sum_s += hopcoil::ramp_lag_s(each);
-            }
-            return sum_s;
-        }
-        if (std::holds_alternative<scene::CoastParameters>(mover_.numbers)) {
-            return Figure::none("it has no target");
-        }
-        if (!answer_.tuning) return Figure::none("it depends on how fast the target is");
-        if (answer_.tuning->frequency_hz == 0) return Figure::none(no_stiffness);
-        return ramp_lag_s(*answer_.tuning);
+    [[nodiscard]] std::string tuning_in_words() const {
+        const auto tuning = responder_.tuning(0);
+        return tuning ? scene::in_words(*tuning) : std::string{};
     }
 
     void add_jump() {
-        const JumpResponse jump = answer_.tuning ? jump_response(*answer_.tuning, options_.size,
-                                                                 initial_velocity_of(options_))
-                                                 : scene::measured_jump(mover_, options_.size);
+        const JumpResponse jump = responder_.jump(part_, options_.size);
         add("overshoot_percent", "overshoot", "%", jump.overshoot_percent);
         add("anticipation_percent", "anticipation", "%", jump.anticipation_percent);
         add("rise_time_s", "rise, 10 to 90 %", "s", jump.rise_time_s);
@@ -106,21 +84,6 @@ class AnswerMaker {
         add("reversals", "reversals beyond 2 %", "", jump.reversals);
         add("peak_velocity", "peak velocity", "per s", jump.peak_velocity);
         answer_.swings = jump.swings;
-    }
-
-    /// How far it goes is known in advance; it creeps up to it and stays.
-    [[nodiscard]] KickResponse throw_of(const CoastTuning& tuning) {
-        const double velocity = initial_velocity_of(options_);
-        Coast<double> coast{tuning, 0.0};
-        coast.launch(velocity);
-        KickResponse kick;
-        answer_.resting_place = coast.end();
-        kick.furthest = coast.end();
-        kick.furthest_time_s = Figure::none("it creeps up to it");
-        kick.return_time_s = Figure::none("nothing brings it back");
-        kick.settling_time_s = tuning.slowing_half_life_s * std::log2(100 / settling_band_percent);
-        kick.peak_velocity = std::abs(velocity);
-        return kick;
     }
 
     void add_kick(const KickResponse& kick) {
@@ -137,6 +100,8 @@ class AnswerMaker {
         add("peak_velocity", "peak velocity", "per s", kick.peak_velocity);
         answer_.swings = kick.swings;
         answer_.full_size = kick.furthest.value().value_or(1);
+        // What is thrown stays where it has come to.
+        if (!responder_.has_target()) answer_.resting_place = kick.furthest.value().value_or(0);
     }
 
     void add_no_jump() {
@@ -183,7 +148,8 @@ class AnswerMaker {
     }
 
     const ResponseOptions& options_;
-    const scene::SceneMover& mover_;
+    const scene::StepResponder& responder_;
+    std::size_t part_ = 0;
     ResponseFigures answer_;
 };
 
@@ -194,9 +160,9 @@ double initial_velocity_of(const ResponseOptions& options) {
     return options.initial_velocity.value_or(unless_given);
 }
 
-ResponseFigures answer_of(const ResponseOptions& options, const scene::SceneMover& mover,
+ResponseFigures answer_of(const ResponseOptions& options, const scene::SystemSpec& spec,
                           const Tracking& tracking) {
-    return AnswerMaker{options, mover}.make(tracking);
+    return AnswerMaker{options, spec}.make(tracking);
 }
 
 }  // namespace hopcoil::tool

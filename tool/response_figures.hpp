@@ -5,7 +5,7 @@
 #include <vector>
 
 #include <hopcoil/measure/tracking.hpp>
-#include <hopcoil/scene/scene_mover.hpp>
+#include <hopcoil/scene/system.hpp>
 #include <hopcoil/spring/step_response.hpp>
 
 #include "tool/commands.hpp"
@@ -38,7 +38,7 @@ struct ResponseFigures {
 
 /// The figures of one mover; `tracking` is read off its take, for what no closed form says.
 [[nodiscard]] ResponseFigures answer_of(const ResponseOptions& options,
-                                        const scene::SceneMover& mover, const Tracking& tracking);
+                                        const scene::SystemSpec& spec, const Tracking& tracking);
 
 [[nodiscard]] double initial_velocity_of(const ResponseOptions& options);
 

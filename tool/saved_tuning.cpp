@@ -13,11 +13,11 @@ std::string save_wanted(const std::string& command, const SaveOptions& save,
         throw UsageProblem{fmt::format("hopcoil {}: --about goes with --save NAME", command)};
     }
     const Tuning* tuning =
-        wanted.size() == 1 ? std::get_if<Tuning>(&wanted.front().numbers) : nullptr;
+        wanted.size() == 1 ? (wanted.front().tuning ? &*wanted.front().tuning : nullptr) : nullptr;
     if (tuning == nullptr) {
         throw UsageProblem{fmt::format(
             "hopcoil {}: --save {}: expected one tuning to keep, found {}", command, save.name,
-            wanted.size() == 1 ? "a " + scene::kind_of(wanted.front().numbers)
+            wanted.size() == 1 ? "a " + wanted.front().spec->kind()
                                : fmt::format("{} movers", wanted.size()))};
     }
     try {

@@ -109,7 +109,7 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
     Take take;
     const scene::RunLog log = run_shown(whole, take);
     take.set_made_by(made_by_scene(command, scene).dump());
-    const std::vector<scene::MoverReport> reports = scene::report_on(scene, take);
+    const std::vector<scene::SystemReport> reports = scene::report_on(scene, take);
 
     const std::string name = std::filesystem::path{scene.file}.stem().string();
     SceneFiles files{.csv = folder / (name + ".csv"),

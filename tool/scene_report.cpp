@@ -56,21 +56,25 @@ std::string feel_of(const Tuning& tuning) {
 /// A closer look at all movers of one target, around the largest gap of them all: a dozen seconds,
 /// for takes much longer than that.
 std::optional<draw::Panel> closer_look(const scene::Scene& scene, const Take& take,
-                                       const std::vector<scene::MoverReport>& reports,
+                                       const std::vector<scene::SystemReport>& reports,
                                        const std::vector<draw::Panel>& panels) {
     constexpr double length_s = 12;
     const bool one_target =
-        std::all_of(scene.movers.begin(), scene.movers.end(),
-                    [&](const auto& each) { return each.target == scene.movers.front().target; });
+        std::all_of(scene.systems.begin(), scene.systems.end(), [&](const auto& each) {
+            return each.targets == scene.systems.front().targets && each.targets.size() == 1;
+        });
+    const bool all_track = std::all_of(reports.begin(), reports.end(), [](const auto& each) {
+        return each.tracking.has_value();
+    });
     const double end_s = take.times_s().back();
-    if (!one_target || end_s < 2.5 * length_s) return std::nullopt;
+    if (!one_target || !all_track || end_s < 2.5 * length_s) return std::nullopt;
     const auto widest =
         std::max_element(reports.begin(), reports.end(),
-                         [](const scene::MoverReport& a, const scene::MoverReport& b) {
-                             return a.tracking.largest_gap < b.tracking.largest_gap;
+                         [](const scene::SystemReport& a, const scene::SystemReport& b) {
+                             return a.tracking->largest_gap < b.tracking->largest_gap;
                          });
     const double from_s =
-        std::clamp(std::floor(widest->tracking.largest_gap_time_s) - 3, 0.0, end_s - length_s);
+        std::clamp(std::floor(widest->tracking->largest_gap_time_s) - 3, 0.0, end_s - length_s);
     draw::Panel panel{.y_label = fmt::format("closer ({})", widest->unit),
                       .share = 1.7,
                       .x_from = from_s,
@@ -93,7 +97,7 @@ std::string scene_name(const scene::Scene& scene) {
 constexpr std::string_view nothing_random = "nothing in it is random";
 
 /// "12 % past, 0.4 s"
-std::string at_jumps(const scene::MoverReport& report) {
+std::string at_jumps(const scene::SystemReport& report) {
     if (!report.jumps) return "";
     std::string text =
         fmt::format("{:.2g} % past", std::round(10 * report.jumps->largest_overshoot_percent) / 10);
@@ -138,7 +142,7 @@ std::string footer_of(const scene::Scene& scene) {
 }
 
 /// "lamp (m)": short, for it stands along a short axis.
-std::string axis_name(const scene::MoverReport& report) {
+std::string axis_name(const scene::SystemReport& report) {
     const std::string part = report.name.substr(report.name.find('.') + 1);
     return report.unit.empty() ? part : fmt::format("{} ({})", part, report.unit);
 }
@@ -165,7 +169,7 @@ void add_seam_line(draw::Panel& panel, double x_to) {
     }
 }
 
-void add_stop_lines(draw::Panel& panel, const scene::MoverReport& report, double x_to) {
+void add_stop_lines(draw::Panel& panel, const scene::SystemReport& report, double x_to) {
     if (report.stops.empty()) return;
     for (const double stop : report.stops) {
         const double y = stop * report.per_unit;
@@ -176,54 +180,61 @@ void add_stop_lines(draw::Panel& panel, const scene::MoverReport& report, double
 }
 
 /// The notes beside a panel: what there is to say of the mover in short lines.
-std::vector<std::string> notes_on(const scene::MoverReport& report) {
-    const Tracking& tracking = report.tracking;
+std::vector<std::string> notes_on(const scene::SystemReport& report) {
     const auto in_units = [&](double number) {
         return with_unit(number * report.per_unit, report.unit);
     };
-    std::vector<std::string> notes{
-        report.words, fmt::format("largest gap {} at {:.3g} s", in_units(tracking.largest_gap),
-                                  tracking.largest_gap_time_s)};
-    notes.push_back(fmt::format("gap, rms {}", in_units(tracking.rms_gap)));
+    std::vector<std::string> notes{report.words};
+    if (report.tracking) {
+        const Tracking& tracking = *report.tracking;
+        notes.push_back(fmt::format("largest gap {} at {:.3g} s", in_units(tracking.largest_gap),
+                                    tracking.largest_gap_time_s));
+        notes.push_back(fmt::format("gap, rms {}", in_units(tracking.rms_gap)));
+    }
     if (report.jumps) notes.push_back(jumps_in_words(*report.jumps));
-    notes.push_back(fmt::format("peak speed {}/s", in_units(tracking.peak_velocity)));
+    if (report.tracking)
+        notes.push_back(fmt::format("peak speed {}/s", in_units(report.tracking->peak_velocity)));
+    for (const scene::ReportFigure& figure : report.figures)
+        notes.push_back(fmt::format("{} {}", figure.name, with_unit(figure.value, figure.unit)));
     return notes;
 }
 
 /// A mover and its target over time; of a vector or a rotation, each axis in a colour of its own.
-draw::Panel panel_of(const scene::MoverReport& report, const std::vector<double>& times_s,
+draw::Panel panel_of(const scene::SystemReport& report, const std::vector<double>& times_s,
                      std::string_view colour) {
     draw::Panel panel{.y_label = axis_name(report)};
-    const bool several = report.lanes.size() > 1;
-    if (several) panel.share = 1.3 + 0.15 * static_cast<double>(report.lanes.size());
-    for (const scene::Lane& lane : report.lanes) {
+    const bool several = report.components.size() > 1;
+    if (several) panel.share = 1.3 + 0.15 * static_cast<double>(report.components.size());
+    for (const scene::ComponentCurve& curve : report.components) {
+        if (curve.targets.empty()) continue;
         panel.curves.push_back(
-            {.xs = times_s, .ys = lane.targets, .colour = draw::target_ink, .width = 1.2});
+            {.xs = times_s, .ys = curve.targets, .colour = draw::target_ink, .width = 1.2});
     }
-    for (std::size_t k = 0; k < report.lanes.size(); ++k) {
+    for (std::size_t k = 0; k < report.components.size(); ++k) {
         panel.curves.push_back({.xs = times_s,
-                                .ys = report.lanes[k].values,
+                                .ys = report.components[k].values,
                                 .colour = several ? draw::axis_colour(k) : colour,
                                 .width = 2.2});
     }
     panel.legend.push_back({.colour = several ? draw::axis_colour(0) : colour,
                             .name = several ? report.name + " x" : report.name,
                             .notes = several ? std::vector<std::string>{} : notes_on(report)});
-    for (std::size_t k = 1; k < report.lanes.size(); ++k) {
-        panel.legend.push_back({.colour = draw::axis_colour(k), .name = report.lanes[k].name});
+    for (std::size_t k = 1; k < report.components.size(); ++k) {
+        panel.legend.push_back({.colour = draw::axis_colour(k), .name = report.components[k].name});
     }
     if (several) panel.legend.back().notes = notes_on(report);
-    panel.legend.push_back({.colour = draw::target_ink, .name = report.target});
+    if (!report.target.empty())
+        panel.legend.push_back({.colour = draw::target_ink, .name = report.target});
     return panel;
 }
 
 }  // namespace
 
 draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
-                        const std::vector<scene::MoverReport>& reports) {
+                        const std::vector<scene::SystemReport>& reports) {
     constexpr int panel_px = 165;
     constexpr std::size_t most_panels = 24;
-    const std::vector<scene::MoverReport> shown(
+    const std::vector<scene::SystemReport> shown(
         reports.begin(),
         reports.begin() + static_cast<std::ptrdiff_t>(std::min(reports.size(), most_panels)));
     draw::Chart chart{.title = scene.title.empty() ? scene_name(scene) : scene.title,
@@ -251,7 +262,7 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
     return chart;
 }
 
-std::string scene_summary(const scene::Scene& scene, const std::vector<scene::MoverReport>& reports,
+std::string scene_summary(const scene::Scene& scene, const std::vector<scene::SystemReport>& reports,
                           const scene::RunLog& log) {
     std::string text = fmt::format("{}\n{:.4g} s at {:.4g} frames per second\n",
                                    scene.title.empty() ? scene_name(scene) : scene.title,
@@ -259,23 +270,31 @@ std::string scene_summary(const scene::Scene& scene, const std::vector<scene::Mo
     const auto line = [&text](const std::string& what) {
         text += "  " + what + '\n';
     };
-    for (const scene::MoverReport& report : reports) {
+    for (const scene::SystemReport& report : reports) {
         const auto in_units = [&](double number) {
             return with_unit(number * report.per_unit, report.unit);
         };
-        const Tracking& tracking = report.tracking;
-        text += fmt::format("\n{}, after {}: {}\n", report.name, report.target, report.words);
+        const auto& tracking = report.tracking;
+        text += report.target.empty()
+                    ? fmt::format("\n{}: {}\n", report.name, report.words)
+                    : fmt::format("\n{}, after {}: {}\n", report.name, report.target, report.words);
         if (report.tuning) line(feel_of(*report.tuning));
-        line(fmt::format("largest gap {} at {:.4g} s, root mean square {}",
-                         in_units(tracking.largest_gap), tracking.largest_gap_time_s,
-                         in_units(tracking.rms_gap)));
+        if (tracking) {
+            line(fmt::format("largest gap {} at {:.4g} s, root mean square {}",
+                             in_units(tracking->largest_gap), tracking->largest_gap_time_s,
+                             in_units(tracking->rms_gap)));
+        }
         if (!report.stops.empty()) {
             line(fmt::format("nearest to a stop {}", in_units(report.nearest_stop)));
         }
         if (report.jumps) line(jumps_in_words(*report.jumps));
         if (report.lag_s) line("on the whole " + lag_in_words(*report.lag_s));
-        line(fmt::format("fastest {}/s at {:.4g} s", in_units(tracking.peak_velocity),
-                         tracking.peak_velocity_time_s));
+        if (tracking) {
+            line(fmt::format("fastest {}/s at {:.4g} s", in_units(tracking->peak_velocity),
+                             tracking->peak_velocity_time_s));
+        }
+        for (const scene::ReportFigure& figure : report.figures)
+            line(fmt::format("{} {}", figure.name, with_unit(figure.value, figure.unit)));
     }
     if (!log.warnings.empty()) text += "\nwarnings\n";
     for (const std::string& warning : log.warnings)
@@ -284,7 +303,7 @@ std::string scene_summary(const scene::Scene& scene, const std::vector<scene::Mo
 }
 
 draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
-                                  const std::vector<scene::MoverReport>& reports,
+                                  const std::vector<scene::SystemReport>& reports,
                                   const scene::RunLog& log) {
     draw::ReportSection section{
         .heading = scene.title.empty() ? scene_name(scene) : scene.title,
@@ -297,19 +316,25 @@ draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
         .command = command_for(scene)};
     section.table.headings = {
         "",         "goes after",        "its numbers", "feels like", "largest gap",
-        "gap, rms", "at jumps, at most", "lag",         "fastest"};
-    for (const scene::MoverReport& report : reports) {
+        "gap, rms", "at jumps, at most", "lag",         "fastest", "figures"};
+    for (const scene::SystemReport& report : reports) {
         const auto in_units = [&](double number) {
             return with_unit(number * report.per_unit, report.unit);
         };
-        const Tracking& tracking = report.tracking;
-        section.table.rows.push_back({report.name, report.target, report.words,
-                                      report.tuning ? feel_of(*report.tuning) : "",
-                                      fmt::format("{} at {:.3g} s", in_units(tracking.largest_gap),
-                                                  tracking.largest_gap_time_s),
-                                      in_units(tracking.rms_gap), at_jumps(report),
-                                      report.lag_s ? fmt::format("{:.3g} s", *report.lag_s) : "",
-                                      in_units(tracking.peak_velocity) + "/s"});
+        const auto& tracking = report.tracking;
+        std::string others;
+        for (const scene::ReportFigure& figure : report.figures) {
+            others += fmt::format("{}{} {}", others.empty() ? "" : ", ", figure.name,
+                                  with_unit(figure.value, figure.unit));
+        }
+        section.table.rows.push_back(
+            {report.name, report.target, report.words, report.tuning ? feel_of(*report.tuning) : "",
+             tracking ? fmt::format("{} at {:.3g} s", in_units(tracking->largest_gap),
+                                    tracking->largest_gap_time_s)
+                      : "",
+             tracking ? in_units(tracking->rms_gap) : "", at_jumps(report),
+             report.lag_s ? fmt::format("{:.3g} s", *report.lag_s) : "",
+             tracking ? in_units(tracking->peak_velocity) + "/s" : "", others});
     }
     drop_empty_columns(section.table);
     return section;
@@ -317,7 +342,7 @@ draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
 
 namespace {
 
-void add_jumps(Json& mover, const scene::MoverReport& report) {
+void add_jumps(Json& mover, const scene::SystemReport& report) {
     const auto none = [&](const char* key, const char* reason) {
         mover[key] = nullptr;
         mover[std::string{key} + "_reason"] = reason;
@@ -357,27 +382,34 @@ Json made_by_scene(const std::string& command, const scene::Scene& scene) {
     if (!scene.changes.empty()) source["set"] = scene.changes;
     source["duration_s"] = scene.duration_s;
     source["rate_hz"] = scene.rate_hz;
-    for (const scene::SceneMover& mover : scene.movers) {
-        for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part) {
-            source["numbers"][mover.name + scene::part_suffix(mover.numbers, part)] =
-                scene::in_words(mover.numbers, part);
+    for (const scene::SceneSystem& system : scene.systems) {
+        const std::vector<scene::Port> ports = system.spec->outputs();
+        for (std::size_t i = 0; i < ports.size(); ++i) {
+            const std::string words = system.spec->in_words(i);
+            if (!words.empty()) source["numbers"][scene::output_name(system, ports[i])] = words;
         }
     }
     return source;
 }
 
 Json scene_json(const std::string& command, const scene::Scene& scene,
-                const std::vector<scene::MoverReport>& reports, const scene::RunLog& log) {
+                const std::vector<scene::SystemReport>& reports, const scene::RunLog& log) {
     Json movers = Json::array();
-    for (const scene::MoverReport& report : reports) {
+    for (const scene::SystemReport& report : reports) {
         const std::string unit = report.unit == "deg" ? "rad" : report.unit;  // as in the take
-        const Tracking& tracking = report.tracking;
         Json mover{{"name", report.name},
                    {"kind", report.kind},
-                   {"target", report.target},
+                   {"target", report.target.empty() ? Json(nullptr) : Json(report.target)},
                    {"unit", unit},
                    {"numbers", report.words}};
         if (report.tuning) mover["tuning"] = to_json(*report.tuning);
+        for (const scene::ReportFigure& figure : report.figures)
+            mover[figure.key] = figure.value;
+        if (!report.tracking) {
+            movers.push_back(std::move(mover));
+            continue;
+        }
+        const Tracking& tracking = *report.tracking;
         mover.update({{"largest_gap", tracking.largest_gap},
                       {"largest_gap_time_s", tracking.largest_gap_time_s},
                       {"rms_gap", tracking.rms_gap},

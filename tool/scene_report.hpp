@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/mover_report.hpp>
+#include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/take/take.hpp>
@@ -20,22 +20,22 @@ namespace hopcoil::tool {
 /// A panel for each mover, the first two dozen where there are more: its target, its value, its
 /// figures.
 [[nodiscard]] draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
-                                      const std::vector<scene::MoverReport>& reports);
+                                      const std::vector<scene::SystemReport>& reports);
 
 [[nodiscard]] std::string scene_summary(const scene::Scene& scene,
-                                        const std::vector<scene::MoverReport>& reports,
+                                        const std::vector<scene::SystemReport>& reports,
                                         const scene::RunLog& log);
 
 /// The same as a part of a report.
 [[nodiscard]] draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
-                                                const std::vector<scene::MoverReport>& reports,
+                                                const std::vector<scene::SystemReport>& reports,
                                                 const scene::RunLog& log);
 
 /// What made a run: the scene, its seed, what was changed, its numbers in words.
 [[nodiscard]] Json made_by_scene(const std::string& command, const scene::Scene& scene);
 
 [[nodiscard]] Json scene_json(const std::string& command, const scene::Scene& scene,
-                              const std::vector<scene::MoverReport>& reports,
+                              const std::vector<scene::SystemReport>& reports,
                               const scene::RunLog& log);
 
 }  // namespace hopcoil::tool

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <hopcoil/scene/scene.hpp>
+#include <hopcoil/scene/system_report.hpp>
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
@@ -52,14 +53,17 @@ void survey(Asked& asked, const std::string& given_name, const Tuning& tuning,
 void survey_scene(Asked& asked, const TimestepOptions& options) {
     scene::Scene scene = scene::read_scene(options.scene);
     make_changes(scene, options.changes, "timestep");
-    for (const scene::SceneMover& mover : scene.movers) {
-        if (scene::tuning_of(mover.numbers) == nullptr) {
-            asked.exact.push_back({mover.name, scene::in_words(mover.numbers)});
-            continue;
-        }
-        for (std::size_t part = 0; part < scene::part_count(mover.numbers); ++part) {
-            survey(asked, mover.name + scene::part_suffix(mover.numbers, part),
-                   *scene::tuning_of(mover.numbers, part), options);
+    for (const scene::SceneSystem& system : scene.systems) {
+        const std::vector<scene::Port> ports = system.spec->outputs();
+        const scene::StepResponder* const responder = system.spec->step_responder();
+        for (std::size_t i = 0; i < ports.size(); ++i) {
+            const std::string name = scene::output_name(system, ports[i]);
+            const auto tuning = responder == nullptr ? std::nullopt : responder->tuning(i);
+            if (tuning) {
+                survey(asked, name, *tuning, options);
+            } else if (const std::string words = system.spec->in_words(i); !words.empty()) {
+                asked.exact.push_back({name, words});
+            }
         }
     }
 }
@@ -71,7 +75,7 @@ Asked asked_for(const TimestepOptions& options) {
         return asked;
     }
     for (const WantedMover& each : movers_from_options(options.tunings, "timestep")) {
-        survey(asked, each.name, std::get<Tuning>(each.numbers), options);
+        survey(asked, each.name, each.tuning.value(), options);
     }
     return asked;
 }

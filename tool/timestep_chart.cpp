@@ -9,7 +9,7 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/version.hpp>
-#include <hopcoil/scene/scene_mover.hpp>
+#include <hopcoil/scene/kinds/movers.hpp>
 #include <hopcoil/stepping/any_scheme.hpp>
 
 #include "draw/palette.hpp"

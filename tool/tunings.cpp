@@ -23,7 +23,7 @@ void print_list(const std::vector<WantedMover>& wanted) {
     fmt::print("{:<16} {:>8} {:>6} {:>6} {:>9} {:>9}  {}\n", "name", "Hz", "ratio", "lead", "past",
                "settled", "feels like");
     for (const WantedMover& each : wanted) {
-        const auto& tuning = std::get<Tuning>(each.numbers);
+        const auto& tuning = each.tuning.value();
         const JumpResponse jump = jump_response(tuning);
         fmt::print("{:<16} {:>8.4g} {:>6.4g} {:>6.4g} {:>9} {:>9}  {}\n", each.name,
                    tuning.frequency_hz, tuning.damping_ratio, tuning.lead,
@@ -33,7 +33,7 @@ void print_list(const std::vector<WantedMover>& wanted) {
 }
 
 void print_forms(const WantedMover& mover) {
-    const auto& tuning = std::get<Tuning>(mover.numbers);
+    const auto& tuning = mover.tuning.value();
     const auto line = [](const char* name, const std::string& text) {
         fmt::print("  {:<22} {}\n", name, text);
     };
@@ -73,7 +73,7 @@ std::vector<ComparedLine> compared(const std::vector<WantedMover>& wanted) {
         {"past a jump", "%"},          {"settled within 2 %", "s"}, {"rise, 10 to 90 %", "s"},
         {"behind steady motion", "s"}, {"stiffness", "N/m"},        {"damping", "N s/m"}};
     for (const WantedMover& each : wanted) {
-        const auto& tuning = std::get<Tuning>(each.numbers);
+        const auto& tuning = each.tuning.value();
         const JumpResponse jump = jump_response(tuning);
         const SpringConstants spring = spring_constants_from(tuning, each.mass_kg);
         const bool springs = tuning.frequency_hz > 0;
@@ -114,7 +114,7 @@ void print_comparison(const std::vector<WantedMover>& wanted) {
 }
 
 Json in_json(const WantedMover& wanted) {
-    const auto& tuning = std::get<Tuning>(wanted.numbers);
+    const auto& tuning = wanted.tuning.value();
     const JumpResponse jump = jump_response(tuning);
     Json one;
     if (!wanted.name.empty()) {

@@ -222,7 +222,7 @@ export class Stage {
     for (const body of bodies) {
       const mover = body.mover;
       const target = mover && this.scene.targets.find((each) => each.name === mover.target);
-      if (!target?.can_be_held || target.is_led) continue;
+      if (!target?.can_be_held || target.is_driven) continue;
       const place = body.position === mover.channel;
       if (!place && body.rotation !== mover.channel) continue;
       const numbers = numbersAt(take, target, row);

@@ -33,6 +33,35 @@ std::size_t run_of(const std::vector<std::string>& columns, std::size_t from,
     return count;
 }
 
+/// The channel of one value that begins here: a rotation, a vector, or one number.
+RecordedChannel channel_at(const std::vector<std::string>& columns, std::size_t from) {
+    RecordedChannel channel{.name = columns[from]};
+    if (run_of(columns, from, {".w", ".x", ".y", ".z"}) == 4) {
+        channel.kind = ChannelKind::rotation;
+        channel.components = 4;
+    } else if (const std::size_t count = run_of(columns, from, {".x", ".y", ".z", ".w"});
+               count > 1) {
+        channel.kind = ChannelKind::vector;
+        channel.components = count;
+    }
+    if (channel.components > 1) channel.name.resize(channel.name.size() - 2);
+    return channel;
+}
+
+/// How many values alike stand one after the other: "rope.position_m.0", "rope.position_m.1", ...
+std::size_t count_of(const std::vector<std::string>& columns, std::size_t from,
+                            const RecordedChannel& first, const std::string& stem) {
+    std::size_t count = 1;
+    for (std::size_t at = from + first.components; at < columns.size(); at += first.components) {
+        const RecordedChannel next = channel_at(columns, at);
+        const bool is_alike = next.kind == first.kind && next.components == first.components &&
+                              next.name == fmt::format("{}.{}", stem, count);
+        if (!is_alike) break;
+        ++count;
+    }
+    return count;
+}
+
 }  // namespace
 
 std::string_view name_of(ChannelKind kind) {
@@ -51,18 +80,14 @@ std::optional<ChannelKind> channel_kind_named(std::string_view name) {
 std::vector<RecordedChannel> channels_from(const std::vector<std::string>& columns) {
     std::vector<RecordedChannel> channels;
     for (std::size_t i = 0; i < columns.size();) {
-        RecordedChannel channel{.name = columns[i]};
-        if (run_of(columns, i, {".w", ".x", ".y", ".z"}) == 4) {
-            channel.kind = ChannelKind::rotation;
-            channel.components = 4;
-        } else if (const std::size_t count = run_of(columns, i, {".x", ".y", ".z", ".w"});
-                   count > 1) {
-            channel.kind = ChannelKind::vector;
-            channel.components = count;
+        RecordedChannel channel = channel_at(columns, i);
+        if (channel.name.ends_with(".0")) {
+            const std::string stem = channel.name.substr(0, channel.name.size() - 2);
+            channel.count = count_of(columns, i, channel, stem);
+            if (channel.count > 1) channel.name = stem;
         }
-        if (channel.components > 1) channel.name.resize(channel.name.size() - 2);
         if (channel.kind != ChannelKind::rotation) channel.unit = unit_of(channel.name);
-        i += channel.components;
+        i += channel.components * channel.count;
         channels.push_back(std::move(channel));
     }
     return channels;

@@ -161,7 +161,9 @@ RecordedChannel channel_from(const JsonAt& at) {
     return {.name = at["name"].text(),
             .kind = *kind,
             .components = at_most(at["components"].index()),
-            .unit = at["unit"].text()};
+            .unit = at["unit"].text(),
+            .count = at_most(at.index_or("count", 1)),
+            .alive = at.find("alive") ? at["alive"].text() : std::string{}};
 }
 
 Take take_from_json(const std::string& text, const std::string& file) {

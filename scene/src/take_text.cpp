@@ -76,9 +76,13 @@ void append_json_header(std::string& text, std::span<const RecordedChannel> chan
     for (std::size_t i = 0; i < channels.size(); ++i) {
         const RecordedChannel& channel = channels[i];
         text += i == 0 ? "\n" : ",\n";
-        text += fmt::format(R"({{"name": {}, "kind": "{}", "components": {}, "unit": {}}})",
+        text += fmt::format(R"({{"name": {}, "kind": "{}", "components": {}, "unit": {})",
                             json_text(channel.name), name_of(channel.kind), channel.components,
                             json_text(channel.unit));
+        if (channel.count > 1) text += fmt::format(R"(, "count": {})", channel.count);
+        if (!channel.alive.empty())
+            text += fmt::format(R"(, "alive": {})", json_text(channel.alive));
+        text += '}';
     }
     text += "\n],\n\"rows\": [";
 }

@@ -8,26 +8,27 @@
 namespace hopcoil {
 namespace {
 
-std::string column_name(const RecordedChannel& channel, std::size_t component) {
+std::string column_name(const RecordedChannel& channel, std::size_t index, std::size_t component) {
     constexpr std::array<std::string_view, 4> axes{".x", ".y", ".z", ".w"};
     constexpr std::array<std::string_view, 4> parts{".w", ".x", ".y", ".z"};
-    const bool is_one =
-        channel.kind != ChannelKind::vector && channel.kind != ChannelKind::rotation;
-    if (is_one) return channel.name;
-    if (channel.kind == ChannelKind::rotation) return channel.name + std::string{parts[component]};
-    if (channel.components <= axes.size()) return channel.name + std::string{axes[component]};
-    return channel.name + '.' + std::to_string(component);
+    std::string name = channel.name;
+    if (channel.count > 1) name += '.' + std::to_string(index);
+    if (channel.kind == ChannelKind::vector) name += axes[component];
+    if (channel.kind == ChannelKind::rotation) name += parts[component];
+    return name;
 }
 
 void require_shape(const RecordedChannel& channel) {
-    const std::size_t count = channel.components;
+    const std::size_t size = channel.components;
     const bool is_vector = channel.kind == ChannelKind::vector;
-    const bool right = is_vector                               ? count >= 1
-                       : channel.kind == ChannelKind::rotation ? count == 4
-                                                               : count == 1;
-    if (right) return;
-    throw std::invalid_argument{"channel " + channel.name + " has " + std::to_string(count) +
-                                " components: a rotation has 4, whatever is no vector has 1"};
+    const bool right = is_vector                               ? size >= 1 && size <= 4
+                       : channel.kind == ChannelKind::rotation ? size == 4
+                                                               : size == 1;
+    if (right && channel.count > 0) return;
+    throw std::invalid_argument{"channel " + channel.name + " has " +
+                                std::to_string(channel.count) + " values of " +
+                                std::to_string(size) +
+                                " components: a vector has 1 to 4, a rotation 4, whatever else 1"};
 }
 
 void require_distinct(std::vector<std::string> names) {
@@ -43,8 +44,10 @@ std::vector<std::string> column_names_of(std::span<const RecordedChannel> channe
     std::vector<std::string> names;
     for (const RecordedChannel& channel : channels) {
         require_shape(channel);
-        for (std::size_t i = 0; i < channel.components; ++i)
-            names.push_back(column_name(channel, i));
+        for (std::size_t i = 0; i < channel.count; ++i) {
+            for (std::size_t k = 0; k < channel.components; ++k)
+                names.push_back(column_name(channel, i, k));
+        }
     }
     return names;
 }
@@ -92,9 +95,9 @@ Take::Columns Take::columns_of(std::size_t channel) const {
     if (channel >= channels_.size()) {
         throw std::out_of_range{"a take has no channel " + std::to_string(channel)};
     }
-    Columns columns{0, channels_[channel].components};
+    Columns columns{0, channels_[channel].components * channels_[channel].count};
     for (std::size_t i = 0; i < channel; ++i)
-        columns.first += channels_[i].components;
+        columns.first += channels_[i].components * channels_[i].count;
     return columns;
 }
 

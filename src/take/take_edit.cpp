@@ -48,14 +48,15 @@ std::vector<Stretch> stretches_of(const std::vector<double>& times_s) {
     return stretches;
 }
 
-/// Reads one channel between rows.
+/// Reads one value of a channel between rows.
 class ChannelReader {
   public:
-    ChannelReader(const Take& take, std::size_t channel)
+    ChannelReader(const Take& take, std::size_t channel, std::size_t index)
         : times_s_{take.times_s()}, kind_{take.channels()[channel].kind} {
-        const Take::Columns columns = take.columns_of(channel);
-        for (std::size_t k = 0; k < columns.count; ++k)
-            columns_.push_back(take.column(columns.first + k));
+        const std::size_t size = take.channels()[channel].components;
+        const std::size_t first = take.columns_of(channel).first + index * size;
+        for (std::size_t k = 0; k < size; ++k)
+            columns_.push_back(take.column(first + k));
         angle_ = is_angle(take.channels()[channel], columns_.front());
         if (angle_) columns_.front() = unwound(std::move(columns_.front()));
         if (kind_ != ChannelKind::scalar && kind_ != ChannelKind::vector) return;
@@ -151,8 +152,10 @@ void require_rows(const Take& take) {
 std::vector<ChannelReader> readers_of(const Take& take) {
     std::vector<ChannelReader> readers;
     readers.reserve(take.channels().size());
-    for (std::size_t i = 0; i < take.channels().size(); ++i)
-        readers.emplace_back(take, i);
+    for (std::size_t i = 0; i < take.channels().size(); ++i) {
+        for (std::size_t index = 0; index < take.channels()[i].count; ++index)
+            readers.emplace_back(take, i, index);
+    }
     return readers;
 }
 
@@ -274,12 +277,14 @@ Take looped(const Take& take, double over_s) {
             numbers[k] = columns[k][row];
         for (std::size_t i = 0; i < take.channels().size(); ++i) {
             if (take.channels()[i].kind != ChannelKind::rotation) continue;
-            const std::size_t at = take.columns_of(i).first;
-            const Quaternion unit =
-                normalized({numbers[at], numbers[at + 1], numbers[at + 2], numbers[at + 3]});
-            const std::array<double, 4> parts{unit.w, unit.x, unit.y, unit.z};
-            std::copy(parts.begin(), parts.end(),
-                      numbers.begin() + static_cast<std::ptrdiff_t>(at));
+            const Take::Columns place = take.columns_of(i);
+            for (std::size_t at = place.first; at < place.first + place.count; at += 4) {
+                const Quaternion unit =
+                    normalized({numbers[at], numbers[at + 1], numbers[at + 2], numbers[at + 3]});
+                const std::array<double, 4> parts{unit.w, unit.x, unit.y, unit.z};
+                std::copy(parts.begin(), parts.end(),
+                          numbers.begin() + static_cast<std::ptrdiff_t>(at));
+            }
         }
         result.row(take.times_s()[row], numbers);
     }

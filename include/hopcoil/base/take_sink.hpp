@@ -9,16 +9,23 @@
 namespace hopcoil {
 
 /// A channel as recorded: the name says whose it is, as "vane.value_rad".
+///
+/// Shapes  `count` values of `components` numbers each, one after the other: the positions of 30
+///         nodes are one channel of count 30. The count is a capacity where `alive` names a channel
+///         of as many flags, which say what of it is there.
 struct RecordedChannel {
     std::string name{};
     ChannelKind kind = ChannelKind::scalar;
     std::size_t components = 1;
     std::string unit{};
+    std::size_t count = 1;
+    std::string alive{};
 };
 
 /// Where a running scene sends what it records: first the channels, then rows in order of time.
 ///
-/// Shapes  a row has one number for every component of every channel, in their order.
+/// Shapes  a row has one number for every component of every value of every channel, in their
+///         order.
 class TakeSink {
   public:
     virtual ~TakeSink() = default;

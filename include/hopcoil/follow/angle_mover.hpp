@@ -113,6 +113,10 @@ class AngleMover : private Base {
     }
 
     [[nodiscard]] const Parameters& tuning() const noexcept { return Base::tuning(); }
+    [[nodiscard]] auto target_velocity() const noexcept requires requires(const Base& base) {
+        base.target_velocity();
+    }
+    { return Base::target_velocity(); }
     [[nodiscard]] double energy() const noexcept requires HasEnergy<Base> { return Base::energy(); }
 
     [[nodiscard]] static std::span<const Channel> channels() noexcept {

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <span>
 
 #include <hopcoil/base/build.hpp>
@@ -116,6 +117,10 @@ class Follower : public Mover<T> {
     StepStatus resume(const Motion<T>& motion) noexcept { return settle_into(motion, nullptr); }
 
     [[nodiscard]] const Tuning& tuning() const noexcept { return tuning_; }
+    /// The target's velocity, where the step just before was given it.
+    [[nodiscard]] std::optional<T> target_velocity() const noexcept {
+        return knows_target_velocity_ ? std::optional<T>{target_velocity_} : std::nullopt;
+    }
 
     [[nodiscard]] static std::span<const Dial<Follower>> dials() noexcept {
         return dials_through_tuning<Follower>();

@@ -47,6 +47,22 @@ void require_valid_fade(double weight, double duration_s);
 
 inline namespace HOPCOIL_BITS {
 
+/// A sum of motions, each with a weight that may change.
+///
+/// Model   value = sum of weight_i value_i; velocity = sum of weight_i' value_i + weight_i value_i'.
+template <LinearSpace T>
+struct LayerSum {
+    T value;
+    T velocity;
+
+    void add(const T& layer, const T& layer_velocity, double weight, double weight_rate) noexcept {
+        using Scalar = ScalarIn<T>;
+        value = value + scaled(layer, static_cast<Scalar>(weight));
+        velocity = velocity + (scaled(layer, static_cast<Scalar>(weight_rate)) +
+                               scaled(layer_velocity, static_cast<Scalar>(weight)));
+    }
+};
+
 /// Several motions on one property at once, adding up: breathing, a flinch, a lean, each a Follower
 /// of its own target, fading in and out.
 ///
@@ -111,20 +127,8 @@ class Layers {
         return status;
     }
 
-    [[nodiscard]] T value() const noexcept {
-        T sum = base_;
-        for (const Layer& layer : layers_)
-            sum = sum + scaled(layer.mover.value(), static_cast<Scalar>(layer.fade.weight()));
-        return sum;
-    }
-    [[nodiscard]] T velocity() const noexcept {
-        T sum = base_ - base_;
-        for (const Layer& layer : layers_) {
-            sum = sum + (scaled(layer.mover.value(), static_cast<Scalar>(layer.fade.rate())) +
-                         scaled(layer.mover.velocity(), static_cast<Scalar>(layer.fade.weight())));
-        }
-        return sum;
-    }
+    [[nodiscard]] T value() const noexcept { return sum().value; }
+    [[nodiscard]] T velocity() const noexcept { return sum().velocity; }
     /// Where it will be if nothing fades and all layers arrive.
     [[nodiscard]] T target() const noexcept {
         T sum = base_;
@@ -168,6 +172,14 @@ class Layers {
         T target;
     };
 
+    [[nodiscard]] LayerSum<T> sum() const noexcept {
+        LayerSum<T> sum{base_, base_ - base_};
+        for (const Layer& layer : layers_) {
+            sum.add(layer.mover.value(), layer.mover.velocity(), layer.fade.weight(),
+                    layer.fade.rate());
+        }
+        return sum;
+    }
     StepStatus reject() noexcept {
         ++rejected_inputs_;
         return StepStatus::rejected;

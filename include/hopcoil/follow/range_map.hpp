@@ -1,5 +1,7 @@
 #pragma once
 
+#include <limits>
+
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/components.hpp>
 
@@ -9,6 +11,25 @@ namespace hopcoil {
 void require_valid_input_range(double from, double to);
 
 inline namespace HOPCOIL_BITS {
+
+/// A number scaled, then offset, then kept within bounds; and how fast the result changes.
+///
+/// Model   out = scale in + offset, in [low, high]; at a bound its rate is 0.
+struct LinearMap {
+    double scale = 1.0;
+    double offset = 0.0;
+    double low = -std::numeric_limits<double>::infinity();
+    double high = std::numeric_limits<double>::infinity();
+
+    [[nodiscard]] constexpr double operator()(double in) const noexcept {
+        const double out = scale * in + offset;
+        return out < low ? low : (high < out ? high : out);
+    }
+    [[nodiscard]] constexpr double rate(double in, double in_rate) const noexcept {
+        const double out = scale * in + offset;
+        return (*this)(in) == out ? scale * in_rate : 0;
+    }
+};
 
 /// An input range mapped to an output range, ahead of a mover: wind speed to a lean, distance to a
 /// colour.

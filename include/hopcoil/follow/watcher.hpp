@@ -31,8 +31,7 @@ inline namespace HOPCOIL_BITS {
 ///         direction, each time it comes through there. A value of several numbers has reached its
 ///         target once it is within the distance of rest.
 /// Errors  none while stepping; a rejected step reports nothing.
-/// Cost    some ten steps of the mover where nothing happens, fifty more an event. No allocation,
-///         but for movers whose copies allocate.
+/// Cost    some ten steps of the mover where nothing happens, fifty more an event.
 template <class M>
 class Watcher {
   public:
@@ -43,7 +42,13 @@ class Watcher {
 
     /// At most `most_marks` marks; those beyond are passed over.
     explicit Watcher(M mover, std::span<const double> marks = {}, const RestLimits& rest = {})
-        : mover_{std::move(mover)}, rest_{rest}, aim_{mover_.target()} {
+        : mover_{std::move(mover)},
+          before_{mover_},
+          last_{mover_},
+          next_{mover_},
+          probe_{mover_},
+          rest_{rest},
+          aim_{mover_.target()} {
         for (const double mark : marks) {
             if (mark_count_ < most_marks) marks_[mark_count_++] = mark;
         }
@@ -52,25 +57,44 @@ class Watcher {
     }
 
     StepStatus step(const Inputs& target, double dt) noexcept {
-        count_ = 0;
-        const M before = mover_;
-        const StepStatus status = mover_.step(target, dt);
-        if (status == StepStatus::rejected || status == StepStatus::diverged) return status;
-        notice_new_aim();
-        if (!(dt > 0)) return status;
-        const Step step{before, target, dt};
-        M last = before;
-        double from_s = 0;
-        for (int look = 1; look <= looks; ++look) {
-            const double to_s = dt * look / looks;
-            const M next = look == looks ? mover_ : step.at(to_s);
-            compare(step, last, from_s, next, to_s);
-            last = next;
-            from_s = to_s;
-        }
-        sort_events();
-        return status;
+        before_ = mover_;
+        return look_into(mover_.step(target, dt), dt, [&](M& there, double time_s) {
+            there.step(before_.target_on_way(target, time_s / dt), time_s);
+        });
     }
+    /// The target has gone along a cubic, to a velocity that is known.
+    StepStatus step(const Inputs& target, const Inputs& target_velocity,
+                    double dt) noexcept requires requires(M& m, const Inputs& x) {
+        m.step(x, x, 0.0);
+        m.target_velocity();
+    }
+    {
+        before_ = mover_;
+        const Inputs from = before_.target();
+        const Inputs to = before_.target_on_way(target, 1);
+        const Inputs chord = scaled(Inputs{to - from}, static_cast<ScalarIn<Inputs>>(1 / dt));
+        const auto known = before_.target_velocity();
+        const Inputs first = known ? *known : chord;
+        return look_into(mover_.step(target, target_velocity, dt), dt, [&](M& there, double time_s) {
+            if (!known) there.step(from, first, 0.0);
+            // The cubic between the two ends, by its Bernstein form's derivative and value.
+            const double u = time_s / dt;
+            const double v = 1 - u;
+            const auto part = [](const Inputs& x, double by) {
+                return scaled(x, static_cast<ScalarIn<Inputs>>(by));
+            };
+            const Inputs place = part(from, v * v * (1 + 2 * u)) + part(first, dt * u * v * v) +
+                                 part(to, u * u * (3 - 2 * u)) -
+                                 part(target_velocity, dt * u * u * v);
+            const Inputs speed = part(chord, 6 * u * v) + part(first, v * (1 - 3 * u)) -
+                                 part(target_velocity, u * (2 - 3 * u));
+            there.step(place, speed, time_s);
+        });
+    }
+
+    /// What counts as rest from now on.
+    void set_rest_limits(const RestLimits& rest) noexcept { rest_ = rest; }
+    [[nodiscard]] bool is_at_rest() const noexcept { return resting_; }
 
     /// Of the last step, in order of time.
     [[nodiscard]] std::span<const Event> events() const noexcept {
@@ -98,18 +122,35 @@ class Watcher {
     static constexpr int looks = 8;
     static constexpr bool is_number = std::floating_point<Value>;
 
-    /// The step that is looked into.
-    struct Step {
-        const M& before;
-        const Inputs& target;
-        double dt;
-
-        [[nodiscard]] M at(double time_s) const noexcept {
-            M there = before;
-            there.step(before.target_on_way(target, time_s / dt), time_s);
+    /// What a step did, looked into by `go`, which takes a copy of the mover before it part of the
+    /// way. All copies are kept, so that none allocates.
+    template <class Go>
+    StepStatus look_into(StepStatus status, double dt, const Go& go) noexcept {
+        count_ = 0;
+        if (status == StepStatus::rejected || status == StepStatus::diverged) return status;
+        notice_new_aim();
+        if (!(dt > 0)) return status;
+        const auto at = [&](M& there, double time_s) -> const M& {
+            there = before_;
+            go(there, time_s);
             return there;
+        };
+        last_ = before_;
+        double from_s = 0;
+        for (int look = 1; look <= looks; ++look) {
+            const double to_s = dt * look / looks;
+            if (look == looks) {
+                next_ = mover_;
+            } else {
+                at(next_, to_s);
+            }
+            compare(at, dt, from_s, to_s);
+            std::swap(last_, next_);
+            from_s = to_s;
         }
-    };
+        sort_events();
+        return status;
+    }
 
     /// Of one number as it is seen: what it does out of sight, beyond the end of its range or ahead
     /// of it in a cascade, does not count.
@@ -152,33 +193,34 @@ class Watcher {
     }
 
     /// When it first had happened, between two looks.
-    template <class Sign>
-    void report(EventKind kind, std::size_t mark, const Step& step, double from_s, double to_s,
-                const Sign& has_happened) noexcept {
+    template <class At, class Sign>
+    void report(EventKind kind, std::size_t mark, const At& at, double dt, double from_s,
+                double to_s, const Sign& has_happened) noexcept {
         double low = from_s;
         double high = to_s;
-        while (high - low > 1e-12 * step.dt) {
+        while (high - low > 1e-12 * dt) {
             const double middle = 0.5 * (low + high);
             if (!(middle > low && middle < high)) break;
-            (has_happened(step.at(middle)) ? high : low) = middle;
+            (has_happened(at(probe_, middle)) ? high : low) = middle;
         }
         if (count_ == most_events) return;
         Event& event = events_[count_++];
         event = {.kind = kind, .after_s = high, .mark = mark};
-        if constexpr (is_number) event.value = static_cast<double>(step.at(high).value());
+        if constexpr (is_number) event.value = static_cast<double>(at(probe_, high).value());
     }
 
-    void compare(const Step& step, const M& last, double from_s, const M& next,
-                 double to_s) noexcept {
+    template <class At>
+    void compare(const At& at, double dt, double from_s, double to_s) noexcept {
+        const M& next = next_;
         const auto tell = [&](EventKind kind, std::size_t mark, const auto& has_happened) {
-            report(kind, mark, step, from_s, to_s, has_happened);
+            report(kind, mark, at, dt, from_s, to_s, has_happened);
         };
         if (resting_ && !is_resting(next)) {
             resting_ = false;
             tell(EventKind::started, 0, [this](const M& m) { return !is_resting(m); });
         }
         if constexpr (is_number) {
-            compare_numbers(last, next, tell);
+            compare_numbers(last_, next_, tell);
         } else if (!arrived_ && is_there(next)) {
             arrived_ = true;
             tell(EventKind::reached, 0, [this](const M& m) { return is_there(m); });
@@ -225,6 +267,10 @@ class Watcher {
     }
 
     M mover_;
+    M before_;  ///< as the step began
+    M last_;    ///< at the look before, at this one, and wherever else it is looked at
+    M next_;
+    M probe_;
     RestLimits rest_;
     std::array<double, most_marks> marks_{};
     std::size_t mark_count_ = 0;

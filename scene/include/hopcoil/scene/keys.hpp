@@ -25,6 +25,8 @@ enum class KeyType : std::uint8_t {
     speed,         ///< a place per second: key_per_s, key_m_per_s, ...
     acceleration,  ///< one number, per second twice: key_per_s2, ...
     top_speed,     ///< one number, per second
+    source,        ///< a text: the name of a target, or of an output of a system
+    field,         ///< a text: the name of a system that acts on this one
     tuning,        ///< a name, or a table of one of the forms of a tuning
     pose_tuning,   ///< the same, or one for each part
     table,         ///< one table, of the kind that `tables` names
@@ -39,6 +41,7 @@ struct KeyFacts {
     std::string_view otherwise{};  ///< when it is missing; "required" when it has to be there
     std::vector<std::string> choices{};
     std::vector<std::string_view> tables{};
+    bool is_dial = false;  ///< the system's spec has a dial of that name
 };
 
 struct TableFacts {
@@ -55,8 +58,5 @@ struct TableFacts {
 
 /// The spellings of a key in a file: with each unit it may have.
 [[nodiscard]] std::vector<std::string> spellings_of(const KeyFacts& key);
-
-/// The kinds of tables of what moves: "follower", "glide", ...
-[[nodiscard]] const std::vector<std::string>& mover_tables();
 
 }  // namespace hopcoil::scene

@@ -18,7 +18,7 @@ namespace hopcoil::scene {
 ///     live.set(dial, slider);
 ///     live.hold(hook, pointer);
 ///     live.step(frame_dt);
-///     draw(live.mover(lamp));
+///     draw(live.output(lamp));
 ///
 /// Model   that of `run`, to the same bits at the same times; frames are the program's own, so
 ///         [clock] is not looked at. A held target goes straight from where it was to where it is
@@ -56,19 +56,21 @@ class LiveScene {
     [[nodiscard]] bool is_held(std::size_t target) const;
 
     [[nodiscard]] ValueArray target(std::size_t index) const;
-    /// Value and velocity of a mover, or of one link of a cascade.
-    [[nodiscard]] ValueAndVelocity mover(std::size_t index, std::size_t part = 0) const;
+    /// Value and velocity of a system, or of one of its outputs; of one of its several values.
+    [[nodiscard]] ValueAndVelocity output(std::size_t system, std::size_t port = 0,
+                                          std::size_t index = 0) const;
 
     /// The channels that `run` would record, but for what is watched; and their numbers now.
     [[nodiscard]] const std::vector<RecordedChannel>& channels() const noexcept;
     [[nodiscard]] std::span<const double> row();
 
     /// The state of everything in it: as save_state and load_state (base/state.hpp). It goes into
-    /// a LiveScene of the same movers and targets, whatever their numbers are.
+    /// a LiveScene of the same systems and targets, whatever their numbers are.
     [[nodiscard]] std::vector<std::byte> save() const;
     [[nodiscard]] bool load(std::span<const std::byte> blob);
 
   private:
+    [[nodiscard]] bool restart(Scene changed);
     struct Inside;
     std::unique_ptr<Inside> inside_;
 };

@@ -28,7 +28,7 @@ struct RunLog {
 /// Model   Steps are split at every breakpoint of a target, so the motion does not depend on
 ///         the rate.
 /// Shapes  channels: "wind.value_rad" for every target, then "vane.value_rad" and
-///         "vane.velocity_rad_per_s" for every mover ("boom.lamp.value_m" for a cascade's link), in
+///         "vane.velocity_rad_per_s" for every output of a system ("boom.lamp.value_m" for a cascade's link), in
 ///         the scene's order, and of those that are watched "vane.at_rest" (a flag),
 ///         "vane.reached", "vane.turned", "vane.settled" (events); of all these what the scene's
 ///         `record` names.
@@ -39,9 +39,5 @@ RunLog run(const Scene& scene, TakeSink& sink);
 /// The channels of a take whose names fit one of the patterns ('*' stands for any letters); all,
 /// without any.
 [[nodiscard]] Take recorded_part(const Take& take, const std::vector<std::string>& patterns);
-
-/// "value_rad", "velocity_rad_per_s", or without a unit "value", "velocity".
-[[nodiscard]] std::string channel_name(const std::string& owner, const std::string& quantity,
-                                       const std::string& unit);
 
 }  // namespace hopcoil::scene

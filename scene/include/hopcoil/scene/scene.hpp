@@ -4,75 +4,55 @@
 #include <cstddef>
 #include <cstdint>
 #include <limits>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/scene_mover.hpp>
+#include <hopcoil/scene/system.hpp>
 #include <hopcoil/scene/target.hpp>
 #include <hopcoil/scene/trajectory.hpp>
 #include <hopcoil/scene/value_array.hpp>
+#include <hopcoil/scene/view.hpp>
 
 namespace hopcoil::scene {
 
-/// What moves, as (a part of) the target of something else: scaled, then offset, then kept within
-/// bounds, each number on its own axis. A rotation is taken as it is.
-struct Leader {
-    std::size_t mover = 0;                   ///< index into Scene::movers
-    std::size_t part = 0;                    ///< which link of a cascade
+/// An output of a system, as (a part of) the target of another: scaled, then offset, then kept
+/// within bounds, each number on its own axis. A rotation is taken as it is.
+struct Source {
+    OutputRef output{};
+    std::size_t index = 0;                   ///< which of several values
     std::optional<std::size_t> component{};  ///< one number of a vector; all, without it
     ValueArray scale = ValueArray::all(1);
     ValueArray offset{};
     ValueArray low = ValueArray::all(-std::numeric_limits<double>::infinity());
     ValueArray high = ValueArray::all(std::numeric_limits<double>::infinity());
+    bool previous_step = false;  ///< as it was one step ago: so a loop can be closed
 
     /// Of a value of so many numbers.
     [[nodiscard]] ValueAndVelocity seen(const ValueAndVelocity& output,
                                         std::size_t numbers = 1) const noexcept;
 };
 
-/// One of several motions that add up on a target: what leads it, and how much of it counts when.
+/// One of several motions that add up on a target: what drives it, and how much of it counts when.
 struct Layer {
     std::string name{};
-    Leader leader{};
+    Source source{};
     Target weight{MovesTarget{1, {}, {}}};
 };
 
 struct SceneTarget {
     std::string name{};
     std::string unit{};              ///< "m", "rad", or empty; empty for a rotation
-    Trajectory path;                 ///< by itself; of what is led, only where it begins
+    Trajectory path;                 ///< by itself; of what is driven, only where it begins
     bool is_made_of_moves = false;   ///< rather than of samples: it ends, and settles
-    std::optional<Leader> leader{};  ///< where it goes then
+    std::optional<Source> source{};  ///< the output that drives it
     std::vector<Layer> layers{};     ///< added to `path`
     bool is_where_it_ends = false;   ///< not followed: where a coast will come to rest
 
     [[nodiscard]] ValueKind kind() const noexcept { return path.kind(); }
     [[nodiscard]] bool is_angle() const noexcept { return kind() == ValueKind::angle; }
-    [[nodiscard]] bool is_led() const noexcept { return leader || !layers.empty(); }
-};
-
-/// What a body looks like.
-enum class BodyShape : std::uint8_t { diamond, disc, arrow, box };
-
-/// A mover, or one link of a cascade.
-struct MoverPart {
-    std::size_t mover = 0;  ///< index into Scene::movers
-    std::size_t part = 0;
-    friend bool operator==(const MoverPart&, const MoverPart&) = default;
-};
-
-/// The parts of one thing: what moves, turns and sizes it.
-struct Body {
-    std::string name{};
-    std::optional<MoverPart> position{};
-    std::optional<MoverPart> rotation{};
-    std::optional<MoverPart> scale{};
-    std::array<double, 3> at_m{};      ///< where it stands when nothing has moved it
-    std::size_t axis = 0;              ///< that a position of one number moves it along
-    std::optional<BodyShape> shape{};  ///< a diamond, or a disc for what does not turn
-    std::optional<double> length_m{};  ///< of its shape; what a picture has room for, without it
-    std::string joined_to{};           ///< another body that a line is drawn to
+    [[nodiscard]] bool is_driven() const noexcept { return source || !layers.empty(); }
 };
 
 /// A picture to be made of a run.
@@ -120,7 +100,9 @@ struct SceneNumber {
     double value = 0.0;
 };
 
-/// What a scene file says: targets, what goes after them, how long and how often to look.
+struct SystemKind;
+
+/// What a scene file says: targets, systems that follow them, how long and how often to look.
 struct Scene {
     std::string title{};
     std::string file{};  ///< where it was read from; empty when made by a program
@@ -134,17 +116,20 @@ struct Scene {
     bool is_random = false;              ///< whether anything is
     std::vector<std::string> changes{};  ///< made since it was read: "lamp.frequency_hz=3"
     std::vector<SceneTarget> targets{};
-    std::vector<SceneMover> movers{};
+    std::vector<SceneSystem> systems{};
+    /// Kinds of the program, beside the built-in ones: for reading the files again.
+    std::shared_ptr<const std::vector<SystemKind>> kinds{};
     std::vector<Body> bodies{};
     std::vector<PictureSettings> pictures{};
-    std::vector<SceneNumber> numbers{};  ///< in its files, beside those that movers have dials for
+    std::vector<SceneNumber> numbers{};  ///< in its files, beside those that systems have dials for
     std::vector<SceneNumber> number_changes{};  ///< of those, since the files were written
-    std::vector<SceneNumber> dial_changes{};    ///< of movers' dials, since it was read
+    std::vector<SceneNumber> dial_changes{};    ///< of systems' dials, since it was read
     std::vector<std::string> record{};  ///< patterns of the channels to keep; all, without any
 };
 
 /// Reads a scene (TOML; docs/scenes.md lists its keys). Paths in it are relative to the file.
-/// `seed` stands in for the scene's own, `changes` for numbers of the files, by their whole paths.
+/// `seed` stands in for the scene's own, `changes` for numbers of the files, by their whole paths;
+/// kind.hpp has the same with kinds of a program's own.
 ///
 /// Errors  InputProblems: the first error of syntax, or else everything that is wrong with the
 ///         scene. FileProblem: the scene, or a record that it names, cannot be read.

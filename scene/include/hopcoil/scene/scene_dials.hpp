@@ -10,7 +10,7 @@
 
 namespace hopcoil::scene {
 
-/// A number of a scene that a person may tune: a mover's own dial, and whose it is; or any other
+/// A number of a scene that a person may tune: a system's own dial, and whose it is; or any other
 /// number in its files.
 struct SceneDial {
     std::string path{};  ///< "lamp.frequency_hz", "string.tassel.lead", "hook.moves.0.jump_to_m"
@@ -19,13 +19,12 @@ struct SceneDial {
     DialRange slider{};
     DialScale scale = DialScale::linear;
     double default_value = 0.0;
-    std::size_t mover = 0;                ///< index into Scene::movers
-    std::size_t part = 0;                 ///< link of a cascade
-    std::size_t index = 0;                ///< among the dials of that mover's numbers
+    std::size_t system = 0;               ///< index into Scene::systems
+    std::size_t index = 0;                ///< among that system's dials
     std::optional<std::size_t> number{};  ///< index into Scene::numbers, for any other
 };
 
-/// Every dial of every mover, in the scene's order; then the other numbers of its files.
+/// Every dial of every system, in the scene's order; then the other numbers of its files.
 [[nodiscard]] std::vector<SceneDial> dials_of(const Scene& scene);
 
 [[nodiscard]] double value_of(const Scene& scene, const SceneDial& dial);

@@ -21,6 +21,7 @@ struct NodeChannels {
     std::optional<std::size_t> scale{};
     std::array<double, 3> at_m{};  ///< added to its place
     std::size_t axis = 0;          ///< that a place of one number lies on
+    std::size_t turn_axis = 1;     ///< that an angle turns about
 };
 
 /// The nodes that the movers of a scene are in its take: its bodies, then each mover that is part

@@ -1,0 +1,121 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/scene/keys.hpp>
+#include <hopcoil/scene/scene.hpp>
+#include <hopcoil/spring/tuning.hpp>
+
+/// @file
+/// Kinds of systems: what a table [KIND.NAME] of a scene file says and makes.
+
+namespace hopcoil::scene {
+
+class KindReader;
+class SceneBuilder;
+class TableReader;
+
+/// A type of system in a scene: how its table reads.
+struct SystemKind {
+    std::string name{};  ///< as in [name.NAME]
+    /// The keys of its table, first; then those of tables that stand inside it. Numbers that its
+    /// spec has dials for are marked as dials.
+    std::vector<TableFacts> tables{};
+    /// Keys that each make a system of its own, named NAME.KEY; none for one system, NAME.
+    std::vector<std::string> parts{};
+    /// Reads a table and adds what it makes.
+    std::function<void(KindReader&)> read{};
+};
+
+/// The kinds that every scene knows.
+[[nodiscard]] const std::vector<SystemKind>& built_in_kinds();
+
+/// Reads a scene whose files may use kinds of the program beside the built-in ones.
+///
+///     const Scene scene = read_scene("quay.toml", {bell_kind()});
+///
+/// Errors  those of read_scene; std::invalid_argument for a kind whose name is taken or cannot be
+///         one, or that has no keys or does not read.
+[[nodiscard]] Scene read_scene(const std::string& path, const std::vector<SystemKind>& kinds,
+                               std::optional<std::uint64_t> seed = {},
+                               const std::vector<SceneNumber>& changes = {});
+
+/// One table of a kind, being read. What is wrong is noted with its place, and reading goes on: a
+/// value that could not be read is as one that is missing.
+class KindReader {
+  public:
+    KindReader(const SystemKind& kind, SceneBuilder& builder, TableReader& table, std::string name,
+               std::size_t place)
+        : kind_{kind}, builder_{builder}, table_{table}, name_{std::move(name)}, place_{place} {}
+
+    [[nodiscard]] const std::string& name() const noexcept { return name_; }
+    [[nodiscard]] bool has(const std::string& key) const;
+    std::optional<double> number(const std::string& key);
+    std::optional<std::size_t> whole_number(const std::string& key, std::size_t least,
+                                            std::size_t most);
+    std::optional<std::string> text(const std::string& key);
+    std::optional<bool> flag(const std::string& key);
+    std::optional<std::string> choice(const std::string& key);
+    /// A tuning by name, wish or numbers.
+    Tuning tuning(const std::string& key, const Tuning& otherwise = {});
+    /// One to four numbers in the unit of the key: "start_m". Of `count` numbers, if that is given.
+    std::optional<ValueArray> value(const std::string& key, const std::string& unit,
+                                    std::size_t count);
+    /// A list of plain numbers.
+    std::vector<double> numbers(const std::string& key);
+    /// The target that a key names, or the output of another system; an index into the scene's
+    /// targets.
+    std::optional<std::size_t> target(const std::string& key);
+    [[nodiscard]] const SceneTarget& target_at(std::size_t index) const;
+    /// The system that a key names as acting on this one (a wind, a ground); not_connected without
+    /// one.
+    std::size_t field(const std::string& key);
+    /// Each table of a list, by the facts of that name among the kind's.
+    void each_table(const std::string& key, const std::string& facts,
+                    const std::function<void(KindReader&)>& read);
+
+    /// Notes what is wrong with a key; with the whole table, for an empty one.
+    void problem(const std::string& key, const std::string& message);
+    /// Makes something; an InvalidValue is noted at the key it names. Whether it was made.
+    bool try_to(const std::function<void()>& make);
+    /// Reads the keys that are dials of S into it: each by its path.
+    template <class S>
+    void dials(S& numbers) {
+        for (const Dial<S>& dial : S::dials()) {
+            const std::string key{dial.path};
+            const std::optional<double> value = number(key);
+            if (value && dial.set(numbers, *value) == DialStatus::refused)
+                refuse_dial(key, *value, dial.hard);
+        }
+    }
+
+    /// What all of it makes: a system under this table's name, or under another.
+    void add(AnySpec spec, std::vector<std::size_t> targets, std::vector<std::size_t> fields = {});
+    void add_as(const std::string& name, AnySpec spec, std::vector<std::size_t> targets,
+                std::vector<std::size_t> fields = {});
+    /// A target that the system makes itself. Its index.
+    std::size_t add_target(SceneTarget target);
+    /// Of everything random in this table.
+    [[nodiscard]] std::uint64_t random_stream(const std::string& key);
+
+    /// For the kinds of this library.
+    [[nodiscard]] TableReader& table() noexcept { return table_; }
+    [[nodiscard]] SceneBuilder& builder() noexcept { return builder_; }
+
+  private:
+    void refuse_dial(const std::string& key, double value, const DialRange& range);
+
+    const SystemKind& kind_;
+    SceneBuilder& builder_;
+    TableReader& table_;
+    std::string name_;
+    std::size_t place_;
+};
+
+}  // namespace hopcoil::scene

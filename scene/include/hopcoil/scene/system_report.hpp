@@ -1,0 +1,98 @@
+#pragma once
+
+#include <cstddef>
+#include <optional>
+#include <span>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include <hopcoil/measure/tracking.hpp>
+#include <hopcoil/scene/scene.hpp>
+#include <hopcoil/spring/step_response.hpp>
+#include <hopcoil/take/take.hpp>
+
+/// @file
+/// How each system of a scene fared in a run, read off its take.
+
+namespace hopcoil::scene {
+
+/// One number over time, as it is shown to people: degrees for radians, and on past the seam.
+struct ComponentCurve {
+    std::string name{};  ///< "x"; empty for the only one
+    std::vector<double> values{};
+    std::vector<double> targets{};  ///< none where nothing is followed
+};
+
+/// One figure of a run.
+struct ReportFigure {
+    std::string key{};   ///< in JSON: "largest_stretch_percent"
+    std::string name{};  ///< in a text: "largest stretch"
+    std::string unit{};
+    double value = 0.0;
+};
+
+/// How one output of a system fared in a run.
+struct SystemReport {
+    std::string name{};
+    std::string kind{};
+    std::string target{};            ///< what it goes after; empty where nothing is followed
+    std::string words{};             ///< its numbers
+    std::optional<Tuning> tuning{};  ///< of a follower or a link
+    ValueKind value_kind = ValueKind::number;
+    std::string unit{};           ///< as shown to people: "deg" for angles
+    double per_unit = 1.0;        ///< shown units in one of the take's
+    std::vector<double> stops{};  ///< that it must not pass, as in the take
+    double nearest_stop = 0.0;    ///< the least distance to one of them
+
+    std::vector<ComponentCurve> components{};
+    std::optional<Tracking> tracking{};  ///< of a vector its length, of a rotation its angle
+    std::optional<JumpsMet> jumps{};     ///< where the target jumps
+    std::optional<double> lag_s{};
+    std::vector<ReportFigure> figures{};  ///< whatever else there is to say
+};
+
+/// What a system's spec reads its report off.
+struct ReportInput {
+    const Scene& scene;
+    const SceneSystem& system;
+    const Take& take;  ///< with every channel of the scene
+};
+
+[[nodiscard]] std::vector<SystemReport> report_on(const Scene& scene, const Take& take);
+
+/// How a system of one number answers a jump or a kick of its target, by itself and free of stops.
+class StepResponder {
+  public:
+    virtual ~StepResponder() = default;
+    /// The feel of the part behind an output, where that is a tuning.
+    [[nodiscard]] virtual std::optional<Tuning> tuning(std::size_t port) const = 0;
+    /// So long that whatever it does on a jump of this size has been seen.
+    [[nodiscard]] virtual double observation_time_s(double size) const = 0;
+    /// Whether it goes after a target, rather than being thrown.
+    [[nodiscard]] virtual bool has_target() const = 0;
+    [[nodiscard]] virtual JumpResponse jump(std::size_t port, double size) const = 0;
+    [[nodiscard]] virtual KickResponse kick(double velocity) const = 0;
+    /// Behind a steadily moving target, in seconds of its travel.
+    [[nodiscard]] virtual Figure ramp_lag_s() const = 0;
+    /// Of noise in the target, the part that is left at a rate; no figure and no reason where that
+    /// is not known.
+    [[nodiscard]] virtual Figure noise_left(double rate_hz) const = 0;
+    /// Each output over a time in even samples, after a jump of the target from 0 to 1; nothing for
+    /// what has no target.
+    [[nodiscard]] virtual std::vector<std::vector<double>> jump_curves(double seconds,
+                                                                       int samples) const = 0;
+    /// Values of dials, by their paths, with which it overshoots and settles so.
+    /// Errors  std::invalid_argument when its numbers cannot give that.
+    [[nodiscard]] virtual std::vector<std::pair<std::string, double>> solve(
+        std::size_t port, double overshoot_percent, double settling_time_s) const = 0;
+
+  protected:
+    StepResponder() = default;
+    StepResponder(const StepResponder&) = default;
+    StepResponder(StepResponder&&) = default;
+    StepResponder& operator=(const StepResponder&) = default;
+    StepResponder& operator=(StepResponder&&) = default;
+};
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,77 @@
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace hopcoil::scene {
+
+/// The shape of a body.
+enum class BodyShape : std::uint8_t { diamond, disc, arrow, box };
+
+/// Red, green, blue, 0 to 1.
+using Colour = std::array<double, 3>;
+
+/// How something looks, whatever it is.
+struct Look {
+    std::optional<Colour> colour{};  ///< the next of the palette, without one
+    double order = 0.0;              ///< in pictures from the side a higher one is drawn over
+};
+
+/// One output of one system.
+struct OutputRef {
+    std::size_t system = 0;  ///< index into Scene::systems
+    std::size_t port = 0;
+    friend bool operator==(const OutputRef&, const OutputRef&) = default;
+};
+
+/// A rigid thing: what moves, turns and sizes it.
+struct Body {
+    std::string name{};
+    std::optional<OutputRef> position{};
+    std::optional<OutputRef> rotation{};
+    std::optional<OutputRef> scale{};
+    std::array<double, 3> at_m{};      ///< where it stands when nothing has moved it
+    std::size_t axis = 0;              ///< that a position of one number moves it along
+    std::size_t turn_axis = 1;         ///< that an angle turns it about
+    std::array<double, 3> pivot_m{};   ///< of its shape: the point that is moved and turned about
+    std::optional<BodyShape> shape{};  ///< a diamond, or a disc for what does not turn
+    std::optional<double> length_m{};  ///< of its shape; what a picture has room for, without it
+    std::string joined_to{};           ///< another body that a line is drawn to
+    Look look{};
+};
+
+/// How a system's outputs are seen.
+struct View {
+    enum class Type : std::uint8_t {
+        body,       ///< each of them a rigid thing of its own: position, rotation, scale
+        points,     ///< each of them a dot
+        line,       ///< joined one after the other
+        branches,   ///< joined to the one that `parents` names
+        tube,       ///< a line with a thickness
+        mesh,       ///< corners of `triangles`
+        skeleton,   ///< branches of turned joints
+        polygon,    ///< joined to a closed outline
+        footprint,  ///< marks on the ground
+    };
+    Type type = Type::body;
+    std::string name{};  ///< of the part; empty for the whole system
+    std::optional<std::size_t> position{};  ///< ports
+    std::optional<std::size_t> rotation{};
+    std::optional<std::size_t> scale{};
+    std::vector<double> radius_m{};         ///< along it from first to last; one for all
+    std::vector<Colour> colours{};          ///< the same
+    std::vector<std::size_t> parents{};     ///< of each point; its own index for a root
+    std::vector<std::array<std::size_t, 3>> triangles{};
+    bool is_smooth = false;  ///< the line is drawn as a smooth curve through its points
+    Look look{};
+};
+
+/// How far along a profile (root 0, tip 1) a number is: straight between its entries; `otherwise`
+/// for an empty one.
+[[nodiscard]] double profile_at(const std::vector<double>& profile, double part, double otherwise);
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,123 @@
+// [curve.NAME]
+
+#include <filesystem>
+
+#include <hopcoil/follow/curve_move.hpp>
+#include <hopcoil/follow/rotation_mover.hpp>
+#include <hopcoil/scene/csv.hpp>
+
+#include "mover_kind.hpp"
+
+namespace hopcoil::scene {
+
+template <>
+struct MoverTraits<CurveMoveTuning> : UsualMoverTraits<CurveMoveTuning> {
+    static constexpr const char* kind = "curve";
+    static std::string in_words(const CurveMoveTuning& curve, std::size_t /*port*/) {
+        const Ease* ease = std::get_if<Ease>(&curve.curve);
+        if (ease == nullptr) return fmt::format("keys over {:.4g} s", curve.duration_s);
+        std::string shape = fmt::format(
+            "{} {}", ease_family_names().at(static_cast<std::size_t>(ease->family())),
+            ease_way_names().at(static_cast<std::size_t>(ease->way())));
+        std::replace(shape.begin(), shape.end(), '_', ' ');
+        return fmt::format("{}, {:.4g} s", shape, curve.duration_s);
+    }
+    template <class T>
+    static CurveMove<T> make(const CurveMoveTuning& curve, const T& start) {
+        return {curve, start};
+    }
+    static RotationCurve make_rotation(const CurveMoveTuning& curve, const Quaternion& start) {
+        return {curve, start};
+    }
+    static double observation_time_s(const CurveMoveTuning& curve, double /*size*/) {
+        return 1.2 * curve.duration_s;
+    }
+    static std::vector<std::pair<std::string, double>> solve(const CurveMoveTuning& /*now*/,
+                                                             std::size_t /*port*/,
+                                                             double overshoot_percent,
+                                                             double settling_time_s) {
+        require_no_overshoot("a move along a curve", overshoot_percent);
+        return {{"duration_s", settling_time_s}};
+    }
+};
+
+AnySpec mover_spec(const CurveMoveTuning& curve, const MoverShape& shape, MoverStart start) {
+    require_valid(curve);
+    return std::make_unique<MoverSpec<CurveMoveTuning>>(curve, shape, std::move(start));
+}
+
+namespace {
+
+/// A curve of its own, from a table of keys beside the scene.
+void read_curve_keys(TableReader& reader, CurveMoveTuning& curve) {
+    const auto csv = reader.text("csv");
+    const auto column = reader.text("column");
+    const std::string time_column = reader.text("time_column").value_or("time_s");
+    if (!reader.has("column")) {
+        reader.problem("csv", "expected a key 'column' beside it, naming a column of the file");
+    }
+    if (!csv || !column) return;
+    read_beside(reader, "csv", [&] {
+        const KeyCurve keys =
+            key_curve_from(read_csv(reader.folder() / *csv), time_column, *column);
+        const double first = keys.keys().front().value;
+        const double last = keys.keys().back().value;
+        if (first != 0 || last != 1 || !(keys.end_s() > keys.start_s())) {
+            reader.problem("csv", fmt::format("expected keys that go from 0 to 1, found {} to {}",
+                                              first, last));
+        }
+        curve.curve = keys;
+    });
+}
+
+void read_ease(KindReader& reader, CurveMoveTuning& curve) {
+    const auto family = reader.choice("family");
+    const auto way = reader.choice("way");
+    const auto parameter = reader.number("parameter");
+    reader.try_to([&] {
+        const EaseFamily shape = ease_family_of(family.value_or("sine"));
+        curve.curve = Ease{shape, ease_way_of(way.value_or("in_out")),
+                           parameter.value_or(default_parameter(shape))};
+    });
+}
+
+void read_curve(KindReader& reader) {
+    MoverTable table = read_mover_table(reader, false, CanTurn::yes);
+    CurveMoveTuning curve;
+    curve.duration_s = reader.number("duration_s").value_or(curve.duration_s);
+    for (const char* key : {"column", "time_column"}) {
+        const bool alone = !reader.has("csv") && reader.text(key).has_value();
+        if (alone) reader.problem(key, "expected a key 'csv' beside it, naming a file of keys");
+    }
+    for (const char* key : {"family", "way", "parameter"}) {
+        const bool beside = reader.has("csv") && reader.has(key);
+        if (beside) reader.problem(key, "expected an ease or keys from a file, found both");
+    }
+    if (reader.has("csv")) {
+        read_curve_keys(reader.table(), curve);
+    } else {
+        read_ease(reader, curve);
+    }
+    reader.try_to([&] { add_mover(reader, std::move(table), curve); });
+}
+
+}  // namespace
+
+SystemKind curve_kind() {
+    using enum KeyType;
+    return {"curve",
+            {{"curve", "`[curve.NAME]`",
+              "Along a given curve whenever its target moves: give it jumps, not ramps.",
+              joined(mover_keys(false),
+                     {dial_key({"duration_s", number, "how long a move takes", "0.5"}),
+                      {"family", choice, "the shape of its ease", "`sine`", ease_family_names()},
+                      {"way", choice, "which end is eased", "`in_out`", ease_way_names()},
+                      {"parameter", number, "the family's own", "the family's own"},
+                      {"csv", text, "or: a file of keys that go from 0 to 1", "an ease"},
+                      {"column", text, "its column of values", "required with `csv`"},
+                      {"time_column", text, "its column of times", "`time_s`"}})}},
+            {},
+            read_curve};
+}
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,23 @@
+// The kinds that every scene knows: a line each.
+
+#include <hopcoil/scene/kind.hpp>
+
+#include "read_mover.hpp"
+
+namespace hopcoil::scene {
+
+const std::vector<SystemKind>& built_in_kinds() {
+    static const std::vector<SystemKind> kinds{
+        follower_kind(),  //
+        glide_kind(),     //
+        pursuit_kind(),   //
+        settle_kind(),    //
+        curve_kind(),     //
+        cascade_kind(),   //
+        coast_kind(),     //
+        pose_kind(),      //
+    };
+    return kinds;
+}
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,73 @@
+// [pose.NAME]: a follower for each part that has a target, and a body of them.
+
+#include <fmt/format.h>
+
+#include <hopcoil/follow/pose.hpp>
+
+#include "../read/picture_keys.hpp"
+#include "../read/read_moves.hpp"
+#include "../read/read_pictures.hpp"
+#include "read_mover.hpp"
+
+namespace hopcoil::scene {
+namespace {
+
+/// The follower of one part; the output that it is.
+template <class Parameters>
+std::optional<OutputRef> read_pose_part(KindReader& reader, const std::string& part,
+                                        const Parameters& parameters) {
+    const auto target = reader.target(part);
+    if (!target) return std::nullopt;
+    const SceneTarget& followed = reader.target_at(*target);
+    const bool turns = followed.kind() == ValueKind::rotation;
+    if (turns != (part == "rotation")) {
+        reader.problem(part, turns ? "expected a number or a vector, found a rotation"
+                                   : "expected a rotation");
+        return std::nullopt;
+    }
+    const MoverStart start = start_on(followed);
+    if (part == "scale") {
+        for (std::size_t i = 0; i < followed.path.size(); ++i) {
+            if (start.value[i] > 0) continue;
+            reader.problem(part, fmt::format("a size starts above 0, found {}", start.value[i]));
+        }
+    }
+    const std::size_t index = reader.builder().scene().systems.size();
+    reader.add_as(reader.name() + '.' + part, mover_spec(parameters, shape_of(followed), start),
+                  {*target});
+    return OutputRef{index, 0};
+}
+
+void read_pose(KindReader& reader) {
+    const PoseTuning tuning = reader.builder().tunings().read_pose(reader.table(), "tuning");
+    Body body{.name = reader.name()};
+    body.position = read_pose_part(reader, "position", tuning.position);
+    body.rotation = read_pose_part(reader, "rotation", tuning.rotation);
+    body.scale = read_pose_part(reader, "scale", SizeParameters{tuning.scale});
+    if (!reader.has("position") && !reader.has("rotation") && !reader.has("scale")) {
+        reader.problem("", "expected a target for one of position, rotation and scale");
+    }
+    read_look(reader.table(), body, reader.builder().declared());
+    reader.builder().scene().bodies.push_back(std::move(body));
+}
+
+}  // namespace
+
+SystemKind pose_kind() {
+    using enum KeyType;
+    return {
+        "pose",
+        {{"pose", "`[pose.NAME]`",
+          "A body whose place, turn and size each follow a target of their own: `NAME.position`, "
+          "`NAME.rotation` and `NAME.scale`, where their targets are given.",
+          joined({{"position", source, "a target: a vector", "does not move"},
+                  {"rotation", source, "a target: a rotation", "does not turn"},
+                  {"scale", source, "a target: a number or a vector, above 0", "keeps its size"},
+                  {"tuning", pose_tuning, "one for all parts, or for each",
+                   "2 Hz; damping ratio 0.5 for the place, 1 for turn and size"}},
+                 look_keys())}},
+        {"position", "rotation", "scale"},
+        read_pose};
+}
+
+}  // namespace hopcoil::scene

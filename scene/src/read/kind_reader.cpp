@@ -1,0 +1,100 @@
+#include <algorithm>
+#include <stdexcept>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/random.hpp>
+#include <hopcoil/scene/kind.hpp>
+
+#include "reading.hpp"
+#include "scene_builder.hpp"
+#include "toml_reader.hpp"
+
+namespace hopcoil::scene {
+
+bool KindReader::has(const std::string& key) const {
+    return table_.has_any(key);
+}
+std::optional<double> KindReader::number(const std::string& key) {
+    return table_.number(key);
+}
+std::optional<std::size_t> KindReader::whole_number(const std::string& key, std::size_t least,
+                                                    std::size_t most) {
+    const auto value = scene::whole_number(table_, key, static_cast<double>(least),
+                                           static_cast<double>(most));
+    return value ? std::optional{static_cast<std::size_t>(*value)} : std::nullopt;
+}
+std::optional<std::string> KindReader::text(const std::string& key) {
+    return table_.text(key);
+}
+std::optional<bool> KindReader::flag(const std::string& key) {
+    return table_.flag(key);
+}
+std::optional<std::string> KindReader::choice(const std::string& key) {
+    return table_.choice(key);
+}
+Tuning KindReader::tuning(const std::string& key, const Tuning& otherwise) {
+    return builder_.tunings().read(table_, key, otherwise);
+}
+std::optional<ValueArray> KindReader::value(const std::string& key, const std::string& unit,
+                                            std::size_t count) {
+    Shape shape{.unit = unit, .count = count};
+    return in_shape(table_, key, shape);
+}
+std::vector<double> KindReader::numbers(const std::string& key) {
+    return number_list(table_, key);
+}
+std::optional<std::size_t> KindReader::target(const std::string& key) {
+    const bool is_part =
+        std::find(kind_.parts.begin(), kind_.parts.end(), key) != kind_.parts.end();
+    return builder_.find_target(table_, key, is_part ? name_ + '.' + key : name_);
+}
+const SceneTarget& KindReader::target_at(std::size_t index) const {
+    return builder_.scene().targets.at(index);
+}
+std::size_t KindReader::field(const std::string& key) {
+    return builder_.find_system(table_, key).value_or(not_connected);
+}
+
+void KindReader::each_table(const std::string& key, const std::string& facts,
+                            const std::function<void(KindReader&)>& read) {
+    const auto own = std::find_if(kind_.tables.begin(), kind_.tables.end(),
+                                  [&](const TableFacts& each) { return each.name == facts; });
+    const TableFacts& found = own == kind_.tables.end() ? table_facts(facts) : *own;
+    table_.each_table(
+        key, [&](TableReader&) { return &found; },
+        [&](TableReader& one) {
+            KindReader inner{kind_, builder_, one, name_, place_};
+            read(inner);
+        });
+}
+
+void KindReader::problem(const std::string& key, const std::string& message) {
+    table_.problem(key, message);
+}
+bool KindReader::try_to(const std::function<void()>& make) {
+    return scene::try_to(table_, make);
+}
+void KindReader::refuse_dial(const std::string& key, double value, const DialRange& range) {
+    table_.problem(key, fmt::format("expected a number from {} to {}, found {}", range.least,
+                                    range.most, value));
+}
+
+void KindReader::add(AnySpec spec, std::vector<std::size_t> targets,
+                     std::vector<std::size_t> fields) {
+    add_as(name_, std::move(spec), std::move(targets), std::move(fields));
+}
+void KindReader::add_as(const std::string& name, AnySpec spec, std::vector<std::size_t> targets,
+                        std::vector<std::size_t> fields) {
+    builder_.add({name, std::move(spec), std::move(targets), std::move(fields)}, place_);
+}
+std::size_t KindReader::add_target(SceneTarget target) {
+    builder_.scene().targets.push_back(std::move(target));
+    return builder_.scene().targets.size() - 1;
+}
+std::uint64_t KindReader::random_stream(const std::string& key) {
+    builder_.scene().is_random = true;
+    return stream_of(builder_.scene().seed, table_.path() + '.' + key);
+}
+
+}  // namespace hopcoil::scene

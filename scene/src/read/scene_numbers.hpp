@@ -1,0 +1,19 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include <hopcoil/scene/kind.hpp>
+#include <hopcoil/scene/scene.hpp>
+
+#include "toml.hpp"
+
+namespace hopcoil::scene {
+
+/// The numbers of a scene file that no dial of a system has: those of its targets, starts, kicks,
+/// ranges and bodies, as "hook.moves.0.jump_to_m". Each that a change names is changed in the table
+/// first.
+void collect_numbers(toml::table& root, const std::vector<SystemKind>& kinds,
+                     const std::vector<SceneNumber>& changes, std::vector<SceneNumber>& numbers);
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,324 @@
+#include <algorithm>
+#include <cmath>
+#include <stdexcept>
+#include <string_view>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/take_model.hpp>
+
+namespace hopcoil::scene {
+namespace {
+
+/// What can be a node's place, turn or size by itself.
+std::optional<TrackKind> track_of(const RecordedChannel& channel) {
+    if (channel.kind == ChannelKind::rotation) return TrackKind::rotation;
+    if (channel.kind == ChannelKind::vector) {
+        const bool is_place = channel.components == 2 || channel.components == 3;
+        return is_place ? std::optional{TrackKind::translation} : std::nullopt;
+    }
+    if (channel.kind != ChannelKind::scalar) return std::nullopt;
+    if (channel.unit == "rad") return TrackKind::rotation;
+    return channel.unit == "m" ? std::optional{TrackKind::translation} : std::nullopt;
+}
+
+void put(NodeChannels& node, TrackKind kind, std::size_t channel) {
+    (kind == TrackKind::rotation ? node.rotation
+     : kind == TrackKind::scale  ? node.scale
+                                 : node.position) = channel;
+}
+
+/// The channel of an output, where each of its values is one.
+std::optional<std::size_t> channel_of(const Scene& scene, const Take& take,
+                                      const OutputRef& output) {
+    const SceneSystem& system = scene.systems[output.system];
+    return take.find_channel(value_channel(system, system.spec->outputs().at(output.port)));
+}
+
+bool is_part_of(const Body& body, const OutputRef& output) {
+    return body.position == output || body.rotation == output || body.scale == output;
+}
+
+/// Times that rise, as floats too, and the row that each shows.
+struct Rows {
+    std::vector<double> times_s{};
+    std::vector<std::size_t> rows{};
+};
+
+Rows rising_rows(const Take& take) {
+    constexpr double leap_s = 1e-4;
+    Rows result;
+    const std::vector<double>& times_s = take.times_s();
+    for (std::size_t i = 0; i < times_s.size(); ++i) {
+        const bool leaps = i > 0 && times_s[i] <= times_s[i - 1];
+        // Of several rows at one time the first and the last are seen.
+        const bool is_between = leaps && i + 1 < times_s.size() && times_s[i + 1] <= times_s[i];
+        if (is_between) continue;
+        const double time_s = leaps ? times_s[i] + leap_s : times_s[i];
+        const bool rises = result.times_s.empty() ||
+                           static_cast<float>(time_s) > static_cast<float>(result.times_s.back());
+        if (!rises) continue;
+        result.times_s.push_back(time_s);
+        result.rows.push_back(i);
+    }
+    return result;
+}
+
+class ModelMaker {
+  public:
+    ModelMaker(const Take& take, const ModelSettings& settings)
+        : take_{take}, settings_{settings}, rows_{rising_rows(take)} {}
+
+    BakedModel make(const std::vector<NodeChannels>& nodes) {
+        for (const NodeChannels& channels : nodes) {
+            ModelNode node{.name = channels.name, .translation = channels.at_m};
+            if (channels.position) add_place(node, channels);
+            if (channels.rotation) {
+                add(node, TrackKind::rotation,
+                    columns_of(TrackKind::rotation, *channels.rotation, channels.turn_axis));
+            }
+            if (channels.scale) add(node, TrackKind::scale, *channels.scale);
+            baked_.model.nodes.push_back(std::move(node));
+        }
+        baked_.model.made_by = take_.made_by();
+        return std::move(baked_);
+    }
+
+  private:
+    void add_place(ModelNode& node, const NodeChannels& channels) {
+        auto columns = columns_of(TrackKind::translation, *channels.position);
+        const bool is_number = take_.columns_of(*channels.position).count == 1;
+        if (is_number) std::swap(columns[0], columns[channels.axis]);
+        for (std::size_t k = 0; k < columns.size(); ++k) {
+            for (double& number : columns[k])
+                number += channels.at_m[k];
+        }
+        add(node, TrackKind::translation, columns);
+    }
+
+    void add(ModelNode& node, TrackKind kind, std::size_t channel) {
+        add(node, kind, columns_of(kind, channel));
+    }
+
+    void add(ModelNode& node, TrackKind kind, const std::vector<std::vector<double>>& columns) {
+        NodeTrack track = track_from(node.name, kind, columns);
+        const std::array<double, 4>& first = track.values.front();
+        if (kind == TrackKind::rotation) node.rotation = first;
+        if (kind == TrackKind::translation) node.translation = {first[0], first[1], first[2]};
+        if (kind == TrackKind::scale) node.scale = {first[0], first[1], first[2]};
+        node.tracks.push_back(std::move(track));
+    }
+
+    [[nodiscard]] std::vector<double> column(std::size_t index) const {
+        const std::vector<double> whole = take_.column(index);
+        std::vector<double> shown;
+        shown.reserve(rows_.rows.size());
+        for (const std::size_t row : rows_.rows)
+            shown.push_back(whole[row]);
+        return shown;
+    }
+
+    /// The channel's numbers as those of a track: three, or a rotation's four.
+    [[nodiscard]] std::vector<std::vector<double>> columns_of(TrackKind kind,
+                                                              std::size_t channel,
+                                                              std::size_t turn_axis = 1) const {
+        const Take::Columns place = take_.columns_of(channel);
+        std::vector<std::vector<double>> columns;
+        for (std::size_t k = 0; k < place.count; ++k)
+            columns.push_back(column(place.first + k));
+        if (kind == TrackKind::rotation) {
+            return columns.size() == 4 ? columns : turns_about(columns.front(), turn_axis);
+        }
+        const bool one_size = kind == TrackKind::scale && columns.size() == 1;
+        while (columns.size() < 3) {
+            columns.push_back(one_size ? columns.front()
+                                       : std::vector<double>(rows_.rows.size(),
+                                                             kind == TrackKind::scale ? 1 : 0));
+        }
+        columns.resize(3);
+        return columns;
+    }
+
+    static std::vector<std::vector<double>> turns_about(const std::vector<double>& angles,
+                                                        std::size_t axis) {
+        std::vector<std::vector<double>> parts(4);
+        for (const double angle : angles) {
+            const Quaternion turn = turned_by({axis == 0 ? angle : 0.0, axis == 1 ? angle : 0.0,
+                                               axis == 2 ? angle : 0.0});
+            parts[0].push_back(turn.w);
+            parts[1].push_back(turn.x);
+            parts[2].push_back(turn.y);
+            parts[3].push_back(turn.z);
+        }
+        return parts;
+    }
+
+    NodeTrack track_from(const std::string& node, TrackKind kind,
+                         const std::vector<std::vector<double>>& columns) {
+        NodeTrack track{.node = node, .kind = kind};
+        baked_.samples += rows_.rows.size();
+        if (settings_.distance) {
+            bake(track, columns);
+        } else {
+            track.times_s = rows_.times_s;
+            for (std::size_t i = 0; i < rows_.rows.size(); ++i)
+                track.values.push_back(row_at(columns, i));
+        }
+        baked_.keys += track.times_s.size();
+        return track;
+    }
+
+    static std::array<double, 4> row_at(const std::vector<std::vector<double>>& columns,
+                                        std::size_t i) {
+        std::array<double, 4> row{};
+        for (std::size_t k = 0; k < columns.size(); ++k)
+            row[k] = columns[k][i];
+        return row;
+    }
+
+    void bake(NodeTrack& track, const std::vector<std::vector<double>>& columns) {
+        const bool turns = track.kind == TrackKind::rotation;
+        KeyReductionSettings settings = *settings_.distance;
+        if (turns) settings.tolerance = settings_.angle_rad;
+        const ReducedRows reduced = reduce_rows(
+            rows_.times_s, columns, turns ? RowKind::rotation : RowKind::vector, settings);
+        double& largest = turns ? baked_.largest_error_rad : baked_.largest_error_m;
+        largest = std::max(largest, reduced.largest_error);
+        const bool cubic = settings.shape == KeyShape::cubic;
+        track.between = cubic ? NodeTrack::Between::cubic : NodeTrack::Between::straight;
+        for (std::size_t i = 0; i < reduced.curves.front().keys().size(); ++i) {
+            std::array<double, 4> value{};
+            std::array<double, 4> before{};
+            std::array<double, 4> after{};
+            for (std::size_t k = 0; k < reduced.curves.size(); ++k) {
+                const CurveKey& key = reduced.curves[k].keys()[i];
+                value[k] = key.value;
+                before[k] = key.slope_before;
+                after[k] = key.slope_after;
+            }
+            track.times_s.push_back(reduced.curves.front().keys()[i].time_s);
+            track.values.push_back(value);
+            if (!cubic) continue;
+            track.slopes_before.push_back(before);
+            track.slopes_after.push_back(after);
+        }
+    }
+
+    const Take& take_;
+    ModelSettings settings_;
+    Rows rows_;
+    BakedModel baked_;
+};
+
+/// "gull.position.value_m" is of "gull.position"; nothing for what is no value.
+std::optional<std::string> owner_of(const std::string& channel) {
+    const std::size_t dot = channel.rfind('.');
+    if (dot == std::string::npos || channel.compare(dot + 1, 5, "value") != 0) return std::nullopt;
+    return channel.substr(0, dot);
+}
+
+bool has_velocity(const Take& take, const std::string& owner) {
+    return std::any_of(take.channels().begin(), take.channels().end(), [&](const auto& channel) {
+        return channel.name.starts_with(owner + ".velocity");
+    });
+}
+
+/// What a system is seen as, unless it is part of a body that the scene names.
+void add_body_view(std::vector<NodeChannels>& nodes, const Scene& scene, const Take& take,
+                   std::size_t system, const View& view) {
+    NodeChannels node{.name = scene.systems[system].name};
+    if (!view.name.empty()) node.name += '.' + view.name;
+    bool is_there = false;
+    const auto put_port = [&](const std::optional<std::size_t>& port,
+                              std::optional<std::size_t>& channel) {
+        if (!port) return;
+        const OutputRef output{system, *port};
+        const bool is_part =
+            std::any_of(scene.bodies.begin(), scene.bodies.end(),
+                        [&](const Body& body) { return is_part_of(body, output); });
+        if (!is_part) channel = channel_of(scene, take, output);
+        is_there = is_there || channel.has_value();
+    };
+    put_port(view.position, node.position);
+    put_port(view.rotation, node.rotation);
+    put_port(view.scale, node.scale);
+    if (is_there) nodes.push_back(std::move(node));
+}
+
+NodeChannels& node_named(std::vector<NodeChannels>& nodes, const std::string& name) {
+    const auto found = std::find_if(nodes.begin(), nodes.end(),
+                                    [&](const NodeChannels& node) { return node.name == name; });
+    if (found != nodes.end()) return *found;
+    nodes.push_back({.name = name});
+    return nodes.back();
+}
+
+}  // namespace
+
+std::vector<NodeChannels> nodes_of(const Scene& scene, const Take& take) {
+    std::vector<NodeChannels> nodes;
+    for (const Body& body : scene.bodies) {
+        NodeChannels node{.name = body.name,
+                          .at_m = body.at_m,
+                          .axis = body.axis,
+                          .turn_axis = body.turn_axis};
+        if (body.position) node.position = channel_of(scene, take, *body.position);
+        if (body.rotation) node.rotation = channel_of(scene, take, *body.rotation);
+        if (body.scale) node.scale = channel_of(scene, take, *body.scale);
+        nodes.push_back(std::move(node));
+    }
+    for (std::size_t i = 0; i < scene.systems.size(); ++i) {
+        for (const View& view : scene.systems[i].spec->views()) {
+            if (view.type == View::Type::body) add_body_view(nodes, scene, take, i, view);
+        }
+    }
+    return nodes;
+}
+
+const Body* body_named(const Scene& scene, const std::string& name) {
+    const auto found = std::find_if(scene.bodies.begin(), scene.bodies.end(),
+                                    [&](const Body& body) { return body.name == name; });
+    return found == scene.bodies.end() ? nullptr : &*found;
+}
+
+void spread_out(std::vector<NodeChannels>& nodes, const Scene& scene) {
+    constexpr double apart_m = 1.5;
+    double next_m = 0;
+    for (NodeChannels& node : nodes) {
+        const bool stands = node.position || body_named(scene, node.name) != nullptr;
+        if (stands) continue;
+        node.at_m[0] = next_m;
+        next_m += apart_m;
+    }
+}
+
+std::vector<NodeChannels> nodes_of(const Take& take) {
+    const bool any_velocity = std::any_of(
+        take.channels().begin(), take.channels().end(),
+        [](const auto& channel) { return channel.name.find(".velocity") != std::string::npos; });
+    std::vector<NodeChannels> nodes;
+    for (std::size_t i = 0; i < take.channels().size(); ++i) {
+        const RecordedChannel& channel = take.channels()[i];
+        const auto owner = owner_of(channel.name);
+        if (!owner || (any_velocity && !has_velocity(take, *owner))) continue;
+        const std::size_t dot = owner->rfind('.');
+        const std::string part = dot == std::string::npos ? "" : owner->substr(dot + 1);
+        const bool is_part = part == "position" || part == "rotation" || part == "scale";
+        auto kind = track_of(channel);
+        if (part == "scale") kind = TrackKind::scale;
+        if (!kind) continue;
+        put(node_named(nodes, is_part ? owner->substr(0, dot) : *owner), *kind, i);
+    }
+    return nodes;
+}
+
+BakedModel model_of(const Take& take, const std::vector<NodeChannels>& nodes,
+                    const ModelSettings& settings) {
+    if (take.row_count() == 0) throw std::invalid_argument{"a take without rows"};
+    return ModelMaker{take, settings}.make(nodes);
+}
+
+}  // namespace hopcoil::scene

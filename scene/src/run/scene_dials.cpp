@@ -1,0 +1,202 @@
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <span>
+#include <stdexcept>
+#include <string_view>
+#include <type_traits>
+#include <utility>
+#include <variant>
+
+#include <fmt/format.h>
+
+#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/scene/kind.hpp>
+#include <hopcoil/scene/pattern.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
+
+namespace hopcoil::scene {
+namespace {
+
+[[noreturn]] void refuse_unknown(const std::string& pattern, const std::vector<SceneDial>& dials) {
+    std::vector<std::string> paths;
+    paths.reserve(dials.size());
+    for (const SceneDial& dial : dials)
+        paths.push_back(dial.path);
+    throw std::invalid_argument{fmt::format("nothing to set is named '{}'{}; there is {}", pattern,
+                                            did_you_mean(pattern, paths), any_of(paths))};
+}
+
+DialStatus set_dial(Scene& scene, const SceneDial& dial, double value);
+DialStatus set_number(Scene& scene, const std::string& path, double value);
+
+/// Puts a change beside the others, in place of an earlier one of the same number.
+void note(std::vector<SceneNumber>& changes, const std::string& path, double value) {
+    const auto found = std::find_if(changes.begin(), changes.end(),
+                                    [&](const SceneNumber& each) { return each.path == path; });
+    if (found == changes.end()) {
+        changes.push_back({path, value});
+    } else {
+        found->value = value;
+    }
+}
+
+/// What the key behind a number's path says of its unit: "kicks.0.velocity_m_per_s.1" is in m/s.
+std::string unit_in(const std::string& path) {
+    constexpr std::string_view digits = "0123456789.";
+    const std::string key = path.substr(0, path.find_last_not_of(digits) + 1);
+    const std::string places = path.substr(key.size());
+    // Of a point [time, x, y] the first number.
+    if (key.find(".through_") != std::string::npos && places.ends_with(".0")) return "s";
+    constexpr std::array<std::pair<std::string_view, std::string_view>, 9> units{
+        {{"_m_per_s", "m/s"},
+         {"_rad_per_s", "rad/s"},
+         {"_deg_per_s", "deg/s"},
+         {"_per_s", "1/s"},
+         {"_m", "m"},
+         {"_rad", "rad"},
+         {"_deg", "deg"},
+         {"_s", "s"},
+         {"_hz", "Hz"}}};
+    for (const auto& [ending, unit] : units) {
+        if (key.ends_with(ending)) return std::string{unit};
+    }
+    return "";
+}
+
+/// Of a number nothing is known but where it stands: a slider reaches to its double and its
+/// opposite.
+SceneDial number_dial(const SceneNumber& number, std::size_t index) {
+    const double reach = number.value == 0 ? 1 : 2 * std::abs(number.value);
+    SceneDial dial{.path = number.path,
+                   .hard = {-unbounded, unbounded},
+                   .slider = {-reach, reach},
+                   .default_value = number.value,
+                   .number = index};
+    dial.unit = unit_in(number.path);
+    if (dial.unit == "s" || dial.unit == "Hz") dial.slider.least = 0;
+    return dial;
+}
+
+}  // namespace
+
+std::vector<SceneDial> dials_of(const Scene& scene) {
+    std::vector<SceneDial> all;
+    for (std::size_t i = 0; i < scene.systems.size(); ++i) {
+        const SceneSystem& system = scene.systems[i];
+        const std::vector<SpecDial> dials = system.spec->dials();
+        for (std::size_t k = 0; k < dials.size(); ++k) {
+            all.push_back({.path = fmt::format("{}.{}", system.name, dials[k].path),
+                           .unit = dials[k].unit,
+                           .hard = dials[k].hard,
+                           .slider = dials[k].slider,
+                           .scale = dials[k].scale,
+                           .default_value = dials[k].default_value,
+                           .system = i,
+                           .index = k});
+        }
+    }
+    for (std::size_t i = 0; i < scene.numbers.size(); ++i)
+        all.push_back(number_dial(scene.numbers[i], i));
+    return all;
+}
+
+double value_of(const Scene& scene, const SceneDial& dial) {
+    if (dial.number) return scene.numbers.at(*dial.number).value;
+    return scene.systems.at(dial.system).spec->dial(dial.index);
+}
+
+DialStatus set_value(Scene& scene, const SceneDial& dial, double value) {
+    if (dial.number) return set_number(scene, dial.path, value);
+    const DialStatus status = set_dial(scene, dial, value);
+    if (status == DialStatus::set) note(scene.dial_changes, dial.path, value);
+    return status;
+}
+
+namespace {
+
+DialStatus set_dial(Scene& scene, const SceneDial& dial, double value) {
+    return scene.systems.at(dial.system).spec->set_dial(dial.index, value);
+}
+
+/// Reads the files again with other numbers in them, and sets again what was set since.
+DialStatus set_numbers(Scene& scene, const std::vector<SceneNumber>& numbers) {
+    std::vector<SceneNumber> changes = scene.number_changes;
+    for (const SceneNumber& each : numbers) {
+        if (!std::isfinite(each.value)) return DialStatus::refused;
+        note(changes, each.path, each.value);
+    }
+    try {
+        Scene fresh = read_scene(scene.file,
+                                 scene.kinds ? *scene.kinds : std::vector<SystemKind>{},
+                                 scene.seed, changes);
+        const std::vector<SceneDial> dials = dials_of(fresh);
+        for (const SceneNumber& change : scene.dial_changes) {
+            for (const SceneDial& dial : dials) {
+                if (!dial.number && dial.path == change.path) set_dial(fresh, dial, change.value);
+            }
+        }
+        fresh.dial_changes = scene.dial_changes;
+        fresh.changes = scene.changes;
+        fresh.rate_hz = scene.rate_hz;
+        scene = std::move(fresh);
+        return DialStatus::set;
+    } catch (const std::runtime_error&) {  // the file has problems with such a number
+        return DialStatus::refused;
+    }
+}
+
+DialStatus set_number(Scene& scene, const std::string& path, double value) {
+    return set_numbers(scene, {{path, value}});
+}
+
+[[noreturn]] void refuse_value(const SceneDial& dial, double value) {
+    if (dial.number) {
+        throw std::invalid_argument{
+            fmt::format("{} cannot be {}: the scene would not be right with it", dial.path, value)};
+    }
+    throw std::invalid_argument{fmt::format("{} cannot be {}: expected a number from {} to {}",
+                                            dial.path, value, dial.hard.least, dial.hard.most)};
+}
+
+}  // namespace
+
+void set_values(Scene& scene, const std::vector<SceneNumber>& values) {
+    const std::vector<SceneDial> dials = dials_of(scene);
+    Scene changed = scene;
+    std::vector<SceneNumber> numbers;
+    const SceneDial* last = nullptr;
+    for (const SceneNumber& each : values) {
+        const auto dial = std::find_if(dials.begin(), dials.end(),
+                                       [&](const SceneDial& d) { return d.path == each.path; });
+        if (dial == dials.end()) refuse_unknown(each.path, dials);
+        if (dial->number) {
+            numbers.push_back(each);
+            last = &*dial;
+        } else if (set_value(changed, *dial, each.value) != DialStatus::set) {
+            refuse_value(*dial, each.value);
+        }
+    }
+    if (last != nullptr && set_numbers(changed, numbers) != DialStatus::set) {
+        refuse_value(*last, numbers.back().value);
+    }
+    scene = std::move(changed);
+}
+
+std::size_t set_matching(Scene& scene, const std::string& pattern, double value) {
+    const std::vector<SceneDial> dials = dials_of(scene);
+    Scene changed = scene;
+    std::size_t count = 0;
+    for (const SceneDial& dial : dials) {
+        if (!matches(pattern, dial.path)) continue;
+        ++count;
+        if (set_value(changed, dial, value) == DialStatus::set) continue;
+        refuse_value(dial, value);
+    }
+    if (count == 0) refuse_unknown(pattern, dials);
+    changed.changes.push_back(fmt::format("{}={}", pattern, value));
+    scene = std::move(changed);
+    return count;
+}
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,61 @@
+#include <hopcoil/scene/system.hpp>
+
+#include <cmath>
+
+#include <hopcoil/scene/system_report.hpp>
+#include <hopcoil/scene/view.hpp>
+
+namespace hopcoil::scene {
+
+std::vector<View> SystemSpec::views() const {
+    return {};
+}
+double SystemSpec::dial(std::size_t /*index*/) const {
+    return 0;
+}
+DialStatus SystemSpec::set_dial(std::size_t /*index*/, double /*value*/) {
+    return DialStatus::refused;
+}
+std::vector<SystemReport> SystemSpec::report(const ReportInput& /*input*/) const {
+    return {};
+}
+
+std::string channel_name(const std::string& owner, const std::string& quantity,
+                         const std::string& unit) {
+    return unit.empty() || unit == "per_s" ? owner + '.' + quantity
+                                           : owner + '.' + quantity + '_' + unit;
+}
+
+std::string output_name(const SceneSystem& system, const Port& port) {
+    return port.name.empty() ? system.name : system.name + '.' + port.name;
+}
+std::string value_channel(const SceneSystem& system, const Port& port) {
+    return channel_name(output_name(system, port), port.quantity, port.unit);
+}
+std::string velocity_unit(const Port& port) {
+    const std::string unit = port.kind == ValueKind::rotation ? "rad" : port.unit;
+    return unit.empty() ? "per_s" : unit + "_per_s";
+}
+std::string velocity_channel(const SceneSystem& system, const Port& port) {
+    return channel_name(output_name(system, port), "velocity", velocity_unit(port));
+}
+
+double profile_at(const std::vector<double>& profile, double part, double otherwise) {
+    if (profile.empty()) return otherwise;
+    const double at = part * static_cast<double>(profile.size() - 1);
+    const auto below = static_cast<std::size_t>(std::floor(at));
+    if (below + 1 >= profile.size()) return profile.back();
+    const double share = at - static_cast<double>(below);
+    return profile[below] + share * (profile[below + 1] - profile[below]);
+}
+
+std::vector<SystemReport> report_on(const Scene& scene, const Take& take) {
+    std::vector<SystemReport> reports;
+    for (const SceneSystem& system : scene.systems) {
+        for (SystemReport& report : system.spec->report({scene, system, take}))
+            reports.push_back(std::move(report));
+    }
+    return reports;
+}
+
+}  // namespace hopcoil::scene
