@@ -7,6 +7,7 @@
 
 #include <benchmark/benchmark.h>
 
+#include <hopcoil/scene/kinds/movers.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/take_file.hpp>
@@ -25,9 +26,8 @@ Scene minute() {
          .unit = "m",
          .path = MovesTarget{0, {Jump{0.5, 1}, Ramp{20, 3, 10}, Jump{40, 0}}, {}}});
     for (int i = 0; i < 1000; ++i) {
-        SceneMover& mover = scene.movers.emplace_back();
-        mover.name = std::to_string(i);
-        mover.numbers = Tuning{.frequency_hz = 0.5 + 0.005 * i, .damping_ratio = 0.1 + 9e-4 * i};
+        add_mover(scene, std::to_string(i), 0,
+                  Tuning{.frequency_hz = 0.5 + 0.005 * i, .damping_ratio = 0.1 + 9e-4 * i});
     }
     return scene;
 }

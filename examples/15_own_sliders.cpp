@@ -41,7 +41,7 @@ hopcoil::scene::LiveScene begin() {
 }
 
 void show(hopcoil::scene::LiveScene& live, const char* what) {
-    const hopcoil::scene::ValueAndVelocity lamp = live.mover(0);
+    const hopcoil::scene::ValueAndVelocity lamp = live.output(0);
     std::printf("%4.1f s  boom %5.2f m  lamp %5.2f m, %+5.2f m/s  %s\n", live.time_s(),
                 live.target(0)[0], lamp.value[0], lamp.velocity[0], what);
 }

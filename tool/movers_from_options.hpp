@@ -15,13 +15,13 @@ namespace hopcoil::tool {
 
 /// One mover asked for on the command line.
 struct WantedMover {
-    scene::AnySpec spec{};           ///< of one number, at rest at 0
+    scene::AnySpec spec{};  ///< of one number, at rest at 0
     /// The same, started elsewhere.
     std::function<scene::AnySpec(double value, double velocity)> started{};
     std::optional<Tuning> tuning{};  ///< of a follower
     double mass_kg = 1.0;            ///< for a follower's figures as a spring
-    std::string name{};    ///< of a named tuning
-    std::string about{};   ///< a line on what it feels like
+    std::string name{};              ///< of a named tuning
+    std::string about{};             ///< a line on what it feels like
 };
 
 /// The tunings that have names: those of the given files, then those that are shipped. Of a pose's

@@ -90,7 +90,8 @@ double observation_duration_s(const ResponseOptions& options,
     double longest_s = goes_on ? (options.signal == "noise" ? 8 : 4) / options.sine_hz : 0;
     if (options.signal == "pulse") longest_s = options.pulse_s;
     for (const WantedMover& each : wanted)
-        longest_s = std::max(longest_s, each.spec->step_responder()->observation_time_s(options.size));
+        longest_s =
+            std::max(longest_s, each.spec->step_responder()->observation_time_s(options.size));
     if (options.signal == "pulse") longest_s += options.pulse_s;
     return longest_s > 0 ? rounded_up(1.1 * longest_s) : 3.0;
 }
@@ -112,7 +113,8 @@ scene::Scene scene_of(ResponseOptions& options, const std::vector<WantedMover>& 
         const bool taken = std::any_of(scene.systems.begin(), scene.systems.end(),
                                        [&](const auto& each) { return each.name == name; });
         if (taken) name += fmt::format("_{}", i + 1);
-        scene::AnySpec spec = wanted[i].started(target.before(0).value, initial_velocity_of(options));
+        scene::AnySpec spec =
+            wanted[i].started(target.before(0).value, initial_velocity_of(options));
         scene.systems.push_back({std::move(name), std::move(spec), {0}});
     }
     const double unless_asked = options.signal == "csv" ? std::max(target.last_event_s(), 1.0)
@@ -235,8 +237,7 @@ Answered answered(const ResponseOptions& given) {
     check_outputs(options);
     all.wanted = movers_from_options(options.movers, "response");
     for (const WantedMover& each : all.wanted) {
-        if (options.signal != "kick" &&
-            !each.spec->step_responder()->has_target()) {
+        if (options.signal != "kick" && !each.spec->step_responder()->has_target()) {
             throw UsageProblem{
                 "hopcoil response: --coast goes with --signal kick: it has no target to follow"};
         }

@@ -63,9 +63,8 @@ std::optional<draw::Panel> closer_look(const scene::Scene& scene, const Take& ta
         std::all_of(scene.systems.begin(), scene.systems.end(), [&](const auto& each) {
             return each.targets == scene.systems.front().targets && each.targets.size() == 1;
         });
-    const bool all_track = std::all_of(reports.begin(), reports.end(), [](const auto& each) {
-        return each.tracking.has_value();
-    });
+    const bool all_track = std::all_of(reports.begin(), reports.end(),
+                                       [](const auto& each) { return each.tracking.has_value(); });
     const double end_s = take.times_s().back();
     if (!one_target || !all_track || end_s < 2.5 * length_s) return std::nullopt;
     const auto widest =
@@ -262,7 +261,8 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
     return chart;
 }
 
-std::string scene_summary(const scene::Scene& scene, const std::vector<scene::SystemReport>& reports,
+std::string scene_summary(const scene::Scene& scene,
+                          const std::vector<scene::SystemReport>& reports,
                           const scene::RunLog& log) {
     std::string text = fmt::format("{}\n{:.4g} s at {:.4g} frames per second\n",
                                    scene.title.empty() ? scene_name(scene) : scene.title,
@@ -316,7 +316,7 @@ draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
         .command = command_for(scene)};
     section.table.headings = {
         "",         "goes after",        "its numbers", "feels like", "largest gap",
-        "gap, rms", "at jumps, at most", "lag",         "fastest", "figures"};
+        "gap, rms", "at jumps, at most", "lag",         "fastest",    "figures"};
     for (const scene::SystemReport& report : reports) {
         const auto in_units = [&](double number) {
             return with_unit(number * report.per_unit, report.unit);

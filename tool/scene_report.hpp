@@ -3,9 +3,9 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
+#include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/take/take.hpp>
 
 #include "draw/chart.hpp"

@@ -4,8 +4,8 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
-#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/named_tunings.hpp>
+#include <hopcoil/spring/step_response.hpp>
 
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"

@@ -50,7 +50,7 @@ RecordedChannel channel_at(const std::vector<std::string>& columns, std::size_t 
 
 /// How many values alike stand one after the other: "rope.position_m.0", "rope.position_m.1", ...
 std::size_t count_of(const std::vector<std::string>& columns, std::size_t from,
-                            const RecordedChannel& first, const std::string& stem) {
+                     const RecordedChannel& first, const std::string& stem) {
     std::size_t count = 1;
     for (std::size_t at = from + first.components; at < columns.size(); at += first.components) {
         const RecordedChannel next = channel_at(columns, at);

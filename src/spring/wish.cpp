@@ -7,8 +7,8 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/free_motion.hpp>
+#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/wish.hpp>
 
 namespace hopcoil {

@@ -25,10 +25,10 @@ void require_shape(const RecordedChannel& channel) {
                        : channel.kind == ChannelKind::rotation ? size == 4
                                                                : size == 1;
     if (right && channel.count > 0) return;
-    throw std::invalid_argument{"channel " + channel.name + " has " +
-                                std::to_string(channel.count) + " values of " +
-                                std::to_string(size) +
-                                " components: a vector has 1 to 4, a rotation 4, whatever else 1"};
+    throw std::invalid_argument{
+        "channel " + channel.name + " has " + std::to_string(size) + " components and " +
+        std::to_string(channel.count) +
+        " values: a vector has 1 to 4 components, a rotation 4, whatever else 1; at least 1 value"};
 }
 
 void require_distinct(std::vector<std::string> names) {

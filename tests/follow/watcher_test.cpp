@@ -11,8 +11,8 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/follow/pose_follower.hpp>
 #include <hopcoil/follow/watcher.hpp>
-#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/free_motion.hpp>
+#include <hopcoil/spring/step_response.hpp>
 
 #include "support/allocations.hpp"
 #include "support/movers.hpp"

@@ -8,6 +8,7 @@
 
 #include <hopcoil/scene/file_problems.hpp>
 #include <hopcoil/scene/keys.hpp>
+#include <hopcoil/scene/kind.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/schema.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
@@ -48,7 +49,9 @@ std::map<std::string, std::string> places_for_keys() {
         {"random steps", in_moves("random_from = 1")},
         {"target from a table", "[target.hook]\ncsv = 'a.csv'\n@\n" + lamp},
         {"target from a model", "[target.hook]\ngltf = 'a.gltf'\n@\n" + lamp},
-        {"target that is led", hook + lamp + "[target.t]\nfollows = 'lamp'\n@\n"},
+        {"target that is driven", hook + lamp + "[target.t]\nfollows = 'lamp'\n@\n"},
+        {"target a step behind",
+         hook + lamp + "[target.t]\nfollows = 'lamp'\nprevious_step = true\n@\n"},
         {"target of layers", hook + lamp + "[target.t]\nlayers = [{ follows = 'lamp' }]\n@\n"},
         {"layer", hook + lamp + "[target.t]\nlayers = [{ @ }]\n"},
         {"fade", hook + lamp + "[target.t]\nlayers = [{ follows = 'lamp', fades = [{ @ }] }]\n"},
@@ -65,8 +68,8 @@ std::map<std::string, std::string> places_for_keys() {
         {"pose tuning", hook + "[pose.p]\nposition = 'hook'\ntuning = { position = {}, @ }\n"},
         {"named tuning", "[tuning.a]\nlead = 1\n@\n"},
         {"tuning file", "@\n"}};
-    for (const std::string& kind : mover_tables())
-        places[kind] = in_mover(kind);
+    for (const SystemKind& kind : built_in_kinds())
+        places[kind.name] = in_mover(kind.name);
     return places;
 }
 

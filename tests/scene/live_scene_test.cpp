@@ -147,13 +147,13 @@ TEST_CASE("a curve that is made longer in the middle of a move goes on from wher
                  "moves = [{ at_s = 0.5, jump_to = 1 }]\n"
                  "[curve.hinge]\ntarget = \"lid\"\nduration_s = 1\n")};
     live.step(0.8);
-    const double value = live.mover(0).value[0];
+    const double value = live.output(0).value[0];
     CHECK(live.set(dial_named(live.scene(), "hinge.duration_s"), 3) == DialStatus::set);
-    CHECK(live.mover(0).value[0] == Approx(value));
+    CHECK(live.output(0).value[0] == Approx(value));
     live.step(1e-4);
-    CHECK(live.mover(0).value[0] == Approx(value).margin(1e-3));
+    CHECK(live.output(0).value[0] == Approx(value).margin(1e-3));
     live.step(2.3);
-    CHECK(live.mover(0).value[0] == Approx(1));
+    CHECK(live.output(0).value[0] == Approx(1));
 }
 
 TEST_CASE("a dial refuses what it cannot be, and the scene lives on", "[live]") {
@@ -178,12 +178,12 @@ TEST_CASE("a held target goes straight to the hand, and what follows it is exact
         live.step(dt);
         lamp.step(hand, dt);
         REQUIRE(live.target(0)[0] == hand);
-        REQUIRE(live.mover(0).value[0] == Approx(lamp.value()).margin(1e-12));
+        REQUIRE(live.output(0).value[0] == Approx(lamp.value()).margin(1e-12));
     }
     CHECK(live.time_s() > 2);
     live.let_go(0);
     live.step(6);
-    CHECK(live.mover(0).value[0] == Approx(1).margin(1e-3));  // its course has long jumped there
+    CHECK(live.output(0).value[0] == Approx(1).margin(1e-3));  // its course has long jumped there
 }
 
 TEST_CASE("a held direction goes the shorter way, past the seam", "[live]") {
@@ -195,33 +195,33 @@ TEST_CASE("a held direction goes the shorter way, past the seam", "[live]") {
     CHECK(live.target(0)[0] == Approx(-3.0));
     AngleFollower<double> paper{{.frequency_hz = 1.6, .damping_ratio = 0.35}, 0.0};
     live.step(4);
-    for (std::size_t i = 0; i < live.scene().movers.size(); ++i)
-        CHECK(std::abs(wrapped_rad(live.mover(i).value[0] + 3.0)) < 0.2);
+    for (std::size_t i = 0; i < live.scene().systems.size(); ++i)
+        CHECK(std::abs(wrapped_rad(live.output(i).value[0] + 3.0)) < 0.2);
 }
 
 TEST_CASE("kicks come while a target is held", "[live]") {
     LiveScene live{scene_of(lamp_text + "kicks = [{ at_s = 0.5, velocity_m_per_s = 3 }]\n")};
     live.hold(0, 0.0);
     live.step(0.5);
-    CHECK(live.mover(0).velocity[0] == Approx(3));
+    CHECK(live.output(0).velocity[0] == Approx(3));
     live.step(0.05);
-    CHECK(live.mover(0).value[0] > 0.1);
+    CHECK(live.output(0).value[0] > 0.1);
 }
 
-TEST_CASE("led movers go after what is held, and a led target can be held itself", "[live]") {
+TEST_CASE("driven systems follow what is held, and a driven target can be held itself", "[live]") {
     const std::string text = lamp_text + "[follower.tassel]\ntarget = \"lamp\"\n";
     LiveScene live{scene_of(text)};
     live.hold(0, 2.0);
     live.step(0.1);
     live.step(8);
-    CHECK(live.mover(1).value[0] == Approx(2).margin(1e-4));
+    CHECK(live.output(1).value[0] == Approx(2).margin(1e-4));
     LiveScene other{scene_of(text)};
-    const std::size_t own = other.scene().movers[1].target;
+    const std::size_t own = other.scene().systems[1].targets[0];
     other.hold(own, -1.0);
     other.step(0.1);
     other.step(8);
-    CHECK(other.mover(1).value[0] == Approx(-1).margin(1e-4));
-    CHECK(other.mover(0).value[0] == Approx(1).margin(1e-4));
+    CHECK(other.output(1).value[0] == Approx(-1).margin(1e-4));
+    CHECK(other.output(0).value[0] == Approx(1).margin(1e-4));
 }
 
 TEST_CASE("what cannot be held or stepped is said", "[live]") {

@@ -19,6 +19,7 @@
 #include <hopcoil/take/take.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -107,10 +108,10 @@ TEST_CASE("movers stand in the order of the file, whatever their kinds", "[scene
     const Scene scene = scene_of(hook +
                                  "[cascade.c]\ntarget = \"hook\"\nlinks = [{ name = \"x\" }]\n"
                                  "[glide.a]\ntarget = \"hook\"\n[follower.b]\ntarget = \"hook\"\n");
-    REQUIRE(scene.movers.size() == 3);
-    CHECK(scene.movers[0].name == "c");
-    CHECK(scene.movers[1].name == "a");
-    CHECK(scene.movers[2].name == "b");
+    REQUIRE(scene.systems.size() == 3);
+    CHECK(scene.systems[0].name == "c");
+    CHECK(scene.systems[1].name == "a");
+    CHECK(scene.systems[2].name == "b");
 }
 
 TEST_CASE("a tuning is given by name, by wish, by half-life, as a damped spring",
@@ -118,7 +119,7 @@ TEST_CASE("a tuning is given by name, by wish, by half-life, as a damped spring"
     const auto tuning_of = [](const std::string& tuning) {
         const Scene scene =
             scene_of(hook + "[follower.lamp]\ntarget = \"hook\"\ntuning = " + tuning + "\n");
-        return std::get<Tuning>(scene.movers[0].numbers);
+        return tuning_in(scene, 0);
     };
     CHECK(tuning_of("\"wary\"") == *find_tuning("wary"));
     CHECK(tuning_of("{ overshoot_percent = 12, settling_time_s = 0.4 }") ==
@@ -148,7 +149,7 @@ TEST_CASE("an angle is followed and shown across the seam", "[scene][movers]") {
         CHECK(velocity > -0.01);
 }
 
-TEST_CASE("a direction that leaps across the seam is gone after the shorter way by every mover",
+TEST_CASE("a direction that leaps across the seam is followed the shorter way by every mover",
           "[scene][movers]") {
     const std::string wind = R"(
         duration_s = 4
@@ -213,7 +214,7 @@ TEST_CASE("what is wrong with a mover is said with its key", "[scene][movers]") 
         {settle + "duration_s = 0\n", "settle.needle.duration_s: expected 0.02 to 20"},
         {settle + "low_stop_m = 2\nhigh_stop_m = 1\n", "above low"},
         {settle + "swing_percent = [1, 2, 3, 4, 5, 6, 7]\n", "up to 6 numbers"},
-        {settle + "swing_percent = [\"x\"]\n", "up to 6 numbers"},
+        {settle + "swing_percent = [\"x\"]\n", "expected finite numbers"},
         {"[curve.a]\ntarget = \"hook\"\nfamily = \"sin\"\n", "did you mean 'sine'"},
         {"[curve.a]\ntarget = \"hook\"\nfamily = \"bouncing\"\nparameter = 99\n", "1 to 8"},
         {"[curve.a]\ntarget = \"hook\"\ncsv = \"lift.csv\"\n", "expected a key 'column'"},
@@ -224,7 +225,7 @@ TEST_CASE("what is wrong with a mover is said with its key", "[scene][movers]") 
         {cascade + "links = [{ name = \"a\" }, { name = \"a\" }]\n", "another link has the name"},
         {cascade + "links = [{ tuning = \"livly\", name = \"a\" }]\n", "did you mean 'lively'"},
         {"[follower.a]\ntarget = \"hook\"\n[glide.a]\ntarget = \"hook\"\n",
-         "another mover has the name 'a'"},
+         "another system has the name 'a'"},
         {"", "expected at least one table [follower.NAME], [glide.NAME]"},
         {"[follower.a]\ntarget = \"hook\"\ntuning = { overshoot_percent = -1, settling_time_s = 1 "
          "}\n",

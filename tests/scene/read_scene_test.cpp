@@ -4,10 +4,13 @@
 
 #include <catch2/catch.hpp>
 
+#include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/take/take.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -42,9 +45,9 @@ Scene scene_of(const std::string& text) {
 
 TEST_CASE("the smallest scene needs no explanation", "[scene]") {
     const Scene scene = scene_of(good_target + good_follower);
-    REQUIRE(scene.movers.size() == 1);
-    CHECK(std::get<Tuning>(scene.movers[0].numbers) == Tuning{});
-    CHECK(scene.movers[0].name == "lamp");
+    REQUIRE(scene.systems.size() == 1);
+    CHECK(tuning_in(scene, 0) == Tuning{});
+    CHECK(scene.systems[0].name == "lamp");
     CHECK(scene.targets[0].unit == "m");
     CHECK(scene.rate_hz == 60);
     CHECK(scene.duration_s == 3.5);
@@ -76,14 +79,17 @@ TEST_CASE("a scene says its numbers in any parameterisation and unit", "[scene]"
     CHECK(scene.title == "test");
     CHECK(scene.targets[0].path.component().after(3).value == Approx(210 * 3.14159265358979 / 180));
     CHECK(scene.targets[1].path.component().before(1).value == Approx(3.14159265358979 / 2));
-    REQUIRE(scene.movers.size() == 2);
-    CHECK(scene.movers[0].name == "third");  // as they stand in the file
-    CHECK(std::get<Tuning>(scene.movers[0].numbers).damping_ratio == Approx(0.15));
-    CHECK(std::get<Tuning>(scene.movers[0].numbers).lead == 0.5);
-    CHECK(scene.movers[0].start[0] == Approx(170 * 3.14159265358979 / 180));
-    CHECK(std::get<Tuning>(scene.movers[1].numbers).damping_ratio == Approx(0.5));
-    CHECK(scene.movers[1].start[0] == Approx(3.14159265358979 / 4));
-    CHECK(scene.movers[1].initial_velocity[0] == Approx(3.14159265358979));
+    REQUIRE(scene.systems.size() == 2);
+    CHECK(scene.systems[0].name == "third");  // as they stand in the file
+    CHECK(tuning_in(scene, 0).damping_ratio == Approx(0.15));
+    CHECK(tuning_in(scene, 0).lead == 0.5);
+    CHECK(scene.systems[0].spec->start(0, 0)[0] == Approx(170 * 3.14159265358979 / 180));
+    CHECK(tuning_in(scene, 1).damping_ratio == Approx(0.5));
+    CHECK(scene.systems[1].spec->start(0, 0)[0] == Approx(3.14159265358979 / 4));
+    Take take;
+    run(scene, take);
+    CHECK(take.column(*take.find_column("first.velocity_rad_per_s"))[0] ==
+          Approx(3.14159265358979));
 }
 
 TEST_CASE("what is wrong in a scene is named with place, key, expectation and nearest name",
@@ -214,7 +220,7 @@ TEST_CASE("every prefix of a scene is read or refused, never worse", "[scene]") 
     }
 }
 
-TEST_CASE("anything may follow anything that moves, in any order of the file", "[scene][led]") {
+TEST_CASE("anything may follow anything that moves, in any order of the file", "[scene][driven]") {
     const Scene scene = scene_of(R"(
 [follower.tassel]
 target = "lamp"
@@ -236,23 +242,23 @@ target = "string"
 [target.hook]
 moves = [{ at_s = 1, jump_to_m = 2 }]
 )");
-    REQUIRE(scene.movers.size() == 5);
-    CHECK(scene.movers[0].name == "tassel");
-    const SceneTarget& of_tassel = scene.targets[scene.movers[0].target];
-    REQUIRE(of_tassel.leader);
-    CHECK(scene.movers[of_tassel.leader->mover].name == "lamp");
-    CHECK(scene.movers[0].start[0] == 3);  // where its leader begins
+    REQUIRE(scene.systems.size() == 5);
+    CHECK(scene.systems[0].name == "tassel");
+    const SceneTarget& of_tassel = target_in(scene, 0);
+    REQUIRE(of_tassel.source);
+    CHECK(scene.systems[of_tassel.source->output.system].name == "lamp");
+    CHECK(scene.systems[0].spec->start(0, 0)[0] == 3);  // where what it follows begins
     CHECK(of_tassel.unit == "m");
-    const SceneTarget& half = scene.targets[scene.movers[1].target];
+    const SceneTarget& half = target_in(scene, 1);
     CHECK(half.name == "half");
-    CHECK(scene.movers[half.leader->mover].name == "string");
-    CHECK(half.leader->part == 0);
-    CHECK(half.leader->scale == ValueArray::all(0.5));
+    CHECK(scene.systems[half.source->output.system].name == "string");
+    CHECK(half.source->output.port == 0);
+    CHECK(half.source->scale == ValueArray::all(0.5));
     CHECK(half.path.component().before(0).value == 1.2);
-    CHECK(scene.targets[scene.movers[4].target].leader->part == 1);
+    CHECK(target_in(scene, 4).source->output.port == 1);
 }
 
-TEST_CASE("what follows nothing, or itself in the end, is named", "[scene][led]") {
+TEST_CASE("what follows nothing, or itself in the end, is named", "[scene][driven]") {
     const auto complaint = [](const std::string& text) {
         return complaint_about("[target.hook]\nmoves = []\n" + text);
     };
@@ -327,7 +333,7 @@ moves = [{ at_s = 1, jump_to_m = 2 }]
 target = "hook"
 [cascade.string]
 target = "hook"
-links = [{ name = "breakpoint" }, { name = "tassel" }]
+links = [{ name = "hook" }, { name = "tassel" }]
 [glide.shadow]
 target = "hook"
 [settle.needle]
@@ -349,17 +355,16 @@ scheme = "midpoint"
         CHECK(value_of(scene, dial) == other);
     }
     CHECK(set_matching(scene, "string.*.damping_ratio", 0.31) == 2);
-    CHECK(std::get<CascadeParameters>(scene.movers[1].numbers).tunings[1].damping_ratio == 0.31);
+    CHECK(tuning_in(scene, 1, 1).damping_ratio == 0.31);
     CHECK(set_matching(scene, "*frequency_hz", 3) == 4);
     CHECK(set_matching(scene, "lamp.lead", -1) == 1);
-    CHECK(std::get<Tuning>(scene.movers[0].numbers) ==
-          Tuning{.frequency_hz = 3, .damping_ratio = 1, .lead = -1});
+    CHECK(tuning_in(scene, 0) == Tuning{.frequency_hz = 3, .damping_ratio = 1, .lead = -1});
     CHECK(scene.changes == std::vector<std::string>{"string.*.damping_ratio=0.31",
                                                     "*frequency_hz=3", "lamp.lead=-1"});
     CHECK_THROWS_WITH(set_matching(scene, "lamp.frequency", 1),
                       Contains("did you mean 'lamp.frequency_hz'"));
     CHECK_THROWS_WITH(set_matching(scene, "*_hz", -1), Contains("lamp.frequency_hz cannot be -1"));
-    CHECK(std::get<Tuning>(scene.movers[0].numbers).frequency_hz == 3);
+    CHECK(tuning_in(scene, 0).frequency_hz == 3);
     CHECK(scene.changes.size() == 3);
 }
 
@@ -385,10 +390,10 @@ target = "swell"
     CHECK(set_matching(scene, "swell.*.frequency_hz", 3) == 1);
     CHECK(set_matching(scene, "hook.moves.*.jump_to_m.*", -2) == 2);
     CHECK(set_matching(scene, "lamp.kicks.0.at_s", 2.5) == 1);
-    CHECK(scene.movers[0].kicks[0].at_s == 2.5);
+    CHECK(scene.systems[0].spec->last_event_s() == 2.5);
     CHECK(scene.targets[1].path.after(5).value == ValueArray{{-2, -2, 0, 0}});
-    CHECK(scene.targets[1].path.before(4).value[1] == 7);                // as set before
-    CHECK(std::get<Tuning>(scene.movers[0].numbers).frequency_hz == 4);  // and so is the dial
+    CHECK(scene.targets[1].path.before(4).value[1] == 7);  // as set before
+    CHECK(tuning_in(scene, 0).frequency_hz == 4);          // and so is the dial
     CHECK(scene.changes.size() == 5);
     CHECK_THROWS_WITH(set_matching(scene, "hook.moves.1.at_s", -1), Contains("would not be right"));
     CHECK_THROWS_WITH(set_matching(scene, "hook.moves.1.jump_t", 1), Contains("did you mean"));

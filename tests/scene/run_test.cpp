@@ -6,6 +6,7 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/follow/follower.hpp>
+#include <hopcoil/scene/kinds/movers.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/take/take.hpp>
 
@@ -19,7 +20,7 @@ Scene scene_with(Target target, double rate_hz, const Tuning& tuning = {}) {
     scene.rate_hz = rate_hz;
     scene.duration_s = 6;
     scene.targets.push_back({.name = "hook", .unit = "m", .path = std::move(target)});
-    scene.movers.push_back({.name = "lamp", .numbers = tuning});
+    add_mover(scene, "lamp", 0, tuning, {});
     return scene;
 }
 
@@ -99,8 +100,8 @@ TEST_CASE("rows show what is so after the events of their time", "[run]") {
 
 TEST_CASE("a run begins where the scene says", "[run]") {
     Scene scene = scene_with(MovesTarget{5, {}, {}}, 60);
-    scene.movers[0].start = 4;
-    scene.movers[0].initial_velocity = -2;
+    scene.systems.clear();
+    add_mover(scene, "lamp", 0, Tuning{}, {.value = 4, .initial_velocity = -2});
     const Take take = take_of(scene);
     CHECK(take.column(1)[0] == 4);
     CHECK(take.column(2)[0] == -2);
@@ -108,7 +109,7 @@ TEST_CASE("a run begins where the scene says", "[run]") {
     CHECK(take.column(1).back() == Approx(5));
 }
 
-TEST_CASE("a run that leaves the range of numbers says who and when", "[run]") {
+TEST_CASE("a run that diverges says what did and when", "[run]") {
     Scene scene = scene_with(MovesTarget{0, {Jump{1, 1.7e308}, Jump{2, -1.7e308}}, {}}, 10);
     Take take;
     CHECK_THROWS_AS(run(scene, take), Diverged);
@@ -124,18 +125,16 @@ TEST_CASE("a clock that can not be is refused", "[run]") {
 
 namespace {
 
-/// Hook, lamp after it, tassel after the lamp, each following what the one before does.
-Scene chain(double rate_hz, const Target& target, const Leader& leader) {
+/// Hook, lamp after it, tassel after the lamp, each following what the one before does. The tassel
+/// comes first; the lamp is system 1.
+Scene chain(double rate_hz, const Target& target, const Source& source) {
     Scene scene = scene_with(target, rate_hz, {.frequency_hz = 1.1, .damping_ratio = 0.3});
     scene.targets.push_back({.name = "tassel.target",
                              .unit = "m",
-                             .path = MovesTarget{leader.seen({}).value[0], {}, {}},
-                             .leader = leader});
-    scene.movers.insert(scene.movers.begin(),
-                        {.name = "tassel",
-                         .target = 1,
-                         .numbers = Tuning{.frequency_hz = 2.3, .damping_ratio = 0.15, .lead = 0.4},
-                         .start = leader.seen({}).value});
+                             .path = MovesTarget{source.seen({}).value[0], {}, {}},
+                             .source = source});
+    add_mover(scene, "tassel", 1, Tuning{.frequency_hz = 2.3, .damping_ratio = 0.15, .lead = 0.4});
+    std::swap(scene.systems[0], scene.systems[1]);
     return scene;
 }
 
@@ -147,60 +146,60 @@ std::vector<double> column_of(const Scene& scene, const std::string& name) {
 }  // namespace
 
 TEST_CASE("followers of followers move as the cascade does, which is solved as one system",
-          "[run][led]") {
+          "[run][driven]") {
     const MovesTarget target{0, {Jump{0.513, 1}, Ramp{2.2, -0.5, 0.7}}, {}};
-    const Scene led = chain(60, target, {.mover = 1});
+    const Scene driven = chain(60, target, {.output = {1, 0}});
     Scene cascade = scene_with(target, 60);
-    cascade.movers[0].numbers =
-        CascadeParameters{{"lamp", "tassel"},
-                          {{.frequency_hz = 1.1, .damping_ratio = 0.3},
-                           {.frequency_hz = 2.3, .damping_ratio = 0.15, .lead = 0.4}}};
-    cascade.movers[0].name = "string";
-    const auto stepped = column_of(led, "tassel.value_m");
+    cascade.systems.clear();
+    add_mover(cascade, "string", 0,
+              CascadeParameters{{"lamp", "tassel"},
+                                {{.frequency_hz = 1.1, .damping_ratio = 0.3},
+                                 {.frequency_hz = 2.3, .damping_ratio = 0.15, .lead = 0.4}}});
+    const auto stepped = column_of(driven, "tassel.value_m");
     const auto exact = column_of(cascade, "string.tassel.value_m");
     REQUIRE(stepped.size() == exact.size());
     for (std::size_t i = 0; i < exact.size(); ++i)
         CHECK(stepped[i] == Approx(exact[i]).margin(2e-7));
     const Scene alone = scene_with(target, 60, {.frequency_hz = 1.1, .damping_ratio = 0.3});
-    CHECK(column_of(led, "lamp.value_m")[300] ==
+    CHECK(column_of(driven, "lamp.value_m")[300] ==
           Approx(column_of(alone, "lamp.value_m")[300]).margin(1e-12));
 }
 
 TEST_CASE("a chain moves the same at every frame rate, whatever bends its hand-over",
-          "[run][led]") {
+          "[run][driven]") {
     const MovesTarget target{
         0, {Jump{0.513, 1}, Path{1.31, {1.9, 2.7}, {-1, 2}}}, {Sine{3.1, 5.2, 0.4, 1.7}}};
-    const Leader bent{.mover = 1,
+    const Source bent{.output = {1, 0},
                       .scale = ValueArray{-0.7},
                       .offset = ValueArray{0.2},
                       .low = ValueArray{-0.6},
                       .high = ValueArray{0.7}};
-    for (const Leader& leader : {Leader{.mover = 1}, bent}) {
+    for (const Source& source : {Source{.output = {1, 0}}, bent}) {
         // Where a bound is met, the course has a corner between two hand-overs.
-        const double tolerance = leader.scale == ValueArray::all(1) ? 1e-6 : 1e-4;
-        const auto fine = column_of(chain(960, target, leader), "tassel.value_m");
+        const double tolerance = source.scale == ValueArray::all(1) ? 1e-6 : 1e-4;
+        const auto fine = column_of(chain(960, target, source), "tassel.value_m");
         for (const int rate : {6, 24, 60, 160}) {
-            const auto coarse = column_of(chain(rate, target, leader), "tassel.value_m");
+            const auto coarse = column_of(chain(rate, target, source), "tassel.value_m");
             for (std::size_t i = 0; i < coarse.size(); ++i) {
                 const std::size_t j = i * static_cast<std::size_t>(960 / rate);
                 if (j < fine.size()) CHECK(coarse[i] == Approx(fine[j]).margin(tolerance));
             }
         }
     }
-    // What is shown of the target is what the leader does, bent.
+    // What is shown of the target is what the lamp does, bent.
     const auto lamp = column_of(chain(60, target, bent), "lamp.value_m");
     const auto seen = column_of(chain(60, target, bent), "tassel.target.value_m");
     for (std::size_t i = 0; i < lamp.size(); ++i)
         CHECK(seen[i] == Approx(std::min(0.7, std::max(-0.6, -0.7 * lamp[i] + 0.2))));
 }
 
-TEST_CASE("movers that go round in a loop are refused", "[run][led]") {
-    Scene scene = chain(60, MovesTarget{0, {}, {}}, {.mover = 0});
+TEST_CASE("systems that follow one another in a loop are refused", "[run][driven]") {
+    Scene scene = chain(60, MovesTarget{0, {}, {}}, {.output = {0, 0}});
     Take take;
     CHECK_THROWS_AS(run(scene, take), std::invalid_argument);
 }
 
-TEST_CASE("what follows an angle goes on past its seam", "[run][led]") {
+TEST_CASE("what follows an angle goes on past its seam", "[run][driven]") {
     Scene scene;
     scene.duration_s = 6;
     scene.targets.push_back(
@@ -210,11 +209,10 @@ TEST_CASE("what follows an angle goes on past its seam", "[run][led]") {
     scene.targets.push_back({.name = "turned",
                              .unit = "rad",
                              .path = Trajectory{ValueKind::angle, {MovesTarget{3.1, {}, {}}}},
-                             .leader = Leader{.mover = 0, .offset = ValueArray{0.1}}});
-    scene.movers.push_back({.name = "vane", .numbers = Tuning{}, .start = 3});
-    scene.movers.push_back(
-        {.name = "shadow", .target = 1, .numbers = GlideTuning{.half_life_s = 0.05}, .start = 3.1});
-    scene.movers.push_back({.name = "ribbon", .target = 1, .numbers = Tuning{}, .start = 3.1});
+                             .source = Source{.offset = ValueArray{0.1}}});
+    add_mover(scene, "vane", 0, Tuning{});
+    add_mover(scene, "shadow", 1, GlideTuning{.half_life_s = 0.05});
+    add_mover(scene, "ribbon", 1, Tuning{});
     constexpr double turn = 2 * 3.14159265358979323846;
     for (const char* name : {"turned.value_rad", "shadow.value_rad", "ribbon.value_rad"}) {
         CAPTURE(name);
@@ -235,8 +233,10 @@ namespace {
 Scene clocked_scene(double rate_hz, double step_hz) {
     Scene scene = scene_with(MovesTarget{0, {Jump{0.5, 1}, Ramp{2, -1, 1.3}}, {}}, rate_hz);
     scene.clock.step_hz = step_hz;
-    scene.movers[0].numbers = SteppedParameters{{.frequency_hz = 1.5, .damping_ratio = 0.2},
-                                                {.scheme = Scheme::semi_implicit_euler}};
+    scene.systems.clear();
+    add_mover(scene, "lamp", 0,
+              SteppedParameters{{.frequency_hz = 1.5, .damping_ratio = 0.2},
+                                {.scheme = Scheme::semi_implicit_euler}});
     return scene;
 }
 
@@ -283,37 +283,11 @@ TEST_CASE("a lag spike drops time beyond the cap, and says so", "[run][clock]") 
     CHECK(lagged.column(1).back() == Approx(smooth.column(1).back()).margin(1e-12));
 }
 
-TEST_CASE("followers in a flock move as each would alone, to the last bit", "[run]") {
-    Scene together = scene_with(MovesTarget{0, {Jump{0.513, 1}, Ramp{2.2, -0.5, 0.7}}, {}}, 60);
-    together.movers.clear();
-    for (int i = 0; i < 9; ++i) {
-        together.movers.push_back(
-            {.name = "f" + std::to_string(i),
-             .numbers = Tuning{.frequency_hz = 0.5 + i, .damping_ratio = 0.1 * i, .lead = 0.2 * i},
-             .start = 0.1 * i,
-             .initial_velocity = -0.3 * i});
-    }
-    const Take flock = take_of(together);
-    for (int i = 0; i < 9; ++i) {
-        Scene alone = together;
-        alone.movers = {together.movers[static_cast<std::size_t>(i)]};
-        const Take one = take_of(alone);
-        const std::string name = "f" + std::to_string(i);
-        CHECK(one.column(1) == flock.column(*flock.find_column(name + ".value_m")));
-        CHECK(one.column(2) == flock.column(*flock.find_column(name + ".velocity_m_per_s")));
-    }
-    together.movers[5].start = 1.7e308;
-    together.movers[5].initial_velocity = -1.7e308;
-    Take take;
-    CHECK_THROWS_AS(run(together, take), Diverged);
-    CHECK_THROWS_WITH(run(together, take), Catch::Contains("follower.f5"));
-}
-
 TEST_CASE("what is watched says when it rests and what happens to it", "[run][watch]") {
-    Scene scene = scene_with(MovesTarget{0, {Jump{1, 1}}, {}}, 240,
-                             {.frequency_hz = 2, .damping_ratio = 0.3});
+    Scene scene = scene_with(MovesTarget{0, {Jump{1, 1}}, {}}, 240);
     scene.duration_s = 6;
-    scene.movers[0].watch = true;
+    scene.systems.clear();
+    add_mover(scene, "lamp", 0, Tuning{.frequency_hz = 2, .damping_ratio = 0.3}, {.watch = true});
     Take take;
     run(scene, take);
     const auto times_of = [&](const char* name) {

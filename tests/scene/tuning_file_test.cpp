@@ -9,6 +9,7 @@
 #include <hopcoil/spring/wish.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -69,7 +70,7 @@ TEST_CASE("a tuning file holds names for scenes, and a change of it changes them
 
     const auto scene_file = folder.write("lamp.toml", lamp_scene);
     const auto lamp = [&] {
-        return std::get<Tuning>(read_scene(scene_file).movers[0].numbers);
+        return tuning_in(read_scene(scene_file), 0);
     };
     CHECK(lamp() == *all[0].whole);
     save_tuning(file, {.name = "lamp", .whole = Tuning{.frequency_hz = 3, .damping_ratio = 0.7}});
@@ -159,9 +160,9 @@ tuning = "calmly"
 )"));
     CHECK(scene.title == "this");
     CHECK(scene.duration_s == 2);
-    REQUIRE(scene.movers.size() == 2);
-    CHECK(scene.movers[0].name == "first");
-    CHECK(std::get<Tuning>(scene.movers[1].numbers).frequency_hz == 0.5);
+    REQUIRE(scene.systems.size() == 2);
+    CHECK(scene.systems[0].name == "first");
+    CHECK(tuning_in(scene, 1).frequency_hz == 0.5);
 
     const auto complaint = [&](const std::string& text) -> std::string {
         try {

@@ -439,7 +439,7 @@ TEST_CASE("what cannot be said of vectors, turns and poses is refused with its p
     CHECK_THAT(complaint("[pose.p]\nrotation = 'v'\n"), Contains("expected a rotation"));
     CHECK_THAT(complaint("[pose.p]\n"), Contains("expected a target for one of position"));
     CHECK_THAT(complaint("[follower.f]\ntarget = 'v'\n[body.b]\nrotation = 'f'\n"),
-               Contains("expected a mover of a rotation or an angle"));
+               Contains("expected a rotation or an angle"));
     CHECK_THAT(complaint("[follower.f]\ntarget = 'v'\n[body.b]\nposition = 'g'\n"),
                Contains("nothing that moves is named 'g'"));
     CHECK_THAT(complaint("[follower.f]\ntarget = 'v'\n[target.t]\nlayers = []\n"),

@@ -6,8 +6,8 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/follow/follower.hpp>
-#include <hopcoil/spring/step_response.hpp>
 #include <hopcoil/spring/free_motion.hpp>
+#include <hopcoil/spring/step_response.hpp>
 
 #include "support/numbers.hpp"
 #include "support/random.hpp"

@@ -101,7 +101,7 @@ TEST_CASE("check reports every problem and runs nothing", "[command][check]") {
     CHECK(bad.exit_code == 1);
     CHECK_THAT(bad.output, Contains("bad.toml:1:1: titel") && Contains("bad.toml:3:") &&
                                Contains("bad.toml:5:1: follower.lamp.target") &&
-                               Contains("vane.toml: right; 1 target and 3 movers"));
+                               Contains("vane.toml: right; 1 target and 3 systems"));
     const CommandResult json = run_hopcoil("check --json bad.toml syntax.toml", folder);
     CHECK(json.exit_code == 1);
     const Json report = Json::parse(json.output);

@@ -44,7 +44,7 @@ TEST_CASE("a run leaves a report that stands alone", "[command][report]") {
     check_stands_alone(html);
     CHECK_THAT(html, Contains("<title>Lamp &amp; &lt;hook&gt;</title>") && Contains("<svg") &&
                          Contains("2 Hz, damping ratio") && Contains("goes 25 % past") &&
-                         Contains("% of the largest that holds") &&
+                         Contains("% of the largest that is stable") &&
                          Contains("hopcoil run odd.toml --seconds 4 --rate 30 --seed 4"));
     CHECK(count_in(html, "<hook>") == 0);
     // What it says to type makes the same take.

@@ -75,21 +75,22 @@ class Watcher {
         const Inputs chord = scaled(Inputs{to - from}, static_cast<ScalarIn<Inputs>>(1 / dt));
         const auto known = before_.target_velocity();
         const Inputs first = known ? *known : chord;
-        return look_into(mover_.step(target, target_velocity, dt), dt, [&](M& there, double time_s) {
-            if (!known) there.step(from, first, 0.0);
-            // The cubic between the two ends, by its Bernstein form's derivative and value.
-            const double u = time_s / dt;
-            const double v = 1 - u;
-            const auto part = [](const Inputs& x, double by) {
-                return scaled(x, static_cast<ScalarIn<Inputs>>(by));
-            };
-            const Inputs place = part(from, v * v * (1 + 2 * u)) + part(first, dt * u * v * v) +
-                                 part(to, u * u * (3 - 2 * u)) -
-                                 part(target_velocity, dt * u * u * v);
-            const Inputs speed = part(chord, 6 * u * v) + part(first, v * (1 - 3 * u)) -
-                                 part(target_velocity, u * (2 - 3 * u));
-            there.step(place, speed, time_s);
-        });
+        return look_into(
+            mover_.step(target, target_velocity, dt), dt, [&](M& there, double time_s) {
+                if (!known) there.step(from, first, 0.0);
+                // The cubic between the two ends, by its Bernstein form's derivative and value.
+                const double u = time_s / dt;
+                const double v = 1 - u;
+                const auto part = [](const Inputs& x, double by) {
+                    return scaled(x, static_cast<ScalarIn<Inputs>>(by));
+                };
+                const Inputs place = part(from, v * v * (1 + 2 * u)) + part(first, dt * u * v * v) +
+                                     part(to, u * u * (3 - 2 * u)) -
+                                     part(target_velocity, dt * u * u * v);
+                const Inputs speed = part(chord, 6 * u * v) + part(first, v * (1 - 3 * u)) -
+                                     part(target_velocity, u * (2 - 3 * u));
+                there.step(place, speed, time_s);
+            });
     }
 
     /// What counts as rest from now on.

@@ -16,9 +16,9 @@ struct MoverTraits<CurveMoveTuning> : UsualMoverTraits<CurveMoveTuning> {
     static std::string in_words(const CurveMoveTuning& curve, std::size_t /*port*/) {
         const Ease* ease = std::get_if<Ease>(&curve.curve);
         if (ease == nullptr) return fmt::format("keys over {:.4g} s", curve.duration_s);
-        std::string shape = fmt::format(
-            "{} {}", ease_family_names().at(static_cast<std::size_t>(ease->family())),
-            ease_way_names().at(static_cast<std::size_t>(ease->way())));
+        std::string shape =
+            fmt::format("{} {}", ease_family_names().at(static_cast<std::size_t>(ease->family())),
+                        ease_way_names().at(static_cast<std::size_t>(ease->way())));
         std::replace(shape.begin(), shape.end(), '_', ' ');
         return fmt::format("{}, {:.4g} s", shape, curve.duration_s);
     }

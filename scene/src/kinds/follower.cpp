@@ -146,10 +146,10 @@ std::vector<std::string> MoverTraits<SteppedParameters>::warnings(const SteppedP
                         100 * part, scheme));
     }
     if (report.verdict == StepVerdict::rings) {
-        warnings.push_back(
-            fmt::format("{}: at {:.4g} frames per second {} jitters from frame to frame, as it does "
-                        "from steps of {:.4g} s on",
-                        name, rate_hz, scheme, limits.ringing_from_s));
+        warnings.push_back(fmt::format(
+            "{}: at {:.4g} frames per second {} jitters from frame to frame, as it does "
+            "from steps of {:.4g} s on",
+            name, rate_hz, scheme, limits.ringing_from_s));
     }
     if (report.beyond_half_rate) {
         warnings.push_back(fmt::format(

@@ -54,8 +54,9 @@ void read_glide(KindReader& reader) {
             reader.problem("half_life_s", "expected a half-life or a fraction, found both");
         }
         reader.try_to([&] {
-            glide = tuning_from(FractionPerFrame{.fraction = required(reader.table(), "fraction"),
-                                                 .rate_hz = required(reader.table(), "at_rate_hz")});
+            glide =
+                tuning_from(FractionPerFrame{.fraction = required(reader.table(), "fraction"),
+                                             .rate_hz = required(reader.table(), "at_rate_hz")});
         });
     } else {
         glide.half_life_s = reader.number("half_life_s").value_or(glide.half_life_s);
@@ -67,16 +68,15 @@ void read_glide(KindReader& reader) {
 
 SystemKind glide_kind() {
     using enum KeyType;
-    return {
-        "glide",
-        {{"glide", "`[glide.NAME]`",
-          "Half of the gap again and again. It has no velocity of its own.",
-          joined(mover_keys(false),
-                 {dial_key({"half_life_s", number, "until half of the gap is left", "0.1"}),
-                  {"fraction", number, "or: this part of the gap each frame", "by half-life"},
-                  {"at_rate_hz", number, "at so many frames per second", "by half-life"}})}},
-        {},
-        read_glide};
+    return {"glide",
+            {{"glide", "`[glide.NAME]`",
+              "Half of the gap again and again. It has no velocity of its own.",
+              joined(mover_keys(false),
+                     {dial_key({"half_life_s", number, "until half of the gap is left", "0.1"}),
+                      {"fraction", number, "or: this part of the gap each frame", "by half-life"},
+                      {"at_rate_hz", number, "at so many frames per second", "by half-life"}})}},
+            {},
+            read_glide};
 }
 
 }  // namespace hopcoil::scene

@@ -7,9 +7,9 @@
 
 #include <fmt/format.h>
 
-#include "read_mover.hpp"
 #include "measured_response.hpp"
 #include "mover_spec.hpp"
+#include "read_mover.hpp"
 #include "running_mover.hpp"
 
 /// @file
@@ -33,7 +33,8 @@ std::unique_ptr<RunningSystem> MoverSpec<Parameters>::run_as(const SystemInputs&
                         "or a curve",
                         Traits::kind)};
     } else {
-        if constexpr (requires { Traits::make_angle(parameters_, 0.0); } && std::same_as<T, double>) {
+        if constexpr (requires { Traits::make_angle(parameters_, 0.0); } &&
+                      std::same_as<T, double>) {
             if (shape_.kind == ValueKind::angle)
                 return running(Traits::make_angle(parameters_, start));
         }

@@ -167,16 +167,16 @@ class MoverReporter {
         }
         if (target_.is_where_it_ends) return;
         // The component that moves most stands for a vector.
-        const auto widest = std::max_element(
-            report.components.begin(), report.components.end(),
-            [](const ComponentCurve& a, const ComponentCurve& b) {
-                const auto width = [](const ComponentCurve& curve) {
-                    const auto [low, high] =
-                        std::minmax_element(curve.targets.begin(), curve.targets.end());
-                    return *high - *low;
-                };
-                return width(a) < width(b);
-            });
+        const auto widest =
+            std::max_element(report.components.begin(), report.components.end(),
+                             [](const ComponentCurve& a, const ComponentCurve& b) {
+                                 const auto width = [](const ComponentCurve& curve) {
+                                     const auto [low, high] = std::minmax_element(
+                                         curve.targets.begin(), curve.targets.end());
+                                     return *high - *low;
+                                 };
+                                 return width(a) < width(b);
+                             });
         const JumpsMet jumps = measure_jumps(times_s, widest->values, widest->targets);
         if (jumps.jumps > 0) report.jumps = jumps;
         report.lag_s = measure_lag_s(times_s, widest->values, widest->targets);

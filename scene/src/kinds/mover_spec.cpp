@@ -20,8 +20,7 @@ std::vector<std::pair<std::string, double>> solved_tuning(const Tuning& now,
 
 void require_no_overshoot(const std::string& what, double overshoot_percent) {
     if (overshoot_percent == 0) return;
-    throw std::invalid_argument{
-        fmt::format("{} has no overshoot of its own; wish for 0 %", what)};
+    throw std::invalid_argument{fmt::format("{} has no overshoot of its own; wish for 0 %", what)};
 }
 
 double settled_s(const Tuning& tuning) {
@@ -54,9 +53,8 @@ std::vector<RecordedChannel> MoverSpecBase::signals() const {
 /// A vector is a place; a rotation turns; a number in metres moves along X; an angle turns about Y.
 /// What has no unit and is no vector is not seen.
 std::vector<View> MoverSpecBase::views() const {
-    const bool is_place =
-        (shape_.kind == ValueKind::vector && shape_.size < most_numbers) ||
-        (shape_.kind == ValueKind::number && shape_.unit == "m");
+    const bool is_place = (shape_.kind == ValueKind::vector && shape_.size < most_numbers) ||
+                          (shape_.kind == ValueKind::number && shape_.unit == "m");
     const bool is_turn = shape_.kind == ValueKind::rotation || shape_.unit == "rad";
     if (!is_place && !is_turn) return {};
     std::vector<View> views;

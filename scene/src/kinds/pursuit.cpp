@@ -61,14 +61,15 @@ void read_pursuit(KindReader& reader) {
 
 SystemKind pursuit_kind() {
     using enum KeyType;
-    return {"pursuit",
-            {{"pursuit", "`[pursuit.NAME]`", "Under a cap on speed, and on acceleration.",
-              joined(mover_keys(true),
-                     {dial_key({"max_speed", top_speed, "its length, of a vector", "required"}),
-                      dial_key({"max_acceleration", acceleration, "its length, of a vector",
-                                "none"})})}},
-            {},
-            read_pursuit};
+    return {
+        "pursuit",
+        {{"pursuit", "`[pursuit.NAME]`", "Under a cap on speed, and on acceleration.",
+          joined(
+              mover_keys(true),
+              {dial_key({"max_speed", top_speed, "its length, of a vector", "required"}),
+               dial_key({"max_acceleration", acceleration, "its length, of a vector", "none"})})}},
+        {},
+        read_pursuit};
 }
 
 }  // namespace hopcoil::scene

@@ -24,11 +24,12 @@ std::vector<KeyFacts> joined(std::vector<KeyFacts> first, const std::vector<KeyF
 }
 
 KeyFacts watch_key() {
-    return {"watch", KeyType::flag,
-            "`true`: the take flags when it is at rest (`NAME.at_rest`), reaches its target "
-            "(`NAME.reached`), turns (`NAME.turned`) and comes to rest (`NAME.settled`); of a number "
-            "or an angle",
-            "`false`"};
+    return {
+        "watch", KeyType::flag,
+        "`true`: the take flags when it is at rest (`NAME.at_rest`), reaches its target "
+        "(`NAME.reached`), turns (`NAME.turned`) and comes to rest (`NAME.settled`); of a number "
+        "or an angle",
+        "`false`"};
 }
 
 KeyFacts tuning_key() {
@@ -41,11 +42,10 @@ KeyFacts dial_key(KeyFacts key) {
 }
 
 std::vector<KeyFacts> mover_keys(bool has_velocity) {
-    std::vector<KeyFacts> keys{
-        {"target", KeyType::source, "the name of a target, or of what another system does",
-         "required"},
-        {"start", KeyType::place, "where it begins", "on its target"},
-        watch_key()};
+    std::vector<KeyFacts> keys{{"target", KeyType::source,
+                                "the name of a target, or of what another system does", "required"},
+                               {"start", KeyType::place, "where it begins", "on its target"},
+                               watch_key()};
     if (!has_velocity) return keys;
     keys.push_back({"initial_velocity", KeyType::speed, "how fast", "0"});
     keys.push_back(
@@ -97,8 +97,8 @@ MoverTable read_mover_table(KindReader& reader, bool has_velocity, CanTurn can_t
         table.start = start_on(target);
     }
     if (!reader.has("target")) {
-        reader.problem(
-            "", fmt::format("expected a key 'target': {}", any_of(reader.builder().declared().targets)));
+        reader.problem("", fmt::format("expected a key 'target': {}",
+                                       any_of(reader.builder().declared().targets)));
     }
     read_mover_start(reader.table(), table.start, table.shape, has_velocity);
     read_watch(reader.table(), table.start, table.shape);

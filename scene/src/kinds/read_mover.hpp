@@ -36,8 +36,7 @@ struct MoverTable {
 enum class CanTurn : unsigned char { no, yes };
 
 /// Reads target, start, velocity, kicks and `watch`.
-[[nodiscard]] MoverTable read_mover_table(KindReader& reader, bool has_velocity,
-                                          CanTurn can_turn);
+[[nodiscard]] MoverTable read_mover_table(KindReader& reader, bool has_velocity, CanTurn can_turn);
 /// Start, velocity and kicks alone.
 void read_mover_start(TableReader& reader, MoverStart& start, Shape& shape, bool has_velocity);
 void read_watch(TableReader& reader, MoverStart& start, const Shape& shape);
@@ -48,9 +47,9 @@ void read_watch(TableReader& reader, MoverStart& start, const Shape& shape);
 template <class Parameters>
 void add_mover(KindReader& reader, MoverTable table, const Parameters& parameters) {
     if (!table.target) return;
-    reader.add(mover_spec(parameters, shape_of(reader.target_at(*table.target)),
-                          std::move(table.start)),
-               {*table.target});
+    reader.add(
+        mover_spec(parameters, shape_of(reader.target_at(*table.target)), std::move(table.start)),
+        {*table.target});
 }
 
 // The kinds themselves.

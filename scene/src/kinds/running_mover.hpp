@@ -42,7 +42,9 @@ template <class T>
         return row;
     }
 }
-[[nodiscard]] inline ValueArray to_array(double value) { return value; }
+[[nodiscard]] inline ValueArray to_array(double value) {
+    return value;
+}
 [[nodiscard]] inline ValueArray to_array(const Quaternion& q) {
     return ValueArray{{q.w, q.x, q.y, q.z}};
 }
@@ -61,8 +63,9 @@ template <class T>
 using VelocityOf = std::conditional_t<std::same_as<T, Quaternion>, Vector3, T>;
 
 template <class M, class T>
-concept FollowsKnownVelocity =
-    requires(M& m, const T& value, const VelocityOf<T>& velocity) { m.step(value, velocity, 0.0); };
+concept FollowsKnownVelocity = requires(M& m, const T& value, const VelocityOf<T>& velocity) {
+    m.step(value, velocity, 0.0);
+};
 template <class M>
 concept HasNoTarget = requires(M& m) {
     m.step(0.0);
@@ -90,7 +93,10 @@ class MoverWatch {
     }
     /// At rest, then how often it reached its target, turned and settled since the last call.
     void read(std::span<double> numbers) {
-        numbers[0] = watcher_.is_at_rest() ? 1 : 0;
+        // A jump or a kick of this moment ends its rest at once.
+        const bool moves = std::abs(mover().motion().gap) > visible * furthest_ ||
+                           std::abs(mover().velocity()) > visible * fastest_;
+        numbers[0] = watcher_.is_at_rest() && !moves ? 1 : 0;
         numbers[1] = reached_;
         numbers[2] = turned_;
         numbers[3] = settled_;
@@ -239,7 +245,8 @@ class RunningMover final : public RunningSystem {
         // What is bent in the mover's own coordinate is straight in short steps.
         constexpr double steps_per_s = 480;
         if (Traits::bends_target && is_target_moving_) {
-            event_s = std::min(event_s, (std::floor(time_s * steps_per_s + 1e-6) + 1) / steps_per_s);
+            event_s =
+                std::min(event_s, (std::floor(time_s * steps_per_s + 1e-6) + 1) / steps_per_s);
         }
         return event_s;
     }
@@ -268,7 +275,8 @@ class RunningMover final : public RunningSystem {
     void load(StateReader& in) override { visit_state(in); }
 
     bool retune(const SystemSpec& spec) override {
-        const Parameters& parameters = dynamic_cast<const MoverSpec<Parameters>&>(spec).parameters();
+        const Parameters& parameters =
+            dynamic_cast<const MoverSpec<Parameters>&>(spec).parameters();
         if (!retune_mover(mover(), parameters)) return false;
         parameters_ = parameters;
         return true;
@@ -281,7 +289,8 @@ class RunningMover final : public RunningSystem {
             }
         }
         return fmt::format(
-            "{} diverged before {} s; its numbers are {}: damp it, or keep its target within reach",
+            "{} diverged after {:.4g} s; its numbers are {}: damp it, or keep its target within "
+            "reach",
             name, time_s_, Traits::in_words(parameters_, 0));
     }
     [[nodiscard]] std::vector<std::string> warnings(const std::string& name,

@@ -174,22 +174,21 @@ void read_settle(KindReader& reader) {
 
 SystemKind settle_kind() {
     using enum KeyType;
-    return {
-        "settle",
-        {{"settle", "`[settle.NAME]`",
-          "Thrown anew whenever its target moves, settled in a given time: give it jumps, not "
-          "ramps.",
-          joined(
-              mover_keys(true),
-              {dial_key({"duration_s", number, "until it has settled", "0.5"}),
-               dial_key({"overshoot_percent", number, "how far past", "10"}),
-               {"swing_percent", numbers, "or: the height of each swing", "one swing"},
-               {"low_stop", place, "what it must not pass", "none"},
-               {"high_stop", place, "what it must not pass", "none"},
-               {"least_duration_s", number, "a throw may be shortened to, for a stop", "0"},
-               {"may_shorten_travel", flag, "whether it may stop short, for a stop", "`false`"}})}},
-        {},
-        read_settle};
+    return {"settle",
+            {{"settle", "`[settle.NAME]`",
+              "Thrown anew whenever its target moves, settled in a given time: give it jumps, not "
+              "ramps.",
+              joined(mover_keys(true),
+                     {dial_key({"duration_s", number, "until it has settled", "0.5"}),
+                      dial_key({"overshoot_percent", number, "how far past", "10"}),
+                      {"swing_percent", numbers, "or: the height of each swing", "one swing"},
+                      {"low_stop", place, "what it must not pass", "none"},
+                      {"high_stop", place, "what it must not pass", "none"},
+                      {"least_duration_s", number, "a throw may be shortened to, for a stop", "0"},
+                      {"may_shorten_travel", flag, "whether it may stop short, for a stop",
+                       "`false`"}})}},
+            {},
+            read_settle};
 }
 
 }  // namespace hopcoil::scene

@@ -55,6 +55,7 @@ TableFacts scene_table() {
          "only throws, which need none",
          {},
          {"target of moves", "target from a table", "target from a model", "target that is driven",
+          "target a step behind",
           "target of layers"}}};
     for (const SystemKind& kind : built_in_kinds()) {
         const std::string_view name = kind.tables.front().name;
@@ -209,20 +210,30 @@ std::vector<TableFacts> driven_tables() {
          "`[target.NAME]`, driven by what moves",
          "",
          {{"follows", source,
-           "what moves: the name of a system; `string.tassel` for one of its outputs (its main one, "
+           "what moves: the name of a system; `string.tassel` for one of its outputs (its main "
+           "one, "
            "without); `line.4` for one of several values (the last, without); `skiff.x` for one "
            "number of a vector",
            "required"},
           {"scale", numbers, "of what it does: a number, or one for each axis", "1"},
           {"offset", place, "added then", "0"},
           {"low", place, "the least it may be", "none"},
-          {"high", place, "the most it may be", "none"},
-          {"previous_step", flag,
-           "`true`: as it was one step ago, so that two things may follow each other",
-           "`false`"},
-          {"start", place, "with `previous_step`: where it begins", "required with it"},
-          {"angle", flag, "with `previous_step`: it is a direction", "`false`"},
-          {"rotation", flag, "with `previous_step`: it is a turn in space", "`false`"}}},
+          {"high", place, "the most it may be", "none"}}},
+        {"target a step behind",
+         "`[target.NAME]`, driven by the previous step",
+         "What follows one another in a loop needs one that looks a step back.",
+         {{"previous_step", flag,
+           "`true`: what it follows, as it was one step ago (1/480 s, or less where something is "
+           "quick)",
+           "required"},
+          {"follows", source, "as above, read or not", "required"},
+          {"start", place, "where it begins: its unit and how many numbers it has", "required"},
+          {"angle", flag, "`true`: it is a direction", "`false`"},
+          {"rotation", flag, "`true`: it is a turn in space", "`false`"},
+          {"scale", numbers, "as above", "1"},
+          {"offset", place, "as above", "0"},
+          {"low", place, "as above", "none"},
+          {"high", place, "as above", "none"}}},
         {"target of layers",
          "`[target.NAME]`, made of layers",
          "Several motions on one property at once: the target's own moves, and what its layers do, "
@@ -331,9 +342,8 @@ std::vector<TableFacts> kind_tables() {
 
 std::vector<TableFacts> make_tables() {
     std::vector<TableFacts> tables{scene_table()};
-    for (const auto& more :
-         {clock_tables(), move_tables(), wave_tables(), sample_tables(), driven_tables(),
-          kind_tables(), picture_tables(), other_tables()})
+    for (const auto& more : {clock_tables(), move_tables(), wave_tables(), sample_tables(),
+                             driven_tables(), kind_tables(), picture_tables(), other_tables()})
         std::copy(more.begin(), more.end(), std::back_inserter(tables));
     return tables;
 }

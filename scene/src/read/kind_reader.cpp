@@ -20,8 +20,8 @@ std::optional<double> KindReader::number(const std::string& key) {
 }
 std::optional<std::size_t> KindReader::whole_number(const std::string& key, std::size_t least,
                                                     std::size_t most) {
-    const auto value = scene::whole_number(table_, key, static_cast<double>(least),
-                                           static_cast<double>(most));
+    const auto value =
+        scene::whole_number(table_, key, static_cast<double>(least), static_cast<double>(most));
     return value ? std::optional{static_cast<std::size_t>(*value)} : std::nullopt;
 }
 std::optional<std::string> KindReader::text(const std::string& key) {

@@ -30,10 +30,12 @@ void require_more_than_none(TableReader& reader, const std::string& key, double 
 std::optional<Colour> read_colour(TableReader& reader, const std::string& key) {
     const auto text = reader.text(key);
     if (!text) return std::nullopt;
-    const bool is_colour = text->size() == 7 && text->front() == '#' &&
-                           text->find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos;
+    const bool is_colour =
+        text->size() == 7 && text->front() == '#' &&
+        text->find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos;
     if (!is_colour) {
-        reader.problem(key, fmt::format("expected a colour such as \"#c86432\", found '{}'", *text));
+        reader.problem(key,
+                       fmt::format("expected a colour such as \"#c86432\", found '{}'", *text));
         return std::nullopt;
     }
     Colour colour{};
@@ -81,9 +83,8 @@ std::optional<OutputRef> PictureReader::output(TableReader& reader, const std::s
     const bool is_amount = port.kind == ValueKind::vector || port.kind == ValueKind::number;
     const bool is_turn = port.kind == ValueKind::rotation || port.kind == ValueKind::angle;
     if (!(key == "rotation" ? is_turn : is_amount)) {
-        reader.problem(key, fmt::format("expected {}", key == "rotation"
-                                                           ? "a rotation or an angle"
-                                                           : "a number or a vector"));
+        reader.problem(key, fmt::format("expected {}", key == "rotation" ? "a rotation or an angle"
+                                                                         : "a number or a vector"));
     }
     return found->output;
 }

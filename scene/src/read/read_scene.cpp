@@ -218,8 +218,7 @@ class SceneReader {
             if (kind->parts.empty()) declared_.systems.push_back(item.name);
             if (!kind->parts.empty()) declared_.bodies.push_back(item.name);
             for (const std::string& part : kind->parts) {
-                if (item.table->contains(part))
-                    declared_.systems.push_back(item.name + '.' + part);
+                if (item.table->contains(part)) declared_.systems.push_back(item.name + '.' + part);
             }
         }
     }
@@ -279,9 +278,9 @@ class SceneReader {
     /// What an item names as going before it.
     [[nodiscard]] std::vector<std::string> names_in(const Item& item) const {
         std::vector<std::string> names;
-        const bool is_loose = item.table->get_as<bool>("previous_step") != nullptr &&
-                              item.table->get_as<bool>("previous_step")->get();
-        if (!is_loose) add_names(names, item, *item.table, facts_of(item));
+        // What looks a step back needs nothing to be read before it.
+        if (!item.table->contains("previous_step"))
+            add_names(names, item, *item.table, facts_of(item));
         return names;
     }
 
@@ -294,8 +293,7 @@ class SceneReader {
         Named named;
         for (const Item& item : items_) {
             if (is_read_in_turn(item)) {
-                (item.kind == "target" ? named.targets : named.systems)
-                    .emplace(item.name, &item);
+                (item.kind == "target" ? named.targets : named.systems).emplace(item.name, &item);
             }
         }
         return named;

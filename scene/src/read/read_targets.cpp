@@ -62,6 +62,7 @@ const NodeTrack* find_track(const ModelAnimation& animation, const std::string& 
 
 const TableFacts& TargetReader::facts_of(const toml::table& table) {
     if (table.contains("layers")) return table_facts("target of layers");
+    if (table.contains("previous_step")) return table_facts("target a step behind");
     if (table.contains("follows")) return table_facts("target that is driven");
     if (table.contains("csv")) return table_facts("target from a table");
     if (table.contains("gltf")) return table_facts("target from a model");
@@ -71,6 +72,7 @@ const TableFacts& TargetReader::facts_of(const toml::table& table) {
 void TargetReader::read(TableReader& reader, const std::string& name) {
     const std::string_view made_of = reader.facts().name;
     if (made_of == "target of layers") return read_layers(reader, name);
+    if (made_of == "target a step behind") return read_previous_step(reader, name);
     if (made_of == "target that is driven") return read_driven(reader, name);
     if (made_of == "target from a table") return read_record(reader, name);
     if (made_of == "target from a model") return read_model(reader, name);
@@ -139,11 +141,13 @@ void TargetReader::read_previous_step(TableReader& reader, const std::string& na
     Source source{.previous_step = true};
     read_bends(reader, source, shape);
     const auto follows = reader.text("follows");
-    if (!start) {
-        if (!reader.has_any("start"))
-            reader.problem("previous_step", "expected a key 'start' beside it: where it begins");
-        return;
-    }
+    const auto looks_back = reader.flag("previous_step");
+    if (looks_back && !*looks_back)
+        reader.problem("previous_step", "expected true, or no such key");
+    if (!reader.has("follows")) reader.problem("", "expected a key 'follows'");
+    if (!reader.has_any("start"))
+        reader.problem("previous_step", "expected a key 'start' beside it: where it begins");
+    if (!start) return;
     std::vector<Target> components;
     for (std::size_t i = 0; i < shape.count.value_or(1); ++i)
         components.emplace_back(MovesTarget{(*start)[i], {}, {}});
@@ -157,15 +161,6 @@ void TargetReader::read_previous_step(TableReader& reader, const std::string& na
 }
 
 void TargetReader::read_driven(TableReader& reader, const std::string& name) {
-    if (reader.flag("previous_step").value_or(false)) return read_previous_step(reader, name);
-    for (const char* key : {"start", "angle", "rotation"}) {
-        if (reader.has_any(key)) {
-            reader.problem(reader.has(key) ? key : "",
-                           fmt::format("{} goes with previous_step = true: otherwise what it "
-                                       "follows has that",
-                                       key));
-        }
-    }
     Shape shape;
     if (const auto source = read_source(reader, shape))
         scene_.targets.push_back(builder_.driven_target(name, *source));

@@ -33,7 +33,8 @@ std::vector<double> number_list(TableReader& reader, const std::string& key) {
     for (std::size_t i = 0; list != nullptr && i < list->size(); ++i) {
         const auto number = list->get(i)->value<double>();
         if (!number || !std::isfinite(*number)) {
-            reader.problem(key, fmt::format("expected finite numbers, found {}", kind_of(*list->get(i))));
+            reader.problem(
+                key, fmt::format("expected finite numbers, found {}", kind_of(*list->get(i))));
             break;
         }
         numbers.push_back(*number);

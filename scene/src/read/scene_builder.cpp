@@ -96,8 +96,7 @@ std::optional<Source> SceneBuilder::find_output(const std::string& name) const {
     const auto component = component_named(name.substr(dot + 1));
     auto whole = component ? find_whole_output(name.substr(0, dot)) : std::nullopt;
     if (!whole) return std::nullopt;
-    const Port port =
-        scene_.systems[whole->output.system].spec->outputs().at(whole->output.port);
+    const Port port = scene_.systems[whole->output.system].spec->outputs().at(whole->output.port);
     if (port.kind != ValueKind::vector || *component >= port.components) return std::nullopt;
     whole->component = component;
     return whole;
@@ -150,17 +149,17 @@ std::optional<std::size_t> SceneBuilder::find_system(TableReader& reader,
         if (scene_.systems[i].name == *name) return i;
     }
     if (!is_unread(*name)) {
-        reader.problem(key, fmt::format("there is no '{}'; there is {}{}", *name,
-                                        any_of(declared_.systems),
-                                        did_you_mean(*name, declared_.systems)));
+        reader.problem(
+            key, fmt::format("there is no '{}'; there is {}{}", *name, any_of(declared_.systems),
+                             did_you_mean(*name, declared_.systems)));
     }
     return std::nullopt;
 }
 
 void SceneBuilder::drive_by_previous_step(std::size_t target, TableReader& reader,
                                           const std::string& name, const Source& source) {
-    awaited_.push_back({target, name, source,
-                        {reader.position_of("follows"), reader.path() + ".follows", ""}});
+    awaited_.push_back(
+        {target, name, source, {reader.position_of("follows"), reader.path() + ".follows", ""}});
 }
 
 void SceneBuilder::resolve_previous_steps(std::vector<Problem>& problems) {
@@ -203,9 +202,9 @@ bool SceneBuilder::is_unread(const std::string& name) const {
 void SceneBuilder::complain_of_output(TableReader& reader, const std::string& key,
                                       const std::string& name) const {
     if (is_unread(name)) return;
-    reader.problem(
-        key, fmt::format("nothing that moves is named '{}'; there is {}{}", name,
-                         any_of(declared_.systems), did_you_mean(name, declared_.systems)));
+    reader.problem(key,
+                   fmt::format("nothing that moves is named '{}'; there is {}{}", name,
+                               any_of(declared_.systems), did_you_mean(name, declared_.systems)));
 }
 
 void SceneBuilder::refuse_taken(TableReader& reader, const std::string& name) {

@@ -163,7 +163,7 @@ class Patcher {
         const SceneSystem& system = scene_.systems[dial.system];
         const Found found = find_table(split(system.name).first);
         if (found.table == nullptr) refuse(dial.path);
-        const std::string key = system.spec->dials().at(dial.index).key;
+        const std::string key = key_in_table(found.kind, system, system.spec->dials().at(dial.index));
         if (split(key).second.empty()) {
             change_key(found, dial, key);
         } else {
@@ -203,6 +203,19 @@ class Patcher {
         }
     }
 
+    /// Where a dial stands in its system's table. Of a kind whose table makes several systems, the
+    /// tables inside have one for each: "tuning.position.lead".
+    [[nodiscard]] std::string key_in_table(const std::string& kind, const SceneSystem& system,
+                                           const SpecDial& dial) const {
+        const std::string part = split(system.name).second;
+        const bool has_parts =
+            std::any_of(kinds_.begin(), kinds_.end(), [&](const SystemKind& each) {
+                return each.name == kind && !each.parts.empty();
+            });
+        const auto [first, rest] = split(dial.key);
+        return !has_parts || rest.empty() ? dial.key : fmt::format("{}.{}.{}", first, part, rest);
+    }
+
     static const toml::table* element(const toml::array& list, const std::string& index) {
         std::size_t i = 0;
         std::from_chars(index.data(), index.data() + index.size(), i);
@@ -218,7 +231,7 @@ class Patcher {
             if (found.file->root()[found.kind][name].as_table() != found.table) continue;
             const std::vector<SpecDial> dials = system.spec->dials();
             for (std::size_t i = 0; i < dials.size(); ++i)
-                all.emplace_back(dials[i].key, system.spec->dial(i));
+                all.emplace_back(key_in_table(found.kind, system, dials[i]), system.spec->dial(i));
         }
         return all;
     }
@@ -230,10 +243,9 @@ class Patcher {
         const std::vector<std::pair<std::string, double>> dials = dials_in(found);
         for (const auto& [key, node] : table) {
             const std::string whole = path + std::string{key.str()};
-            const bool is_known =
-                std::any_of(dials.begin(), dials.end(), [&](const auto& dial) {
-                    return dial.first == whole || dial.first.starts_with(whole + '.');
-                });
+            const bool is_known = std::any_of(dials.begin(), dials.end(), [&](const auto& dial) {
+                return dial.first == whole || dial.first.starts_with(whole + '.');
+            });
             if (!is_known) return false;
         }
         const auto [name, more] = split(rest);
@@ -286,8 +298,7 @@ class Patcher {
         const std::vector<Port> ports = scene_.systems[dial.system].spec->outputs();
         const std::string unit = ports.empty() ? "" : ports.front().unit;
         found.file->insert_under(
-            *found.table,
-            fmt::format("{} = {}", spelling_of(found.kind, name, unit), value));
+            *found.table, fmt::format("{} = {}", spelling_of(found.kind, name, unit), value));
     }
 
     [[nodiscard]] std::string spelling_of(const std::string& kind, const std::string& name,

@@ -122,8 +122,7 @@ class ModelMaker {
     }
 
     /// The channel's numbers as those of a track: three, or a rotation's four.
-    [[nodiscard]] std::vector<std::vector<double>> columns_of(TrackKind kind,
-                                                              std::size_t channel,
+    [[nodiscard]] std::vector<std::vector<double>> columns_of(TrackKind kind, std::size_t channel,
                                                               std::size_t turn_axis = 1) const {
         const Take::Columns place = take_.columns_of(channel);
         std::vector<std::vector<double>> columns;
@@ -146,8 +145,8 @@ class ModelMaker {
                                                         std::size_t axis) {
         std::vector<std::vector<double>> parts(4);
         for (const double angle : angles) {
-            const Quaternion turn = turned_by({axis == 0 ? angle : 0.0, axis == 1 ? angle : 0.0,
-                                               axis == 2 ? angle : 0.0});
+            const Quaternion turn = turned_by(
+                {axis == 0 ? angle : 0.0, axis == 1 ? angle : 0.0, axis == 2 ? angle : 0.0});
             parts[0].push_back(turn.w);
             parts[1].push_back(turn.x);
             parts[2].push_back(turn.y);
@@ -261,10 +260,8 @@ NodeChannels& node_named(std::vector<NodeChannels>& nodes, const std::string& na
 std::vector<NodeChannels> nodes_of(const Scene& scene, const Take& take) {
     std::vector<NodeChannels> nodes;
     for (const Body& body : scene.bodies) {
-        NodeChannels node{.name = body.name,
-                          .at_m = body.at_m,
-                          .axis = body.axis,
-                          .turn_axis = body.turn_axis};
+        NodeChannels node{
+            .name = body.name, .at_m = body.at_m, .axis = body.axis, .turn_axis = body.turn_axis};
         if (body.position) node.position = channel_of(scene, take, *body.position);
         if (body.rotation) node.rotation = channel_of(scene, take, *body.rotation);
         if (body.scale) node.scale = channel_of(scene, take, *body.scale);

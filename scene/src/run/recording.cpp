@@ -29,8 +29,7 @@ bool is_kept(const std::vector<std::string>& patterns, const std::string& name) 
                        [&](const std::string& pattern) { return matches(pattern, name); });
 }
 
-Recording::Recording(const Scene& scene, RunningScene& running)
-    : scene_{scene}, running_{running} {
+Recording::Recording(const Scene& scene, RunningScene& running) : scene_{scene}, running_{running} {
     for (std::size_t i = 0; i < scene.targets.size(); ++i)
         add_target(i);
     for (std::size_t i = 0; i < scene.systems.size(); ++i) {
@@ -135,8 +134,8 @@ void Recording::add_signals(std::size_t system) {
         if (keeps) kept += width;
     }
     if (all == 0) return;
-    pieces_.push_back({.from = Piece::From::signals, .output = {system, 0}, .count = all,
-                       .value_size = kept});
+    pieces_.push_back(
+        {.from = Piece::From::signals, .output = {system, 0}, .count = all, .value_size = kept});
 }
 
 std::span<const double> Recording::row(double time_s) {

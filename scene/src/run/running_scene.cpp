@@ -82,9 +82,8 @@ std::vector<std::string> RunningSystem::warnings(const std::string& /*name*/,
 ValueAndVelocity Source::seen(const ValueAndVelocity& whole, std::size_t numbers) const noexcept {
     ValueAndVelocity from = whole;
     if (component) from = {whole.value[*component], whole.velocity[*component]};
-    const bool as_it_is =
-        scale == ValueArray::all(1) && offset == ValueArray{} && low == Source{}.low &&
-        high == Source{}.high;
+    const bool as_it_is = scale == ValueArray::all(1) && offset == ValueArray{} &&
+                          low == Source{}.low && high == Source{}.high;
     if (as_it_is) return from;
     ValueAndVelocity result;
     for (std::size_t i = 0; i < numbers; ++i) {

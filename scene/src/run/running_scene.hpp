@@ -30,7 +30,7 @@ class RunningScene {
     template <class Fields>
     void visit_state(Fields& fields) {
         fields.begins("scene 2");
-        fields(time_s_, coupled_time_s_);
+        fields(time_s_, coupled_time_s_, times_s_);
         for (std::optional<Held>& held : held_)
             fields(held);
         for (Tap& tap : taps_) {
@@ -104,11 +104,11 @@ class RunningScene {
 
     const Scene* scene_;
     std::vector<std::unique_ptr<RunningSystem>> systems_;
-    std::vector<double> times_s_;         ///< of each system
-    std::vector<std::size_t> owners_;     ///< of each target, a system that goes after it
+    std::vector<double> times_s_;      ///< of each system
+    std::vector<std::size_t> owners_;  ///< of each target, a system that goes after it
     std::vector<std::size_t> order_;
-    std::vector<std::size_t> alone_;      ///< neither drive others nor are driven
-    std::vector<std::size_t> coupled_;    ///< the others, in order
+    std::vector<std::size_t> alone_;    ///< neither drive others nor are driven
+    std::vector<std::size_t> coupled_;  ///< the others, in order
     std::vector<Tap> taps_;
     std::vector<std::vector<std::size_t>> taps_of_;  ///< of each system
     std::vector<InputSample> samples_;               ///< of the system that is stepped

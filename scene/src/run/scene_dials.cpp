@@ -127,8 +127,7 @@ DialStatus set_numbers(Scene& scene, const std::vector<SceneNumber>& numbers) {
         note(changes, each.path, each.value);
     }
     try {
-        Scene fresh = read_scene(scene.file,
-                                 scene.kinds ? *scene.kinds : std::vector<SystemKind>{},
+        Scene fresh = read_scene(scene.file, scene.kinds ? *scene.kinds : std::vector<SystemKind>{},
                                  scene.seed, changes);
         const std::vector<SceneDial> dials = dials_of(fresh);
         for (const SceneNumber& change : scene.dial_changes) {

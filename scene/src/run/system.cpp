@@ -1,7 +1,6 @@
-#include <hopcoil/scene/system.hpp>
-
 #include <cmath>
 
+#include <hopcoil/scene/system.hpp>
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 

@@ -58,13 +58,13 @@ struct View {
         footprint,  ///< marks on the ground
     };
     Type type = Type::body;
-    std::string name{};  ///< of the part; empty for the whole system
+    std::string name{};                     ///< of the part; empty for the whole system
     std::optional<std::size_t> position{};  ///< ports
     std::optional<std::size_t> rotation{};
     std::optional<std::size_t> scale{};
-    std::vector<double> radius_m{};         ///< along it from first to last; one for all
-    std::vector<Colour> colours{};          ///< the same
-    std::vector<std::size_t> parents{};     ///< of each point; its own index for a root
+    std::vector<double> radius_m{};      ///< along it from first to last; one for all
+    std::vector<Colour> colours{};       ///< the same
+    std::vector<std::size_t> parents{};  ///< of each point; its own index for a root
     std::vector<std::array<std::size_t, 3>> triangles{};
     bool is_smooth = false;  ///< the line is drawn as a smooth curve through its points
     Look look{};

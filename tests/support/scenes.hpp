@@ -1,0 +1,18 @@
+#pragma once
+
+#include <cstddef>
+
+#include <hopcoil/scene/scene.hpp>
+#include <hopcoil/scene/system_report.hpp>
+
+/// The tuning behind an output of a system; fails the test's access where it has none.
+inline hopcoil::Tuning tuning_in(const hopcoil::scene::Scene& scene, std::size_t system,
+                                 std::size_t port = 0) {
+    return scene.systems.at(system).spec->step_responder()->tuning(port).value();
+}
+
+/// The target that a system goes after.
+inline const hopcoil::scene::SceneTarget& target_in(const hopcoil::scene::Scene& scene,
+                                                    std::size_t system) {
+    return scene.targets.at(scene.systems.at(system).targets.at(0));
+}
