@@ -69,6 +69,10 @@ std::optional<Landing> landing_on_plane(const Flight& flight, double height) {
 void require_valid_looks(double most_s, double look_s) {
     require_above_zero("most_s", most_s);
     require_above_zero("look_s", look_s);
+    constexpr double most_looks = 1e7;
+    if (most_s / look_s > most_looks) {
+        throw InvalidValue{"look_s", look_s, "at least a ten-millionth of most_s"};
+    }
 }
 
 Vector3 launch_to(const Vector3& from, const Vector3& to, double time_s, double gravity) {

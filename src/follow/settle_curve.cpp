@@ -244,7 +244,8 @@ void SettleCurve::plan_spring() noexcept {
     };
     const double most_octaves =
         stops_.least_duration_s > 0
-            ? std::max(0.0, math::log(duration_s / stops_.least_duration_s) / math::ln_2)
+            ? std::clamp(math::log(duration_s / stops_.least_duration_s) / math::ln_2, 0.0,
+                         endless_octaves)
             : endless_octaves;
     if (quick_enough(most_octaves)) {
         hurry(least_that_holds(0, most_octaves, quick_enough));

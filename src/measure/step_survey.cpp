@@ -76,6 +76,7 @@ std::optional<double> needed_rate_hz(const Tuning& tuning, Scheme scheme, double
     };
     double low = tuning.frequency_hz;
     double high = 2 * low;
+    if (!(low > 0) || !(duration_s > 0)) return std::nullopt;
     while (!is_enough(high)) {
         low = high;
         high *= 2;

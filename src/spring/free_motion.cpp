@@ -133,9 +133,13 @@ std::optional<double> FreeMotion::settling_time_s(double band) const noexcept {
         }
         const double first = to;
         const double half = turns_for_ever() ? half_period_s_ : 0;
-        while (index > 0 && !outside(first + index * half))
+        // The closed form is right to within rounding: a swing or two either way.
+        constexpr int most_swings_off = 64;
+        for (int i = 0; i < most_swings_off && index > 0 && !outside(first + index * half); ++i)
             --index;
-        while (turns_for_ever() && outside(first + (index + 1) * half))
+        for (int i = 0; i < most_swings_off && turns_for_ever() &&
+                        outside(first + (index + 1) * half);
+             ++i)
             ++index;
         from = first + index * half;
         to = turns_for_ever() ? first + (index + 1) * half : never;

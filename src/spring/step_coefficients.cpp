@@ -75,11 +75,11 @@ FreeAnswer free_answer(double z, double u) {
 /// short.
 template <class ShortAnswers>
 auto by_doubling(double z, double u, double stiffness, ShortAnswers short_answers) {
+    // No finite phase takes more; one that is infinite would be halved for ever.
+    constexpr int most_halvings = 2100;
     int halvings = 0;
-    while (stiffness * u > ShortSeries::longest_phase) {
+    for (; halvings < most_halvings && stiffness * u > ShortSeries::longest_phase; ++halvings)
         u *= 0.5;
-        ++halvings;
-    }
     auto answers = short_answers(z, u);
     for (; halvings > 0; --halvings) {
         answers = doubled(answers, z, u);
@@ -138,7 +138,7 @@ PowerAnswers doubled(const PowerAnswers& old, double z, double u) {
 
 PowerAnswers power_answers(double z, double u) {
     const double stiffness = 2 * z + 1;
-    if (u > 64 * stiffness) {
+    if (u > 64 * stiffness || std::isinf(u)) {
         // Long past the transient: each answer from the one before, by integrating by parts.
         const FreeAnswer free = free_answer(z, u);
         const double r0 = free.approach;

@@ -5,12 +5,12 @@
 namespace hopcoil {
 
 /// The least number in (from, to) at which `beyond` becomes true, stepping up in small factors and
-/// then halving; infinity when it never does.
+/// then halving; infinity when it never does. Both ends are above 0, and `factor` above 1.
 template <class Condition>
 [[nodiscard]] double first_crossing(double from, double to, double factor, int halvings,
                                     const Condition& beyond) {
     double low = from;
-    while (low < to) {
+    while (low < to && low * factor > low) {
         double high = low * factor;
         if (!beyond(high)) {
             low = high;
