@@ -28,7 +28,7 @@ concept System = std::copyable<S> &&
     requires(S system, const S& fixed, const typename S::Inputs& inputs, double dt,
              std::span<double> numbers) {
     { system.step(inputs, dt) } -> std::same_as<StepStatus>;
-    { S::channels() }
+    { fixed.channels() }
     noexcept->std::convertible_to<std::span<const Channel>>;
     { fixed.read(numbers) }
     noexcept;

@@ -1,0 +1,212 @@
+#include <array>
+#include <cmath>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/random.hpp>
+#include <hopcoil/field/wind.hpp>
+
+namespace hopcoil {
+namespace {
+
+// Of SpaceNoise<4> with two octaves, found by averaging over a million points: the distance at
+// which its correlation has fallen to 1/e, that of its slopes, and their standard deviation.
+constexpr double correlation_cells = 0.50;
+constexpr double slope_correlation_cells = 0.34;
+constexpr double slope_deviation = 3.10;
+
+double length_of(const Vector3& v) {
+    return std::sqrt(dot(v, v));
+}
+
+/// From 0 at one end to 1 at the other, level at both.
+double smooth_step(double from, double to, double at) {
+    const double part = (at - from) / (to - from);
+    const double p = part < 0 ? 0 : part > 1 ? 1 : part;
+    return p * p * (3 - 2 * p);
+}
+
+using S = WindSettings;
+template <auto at>
+constexpr Dial<S> wind_dial(Dial<S> dial) {
+    dial.get = [](const S& settings) -> double {
+        return at(const_cast<S&>(settings));  // NOLINT: only read
+    };
+    dial.set = [](S& settings, double value) {
+        S changed = settings;
+        at(changed) = value;
+        if (!is_valid(changed)) return DialStatus::refused;
+        settings = changed;
+        return DialStatus::set;
+    };
+    return dial;
+}
+constexpr std::array<Dial<S>, S::dial_count> wind_dials{
+    wind_dial<[](S& s) -> double& { return s.mean_m_per_s.x; }>(
+        {"mean_x_m_per_s", "m/s", {-1e6, 1e6}, {-15, 15}, DialScale::linear, 4}),
+    wind_dial<[](S& s) -> double& { return s.mean_m_per_s.y; }>(
+        {"mean_y_m_per_s", "m/s", {-1e6, 1e6}, {-5, 5}, DialScale::linear, 0}),
+    wind_dial<[](S& s) -> double& { return s.mean_m_per_s.z; }>(
+        {"mean_z_m_per_s", "m/s", {-1e6, 1e6}, {-15, 15}, DialScale::linear, 0}),
+    wind_dial<[](S& s) -> double& { return s.spread_m_per_s; }>(
+        {"spread_m_per_s", "m/s", {0, 1e6}, {0, 6}, DialScale::linear, 1}),
+    wind_dial<[](S& s) -> double& { return s.across_share; }>(
+        {"across_share", "", {0, 1e3}, {0, 1.5}, DialScale::linear, 0.6}),
+    wind_dial<[](S& s) -> double& { return s.up_share; }>(
+        {"up_share", "", {0, 1e3}, {0, 1}, DialScale::linear, 0.3}),
+    wind_dial<[](S& s) -> double& { return s.correlation_s; }>(
+        {"correlation_s", "s", {1e-3, 1e6}, {0.1, 10}, DialScale::logarithmic, 1.5}),
+    wind_dial<[](S& s) -> double& { return s.gust_length_m; }>(
+        {"gust_length_m", "m", {1e-3, 1e6}, {0.5, 50}, DialScale::logarithmic, 8}),
+    wind_dial<[](S& s) -> double& { return s.roughness; }>(
+        {"roughness", "", {0, 1}, {0, 1}, DialScale::linear, 0.5}),
+};
+
+}  // namespace
+
+std::span<const Dial<WindSettings>> WindSettings::dials() noexcept {
+    return wind_dials;
+}
+
+void require_valid(const WindSettings& settings) {
+    for (const double each :
+         {settings.mean_m_per_s.x, settings.mean_m_per_s.y, settings.mean_m_per_s.z})
+        require_finite("mean_m_per_s", each);
+    require_at_least_zero("spread_m_per_s", settings.spread_m_per_s);
+    require_at_least_zero("across_share", settings.across_share);
+    require_at_least_zero("up_share", settings.up_share);
+    require_above_zero("correlation_s", settings.correlation_s);
+    require_above_zero("gust_length_m", settings.gust_length_m);
+    require_valid(SpaceNoiseSettings{settings.octaves, settings.roughness, {}});
+}
+
+bool is_valid(const WindSettings& settings) noexcept {
+    try {
+        require_valid(settings);
+        return true;
+    } catch (const InvalidValue&) {
+        return false;
+    }
+}
+
+void require_valid(const Shelter& shelter) {
+    for (const double each : {shelter.centre.x, shelter.centre.y, shelter.centre.z})
+        require_finite("centre", each);
+    require_above_zero("radius_m", shelter.radius_m);
+    require_above_zero("wake_m", shelter.wake_m);
+    if (!(shelter.strength >= 0 && shelter.strength <= 1))
+        throw InvalidValue{"strength", shelter.strength, "a number from 0 to 1"};
+}
+
+Wind::Wind(const WindSettings& settings, std::uint64_t stream, std::vector<Shelter> shelters)
+    : settings_{settings}, shelters_{std::move(shelters)}, stream_{stream} {
+    for (const Shelter& shelter : shelters_)
+        require_valid(shelter);
+    retune(settings);
+}
+
+void Wind::retune(const WindSettings& settings) {
+    require_valid(settings);
+    settings_ = settings;
+    noises_.clear();
+    for (std::uint64_t i = 0; i < 3; ++i) {
+        noises_.emplace_back(SpaceNoiseSettings{settings.octaves, settings.roughness, {}},
+                             mixed_bits(stream_ + i));
+    }
+    find_scales();
+}
+
+/// How fast its noise is walked through: across space by the length of gusts, over time by what is
+/// left of the correlation when the mean has carried them along.
+void Wind::find_scales() noexcept {
+    const Vector3& mean = settings_.mean_m_per_s;
+    const double speed = length_of(mean);
+    along_ = speed > 1e-12 ? mean * (1 / speed) : Vector3{1, 0, 0};
+    const Vector3 level = cross(along_, Vector3{0, 1, 0});
+    const double wide = length_of(level);
+    level_ = wide > 1e-9 ? level * (1 / wide) : Vector3{0, 0, 1};
+    up_ = cross(level_, along_);
+    const double cells =
+        settings_.is_divergence_free ? slope_correlation_cells : correlation_cells;
+    const double length_m = std::max(settings_.gust_length_m, speed * settings_.correlation_s);
+    cells_per_m_ = cells / length_m;
+    const double by_mean = speed * cells_per_m_;
+    const double in_all = cells / settings_.correlation_s;
+    cells_per_s_ = std::sqrt(std::max(0.0, in_all * in_all - by_mean * by_mean));
+}
+
+namespace {
+
+/// A turn of space and time together, so that no straight walk goes along the lattice of the noise,
+/// where its values would not be alike everywhere: the matrix of the quaternion product.
+constexpr std::array<std::array<double, 4>, 4> oblique = [] {
+    constexpr double a = 0.41;
+    constexpr double b = 0.59;
+    constexpr double c = -0.36;
+    constexpr double d = 0.5951470406546605;
+    return std::array<std::array<double, 4>, 4>{
+        {{a, -b, -c, -d}, {b, a, -d, c}, {c, d, a, -b}, {d, -c, b, a}}};
+}();
+
+std::array<double, 4> turned(const std::array<double, 4>& point) {
+    std::array<double, 4> result{};
+    for (std::size_t i = 0; i < 4; ++i) {
+        for (std::size_t k = 0; k < 4; ++k)
+            result[i] += oblique[i][k] * point[k];
+    }
+    return result;
+}
+
+/// The slopes of a noise in space and time themselves.
+std::array<double, 4> turned_back(const std::array<double, 4>& slope) {
+    std::array<double, 4> result{};
+    for (std::size_t i = 0; i < 4; ++i) {
+        for (std::size_t k = 0; k < 4; ++k)
+            result[i] += oblique[k][i] * slope[k];
+    }
+    return result;
+}
+
+}  // namespace
+
+Vector3 Wind::gust(const Vector3& place, double time_s) const noexcept {
+    const Vector3 carried = (place - settings_.mean_m_per_s * time_s) * cells_per_m_;
+    const std::array<double, 4> at =
+        turned({carried.x, carried.y, carried.z, time_s * cells_per_s_});
+    if (settings_.is_divergence_free) {
+        // The curl of three noises.
+        const auto a = turned_back(noises_[0].at(at).slope);
+        const auto b = turned_back(noises_[1].at(at).slope);
+        const auto c = turned_back(noises_[2].at(at).slope);
+        const double scale = settings_.spread_m_per_s / (std::sqrt(2.0) * slope_deviation);
+        return Vector3{c[1] - b[2], a[2] - c[0], b[0] - a[1]} * scale;
+    }
+    const double spread = settings_.spread_m_per_s;
+    return along_ * (spread * noises_[0].at(at).value) +
+           level_ * (spread * settings_.across_share * noises_[1].at(at).value) +
+           up_ * (spread * settings_.up_share * noises_[2].at(at).value);
+}
+
+double Wind::sheltered(const Vector3& place) const noexcept {
+    double left = 1;
+    for (const Shelter& shelter : shelters_) {
+        const Vector3 away = place - shelter.centre;
+        const double behind = dot(away, along_);
+        const double beside = length_of(away - along_ * behind);
+        // Its edge is soft by half of its radius; the wind recovers along its wake.
+        const double in_line =
+            1 - smooth_step(0.75 * shelter.radius_m, 1.5 * shelter.radius_m, beside);
+        const double after = smooth_step(-shelter.radius_m, 0, behind) *
+                             (1 - smooth_step(0, shelter.wake_m, behind));
+        left *= 1 - shelter.strength * in_line * after;
+    }
+    return left;
+}
+
+WindSample Wind::at(const Vector3& place, double time_s) const noexcept {
+    if (!std::isfinite(dot(place, place)) || !std::isfinite(time_s)) return {};
+    const Vector3 velocity = settings_.mean_m_per_s + gust(place, time_s);
+    return {velocity * sheltered(place)};
+}
+
+}  // namespace hopcoil

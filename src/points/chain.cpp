@@ -1,0 +1,588 @@
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <stdexcept>
+
+#include <hopcoil/base/angles.hpp>
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/time_step.hpp>
+#include <hopcoil/points/chain.hpp>
+#include <hopcoil/points/chain_shape.hpp>
+
+namespace hopcoil {
+namespace {
+
+constexpr std::size_t most_substeps = 64;
+
+double length_of(const Vector3& v) noexcept {
+    return std::sqrt(dot(v, v));
+}
+
+Vector3 unit(const Vector3& v, const Vector3& otherwise) noexcept {
+    const double length = length_of(v);
+    return length > 1e-12 && length < 1e150 ? v * (1 / length) : otherwise;
+}
+
+bool is_finite_vector(const Vector3& v) noexcept {
+    return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z);
+}
+
+/// A direction and how fast it changes.
+struct Direction {
+    Vector3 unit{};
+    Vector3 rate{};
+};
+
+/// Of a vector that changes; `otherwise`, at rest, for one that is too short to have one.
+Direction direction_of(const Vector3& v, const Vector3& rate, const Vector3& otherwise) noexcept {
+    const double length = length_of(v);
+    if (!(length > 1e-9)) return {otherwise, {}};
+    const Vector3 along = v * (1 / length);
+    return {along, (rate - along * dot(along, rate)) * (1 / length)};
+}
+
+/// The direction of a stick of length s whose head moves by `way` while its tail is dragged: the
+/// closed form for a straight way (docs/math/chain.md (6)).
+Vector3 dragged(const Vector3& g, const Vector3& way, double s) noexcept {
+    const double m = length_of(way) / s;
+    if (!(m > 1e-300)) return g;
+    const Vector3 e = way * (1 / (m * s));
+    const double c = dot(g, e);
+    // Over cosh m, so that a long way does not overflow.
+    const double cosh_inverse = 2 * math::exp(-m) / (1 + math::exp(-2 * m));
+    const double tanh = -math::expm1(-2 * m) / (1 + math::exp(-2 * m));
+    const double below = 1 + c * tanh;
+    if (!(below > 1e-12)) return g;  // pushed straight back, it stays straight
+    const Vector3 turned =
+        (g * cosh_inverse + e * (tanh + c * (1 - cosh_inverse))) * (1 / below);
+    return unit(turned, g);
+}
+
+/// `next`, turned toward `last` until no more than a limit lies between them; smoothly.
+Vector3 limited(const Vector3& last, const Vector3& next, double limit_rad) noexcept {
+    const double c = std::clamp(dot(last, next), -1.0, 1.0);
+    const Vector3 across = next - last * c;
+    Vector3 side = unit(across, {});
+    if (side == Vector3{}) {
+        if (c > 0) return next;
+        side = unit(cross(last, std::abs(last.x) < 0.9 ? Vector3{1, 0, 0} : Vector3{0, 1, 0}), last);
+    }
+    const double most = math::sin(limit_rad / 2) / math::cos(limit_rad / 2);
+    const double half = c > -1 + 1e-15 ? std::sqrt((1 - c) / (1 + c)) : unbounded;
+    const double kept =
+        half < 1e150 ? half / std::sqrt(1 + (half / most) * (half / most)) : most;
+    const double cosine = (1 - kept * kept) / (1 + kept * kept);
+    const double sine = 2 * kept / (1 + kept * kept);
+    return last * cosine + side * sine;
+}
+
+}  // namespace
+
+/// The root during a step: the cubic between its ends.
+struct Chain::RootPath {
+    Vector3 from{};
+    Vector3 from_velocity{};
+    Vector3 to{};
+    Vector3 to_velocity{};
+    double dt = 0;
+
+    [[nodiscard]] Vector3 at(double part) const noexcept {
+        if (part >= 1) return to;
+        const double rest = 1 - part;
+        return from * (rest * rest * (1 + 2 * part)) +
+               from_velocity * (dt * part * rest * rest) + to * (part * part * (3 - 2 * part)) -
+               to_velocity * (dt * part * part * rest);
+    }
+    [[nodiscard]] Vector3 velocity_at(double part) const noexcept {
+        if (part >= 1) return to_velocity;
+        const double rest = 1 - part;
+        return (to - from) * (6 * part * rest / dt) + from_velocity * (rest * (1 - 3 * part)) -
+               to_velocity * (part * (2 - 3 * part));
+    }
+};
+
+Chain::Chain(const ChainSettings& settings, const Vector3& root, const Quaternion& facing)
+    : settings_{settings} {
+    require_valid(settings);
+    tunings_ = tunings_of(settings);
+    rows_.resize(settings.nodes);
+    links_.resize(settings.nodes);
+    kept_ = links_;
+    positions_.resize(settings.nodes + 1);
+    velocities_.resize(settings.nodes + 1);
+    before_ = positions_;
+    kept_velocities_ = velocities_;
+    channels_ = {{"position", ChannelKind::vector, 3, "m", positions_.size()},
+                 {"velocity", ChannelKind::vector, 3, "m_per_s", positions_.size()}};
+    if (reset(root, facing) == StepStatus::rejected)
+        throw InvalidValue{"root", length_of(root), "a finite place and a rotation"};
+}
+
+StepStatus Chain::reject() noexcept {
+    ++rejected_inputs_;
+    return StepStatus::rejected;
+}
+
+StepStatus Chain::reset(const Vector3& root, const Quaternion& facing) noexcept {
+    const Quaternion turn = normalized(facing);
+    const double far = static_cast<double>(size()) * settings_.spacing_m + length_of(root);
+    if (!std::isfinite(far) || !(turn.w == turn.w)) return reject();
+    root_ = settings_.is_flat ? Vector3{root.x, root.y, 0} : root;
+    facing_ = turn;
+    root_velocity_ = root_slope_ = {};
+    has_history_ = false;
+    phase_rad_ = 0;
+    put_in_rest_shape();
+    return StepStatus::stepped;
+}
+
+void Chain::put_in_rest_shape() noexcept {
+    Vector3 rest = unit(rotated(facing_, settings_.rest_direction), {0, -1, 0});
+    if (settings_.is_flat) rest = unit({rest.x, rest.y, 0}, {0, -1, 0});
+    const bool fixed = settings_.spacing == ChainSpacing::fixed;
+    const Vector3& hanging = settings_.hanging_m_per_s;
+    if (!fixed) rest = unit(rest * settings_.stiffness_m_per_s + hanging, rest);
+    Vector3 place = root_;
+    for (Link& link : links_) {
+        place = place + rest * settings_.spacing_m;
+        link = {.motion = resting_at(fixed ? rest : place), .ghost = rest, .rest_direction = rest};
+    }
+    std::fill(velocities_.begin(), velocities_.end(), Vector3{});
+    is_resting_ = !fixed || hanging == Vector3{};
+    find_outputs({}, 0);
+}
+
+StepStatus Chain::cut(const Vector3& root, const Quaternion& facing) noexcept {
+    const Quaternion to = normalized(facing);
+    if (!is_finite_vector(root) || !(to.w == to.w)) return reject();
+    const Quaternion turn = to * conjugate(facing_);
+    const bool is_same = to == facing_;
+    const auto turned = [&](const Vector3& v) {
+        return is_same ? v : rotated(turn, v);
+    };
+    const bool fixed = settings_.spacing == ChainSpacing::fixed;
+    keep();
+    for (Link& link : links_) {
+        Motion<Vector3>& motion = link.motion;
+        motion.target = fixed ? turned(motion.target) : root + turned(motion.target - root_);
+        motion.gap = turned(motion.gap);
+        motion.velocity = turned(motion.velocity);
+        link.target_velocity = turned(link.target_velocity);
+        link.ghost = turned(link.ghost);
+        link.rest_direction = turned(link.rest_direction);
+    }
+    for (std::size_t i = 0; i < positions_.size(); ++i) {
+        positions_[i] = root + turned(positions_[i] - root_);
+        velocities_[i] = turned(velocities_[i]);
+    }
+    if (!are_outputs_finite()) {
+        bring_back();
+        return reject();
+    }
+    root_velocity_ = turned(root_velocity_);
+    root_slope_ = turned(root_slope_);
+    root_ = root;
+    facing_ = to;
+    return StepStatus::stepped;
+}
+
+StepStatus Chain::push(std::size_t node, const Vector3& delta_velocity) noexcept {
+    if (node < 1 || node > size() || !is_finite_vector(delta_velocity)) return reject();
+    const double scale =
+        settings_.spacing == ChainSpacing::fixed ? 1 / settings_.spacing_m : 1;
+    Vector3& velocity = links_[node - 1].motion.velocity;
+    const Vector3 pushed = velocity + delta_velocity * scale;
+    if (!is_finite_vector(pushed)) return reject();
+    velocity = pushed;
+    is_resting_ = false;
+    return StepStatus::stepped;
+}
+
+void Chain::retune(const ChainSettings& settings) {
+    require_valid(settings);
+    if (settings.nodes != settings_.nodes)
+        throw InvalidValue{"nodes", static_cast<double>(settings.nodes), "as many as there are"};
+    if (settings.spacing != settings_.spacing)
+        throw InvalidValue{"spacing", static_cast<double>(settings.spacing), "the kind it has"};
+    if (!try_retune(settings)) throw InvalidValue{"settings", 0, "numbers that can be"};
+}
+
+bool Chain::try_retune(const ChainSettings& settings) noexcept {
+    const bool fits = settings.nodes == settings_.nodes && settings.spacing == settings_.spacing;
+    if (!fits || !is_valid(settings)) {
+        reject();
+        return false;
+    }
+    const double factor = math::log(settings.tip.frequency_hz / settings.root.frequency_hz);
+    for (std::size_t i = 0; i < size(); ++i) {
+        const double part = size() == 1 ? 0 : static_cast<double>(i) / static_cast<double>(size() - 1);
+        const Tuning& a = settings.root;
+        const Tuning& b = settings.tip;
+        tunings_[i] = {a.frequency_hz * math::exp(part * factor),
+                       a.damping_ratio + part * (b.damping_ratio - a.damping_ratio),
+                       a.lead + part * (b.lead - a.lead)};
+    }
+    settings_ = settings;
+    rows_dt_ = -1;
+    is_resting_ = false;
+    return true;
+}
+
+void Chain::set_tuning(std::size_t node, const Tuning& tuning) {
+    require_valid(tuning);
+    tunings_.at(node - 1) = tuning;
+    rows_dt_ = -1;
+    is_resting_ = false;
+}
+
+void Chain::find_rows(double dt) noexcept {
+    if (dt == rows_dt_) return;
+    for (std::size_t i = 0; i < size(); ++i) {
+        const bool is_same = i > 0 && tunings_[i] == tunings_[i - 1];
+        rows_[i] = is_same ? rows_[i - 1] : cubic_rows(tunings_[i], dt);
+    }
+    rows_dt_ = dt;
+}
+
+/// The slope at the end of the parabola through the last three places, where it is not known.
+Vector3 Chain::root_velocity_at_end(const ChainInputs& inputs, double dt) const noexcept {
+    if (inputs.root_velocity) return *inputs.root_velocity;
+    if (inputs.root == root_) return {};
+    const Vector3 slope = (inputs.root - root_) * (1 / dt);
+    if (!has_history_) return slope;
+    return slope + (slope - root_slope_) * (dt / (dt + last_dt_));
+}
+
+Vector3 Chain::stream_at(const ChainInputs& inputs, const Vector3& place,
+                         double time_s) const noexcept {
+    Vector3 stream = settings_.hanging_m_per_s;
+    if (inputs.wind != nullptr)
+        stream = stream + inputs.wind->at(place, time_s).velocity * settings_.wind_share;
+    return settings_.is_flat ? Vector3{stream.x, stream.y, 0} : stream;
+}
+
+/// So many that a node goes no further than a part of a spacing in one, and that a lively tuning is
+/// followed closely.
+std::size_t Chain::substeps(const RootPath& path, const ChainInputs& inputs,
+                            double dt) const noexcept {
+    double wanted = 1;
+    double quickest_hz = 0;
+    double least_damping = 1;
+    for (const Tuning& tuning : tunings_) {
+        quickest_hz = std::max(quickest_hz, tuning.frequency_hz);
+        least_damping = std::min(least_damping, tuning.damping_ratio);
+    }
+    wanted = std::max(wanted, quickest_hz * dt * (least_damping < 0.7 ? 4 : 2));
+    if (settings_.spacing == ChainSpacing::fixed) {
+        const double speed = std::max({length_of(path.from_velocity), length_of(path.to_velocity),
+                                       1.5 * length_of(path.to - path.from) / dt});
+        const double stream = length_of(stream_at(inputs, root_, inputs.time_s));
+        wanted = std::max(wanted, dt * (speed + stream) / (0.25 * settings_.spacing_m));
+    }
+    return wanted < static_cast<double>(most_substeps)
+               ? static_cast<std::size_t>(std::ceil(wanted))
+               : most_substeps;
+}
+
+StepStatus Chain::step(const ChainInputs& given, double dt) noexcept {
+    const Quaternion turn = normalized(given.facing);
+    const bool can_be = is_time_step(dt) && is_finite_vector(given.root) && turn.w == turn.w &&
+                        (!given.root_velocity || is_finite_vector(*given.root_velocity)) &&
+                        std::isfinite(given.time_s);
+    if (!can_be) return reject();
+    ChainInputs inputs = given;
+    inputs.facing = turn;
+    if (settings_.is_flat) inputs.root.z = 0;
+    if (dt == 0) return inputs.root == root_ ? StepStatus::stepped : cut(inputs.root, turn);
+    const bool is_driven = inputs.wind != nullptr || settings_.undulation.amplitude_m > 0;
+    if (is_resting_ && !is_driven && inputs.root == root_ && turn == facing_)
+        return StepStatus::stepped;
+
+    const RootPath path{.from = root_,
+                        .from_velocity = root_velocity_,
+                        .to = inputs.root,
+                        .to_velocity = root_velocity_at_end(inputs, dt),
+                        .dt = dt};
+    keep();
+    const Quaternion facing_before = facing_;
+    const double phase_before = phase_rad_;
+    facing_ = turn;
+    const std::size_t count = substeps(path, inputs, dt);
+    const double h = dt / static_cast<double>(count);
+    find_rows(h);
+    for (std::size_t i = 0; i < count; ++i) {
+        const double from_s = h * static_cast<double>(i);
+        const double time_s = inputs.time_s - dt + from_s + h;
+        if (settings_.spacing == ChainSpacing::fixed) {
+            step_fixed(path, inputs, from_s, h, time_s);
+        } else {
+            step_stretchy(path, inputs, from_s, h, time_s);
+        }
+    }
+    const Vector3 root_before = root_;
+    const Vector3 velocity_before = root_velocity_;
+    root_ = inputs.root;
+    root_velocity_ = path.to_velocity;
+    phase_rad_ = wrapped_rad(phase_rad_ + 2 * math::pi * settings_.undulation.frequency_hz * dt);
+    find_outputs(before_, dt);
+    if (!are_outputs_finite()) {
+        bring_back();
+        root_ = root_before;
+        root_velocity_ = velocity_before;
+        facing_ = facing_before;
+        phase_rad_ = phase_before;
+        return reject();
+    }
+    root_slope_ = (root_ - root_before) * (1 / dt);
+    last_dt_ = dt;
+    has_history_ = true;
+    is_resting_ = false;
+    const bool root_rests = !is_driven && root_ == root_before && facing_ == facing_before;
+    if (root_rests && is_about_to_rest()) snap();
+    return StepStatus::stepped;
+}
+
+void Chain::step_stretchy(const RootPath& path, const ChainInputs& inputs, double from_s, double h,
+                          double time_s) noexcept {
+    const double part = (from_s + h) / path.dt;
+    const double s = settings_.spacing_m;
+    const double b = settings_.carry;
+    Vector3 base = unit(rotated(facing_, settings_.rest_direction), {0, -1, 0});
+    if (settings_.is_flat) base = unit({base.x, base.y, 0}, {0, -1, 0});
+    Vector3 last = path.at(part);
+    Vector3 last_velocity = path.velocity_at(part);
+    Direction link_before{};
+    for (std::size_t i = 0; i < links_.size(); ++i) {
+        Link& link = links_[i];
+        // The stream bends it away from its rest direction, half way at its stiffness.
+        const Vector3 stream = stream_at(inputs, last, time_s);
+        const Vector3 rest = unit(base * settings_.stiffness_m_per_s + stream, base);
+        const Direction wanted{rest, (rest - link.rest_direction) * (1 / h)};
+        link.rest_direction = rest;
+        const Direction along =
+            i == 0 ? wanted
+                   : direction_of(wanted.unit * (1 - b) + link_before.unit * b,
+                                  wanted.rate * (1 - b) + link_before.rate * b, rest);
+        const Vector3 target = last + along.unit * s;
+        const Vector3 target_velocity = last_velocity + along.rate * s;
+        link.motion = after(link.motion, target, &link.target_velocity, target_velocity, rows_[i]);
+        link.target_velocity = target_velocity;
+        const Vector3 here = link.motion.value();
+        link_before = direction_of(here - last, link.motion.velocity - last_velocity, rest);
+        last = here;
+        last_velocity = link.motion.velocity;
+    }
+}
+
+void Chain::step_fixed(const RootPath& path, const ChainInputs& inputs, double from_s, double h,
+                       double time_s) noexcept {
+    const double s = settings_.spacing_m;
+    const double part = (from_s + h) / path.dt;
+    Vector3 moved = path.at(part) - path.at(from_s / path.dt);  // of the node before, by its ghost
+    Vector3 velocity = path.velocity_at(part);
+    for (std::size_t i = 0; i < links_.size(); ++i) {
+        Link& link = links_[i];
+        const Vector3 stream = stream_at(inputs, positions_[i + 1], time_s);
+        const Vector3 old = link.ghost;
+        link.ghost = dragged(old, stream * h - moved, s);
+        // How fast it turns at the end: what of the pull is across it.
+        const Vector3 pull = stream - velocity;
+        const Vector3 rate = (pull - link.ghost * dot(link.ghost, pull)) * (1 / s);
+        link.motion = after(link.motion, link.ghost, &link.target_velocity, rate, rows_[i]);
+        link.target_velocity = rate;
+        moved = moved + (link.ghost - old) * s;
+        velocity = velocity + rate * s;
+    }
+}
+
+/// Places and velocities as they are shown: within the bend limit, with the undulation. `before`
+/// are the places a step ago, for velocities that are no longer those of the motion itself.
+void Chain::find_outputs(std::span<const Vector3> before, double dt) noexcept {
+    const double s = settings_.spacing_m;
+    const bool fixed = settings_.spacing == ChainSpacing::fixed;
+    const bool bends_freely = settings_.bend_limit_rad >= math::pi;
+    const Undulation& wave = settings_.undulation;
+    const Vector3 axis = unit(wave.axis, {1, 0, 0});
+    const auto offset = [&](std::size_t i) {
+        return wave.amplitude_m *
+               math::sin(phase_rad_ - static_cast<double>(i) * wave.delay_rad);
+    };
+    positions_[0] = root_;
+    velocities_[0] = root_velocity_;
+    Vector3 last_free = root_;
+    Vector3 last_direction{};
+    double last_offset = wave.amplitude_m > 0 ? offset(0) : 0;
+    for (std::size_t i = 0; i < links_.size(); ++i) {
+        const Motion<Vector3>& motion = links_[i].motion;
+        const Vector3 free = fixed ? last_free + motion.value() : motion.value();
+        Vector3 link = fixed ? motion.value() * s : free - last_free;
+        if (wave.amplitude_m > 0) {
+            const double here = offset(i + 1);
+            link = link + axis * (here - last_offset);
+            last_offset = here;
+        }
+        const double length = fixed ? s : length_of(link);
+        Direction direction = direction_of(link, fixed ? motion.velocity * s : Vector3{},
+                                           i == 0 ? links_[i].ghost : last_direction);
+        if (!bends_freely && i > 0)
+            direction.unit = limited(last_direction, direction.unit, settings_.bend_limit_rad);
+        const bool as_it_moves = bends_freely && !(wave.amplitude_m > 0);
+        positions_[i + 1] = !fixed && as_it_moves ? free : positions_[i] + direction.unit * length;
+        if (as_it_moves) {
+            velocities_[i + 1] = fixed ? velocities_[i] + direction.rate * s : motion.velocity;
+        } else if (dt > 0) {
+            velocities_[i + 1] = (positions_[i + 1] - before[i + 1]) * (1 / dt);
+        }
+        last_direction = direction.unit;
+        last_free = free;
+    }
+}
+
+bool Chain::are_outputs_finite() const noexcept {
+    return std::all_of(positions_.begin(), positions_.end(), is_finite_vector) &&
+           std::all_of(velocities_.begin(), velocities_.end(), is_finite_vector) &&
+           std::all_of(links_.begin(), links_.end(), [](const Link& link) {
+               return is_finite_vector(link.motion.target) && is_finite_vector(link.motion.gap) &&
+                      is_finite_vector(link.motion.velocity) &&
+                      is_finite_vector(link.target_velocity);
+           });
+}
+
+/// All of it as it is now, for when what comes of a change cannot be.
+void Chain::keep() noexcept {
+    kept_ = links_;
+    before_ = positions_;
+    kept_velocities_ = velocities_;
+}
+void Chain::bring_back() noexcept {
+    links_ = kept_;
+    positions_ = before_;
+    velocities_ = kept_velocities_;
+}
+
+/// Nothing visible is left to happen: a hundred-thousandth of a spacing.
+bool Chain::is_about_to_rest() const noexcept {
+    const double unit_m = settings_.spacing == ChainSpacing::fixed ? 1 : settings_.spacing_m;
+    return std::all_of(links_.begin(), links_.end(), [&](const Link& link) {
+        const double w = 2 * math::pi * 0.1;
+        const double left = length_of(link.motion.gap) +
+                            (length_of(link.motion.velocity) + length_of(link.target_velocity)) / w;
+        return left < 1e-5 * unit_m;
+    });
+}
+
+void Chain::snap() noexcept {
+    for (Link& link : links_) {
+        link.motion = resting_at(link.motion.value());
+        link.target_velocity = {};
+    }
+    root_velocity_ = {};
+    find_outputs(positions_, 0);
+    std::fill(velocities_.begin(), velocities_.end(), Vector3{});
+    is_resting_ = true;
+}
+
+double Chain::delay_s() const noexcept {
+    double sum_s = 0;
+    for (const Tuning& tuning : tunings_) {
+        sum_s += 2 * tuning.damping_ratio * (1 - tuning.lead) /
+                 (2 * math::pi * std::max(tuning.frequency_hz, 1e-12));
+    }
+    return sum_s;
+}
+
+double Chain::stretch() const noexcept {
+    double length = 0;
+    for (std::size_t i = 1; i < positions_.size(); ++i)
+        length += length_of(positions_[i] - positions_[i - 1]);
+    return length / (settings_.spacing_m * static_cast<double>(size()));
+}
+
+Vector3 Chain::point_at(double part) const noexcept {
+    return smooth_point(positions_, part);
+}
+
+Quaternion Chain::facing_at(double part, const Vector3& forward) const noexcept {
+    const double at = std::clamp(part, 0.0, 1.0) * static_cast<double>(size());
+    Quaternion turn = first_frame(positions_, facing_, forward);
+    Vector3 last = up_the_chain(positions_, 0);
+    for (std::size_t i = 1; i <= size(); ++i) {
+        const Vector3 next = up_the_chain(positions_, i);
+        if (static_cast<double>(i) >= at) {
+            const double share = std::clamp(at - static_cast<double>(i - 1), 0.0, 1.0);
+            return turned_part(last, next, share) * turn;
+        }
+        turn = turned_part(last, next, 1) * turn;
+        last = next;
+    }
+    return turn;
+}
+
+void Chain::facings(std::span<Quaternion> turns, const Vector3& forward) const noexcept {
+    Quaternion turn = first_frame(positions_, facing_, forward);
+    Vector3 last = up_the_chain(positions_, 0);
+    for (std::size_t i = 0; i < std::min(turns.size(), positions_.size()); ++i) {
+        const Vector3 next = up_the_chain(positions_, i);
+        turn = turned_part(last, next, 1) * turn;
+        turns[i] = turn;
+        last = next;
+    }
+}
+
+void Chain::read(std::span<double> numbers) const noexcept {
+    std::size_t at = 0;
+    for (const std::vector<Vector3>* const all : {&positions_, &velocities_}) {
+        for (const Vector3& each : *all) {
+            for (const double number : {each.x, each.y, each.z}) {
+                if (at < numbers.size()) numbers[at++] = number;
+            }
+        }
+    }
+}
+
+std::span<const Dial<Chain>> Chain::dials() noexcept {
+    static const std::array<Dial<Chain>, ChainSettings::dial_count> all = [] {
+        std::array<Dial<Chain>, ChainSettings::dial_count> dials{};
+        const auto fill = [&]<std::size_t... i>(std::index_sequence<i...>) {
+            ((dials[i] = Dial<Chain>{
+                  .path = ChainSettings::dials()[i].path,
+                  .unit = ChainSettings::dials()[i].unit,
+                  .hard = ChainSettings::dials()[i].hard,
+                  .slider = ChainSettings::dials()[i].slider,
+                  .scale = ChainSettings::dials()[i].scale,
+                  .default_value = ChainSettings::dials()[i].default_value,
+                  .get = [](const Chain& c) { return ChainSettings::dials()[i].get(c.settings()); },
+                  .set =
+                      [](Chain& c, double value) {
+                          ChainSettings changed = c.settings();
+                          const bool set = ChainSettings::dials()[i].set(changed, value) ==
+                                           DialStatus::set;
+                          return set && c.try_retune(changed) ? DialStatus::set
+                                                              : DialStatus::refused;
+                      }}),
+             ...);
+        };
+        fill(std::make_index_sequence<ChainSettings::dial_count>{});
+        return dials;
+    }();
+    return all;
+}
+
+std::vector<Chain> fanned(const ChainSettings& settings, std::size_t count, double spread_rad,
+                          const Vector3& axis, const Vector3& root, const Quaternion& facing) {
+    require_finite("spread_rad", spread_rad);
+    std::vector<Chain> chains;
+    chains.reserve(count);
+    const Vector3 about = unit(axis, {0, 0, 1});
+    for (std::size_t i = 0; i < count; ++i) {
+        const double part =
+            count == 1 ? 0 : static_cast<double>(i) / static_cast<double>(count - 1) - 0.5;
+        ChainSettings one = settings;
+        one.rest_direction = rotated(turned_by(about * (part * spread_rad)), one.rest_direction);
+        chains.emplace_back(one, root, facing);
+    }
+    return chains;
+}
+
+}  // namespace hopcoil
