@@ -146,15 +146,69 @@ class PictureDrawer {
                           projection(pose_at(other, time_s).position)},
                          {ink, 0.7 * opacity}, 1.2, comparison);
         }
-        for (const Subject& subject : picture_.subjects) {
-            if (subject.is_comparison != comparison) continue;
-            draw_shape(canvas_, projection, subject.shape, length_of(subject),
-                       pose_at(subject, time_s), {subject.colour, opacity, comparison});
+        if (comparison) {
+            for (const Subject& subject : picture_.subjects)
+                shape(subject, time_s, projection, opacity, comparison);
+            return;
         }
+        for (const Item& item : in_order()) {
+            if (item.subject != nullptr) {
+                shape(*item.subject, time_s, projection, opacity, comparison);
+            } else {
+                strand(*item.strand, time_s, projection, opacity);
+            }
+        }
+    }
+
+    void shape(const Subject& subject, double time_s, const Projection& projection, double opacity,
+               bool comparison) {
+        if (subject.is_comparison != comparison) return;
+        draw_shape(canvas_, projection, subject.shape, length_of(subject), pose_at(subject, time_s),
+                   {subject.colour, opacity, comparison});
+    }
+
+    /// One of the two.
+    struct Item {
+        const Subject* subject = nullptr;
+        const Strand* strand = nullptr;
+        double order = 0;
+    };
+    [[nodiscard]] std::vector<Item> in_order() const {
+        std::vector<Item> items;
+        for (const Strand& each : picture_.strands)
+            items.push_back({nullptr, &each, each.order});
+        for (const Subject& each : picture_.subjects)
+            items.push_back({&each, nullptr, each.order});
+        std::stable_sort(items.begin(), items.end(),
+                         [](const Item& a, const Item& b) { return a.order < b.order; });
+        return items;
+    }
+
+    /// From its first point to its last, in the colours and widths of its profile.
+    void strand(const Strand& strand, double time_s, const Projection& projection, double opacity) {
+        const std::vector<Vector3> points = points_at(strand, time_s);
+        constexpr double thin_px = 1.8;
+        for (std::size_t i = 1; i < points.size(); ++i) {
+            const double part =
+                (static_cast<double>(i) - 0.5) / static_cast<double>(points.size() - 1);
+            const double radius_m = scene::profile_at(strand.radius_m, part, 0);
+            const double width_px = std::max(thin_px, 2 * radius_m * projection.px_per_m);
+            const std::string colour = colour_along(strand.colours, part);
+            canvas_.line({projection(points[i - 1]), projection(points[i])}, {colour, opacity},
+                         width_px);
+        }
+    }
+
+    static std::string colour_along(const std::vector<std::string>& colours, double part) {
+        if (colours.size() == 1) return colours.front();
+        const double at = part * static_cast<double>(colours.size() - 1);
+        const auto below = std::min(static_cast<std::size_t>(at), colours.size() - 2);
+        return mixed(colours[below], colours[below + 1], at - static_cast<double>(below));
     }
 
     /// Beside the ghosts of the first subject, where there is room.
     void time_labels(const std::vector<double>& moments, const Projection& projection) {
+        if (picture_.subjects.empty()) return;
         const Subject& subject = picture_.subjects.front();
         std::vector<Point> taken;
         for (const double time_s : moments) {
@@ -219,6 +273,14 @@ class PictureDrawer {
                 lowest = std::min(lowest, place.y);
             }
         }
+        for (const Strand& strand : picture_.strands) {
+            for (std::size_t i = 0; i < strand.points.size(); ++i) {
+                if (!is_within(picture_, strand.times_s[i / strand.count])) continue;
+                x.include(strand.points[i].x);
+                z.include(strand.points[i].z);
+                lowest = std::min(lowest, strand.points[i].y);
+            }
+        }
         const double step = grid_step(projection);
         const double floor_y = step * std::floor(lowest / step);
         const auto widened = [step](const Extent& e) {
@@ -275,11 +337,20 @@ class PictureDrawer {
         canvas_.text({at.x + 24, at.y}, subject.name, {ink}, text_px);
     }
 
+    void swatch(const Strand& strand, const Point& at) {
+        canvas_.line({{at.x + 1, at.y - 5}, {at.x + 16, at.y - 5}}, {strand.colours.front()}, 4);
+        canvas_.text({at.x + 24, at.y}, strand.name, {ink}, text_px);
+    }
+
     void legend() {
         double y = 96;
         const double x = picture_.width_px - legend_px() + 10;
         for (const Subject& subject : picture_.subjects) {
             swatch(subject, {x, y});
+            y += 26;
+        }
+        for (const Strand& strand : picture_.strands) {
+            swatch(strand, {x, y});
             y += 26;
         }
         y += 8;
@@ -294,6 +365,10 @@ class PictureDrawer {
         for (const Subject& subject : picture_.subjects) {
             swatch(subject, {x, y});
             x += 52 + canvas_.text_width_px(subject.name, text_px);
+        }
+        for (const Strand& strand : picture_.strands) {
+            swatch(strand, {x, y});
+            x += 52 + canvas_.text_width_px(strand.name, text_px);
         }
     }
 
@@ -353,7 +428,8 @@ class PictureDrawer {
 };
 
 void require_subjects(const Picture& picture) {
-    if (picture.subjects.empty()) throw std::invalid_argument{"a picture of nothing"};
+    if (picture.subjects.empty() && picture.strands.empty())
+        throw std::invalid_argument{"a picture of nothing"};
 }
 
 }  // namespace

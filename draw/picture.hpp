@@ -5,10 +5,10 @@
 #include <functional>
 #include <optional>
 #include <string>
-#include <string_view>
 #include <vector>
 
-#include <hopcoil/follow/pose_follower.hpp>
+#include <hopcoil/base/vector3.hpp>
+#include <hopcoil/follow/pose.hpp>
 #include <hopcoil/scene/scene.hpp>
 
 /// @file
@@ -19,13 +19,26 @@ namespace hopcoil::draw {
 /// One thing over time.
 struct Subject {
     std::string name{};
-    std::string_view colour{};
+    std::string colour{};
     scene::BodyShape shape = scene::BodyShape::diamond;
     std::optional<double> length_m{};  ///< what there is room for, without it
     std::vector<double> times_s{};
     std::vector<Pose> poses{};
     std::optional<std::size_t> joined_to{};  ///< another subject, by a line
     bool is_comparison = false;              ///< from another take: drawn hollow, behind
+    double order = 0;                        ///< drawn over those of a lower one
+};
+
+/// A row of points over time, drawn as a line or a tube.
+struct Strand {
+    std::string name{};
+    std::vector<std::string> colours{};  ///< from first to last; at least one
+    std::vector<double> radius_m{};      ///< the same; a thin line without any
+    bool is_smooth = false;
+    double order = 0;
+    std::size_t count = 0;  ///< of points, at each time
+    std::vector<double> times_s{};
+    std::vector<Vector3> points{};  ///< those of a time one after the other
 };
 
 /// A picture from elsewhere of what happened at a time.
@@ -42,6 +55,7 @@ struct Picture {
     double to_s = 1.0;
     double every_s = 0.1;  ///< from ghost to ghost, from moment to moment
     std::vector<Subject> subjects{};
+    std::vector<Strand> strands{};
     std::vector<ReferenceFrame> references{};
     int width_px = 1280;
     int height_px = 800;

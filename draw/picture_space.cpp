@@ -6,6 +6,7 @@
 #include <stdexcept>
 
 #include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/points/chain_shape.hpp>
 
 namespace hopcoil::draw {
 
@@ -21,6 +22,29 @@ Pose pose_at(const Subject& subject, double time_s) {
     const Vector3 way = rotation_vector(b.rotation * conjugate(a.rotation));
     return {a.position + (b.position - a.position) * part, turned_by(way * part) * a.rotation,
             a.scale + (b.scale - a.scale) * part};
+}
+
+std::vector<Vector3> points_at(const Strand& strand, double time_s) {
+    const auto next = std::upper_bound(strand.times_s.begin(), strand.times_s.end(), time_s);
+    const auto after = std::min(static_cast<std::size_t>(next - strand.times_s.begin()),
+                                strand.times_s.size() - 1);
+    const std::size_t before = after == 0 ? 0 : after - 1;
+    const double length_s = strand.times_s[after] - strand.times_s[before];
+    const double part =
+        length_s > 0 ? std::clamp((time_s - strand.times_s[before]) / length_s, 0.0, 1.0) : 0;
+    std::vector<Vector3> points(strand.count);
+    for (std::size_t i = 0; i < strand.count; ++i) {
+        const Vector3& a = strand.points[before * strand.count + i];
+        const Vector3& b = strand.points[after * strand.count + i];
+        points[i] = a + (b - a) * part;
+    }
+    if (!strand.is_smooth || strand.count < 2) return points;
+    constexpr std::size_t finer = 4;
+    std::vector<Vector3> smooth;
+    const std::size_t count = finer * (strand.count - 1);
+    for (std::size_t i = 0; i <= count; ++i)
+        smooth.push_back(smooth_point(points, static_cast<double>(i) / static_cast<double>(count)));
+    return smooth;
 }
 
 bool is_within(const Picture& picture, double time_s) {
@@ -40,6 +64,16 @@ Space space_of(const Picture& picture, const Eye& eye) {
             const double y = dot(subject.poses[i].position, eye.up);
             space.across.include(x);
             space.up.include(y);
+        }
+    }
+    for (const Strand& strand : picture.strands) {
+        for (std::size_t row = 0; row < strand.times_s.size(); ++row) {
+            if (!is_within(picture, strand.times_s[row])) continue;
+            for (std::size_t i = 0; i < strand.count; ++i) {
+                const Vector3& point = strand.points[row * strand.count + i];
+                space.across.include(dot(point, eye.right));
+                space.up.include(dot(point, eye.up));
+            }
         }
     }
     if (!(space.across.size() >= 0)) throw std::invalid_argument{"a picture of nothing"};

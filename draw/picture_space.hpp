@@ -2,7 +2,7 @@
 
 #include <vector>
 
-#include <hopcoil/follow/pose_follower.hpp>
+#include <hopcoil/follow/pose.hpp>
 
 #include "draw/extent.hpp"
 #include "draw/picture.hpp"
@@ -23,6 +23,9 @@ struct Box {
 
 /// Between two rows of its take.
 [[nodiscard]] Pose pose_at(const Subject& subject, double time_s);
+
+/// The points of a strand at a time, between two rows; as many more as make it smooth.
+[[nodiscard]] std::vector<Vector3> points_at(const Strand& strand, double time_s);
 
 /// Whether a time lies in the stretch that a picture shows.
 [[nodiscard]] bool is_within(const Picture& picture, double time_s);

@@ -4,7 +4,7 @@
 #include <vector>
 
 #include <hopcoil/base/vector3.hpp>
-#include <hopcoil/follow/pose_follower.hpp>
+#include <hopcoil/follow/pose.hpp>
 #include <hopcoil/scene/scene.hpp>
 
 #include "draw/canvas.hpp"

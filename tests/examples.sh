@@ -5,6 +5,7 @@
 set -euo pipefail
 root=$1
 programs=$2
+cd "$root"  # where they find their files
 count=0
 for source in "$root"/examples/*.cpp; do
     name=$(basename "$source" .cpp)

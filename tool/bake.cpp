@@ -69,7 +69,7 @@ Source source_of(const BakeOptions& options) {
         scene.record.clear();
         scene::run(scene, source.take);
         source.take.set_made_by(made_by_scene("bake", scene).dump());
-        source.nodes = scene::nodes_of(scene, source.take);
+        source.nodes = scene::model_nodes_of(scene, source.take);
     } else {
         source.take = scene::read_take(options.source);
         if (source.take.row_count() == 0) {

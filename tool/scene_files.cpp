@@ -39,7 +39,7 @@ void write_asked(const fs::path& path, const scene::Scene& scene, const Take& ta
         scene::write_take(path, kept);
         return;
     }
-    scene::BakedModel model = scene::model_of(take, scene::nodes_of(scene, take));
+    scene::BakedModel model = scene::model_of(take, scene::model_nodes_of(scene, take));
     Json origin = Json::parse(take.made_by());
     origin["motion"] = "simulated";
     model.model.made_by = origin.dump();

@@ -1,6 +1,7 @@
 #include "tool/scene_pictures.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <cstddef>
 #include <iterator>
 #include <optional>
@@ -46,7 +47,9 @@ Vector3 place_at(const Take& take, const NodeChannels& node, std::size_t row) {
 Quaternion turn_at(const Take& take, const NodeChannels& node, std::size_t row) {
     const std::vector<double> numbers = numbers_at(take, node.rotation, row);
     if (numbers.size() == 4) return {numbers[0], numbers[1], numbers[2], numbers[3]};
-    return numbers.empty() ? Quaternion{} : turned_by({0, numbers[0], 0});
+    if (numbers.empty()) return {};
+    return turned_by({node.turn_axis == 0 ? numbers[0] : 0, node.turn_axis == 1 ? numbers[0] : 0,
+                      node.turn_axis == 2 ? numbers[0] : 0});
 }
 
 Vector3 size_at(const Take& take, const NodeChannels& node, std::size_t row) {
@@ -56,29 +59,64 @@ Vector3 size_at(const Take& take, const NodeChannels& node, std::size_t row) {
     return {numbers[0], numbers[1], numbers.size() > 2 ? numbers[2] : 1};
 }
 
+std::string hex_of(const scene::Colour& colour) {
+    const auto part = [&](std::size_t i) {
+        return static_cast<int>(std::lround(255 * std::clamp(colour.at(i), 0.0, 1.0)));
+    };
+    return fmt::format("#{:02x}{:02x}{:02x}", part(0), part(1), part(2));
+}
+
 draw::Subject subject_of(const scene::Scene& scene, const Take& take, const NodeChannels& node) {
     draw::Subject subject{.name = node.name, .times_s = take.times_s()};
     // What has a place and no turn is as good as round.
     if (!node.rotation) subject.shape = scene::BodyShape::disc;
+    Vector3 pivot;
     if (const scene::Body* body = body_named(scene, node.name)) {
         subject.shape = body->shape.value_or(subject.shape);
         subject.length_m = body->length_m;
+        subject.order = body->look.order;
+        if (body->look.colour) subject.colour = hex_of(*body->look.colour);
+        pivot = {body->pivot_m[0], body->pivot_m[1], body->pivot_m[2]};
     }
     for (std::size_t row = 0; row < take.row_count(); ++row) {
-        subject.poses.push_back(
-            {place_at(take, node, row), turn_at(take, node, row), size_at(take, node, row)});
+        const Quaternion turn = turn_at(take, node, row);
+        const Vector3 size = size_at(take, node, row);
+        const Vector3 off{pivot.x * size.x, pivot.y * size.y, pivot.z * size.z};
+        subject.poses.push_back({place_at(take, node, row) - rotated(turn, off), turn, size});
     }
     return subject;
 }
 
+draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
+                       std::string_view usual_colour) {
+    const scene::View& view = line.view;
+    draw::Strand strand{.name = line.name,
+                        .radius_m = view.radius_m,
+                        .is_smooth = view.is_smooth,
+                        .order = view.look.order,
+                        .count = take.channels()[line.channel].count,
+                        .times_s = take.times_s()};
+    for (const scene::Colour& colour : view.colours)
+        strand.colours.push_back(hex_of(colour));
+    if (strand.colours.empty()) strand.colours.emplace_back(usual_colour);
+    const Take::Columns place = take.columns_of(line.channel);
+    for (std::size_t row = 0; row < take.row_count(); ++row) {
+        const auto numbers = take.row(row).subspan(place.first, place.count);
+        for (std::size_t i = 0; i + 2 < numbers.size(); i += 3)
+            strand.points.push_back({numbers[i], numbers[i + 1], numbers[i + 2]});
+    }
+    return strand;
+}
+
+bool is_chosen(const scene::PictureSettings& settings, const std::string& name) {
+    return settings.bodies.empty() ||
+           std::any_of(settings.bodies.begin(), settings.bodies.end(),
+                       [&](const std::string& pattern) { return scene::matches(pattern, name); });
+}
+
 std::vector<NodeChannels> chosen_nodes(std::vector<NodeChannels> nodes,
                                        const scene::PictureSettings& settings) {
-    if (settings.bodies.empty()) return nodes;
-    std::erase_if(nodes, [&](const NodeChannels& node) {
-        return std::none_of(
-            settings.bodies.begin(), settings.bodies.end(),
-            [&](const std::string& pattern) { return scene::matches(pattern, node.name); });
-    });
+    std::erase_if(nodes, [&](const NodeChannels& node) { return !is_chosen(settings, node.name); });
     return nodes;
 }
 
@@ -139,7 +177,9 @@ draw::Picture picture_of(const scene::Scene& scene, const Take& take,
     std::vector<NodeChannels> nodes = scene::nodes_of(scene, take);
     scene::spread_out(nodes, scene);
     nodes = chosen_nodes(std::move(nodes), settings);
-    if (nodes.empty()) {
+    std::vector<scene::LineChannel> lines = scene::lines_of(scene, take);
+    std::erase_if(lines, [&](const auto& line) { return !is_chosen(settings, line.name); });
+    if (nodes.empty() && lines.empty()) {
         throw UsageProblem{fmt::format(
             "hopcoil run: picture.{}: there is nothing to be seen in space: expected a body, or a "
             "mover of a vector, a rotation, an angle or a length",
@@ -157,8 +197,11 @@ draw::Picture picture_of(const scene::Scene& scene, const Take& take,
     picture.every_s = settings.every_s.value_or(stretch_s > 0 ? stretch_s / ghosts : 1);
     for (std::size_t i = 0; i < nodes.size(); ++i) {
         picture.subjects.push_back(subject_of(scene, take, nodes[i]));
-        picture.subjects.back().colour = draw::series_colour(i);
+        std::string& colour = picture.subjects.back().colour;
+        if (colour.empty()) colour = draw::series_colour(i);
     }
+    for (std::size_t i = 0; i < lines.size(); ++i)
+        picture.strands.push_back(strand_of(take, lines[i], draw::series_colour(nodes.size() + i)));
     join(picture.subjects, scene, 0);
     for (const std::string& file : settings.compare)
         add_comparison(picture, scene, settings, file, nodes);

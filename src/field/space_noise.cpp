@@ -105,8 +105,8 @@ NoiseSample<n> SpaceNoise<n>::at(const std::array<double, n>& point) const noexc
         period[i] = settings_.period[i];
     double fineness = 1;
     for (int octave = 0; octave < settings_.octaves; ++octave) {
-        const NoiseSample<n> one = one_octave<n>(
-            fine, period, mixed_bits(stream_ + static_cast<std::uint64_t>(octave)));
+        const NoiseSample<n> one =
+            one_octave<n>(fine, period, mixed_bits(stream_ + static_cast<std::uint64_t>(octave)));
         sum.value += weight * one.value;
         for (std::size_t i = 0; i < n; ++i)
             sum.slope[i] += weight * fineness * one.slope[i];

@@ -42,24 +42,33 @@ constexpr Dial<S> wind_dial(Dial<S> dial) {
     return dial;
 }
 constexpr std::array<Dial<S>, S::dial_count> wind_dials{
-    wind_dial<[](S& s) -> double& { return s.mean_m_per_s.x; }>(
-        {"mean_x_m_per_s", "m/s", {-1e6, 1e6}, {-15, 15}, DialScale::linear, 4}),
-    wind_dial<[](S& s) -> double& { return s.mean_m_per_s.y; }>(
-        {"mean_y_m_per_s", "m/s", {-1e6, 1e6}, {-5, 5}, DialScale::linear, 0}),
-    wind_dial<[](S& s) -> double& { return s.mean_m_per_s.z; }>(
-        {"mean_z_m_per_s", "m/s", {-1e6, 1e6}, {-15, 15}, DialScale::linear, 0}),
-    wind_dial<[](S& s) -> double& { return s.spread_m_per_s; }>(
-        {"spread_m_per_s", "m/s", {0, 1e6}, {0, 6}, DialScale::linear, 1}),
-    wind_dial<[](S& s) -> double& { return s.across_share; }>(
-        {"across_share", "", {0, 1e3}, {0, 1.5}, DialScale::linear, 0.6}),
-    wind_dial<[](S& s) -> double& { return s.up_share; }>(
-        {"up_share", "", {0, 1e3}, {0, 1}, DialScale::linear, 0.3}),
-    wind_dial<[](S& s) -> double& { return s.correlation_s; }>(
-        {"correlation_s", "s", {1e-3, 1e6}, {0.1, 10}, DialScale::logarithmic, 1.5}),
-    wind_dial<[](S& s) -> double& { return s.gust_length_m; }>(
-        {"gust_length_m", "m", {1e-3, 1e6}, {0.5, 50}, DialScale::logarithmic, 8}),
-    wind_dial<[](S& s) -> double& { return s.roughness; }>(
-        {"roughness", "", {0, 1}, {0, 1}, DialScale::linear, 0.5}),
+    wind_dial<[](S& s) -> double& {
+        return s.mean_m_per_s.x;
+    }>({"mean_x_m_per_s", "m/s", {-1e6, 1e6}, {-15, 15}, DialScale::linear, 4}),
+    wind_dial<[](S& s) -> double& {
+        return s.mean_m_per_s.y;
+    }>({"mean_y_m_per_s", "m/s", {-1e6, 1e6}, {-5, 5}, DialScale::linear, 0}),
+    wind_dial<[](S& s) -> double& {
+        return s.mean_m_per_s.z;
+    }>({"mean_z_m_per_s", "m/s", {-1e6, 1e6}, {-15, 15}, DialScale::linear, 0}),
+    wind_dial<[](S& s) -> double& {
+        return s.spread_m_per_s;
+    }>({"spread_m_per_s", "m/s", {0, 1e6}, {0, 6}, DialScale::linear, 1}),
+    wind_dial<[](S& s) -> double& {
+        return s.across_share;
+    }>({"across_share", "", {0, 1e3}, {0, 1.5}, DialScale::linear, 0.6}),
+    wind_dial<[](S& s) -> double& {
+        return s.up_share;
+    }>({"up_share", "", {0, 1e3}, {0, 1}, DialScale::linear, 0.3}),
+    wind_dial<[](S& s) -> double& {
+        return s.correlation_s;
+    }>({"correlation_s", "s", {1e-3, 1e6}, {0.1, 10}, DialScale::logarithmic, 1.5}),
+    wind_dial<[](S& s) -> double& {
+        return s.gust_length_m;
+    }>({"gust_length_m", "m", {1e-3, 1e6}, {0.5, 50}, DialScale::logarithmic, 8}),
+    wind_dial<[](S& s) -> double& {
+        return s.roughness;
+    }>({"roughness", "", {0, 1}, {0, 1}, DialScale::linear, 0.5}),
 };
 
 }  // namespace
@@ -126,8 +135,7 @@ void Wind::find_scales() noexcept {
     const double wide = length_of(level);
     level_ = wide > 1e-9 ? level * (1 / wide) : Vector3{0, 0, 1};
     up_ = cross(level_, along_);
-    const double cells =
-        settings_.is_divergence_free ? slope_correlation_cells : correlation_cells;
+    const double cells = settings_.is_divergence_free ? slope_correlation_cells : correlation_cells;
     const double length_m = std::max(settings_.gust_length_m, speed * settings_.correlation_s);
     cells_per_m_ = cells / length_m;
     const double by_mean = speed * cells_per_m_;

@@ -149,8 +149,8 @@ Mesh tube(std::span<const Vector3> points, std::span<const double> radii, std::s
             const Vector3 corner = mesh.positions[end * ring + k];
             mesh.positions.push_back(corner);
             mesh.normals.push_back(out);
-            mesh.texture.push_back({end == 0 ? 0.0 : 1.0, static_cast<double>(k) /
-                                                              static_cast<double>(sides)});
+            mesh.texture.push_back(
+                {end == 0 ? 0.0 : 1.0, static_cast<double>(k) / static_cast<double>(sides)});
             if (k == 0) continue;
             const auto here = centre + 1 + static_cast<std::uint32_t>(k);
             if (end == 0) {

@@ -137,9 +137,8 @@ std::optional<double> FreeMotion::settling_time_s(double band) const noexcept {
         constexpr int most_swings_off = 64;
         for (int i = 0; i < most_swings_off && index > 0 && !outside(first + index * half); ++i)
             --index;
-        for (int i = 0; i < most_swings_off && turns_for_ever() &&
-                        outside(first + (index + 1) * half);
-             ++i)
+        for (int i = 0;
+             i < most_swings_off && turns_for_ever() && outside(first + (index + 1) * half); ++i)
             ++index;
         from = first + index * half;
         to = turns_for_ever() ? first + (index + 1) * half : never;

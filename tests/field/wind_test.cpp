@@ -162,7 +162,8 @@ TEST_CASE("a wind without divergence has none", "[field][wind]") {
 TEST_CASE("behind a shelter the wind is weaker, before it and far away it is not",
           "[field][wind]") {
     const WindSettings steady{.mean_m_per_s = {5, 0, 0}, .spread_m_per_s = 0};
-    const Wind wind{steady, 1, {{.centre = {10, 0, 0}, .radius_m = 1, .wake_m = 8, .strength = 0.7}}};
+    const Wind wind{
+        steady, 1, {{.centre = {10, 0, 0}, .radius_m = 1, .wake_m = 8, .strength = 0.7}}};
     const auto speed = [&](double x, double z) {
         return wind.at({x, 0, z}, 0).velocity.x;
     };

@@ -168,7 +168,8 @@ TEST_CASE("what happens inside a step is found in bounded time", "[hostile]") {
         Watcher watcher{std::move(mover)};
         for (int i = 0; i < 200; ++i) {
             turn_dials(watcher.mover(), random);
-            if constexpr (requires { watcher.step(0.0, 0.1); }) watcher.step(any(random), any(random));
+            if constexpr (requires { watcher.step(0.0, 0.1); })
+                watcher.step(any(random), any(random));
             if constexpr (requires { watcher.step(0.0, 0.0, 0.1); })
                 watcher.step(any(random), any(random), any(random));
         }
@@ -188,8 +189,8 @@ TEST_CASE("figures of a spring are found in bounded time", "[hostile]") {
                 ends([&] { static_cast<void>(FreeMotion{tuning, {x, z}}.settling_time_s(1e-3)); });
                 ends([&] { static_cast<void>(FreeMotion{tuning, {x, z}}.first_crossing_s(z)); });
                 ends([&] {
-                    static_cast<void>(tuning_from(
-                        Wish{.overshoot_percent = f, .settling_time_s = z, .lead = x}));
+                    static_cast<void>(
+                        tuning_from(Wish{.overshoot_percent = f, .settling_time_s = z, .lead = x}));
                 });
             }
             const Flight flight{{0, f, 0}, {z, f, 0}};

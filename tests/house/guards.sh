@@ -64,6 +64,14 @@ too_long() {
 # Comments are not wrapped by clang-format, which tears what stands in columns.
 too_wide() { awk 'length($0) > 100 { print FILENAME ":" FNR " is wider than 100" }' "$1"; }
 
+# A kind of system is said in its own file alone: no other names it, or includes what it is made of.
+names_a_kind() {
+    local kinds='follower|glide|pursuit|settle|curve|cascade|coast|pose|chain|wind'
+    local made_of='follower|glide|pursuit|settle_curve|curve_move|cascade|coast|pose_follower|bounded_follower|size_follower|stepped_follower|angle_mover|rotation_mover'
+    sed 's!//.*!!' "$1" | grep -nE "\"($kinds)\"|'($kinds)'|hopcoil/follow/($made_of)\.hpp|hopcoil/points/chain\.hpp|hopcoil/field/wind\.hpp|kinds/movers\.hpp" |
+        sed "s!^!$1 names a kind: !" || true
+}
+
 # must_catch WHAT COMMAND...: the guard sees what it is there to see.
 must_catch() {
     local what=$1
@@ -83,6 +91,10 @@ seq 251 >"$scratch/bad.hpp"
 must_catch "long files" too_long "$scratch/bad.hpp" 250
 printf '// %0100d\n' 0 >"$scratch/bad.hpp"
 must_catch "wide lines" too_wide "$scratch/bad.hpp"
+printf 'if (kind == "glide") return;\n' >"$scratch/bad.cpp"
+must_catch "named kinds" names_a_kind "$scratch/bad.cpp"
+printf '#include <hopcoil/points/chain.hpp>\n' >"$scratch/bad.cpp"
+must_catch "kinds included" names_a_kind "$scratch/bad.cpp"
 printf '#include <fstream>\nstd::ofstream file{"x"};\n' >"$scratch/bad.cpp"
 c++ -c "$scratch/bad.cpp" -o "$scratch/bad.o"
 must_catch "files in the core" file_symbols "$scratch/bad.o"
@@ -106,6 +118,8 @@ for layer in scene tune draw page tool; do
         check upward_includes "$file" "$layer"
     done < <(find "$layer" -name '*.[ch]pp')
 done
+while read -r file; do check names_a_kind "$file"; done < <(
+    find scene draw page \( -name '*.[ch]pp' -o -name '*.js' \) -not -path '*/kinds/*')
 check file_symbols "$archive"
 while read -r file; do check too_long "$file" 250; done < <(find include scene/include -name '*.hpp')
 while read -r file; do check too_wide "$file"; done < <(find include src scene draw page tool examples bench -name '*.[ch]pp')

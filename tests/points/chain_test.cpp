@@ -134,8 +134,7 @@ TEST_CASE("a stretchy chain is back to its length after a stop", "[points][chain
     CHECK(largest_apart({chain.positions().begin(), chain.positions().end()}, resting) == 0);
 }
 
-TEST_CASE("a chain of fixed spacing keeps the shape in which its root stopped",
-          "[points][chain]") {
+TEST_CASE("a chain of fixed spacing keeps the shape in which its root stopped", "[points][chain]") {
     ChainSettings settings = fixed_settings();
     Chain chain{settings};
     for (int i = 1; i <= 180; ++i)
@@ -152,8 +151,7 @@ TEST_CASE("a chain of fixed spacing keeps the shape in which its root stopped",
     CHECK(apart(shape.front(), shape.back()) < 0.98 * 20 * settings.spacing_m);
 }
 
-TEST_CASE("a hanging direction straightens a chain of fixed spacing along it",
-          "[points][chain]") {
+TEST_CASE("a hanging direction straightens a chain of fixed spacing along it", "[points][chain]") {
     ChainSettings settings = fixed_settings();
     settings.hanging_m_per_s = {0, -1, 0};
     settings.rest_direction = {1, 0.2, 0};
@@ -289,11 +287,24 @@ TEST_CASE("an undulating root swims: waves run down the chain", "[points][chain]
     CHECK_FALSE(chain.still());
 }
 
-TEST_CASE("a storm of bad times and inputs leaves nothing that is not finite, and allocates nothing",
-          "[points][chain]") {
+TEST_CASE(
+    "a storm of bad times and inputs leaves nothing that is not finite, and allocates nothing",
+    "[points][chain]") {
     using Limits = std::numeric_limits<double>;
-    const std::vector<double> wild{0,    1,    -1,   1e-300, 1e9, 1e154, 1e300, Limits::max(),
-                                   -1e9, 1e-9, 1e-4, 0.1,    Limits::infinity(), Limits::quiet_NaN()};
+    const std::vector<double> wild{0,
+                                   1,
+                                   -1,
+                                   1e-300,
+                                   1e9,
+                                   1e154,
+                                   1e300,
+                                   Limits::max(),
+                                   -1e9,
+                                   1e-9,
+                                   1e-4,
+                                   0.1,
+                                   Limits::infinity(),
+                                   Limits::quiet_NaN()};
     Random random{3};
     const auto any = [&] {
         return wild[static_cast<std::size_t>(random.whole(0, static_cast<int>(wild.size()) - 1))];
@@ -309,8 +320,8 @@ TEST_CASE("a storm of bad times and inputs leaves nothing that is not finite, an
                                .time_s = any()};
             if (random.chance(0.4)) inputs.root_velocity = Vector3{any(), any(), any()};
             chain.step(inputs, any());
-            if (random.chance(0.2)) chain.push(static_cast<std::size_t>(random.whole(0, 14)),
-                                               {any(), any(), any()});
+            if (random.chance(0.2))
+                chain.push(static_cast<std::size_t>(random.whole(0, 14)), {any(), any(), any()});
             if (random.chance(0.1)) chain.cut({any(), any(), any()});
             for (const Vector3& each : chain.positions())
                 REQUIRE((std::isfinite(each.x) && std::isfinite(each.y) && std::isfinite(each.z)));

@@ -49,7 +49,8 @@ inline namespace HOPCOIL_BITS {
 
 /// A sum of motions, each with a weight that may change.
 ///
-/// Model   value = sum of weight_i value_i; velocity = sum of weight_i' value_i + weight_i value_i'.
+/// Model   value = sum of weight_i value_i; velocity = sum of weight_i' value_i + weight_i
+///         value_i'.
 template <LinearSpace T>
 struct LayerSum {
     T value;

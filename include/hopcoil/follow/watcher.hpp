@@ -3,19 +3,18 @@
 #include <array>
 #include <concepts>
 #include <cstddef>
-#include <cstdint>
 #include <span>
 #include <type_traits>
 #include <utility>
 
-#include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/system.hpp>
+#include <hopcoil/follow/detail/cubic_way.hpp>
+#include <hopcoil/follow/detail/event_list.hpp>
 #include <hopcoil/follow/event.hpp>
 
 namespace hopcoil {
-
 inline namespace HOPCOIL_BITS {
 
 /// Steps a mover and reports what happened, at its exact time inside the step.
@@ -72,25 +71,15 @@ class Watcher {
         before_ = mover_;
         const Inputs from = before_.target();
         const Inputs to = before_.target_on_way(target, 1);
-        const Inputs chord = scaled(Inputs{to - from}, static_cast<ScalarIn<Inputs>>(1 / dt));
         const auto known = before_.target_velocity();
-        const Inputs first = known ? *known : chord;
-        return look_into(
-            mover_.step(target, target_velocity, dt), dt, [&](M& there, double time_s) {
-                if (!known) there.step(from, first, 0.0);
-                // The cubic between the two ends, by its Bernstein form's derivative and value.
-                const double u = time_s / dt;
-                const double v = 1 - u;
-                const auto part = [](const Inputs& x, double by) {
-                    return scaled(x, static_cast<ScalarIn<Inputs>>(by));
-                };
-                const Inputs place = part(from, v * v * (1 + 2 * u)) + part(first, dt * u * v * v) +
-                                     part(to, u * u * (3 - 2 * u)) -
-                                     part(target_velocity, dt * u * u * v);
-                const Inputs speed = part(chord, 6 * u * v) + part(first, v * (1 - 3 * u)) -
-                                     part(target_velocity, u * (2 - 3 * u));
-                there.step(place, speed, time_s);
-            });
+        const Inputs first =
+            known ? *known : scaled(Inputs{to - from}, static_cast<ScalarIn<Inputs>>(1 / dt));
+        return look_into(mover_.step(target, target_velocity, dt), dt,
+                         [&](M& there, double time_s) {
+                             if (!known) there.step(from, first, 0.0);
+                             const CubicWay<Inputs> way{from, first, to, target_velocity, dt};
+                             there.step(way.place(time_s), way.velocity(time_s), time_s);
+                         });
     }
 
     /// What counts as rest from now on.
@@ -98,25 +87,18 @@ class Watcher {
     [[nodiscard]] bool is_at_rest() const noexcept { return resting_; }
 
     /// Of the last step, in order of time.
-    [[nodiscard]] std::span<const Event> events() const noexcept {
-        return {events_.data(), count_};
-    }
+    [[nodiscard]] std::span<const Event> events() const noexcept { return events_.all(); }
     [[nodiscard]] const M& mover() const noexcept { return mover_; }
     /// For what is not a step: push, jump, cut, retune.
     [[nodiscard]] M& mover() noexcept { return mover_; }
     [[nodiscard]] Value value() const noexcept { return mover_.value(); }
     [[nodiscard]] auto velocity() const noexcept { return mover_.velocity(); }
-
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
         fields.begins("watcher 1");
         fields(mover_, aim_, resting_, arrived_);
-        fields.up_to(events_.size(), count_);
-        for (Event& event : events_) {
-            fields.up_to(EventKind::settled, event.kind);
-            fields(event.after_s, event.value, event.mark);
-        }
+        fields(events_);
     }
 
   private:
@@ -127,7 +109,7 @@ class Watcher {
     /// way. All copies are kept, so that none allocates.
     template <class Go>
     StepStatus look_into(StepStatus status, double dt, const Go& go) noexcept {
-        count_ = 0;
+        events_.clear();
         if (status == StepStatus::rejected || status == StepStatus::diverged) return status;
         notice_new_aim();
         if (!(dt > 0)) return status;
@@ -149,7 +131,7 @@ class Watcher {
             std::swap(last_, next_);
             from_s = to_s;
         }
-        sort_events();
+        events_.sort();
         return status;
     }
 
@@ -184,15 +166,6 @@ class Watcher {
         arrived_ = false;
     }
 
-    /// Changes when the mark is passed.
-    [[nodiscard]] static double side_of(double mark, const M& mover) noexcept {
-        if constexpr (requires { mover.turned(); }) {
-            return whole_turns(mover.turned() - mark);
-        } else {
-            return static_cast<double>(mover.value()) < mark ? 0 : 1;
-        }
-    }
-
     /// When it first had happened, between two looks.
     template <class At, class Sign>
     void report(EventKind kind, std::size_t mark, const At& at, double dt, double from_s,
@@ -204,10 +177,9 @@ class Watcher {
             if (!(middle > low && middle < high)) break;
             (has_happened(at(probe_, middle)) ? high : low) = middle;
         }
-        if (count_ == most_events) return;
-        Event& event = events_[count_++];
-        event = {.kind = kind, .after_s = high, .mark = mark};
+        Event event{.kind = kind, .after_s = high, .mark = mark};
         if constexpr (is_number) event.value = static_cast<double>(at(probe_, high).value());
+        events_.add(event);
     }
 
     template <class At>
@@ -246,9 +218,9 @@ class Watcher {
         }
         for (std::size_t i = 0; i < mark_count_; ++i) {
             const double mark = marks_[i];
-            const double before = side_of(mark, last);
+            const double before = side_of_mark(mark, last);
             const auto passed = [mark, before](const M& m) {
-                return side_of(mark, m) != before;
+                return side_of_mark(mark, m) != before;
             };
             if (passed(next)) tell(EventKind::passed_mark, i, passed);
         }
@@ -260,13 +232,6 @@ class Watcher {
         if (turned(next)) tell(EventKind::turned, 0, turned);
     }
 
-    void sort_events() noexcept {
-        for (std::size_t i = 1; i < count_; ++i) {
-            for (std::size_t j = i; j > 0 && events_[j].after_s < events_[j - 1].after_s; --j)
-                std::swap(events_[j], events_[j - 1]);
-        }
-    }
-
     M mover_;
     M before_;  ///< as the step began
     M last_;    ///< at the look before, at this one, and wherever else it is looked at
@@ -275,8 +240,7 @@ class Watcher {
     RestLimits rest_;
     std::array<double, most_marks> marks_{};
     std::size_t mark_count_ = 0;
-    std::array<Event, most_events> events_{};
-    std::size_t count_ = 0;
+    EventList<most_events> events_;
     Value aim_;
     bool resting_ = false;
     bool arrived_ = false;

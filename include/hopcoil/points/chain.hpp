@@ -116,7 +116,7 @@ class Chain {
     struct Link {
         Motion<Vector3> motion{};
         Vector3 target_velocity{};
-        Vector3 ghost{0, -1, 0};          ///< fixed: where the link would be dragged to
+        Vector3 ghost{0, -1, 0};           ///< fixed: where the link would be dragged to
         Vector3 rest_direction{0, -1, 0};  ///< as the last step had it
     };
     struct RootPath;

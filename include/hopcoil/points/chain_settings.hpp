@@ -61,8 +61,8 @@ struct ChainGain {
     std::size_t node = 0;
 };
 /// Model   small motion across the links of a stretchy chain: P_i = H_i ((1 + b) P_(i-1) - b
-///         P_(i-2)), H_i each node's response to a sine, b = carry. A chain of fixed spacing follows
-///         its own path and amplifies nothing.
+///         P_(i-2)), H_i each node's response to a sine, b = carry. A chain of fixed spacing
+///         follows its own path and amplifies nothing.
 /// Errors  InvalidValue for invalid settings.
 [[nodiscard]] ChainGain gain_of(const ChainSettings& settings);
 [[nodiscard]] ChainGain gain_of(std::span<const Tuning> tunings, double carry);

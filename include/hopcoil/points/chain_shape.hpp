@@ -9,15 +9,16 @@
 #include <hopcoil/base/vector3.hpp>
 
 /// @file
-/// What can be drawn along a row of points: a smooth curve, turns that follow it, ribbons and tubes.
+/// What can be drawn along a row of points: a smooth curve, turns that follow it, ribbons and
+/// tubes.
 
 namespace hopcoil {
 
 /// A point on the smooth curve through all points, 0 (first) to 1 (last); by their number, not by
 /// length.
 ///
-/// Model   cubics between neighbours, with the slope of the chord between the neighbours' neighbours
-///         (Catmull and Rom, 1974); at the ends that of the parabola.
+/// Model   cubics between neighbours, with the slope of the chord between the neighbours'
+///         neighbours (Catmull and Rom, 1974); at the ends that of the parabola.
 [[nodiscard]] Vector3 smooth_point(std::span<const Vector3> points, double part) noexcept;
 
 /// Where a point faces: toward the one before it; the first one along the row the same way.

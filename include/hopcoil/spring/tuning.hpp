@@ -96,7 +96,8 @@ struct Coefficients {
 [[nodiscard]] Tuning tuning_from(const DecayHalfLife& decay);
 
 /// Errors  InvalidValue for a number out of range, no inertia (b = 0) among them;
-///         InconsistentParameters for x_rate_s without y_rate_s: with no damper there is nothing that could lead.
+///         InconsistentParameters for x_rate_s without y_rate_s: with no damper there is nothing
+///         that could lead.
 [[nodiscard]] Tuning tuning_from(const Coefficients& coefficients);
 
 /// The spring and damper that give a mass this feel.

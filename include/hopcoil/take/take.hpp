@@ -20,8 +20,8 @@ namespace hopcoil {
 ///
 /// Shapes  one column for each component of each channel, in their order; the column of a scalar, a
 ///         flag or an event has its channel's name, a vector's components have ".x", ".y", ".z",
-///         ".w" behind it, a rotation's parts ".w", ".x", ".y", ".z"; of a channel of several values
-///         the value's number stands before that: "rope.position_m.7.x".
+///         ".w" behind it, a rotation's parts ".w", ".x", ".y", ".z"; of a channel of several
+///         values the value's number stands before that: "rope.position_m.7.x".
 /// Errors  std::invalid_argument for a row of the wrong width or one that goes back in time, for
 ///         two columns of one name, and for rows before channels.
 class Take final : public TakeSink {

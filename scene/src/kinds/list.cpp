@@ -2,7 +2,9 @@
 
 #include <hopcoil/scene/kind.hpp>
 
+#include "chain.hpp"
 #include "read_mover.hpp"
+#include "wind.hpp"
 
 namespace hopcoil::scene {
 
@@ -16,6 +18,8 @@ const std::vector<SystemKind>& built_in_kinds() {
         cascade_kind(),   //
         coast_kind(),     //
         pose_kind(),      //
+        chain_kind(),     //
+        wind_kind(),      //
     };
     return kinds;
 }

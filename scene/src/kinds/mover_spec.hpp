@@ -22,7 +22,7 @@ namespace hopcoil::scene {
 /// What each type of parameters says of its mover, specialised in the file of its kind.
 ///
 ///     kind, in_words(parameters, port)
-///     make(parameters, start)           a mover of a double or a row; also make_angle, make_rotation
+///     make(parameters, start)           a mover of a double or a row; make_angle, make_rotation
 ///     with_dials(parameters, port)      the plain struct that has the dials; key_prefix(port)
 ///     observation_time_s(parameters, size), ramp_lag_s(parameters), solve(...)
 template <class Parameters>

@@ -190,7 +190,8 @@ class RunningMover final : public RunningSystem {
         : parameters_{std::move(parameters)},
           shape_{std::move(shape)},
           start_{std::move(start)},
-          mover_{std::move(mover)} {
+          mover_{std::move(mover)},
+          time_s_{inputs.time_s} {
         if (!(start_.initial_velocity == ValueArray{}))
             push(from_array<Velocity>(start_.initial_velocity));
         if constexpr (!HasNoTarget<M>) {
@@ -402,7 +403,7 @@ class RunningMover final : public RunningSystem {
     struct Nothing {};
     std::conditional_t<can_watch, std::optional<MoverWatch<M>>, Nothing> watch_{};
     bool is_target_moving_ = false;
-    double time_s_ = 0.0;
+    double time_s_;
     double turns_rad_ = 0.0;  ///< whole ones, between its target's path and what it is given
     StepLength step_length_;
 };

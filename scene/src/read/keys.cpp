@@ -55,8 +55,7 @@ TableFacts scene_table() {
          "only throws, which need none",
          {},
          {"target of moves", "target from a table", "target from a model", "target that is driven",
-          "target a step behind",
-          "target of layers"}}};
+          "target a step behind", "target of layers"}}};
     for (const SystemKind& kind : built_in_kinds()) {
         const std::string_view name = kind.tables.front().name;
         keys.push_back(

@@ -56,8 +56,8 @@ std::size_t KindReader::field(const std::string& key) {
     return builder_.find_system(table_, key).value_or(not_connected);
 }
 
-void KindReader::each_table(const std::string& key, const std::string& facts,
-                            const std::function<void(KindReader&)>& read) {
+void KindReader::call_with_each(const std::string& key, const std::string& facts,
+                                void (*call)(const void*, KindReader&), const void* read) {
     const auto own = std::find_if(kind_.tables.begin(), kind_.tables.end(),
                                   [&](const TableFacts& each) { return each.name == facts; });
     const TableFacts& found = own == kind_.tables.end() ? table_facts(facts) : *own;
@@ -65,15 +65,15 @@ void KindReader::each_table(const std::string& key, const std::string& facts,
         key, [&](TableReader&) { return &found; },
         [&](TableReader& one) {
             KindReader inner{kind_, builder_, one, name_, place_};
-            read(inner);
+            call(read, inner);
         });
 }
 
 void KindReader::problem(const std::string& key, const std::string& message) {
     table_.problem(key, message);
 }
-bool KindReader::try_to(const std::function<void()>& make) {
-    return scene::try_to(table_, make);
+bool KindReader::call_noting(void (*call)(const void*), const void* make) {
+    return scene::try_to(table_, [&] { call(make); });
 }
 void KindReader::refuse_dial(const std::string& key, double value, const DialRange& range) {
     table_.problem(key, fmt::format("expected a number from {} to {}, found {}", range.least,

@@ -27,21 +27,35 @@ void require_more_than_none(TableReader& reader, const std::string& key, double 
 
 }  // namespace
 
-std::optional<Colour> read_colour(TableReader& reader, const std::string& key) {
-    const auto text = reader.text(key);
-    if (!text) return std::nullopt;
-    const bool is_colour =
-        text->size() == 7 && text->front() == '#' &&
-        text->find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos;
+namespace {
+
+std::optional<Colour> colour_from(TableReader& reader, const std::string& key,
+                                  const std::string& text) {
+    const bool is_colour = text.size() == 7 && text.front() == '#' &&
+                           text.find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos;
     if (!is_colour) {
-        reader.problem(key,
-                       fmt::format("expected a colour such as \"#c86432\", found '{}'", *text));
+        reader.problem(key, fmt::format("expected a colour such as \"#c86432\", found '{}'", text));
         return std::nullopt;
     }
     Colour colour{};
     for (std::size_t i = 0; i < colour.size(); ++i)
-        colour.at(i) = std::stoi(text->substr(1 + 2 * i, 2), nullptr, 16) / 255.0;
+        colour.at(i) = std::stoi(text.substr(1 + 2 * i, 2), nullptr, 16) / 255.0;
     return colour;
+}
+
+}  // namespace
+
+std::optional<Colour> read_colour(TableReader& reader, const std::string& key) {
+    const auto text = reader.text(key);
+    return text ? colour_from(reader, key, *text) : std::nullopt;
+}
+
+std::vector<Colour> read_colours(TableReader& reader, const std::string& key) {
+    std::vector<Colour> colours;
+    for (const std::string& text : reader.texts(key)) {
+        if (const auto colour = colour_from(reader, key, text)) colours.push_back(*colour);
+    }
+    return colours;
 }
 
 void read_look(TableReader& reader, Body& body, const DeclaredNames& declared) {

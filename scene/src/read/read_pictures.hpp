@@ -10,6 +10,8 @@ namespace hopcoil::scene {
 /// A colour as "#c86432".
 [[nodiscard]] std::optional<Colour> read_colour(TableReader& reader, const std::string& key);
 
+[[nodiscard]] std::vector<Colour> read_colours(TableReader& reader, const std::string& key);
+
 /// What a body looks like, and where it stands.
 void read_look(TableReader& reader, Body& body, const DeclaredNames& declared);
 

@@ -29,6 +29,11 @@ std::optional<double> whole_number(TableReader& reader, const std::string& key, 
 
 std::vector<double> number_list(TableReader& reader, const std::string& key) {
     std::vector<double> numbers;
+    const toml::node* const node = reader.raw().get(key);
+    if (node != nullptr && node->is_number()) {
+        if (const auto one = reader.number(key)) numbers.push_back(*one);
+        return numbers;
+    }
     const toml::array* const list = reader.array(key);
     for (std::size_t i = 0; list != nullptr && i < list->size(); ++i) {
         const auto number = list->get(i)->value<double>();

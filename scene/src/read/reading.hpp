@@ -42,7 +42,7 @@ bool try_to(TableReader& reader, const Make& make) {
 [[nodiscard]] std::optional<double> whole_number(TableReader& reader, const std::string& key,
                                                  double least, double most);
 
-/// A list of plain numbers; what is wrong in it is noted and left out.
+/// A list of plain numbers, or one; what is wrong in it is noted and left out.
 [[nodiscard]] std::vector<double> number_list(TableReader& reader, const std::string& key);
 
 /// What goes together has one unit and as many numbers: the first ones given decide.

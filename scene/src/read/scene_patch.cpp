@@ -163,7 +163,8 @@ class Patcher {
         const SceneSystem& system = scene_.systems[dial.system];
         const Found found = find_table(split(system.name).first);
         if (found.table == nullptr) refuse(dial.path);
-        const std::string key = key_in_table(found.kind, system, system.spec->dials().at(dial.index));
+        const std::string key =
+            key_in_table(found.kind, system, system.spec->dials().at(dial.index));
         if (split(key).second.empty()) {
             change_key(found, dial, key);
         } else {
@@ -190,6 +191,7 @@ class Patcher {
             std::string inner_rest = more;
             if (node != nullptr && node->is_array()) {
                 const auto [index, after] = split(more);
+                if (after.empty()) return change_element(found, dial, *node->as_array(), index);
                 inner = element(*node->as_array(), index);
                 if (inner == nullptr) refuse(dial.path);
                 inner_path += index + '.';
@@ -208,10 +210,9 @@ class Patcher {
     [[nodiscard]] std::string key_in_table(const std::string& kind, const SceneSystem& system,
                                            const SpecDial& dial) const {
         const std::string part = split(system.name).second;
-        const bool has_parts =
-            std::any_of(kinds_.begin(), kinds_.end(), [&](const SystemKind& each) {
-                return each.name == kind && !each.parts.empty();
-            });
+        const bool has_parts = std::any_of(
+            kinds_.begin(), kinds_.end(),
+            [&](const SystemKind& each) { return each.name == kind && !each.parts.empty(); });
         const auto [first, rest] = split(dial.key);
         return !has_parts || rest.empty() ? dial.key : fmt::format("{}.{}.{}", first, part, rest);
     }
@@ -221,6 +222,16 @@ class Patcher {
         std::from_chars(index.data(), index.data() + index.size(), i);
         const toml::node* const node = list.get(i);
         return node == nullptr ? nullptr : node->as_table();
+    }
+
+    /// One number of a list.
+    void change_element(const Found& found, const SceneDial& dial, const toml::array& list,
+                        const std::string& index) {
+        std::size_t i = 0;
+        std::from_chars(index.data(), index.data() + index.size(), i);
+        const toml::node* const node = list.get(i);
+        if (node == nullptr || !node->is_number()) refuse(dial.path);
+        found.file->replace(*node, fmt::format("{}", value_of(scene_, dial)));
     }
 
     /// The keys of all dials that a table of the file has, with their values.
@@ -236,8 +247,8 @@ class Patcher {
         return all;
     }
 
-    /// Whether a table has the number of a dial (or the table that has), and no numbers but those of
-    /// dials: parameters of another form (a wish, a mass) have to make way.
+    /// Whether a table has the number of a dial (or the table that has), and no numbers but those
+    /// of dials: parameters of another form (a wish, a mass) have to make way.
     [[nodiscard]] bool holds_dials(const Found& found, const toml::table& table,
                                    const std::string& path, const std::string& rest) const {
         const std::vector<std::pair<std::string, double>> dials = dials_in(found);
@@ -270,6 +281,7 @@ class Patcher {
     static std::string inline_table(const std::vector<std::pair<std::string, double>>& dials,
                                     const std::string& path) {
         std::string text;
+        bool is_list = false;
         std::set<std::string> done;
         for (const auto& [key, value] : dials) {
             if (!key.starts_with(path)) continue;
@@ -277,13 +289,15 @@ class Patcher {
             if (!done.insert(name).second) continue;
             const std::string inner =
                 more.empty() ? fmt::format("{}", value) : inline_table(dials, path + name + '.');
-            text += fmt::format("{}{} = {}", text.empty() ? "" : ", ", name, inner);
+            is_list = name.find_first_not_of("0123456789") == std::string::npos;
+            text +=
+                fmt::format("{}{}{}", text.empty() ? "" : ", ", is_list ? "" : name + " = ", inner);
         }
-        return fmt::format("{{ {} }}", text);
+        return is_list ? fmt::format("[{}]", text) : fmt::format("{{ {} }}", text);
     }
 
-    /// A key of the system's own table, in whatever unit it is given; in that of the system's value,
-    /// where it is missing.
+    /// A key of the system's own table, in whatever unit it is given; in that of the system's
+    /// value, where it is missing.
     void change_key(const Found& found, const SceneDial& dial, const std::string& name) {
         const double value = value_of(scene_, dial);
         for (const auto& [key, node] : *found.table) {

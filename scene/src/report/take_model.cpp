@@ -89,8 +89,8 @@ class ModelMaker {
 
   private:
     void add_place(ModelNode& node, const NodeChannels& channels) {
-        auto columns = columns_of(TrackKind::translation, *channels.position);
-        const bool is_number = take_.columns_of(*channels.position).count == 1;
+        auto columns = columns_of(TrackKind::translation, *channels.position, 1, channels.index);
+        const bool is_number = take_.channels()[*channels.position].components == 1;
         if (is_number) std::swap(columns[0], columns[channels.axis]);
         for (std::size_t k = 0; k < columns.size(); ++k) {
             for (double& number : columns[k])
@@ -123,11 +123,13 @@ class ModelMaker {
 
     /// The channel's numbers as those of a track: three, or a rotation's four.
     [[nodiscard]] std::vector<std::vector<double>> columns_of(TrackKind kind, std::size_t channel,
-                                                              std::size_t turn_axis = 1) const {
-        const Take::Columns place = take_.columns_of(channel);
+                                                              std::size_t turn_axis = 1,
+                                                              std::size_t index = 0) const {
+        const std::size_t size = take_.channels()[channel].components;
+        const std::size_t first = take_.columns_of(channel).first + index * size;
         std::vector<std::vector<double>> columns;
-        for (std::size_t k = 0; k < place.count; ++k)
-            columns.push_back(column(place.first + k));
+        for (std::size_t k = 0; k < size; ++k)
+            columns.push_back(column(first + k));
         if (kind == TrackKind::rotation) {
             return columns.size() == 4 ? columns : turns_about(columns.front(), turn_axis);
         }
@@ -270,6 +272,33 @@ std::vector<NodeChannels> nodes_of(const Scene& scene, const Take& take) {
     for (std::size_t i = 0; i < scene.systems.size(); ++i) {
         for (const View& view : scene.systems[i].spec->views()) {
             if (view.type == View::Type::body) add_body_view(nodes, scene, take, i, view);
+        }
+    }
+    return nodes;
+}
+
+std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
+    std::vector<LineChannel> lines;
+    for (std::size_t i = 0; i < scene.systems.size(); ++i) {
+        for (View& view : scene.systems[i].spec->views()) {
+            const bool is_line = view.type == View::Type::line || view.type == View::Type::tube;
+            if (!is_line || !view.position) continue;
+            const auto channel = channel_of(scene, take, {i, *view.position});
+            if (!channel) continue;
+            const std::string& name = scene.systems[i].name;
+            lines.push_back(
+                {view.name.empty() ? name : name + '.' + view.name, *channel, std::move(view)});
+        }
+    }
+    return lines;
+}
+
+std::vector<NodeChannels> model_nodes_of(const Scene& scene, const Take& take) {
+    std::vector<NodeChannels> nodes = nodes_of(scene, take);
+    for (const LineChannel& line : lines_of(scene, take)) {
+        for (std::size_t i = 0; i < take.channels()[line.channel].count; ++i) {
+            nodes.push_back(
+                {.name = fmt::format("{}.{}", line.name, i), .position = line.channel, .index = i});
         }
     }
     return nodes;

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <stdexcept>
 #include <utility>
 
@@ -23,7 +24,7 @@ struct LiveScene::Inside {
 
     Scene scene;
     RunningScene running{scene};
-    Recording recording{scene, running};
+    std::optional<Recording> recording{std::in_place, scene, running};
     double time_s = 0;
 
     void visit_state(StateWriter& out) {
@@ -110,9 +111,14 @@ DialStatus LiveScene::set(const SceneDial& dial, double value) {
         const DialStatus status = set_value(inside_->scene, dial, value);
         if (status != DialStatus::set) return status;
         if (inside_->running.retune(inside_->scene, dial.system)) return status;
-        if (restart(inside_->scene)) return status;
-        set_value(inside_->scene, dial, before);
-        return DialStatus::refused;
+        try {
+            inside_->running.restart(inside_->scene, dial.system);
+            inside_->recording.emplace(inside_->scene, inside_->running);
+            return status;
+        } catch (const std::invalid_argument&) {  // it cannot start with that
+            set_value(inside_->scene, dial, before);
+            return DialStatus::refused;
+        }
     }
     Scene changed = inside_->scene;
     const DialStatus status = set_value(changed, dial, value);
@@ -156,10 +162,10 @@ ValueAndVelocity LiveScene::output(std::size_t system, std::size_t port, std::si
 }
 
 const std::vector<RecordedChannel>& LiveScene::channels() const noexcept {
-    return inside_->recording.channels();
+    return inside_->recording->channels();
 }
 std::span<const double> LiveScene::row() {
-    return inside_->recording.row(inside_->time_s);
+    return inside_->recording->row(inside_->time_s);
 }
 
 std::vector<std::byte> LiveScene::save() const {

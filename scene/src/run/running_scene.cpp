@@ -126,7 +126,7 @@ void RunningScene::start(std::size_t system) {
     fields_.clear();
     for (const std::size_t field : item.fields)
         fields_.push_back(field == not_connected ? nullptr : systems_[field].get());
-    systems_[system] = item.spec->start_running({samples_, fields_});
+    systems_[system] = item.spec->start_running({samples_, fields_, 0});
     if (!is_driven(system) && !item.targets.empty())
         systems_[system]->change(inputs_of(system, 0, Moment::after));
     systems_[system]->act();
@@ -267,7 +267,7 @@ SystemInputs RunningScene::inputs_of(std::size_t system, double time_s, Moment m
     fields_.clear();
     for (const std::size_t field : item.fields)
         fields_.push_back(field == not_connected ? nullptr : systems_[field].get());
-    return {samples_, fields_};
+    return {samples_, fields_, time_s};
 }
 
 bool RunningScene::has_changed(std::size_t system, double time_s) {
@@ -394,12 +394,30 @@ ValueArray RunningScene::held_value(std::size_t target, double time_s) const {
 
 bool RunningScene::retune(const Scene& scene, std::size_t system) {
     if (!systems_[system]->retune(*scene.systems[system].spec)) return false;
-    coupled_step_s_ = 0;
+    find_coupled_step(scene);
+    return true;
+}
+
+void RunningScene::restart(const Scene& scene, std::size_t system) {
+    systems_[system] =
+        scene.systems[system].spec->start_running(inputs_of(system, time_s_, Moment::after));
+    if (!scene.systems[system].targets.empty())
+        systems_[system]->change(inputs_of(system, time_s_, Moment::after));
+    // Others may follow a value that is no longer there: they follow the last one then.
+    for (Tap& tap : taps_) {
+        if (tap.output.system != system) continue;
+        const auto ports = scene.systems[system].spec->outputs();
+        tap.index = std::min(tap.index, ports.at(tap.output.port).count - 1);
+        tap.before = tap.previous = output(tap.output, tap.index);
+    }
+    find_coupled_step(scene);
+}
+
+void RunningScene::find_coupled_step(const Scene& scene) {
     double quickest_hz = 0;
     for (const std::size_t i : coupled_)
         quickest_hz = std::max(quickest_hz, scene.systems[i].spec->highest_hz());
     coupled_step_s_ = 1 / std::max(480.0, 100 * quickest_hz);
-    return true;
 }
 
 ValueArray RunningScene::target_shown(std::size_t index, double time_s) const {

@@ -47,6 +47,8 @@ class RunningScene {
     /// Takes over the numbers of one system of a scene that is otherwise the same; the motion goes
     /// on. False when it has to be started anew.
     bool retune(const Scene& scene, std::size_t system);
+    /// Starts one system anew, here and now, with the spec of a scene that is otherwise the same.
+    void restart(const Scene& scene, std::size_t system);
 
     /// After the events of this time, as the systems have seen them.
     [[nodiscard]] ValueArray target_shown(std::size_t index, double time_s) const;
@@ -79,6 +81,7 @@ class RunningScene {
     static void visit_system(RunningSystem& system, StateReader& in) { system.load(in); }
 
     void find_order();
+    void find_coupled_step(const Scene& scene);
     void find_coupled();
     void add_taps();
     [[nodiscard]] Tap& tap_of(const Source& source);

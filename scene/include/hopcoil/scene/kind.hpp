@@ -2,7 +2,6 @@
 
 #include <cstddef>
 #include <cstdint>
-#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -30,7 +29,7 @@ struct SystemKind {
     /// Keys that each make a system of its own, named NAME.KEY; none for one system, NAME.
     std::vector<std::string> parts{};
     /// Reads a table and adds what it makes.
-    std::function<void(KindReader&)> read{};
+    void (*read)(KindReader&) = nullptr;
 };
 
 /// The kinds that every scene knows.
@@ -77,20 +76,33 @@ class KindReader {
     /// one.
     std::size_t field(const std::string& key);
     /// Each table of a list, by the facts of that name among the kind's.
-    void each_table(const std::string& key, const std::string& facts,
-                    const std::function<void(KindReader&)>& read);
+    template <class Read>
+    void each_table(const std::string& key, const std::string& facts, const Read& read) {
+        call_with_each(
+            key, facts,
+            [](const void* reading, KindReader& table) {
+                (*static_cast<const Read*>(reading))(table);
+            },
+            &read);
+    }
 
     /// Notes what is wrong with a key; with the whole table, for an empty one.
     void problem(const std::string& key, const std::string& message);
     /// Makes something; an InvalidValue is noted at the key it names. Whether it was made.
-    bool try_to(const std::function<void()>& make);
+    template <class Make>
+    bool try_to(const Make& make) {
+        return call_noting([](const void* making) { (*static_cast<const Make*>(making))(); },
+                           &make);
+    }
     /// Reads the keys that are dials of S into it: each by its path.
     template <class S>
     void dials(S& numbers) {
         for (const Dial<S>& dial : S::dials()) {
             const std::string key{dial.path};
             const std::optional<double> value = number(key);
-            if (value && dial.set(numbers, *value) == DialStatus::refused)
+            if (!value) continue;
+            const bool is_within = *value >= dial.hard.least && *value <= dial.hard.most;
+            if (!is_within || dial.set(numbers, *value) == DialStatus::refused)
                 refuse_dial(key, *value, dial.hard);
         }
     }
@@ -109,6 +121,9 @@ class KindReader {
     [[nodiscard]] SceneBuilder& builder() noexcept { return builder_; }
 
   private:
+    void call_with_each(const std::string& key, const std::string& facts,
+                        void (*call)(const void*, KindReader&), const void* read);
+    bool call_noting(void (*call)(const void*), const void* make);
     void refuse_dial(const std::string& key, double value, const DialRange& range);
 
     const SystemKind& kind_;

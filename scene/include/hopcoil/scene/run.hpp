@@ -28,10 +28,10 @@ struct RunLog {
 /// Model   Steps are split at every breakpoint of a target, so the motion does not depend on
 ///         the rate.
 /// Shapes  channels: "wind.value_rad" for every target, then "vane.value_rad" and
-///         "vane.velocity_rad_per_s" for every output of a system ("boom.lamp.value_m" for a cascade's link), in
-///         the scene's order, and of those that are watched "vane.at_rest" (a flag),
-///         "vane.reached", "vane.turned", "vane.settled" (events); of all these what the scene's
-///         `record` names.
+///         "vane.velocity_rad_per_s" for every output of a system ("boom.lamp.value_m" for a
+///         cascade's link), in the scene's order, and of those that are watched "vane.at_rest" (a
+///         flag), "vane.reached", "vane.turned", "vane.settled" (events); of all these what the
+///         scene's `record` names.
 /// Errors  InvalidValue for a clock or tuning out of range; Diverged when a value overflows, or a
 ///         follower without a guard leaves for infinity.
 RunLog run(const Scene& scene, TakeSink& sink);

@@ -53,6 +53,7 @@ class SystemSpec;
 struct SystemInputs {
     std::span<const InputSample> targets{};
     std::span<const RunningSystem* const> fields{};
+    double time_s = 0.0;  ///< now: when a system is started, or changed
 };
 
 /// A system in a running scene. It holds no pointer to another system: what it needs of others
@@ -146,12 +147,12 @@ class SystemSpec {
     /// As in [glide.NAME].
     [[nodiscard]] virtual std::string kind() const = 0;
     /// Its numbers in a few words: "halfway in 0.1 s"; of the part behind an output.
-    [[nodiscard]] virtual std::string in_words(std::size_t port) const = 0;
+    [[nodiscard]] virtual std::string in_words(std::size_t port) const;
     [[nodiscard]] virtual std::vector<Port> outputs() const = 0;
     /// The output that is followed where only the system is named.
     [[nodiscard]] virtual std::size_t main_output() const { return 0; }
     /// Where an output is at the start.
-    [[nodiscard]] virtual ValueArray start(std::size_t port, std::size_t index) const = 0;
+    [[nodiscard]] virtual ValueArray start(std::size_t port, std::size_t index) const;
     /// What is recorded beside its outputs, and cannot be followed: flags, events, energies. Names
     /// without the system's.
     [[nodiscard]] virtual std::vector<RecordedChannel> signals() const { return {}; }

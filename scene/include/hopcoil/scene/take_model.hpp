@@ -19,6 +19,7 @@ struct NodeChannels {
     std::optional<std::size_t> position{};  ///< a channel of the take
     std::optional<std::size_t> rotation{};
     std::optional<std::size_t> scale{};
+    std::size_t index = 0;         ///< which of the position channel's values
     std::array<double, 3> at_m{};  ///< added to its place
     std::size_t axis = 0;          ///< that a place of one number lies on
     std::size_t turn_axis = 1;     ///< that an angle turns about
@@ -28,6 +29,17 @@ struct NodeChannels {
 /// of none. A vector is a place; a rotation turns; a number in metres moves along X; an angle turns
 /// about Y. What has no unit and is no vector is no node.
 [[nodiscard]] std::vector<NodeChannels> nodes_of(const Scene& scene, const Take& take);
+
+/// All nodes of a model: bodies, and each point of what is seen as a row, as "rope.3".
+[[nodiscard]] std::vector<NodeChannels> model_nodes_of(const Scene& scene, const Take& take);
+
+/// What is seen as a row of points: the channel of its positions, and how it looks.
+struct LineChannel {
+    std::string name{};
+    std::size_t channel = 0;  ///< of the take
+    View view{};
+};
+[[nodiscard]] std::vector<LineChannel> lines_of(const Scene& scene, const Take& take);
 
 /// The same of a take by itself, by its channels' names: "gull.position.value_m" places gull.
 /// Channels called velocity, and targets of the scene ("hook.value_m" beside no

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/follow/pose_follower.hpp>
+#include <hopcoil/follow/pose.hpp>
 #include <hopcoil/spring/tuning.hpp>
 
 namespace hopcoil::scene {

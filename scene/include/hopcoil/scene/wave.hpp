@@ -57,8 +57,9 @@ void require_valid(const Wave& wave);
 
 /// What it adds coming up to a time, or from that time on (`after`).
 [[nodiscard]] TargetPoint point_of(const Wave& wave, double time_s, bool after) noexcept;
-/// The first of its breakpoints after a time; infinity when there is none. Between breakpoints a cubic
-/// with the ends' slopes is it: exactly for pulses and steps, within 1e-9 for a sine, 1e-6 for noise.
+/// The first of its breakpoints after a time; infinity when there is none. Between breakpoints a
+/// cubic with the ends' slopes is it: exactly for pulses and steps, within 1e-9 for a sine,
+/// 1e-6 for noise.
 [[nodiscard]] double next_breakpoint_s(const Wave& wave, double time_s) noexcept;
 /// Whether it is straight between breakpoints.
 [[nodiscard]] bool is_straight(const Wave& wave) noexcept;

@@ -1,0 +1,257 @@
+// [wind.NAME]: a field that blows on others; what it is at places can be recorded and followed.
+
+#include "wind.hpp"
+
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include <hopcoil/field/wind.hpp>
+#include <hopcoil/measure/tracking.hpp>
+#include <hopcoil/scene/kind.hpp>
+#include <hopcoil/scene/system_report.hpp>
+#include <hopcoil/scene/view.hpp>
+
+namespace hopcoil::scene {
+namespace {
+
+/// A place at which the wind is recorded.
+struct Probe {
+    std::string name{};
+    Vector3 place{};
+};
+
+ValueArray array_of(const Vector3& v) {
+    return ValueArray{{v.x, v.y, v.z, 0}};
+}
+
+class RunningWind final : public RunningSystem {
+  public:
+    RunningWind(Wind wind, std::vector<Probe> probes, double time_s)
+        : wind_{std::move(wind)}, probes_{std::move(probes)}, time_s_{time_s} {}
+
+    bool advance(double time_s, const SystemInputs& /*inputs*/) override {
+        time_s_ = time_s;
+        return true;
+    }
+    [[nodiscard]] ValueAndVelocity output(std::size_t port, std::size_t /*index*/) const override {
+        return {array_of(wind_.at(probes_[port].place, time_s_).velocity), {}};
+    }
+    bool retune(const SystemSpec& spec) override;
+    void save(StateWriter& out) override { out(time_s_); }
+    void load(StateReader& in) override { in(time_s_); }
+
+  private:
+    [[nodiscard]] const void* field(const std::type_info& type) const override {
+        return type == typeid(Wind) ? &wind_ : nullptr;
+    }
+
+    Wind wind_;
+    std::vector<Probe> probes_;
+    double time_s_;
+};
+
+class WindSpec final : public SystemSpec {
+  public:
+    WindSpec(WindSettings settings, std::uint64_t stream, std::vector<Shelter> shelters,
+             std::vector<Probe> probes)
+        : settings_{settings},
+          stream_{stream},
+          shelters_{std::move(shelters)},
+          probes_{std::move(probes)} {
+        static_cast<void>(Wind{settings_, stream_, shelters_});  // refuses what cannot be
+    }
+
+    [[nodiscard]] const WindSettings& settings() const { return settings_; }
+    [[nodiscard]] std::unique_ptr<SystemSpec> clone() const override {
+        return std::make_unique<WindSpec>(*this);
+    }
+    [[nodiscard]] std::string kind() const override { return "wind"; }
+    [[nodiscard]] std::string in_words(std::size_t /*port*/) const override {
+        const Vector3& mean = settings_.mean_m_per_s;
+        return fmt::format("{:.3g} m/s, gusts {:.3g} m/s of {:.3g} s", std::sqrt(dot(mean, mean)),
+                           settings_.spread_m_per_s, settings_.correlation_s);
+    }
+    [[nodiscard]] std::vector<Port> outputs() const override {
+        std::vector<Port> ports;
+        for (const Probe& probe : probes_) {
+            ports.push_back({.name = probe.name,
+                             .unit = "m_per_s",
+                             .kind = ValueKind::vector,
+                             .components = 3,
+                             .has_velocity = false});
+        }
+        return ports;
+    }
+    [[nodiscard]] ValueArray start(std::size_t port, std::size_t /*index*/) const override {
+        return array_of(Wind{settings_, stream_, shelters_}.at(probes_[port].place, 0).velocity);
+    }
+    [[nodiscard]] std::vector<SpecDial> dials() const override {
+        std::vector<SpecDial> all;
+        append_dials<WindSettings>(all, "", "");
+        // In the file the mean is a list.
+        const char* const axes[]{"0", "1", "2"};
+        for (std::size_t i = 0; i < 3; ++i)
+            all[i].key = fmt::format("mean_m_per_s.{}", axes[i]);
+        return all;
+    }
+    [[nodiscard]] double dial(std::size_t index) const override {
+        return WindSettings::dials()[index].get(settings_);
+    }
+    DialStatus set_dial(std::size_t index, double value) override {
+        return WindSettings::dials()[index].set(settings_, value);
+    }
+    [[nodiscard]] std::unique_ptr<RunningSystem> start_running(
+        const SystemInputs& inputs) const override {
+        return std::make_unique<RunningWind>(Wind{settings_, stream_, shelters_}, probes_,
+                                             inputs.time_s);
+    }
+    [[nodiscard]] bool is_stateless() const override { return true; }
+    [[nodiscard]] std::vector<SystemReport> report(const ReportInput& input) const override;
+
+  private:
+    WindSettings settings_;
+    std::uint64_t stream_;
+    std::vector<Shelter> shelters_;
+    std::vector<Probe> probes_;
+};
+
+bool RunningWind::retune(const SystemSpec& spec) {
+    wind_.retune(dynamic_cast<const WindSpec&>(spec).settings());
+    return true;
+}
+
+/// At each probe: its components, mean, spread, and the largest change from row to row.
+std::vector<SystemReport> WindSpec::report(const ReportInput& input) const {
+    std::vector<SystemReport> reports;
+    for (const Port& port : outputs()) {
+        SystemReport report{.name = output_name(input.system, port),
+                            .kind = kind(),
+                            .words = in_words(0),
+                            .value_kind = ValueKind::vector,
+                            .unit = "m/s"};
+        const Take::Columns columns = input.take.columns_of(
+            input.take.find_channel(value_channel(input.system, port)).value());
+        double mean = 0;
+        double square = 0;
+        double largest_change = 0;
+        const std::size_t rows = input.take.row_count();
+        for (std::size_t k = 0; k < columns.count; ++k) {
+            report.components.push_back(
+                {.name = std::string(1, "xyz"[k]), .values = input.take.column(columns.first + k)});
+        }
+        const auto speed_at = [&](std::size_t row) {
+            const auto& c = report.components;
+            return std::sqrt(c[0].values[row] * c[0].values[row] +
+                             c[1].values[row] * c[1].values[row] +
+                             c[2].values[row] * c[2].values[row]);
+        };
+        for (std::size_t row = 0; row < rows; ++row) {
+            mean += speed_at(row) / static_cast<double>(rows);
+            square += speed_at(row) * speed_at(row) / static_cast<double>(rows);
+            if (row > 0)
+                largest_change =
+                    std::max(largest_change, std::abs(speed_at(row) - speed_at(row - 1)));
+        }
+        report.figures = {
+            {"mean_speed", "mean speed", "m/s", mean},
+            {"speed_deviation", "standard deviation", "m/s",
+             std::sqrt(std::max(0.0, square - mean * mean))},
+            {"largest_change_a_row", "largest change from row to row", "m/s", largest_change}};
+        reports.push_back(std::move(report));
+    }
+    return reports;
+}
+
+Vector3 vector_of(const std::optional<ValueArray>& array, const Vector3& otherwise) {
+    return array ? Vector3{(*array)[0], (*array)[1], (*array)[2]} : otherwise;
+}
+
+void read_wind(KindReader& reader) {
+    WindSettings settings;
+    const std::vector<double> mean = reader.numbers("mean_m_per_s");
+    if (reader.has("mean_m_per_s") && mean.size() != 3)
+        reader.problem("mean_m_per_s", "expected three numbers, x, y and z");
+    if (mean.size() == 3) settings.mean_m_per_s = {mean[0], mean[1], mean[2]};
+    const auto read = [&](const char* key, double& number) {
+        number = reader.number(key).value_or(number);
+    };
+    read("spread_m_per_s", settings.spread_m_per_s);
+    read("across_share", settings.across_share);
+    read("up_share", settings.up_share);
+    read("correlation_s", settings.correlation_s);
+    read("gust_length_m", settings.gust_length_m);
+    read("roughness", settings.roughness);
+    settings.is_divergence_free = reader.flag("divergence_free").value_or(false);
+    settings.octaves = static_cast<int>(reader.whole_number("octaves", 1, 12).value_or(2));
+    std::vector<Shelter> shelters;
+    reader.each_table("shelters", "shelter", [&](KindReader& one) {
+        Shelter shelter;
+        if (!one.has("at")) one.problem("", "expected a key 'at_m'");
+        shelter.centre = vector_of(one.value("at", "m", 3), {});
+        shelter.radius_m = one.number("radius_m").value_or(shelter.radius_m);
+        shelter.wake_m = one.number("wake_m").value_or(shelter.wake_m);
+        shelter.strength = one.number("strength").value_or(shelter.strength);
+        if (one.try_to([&] { require_valid(shelter); })) shelters.push_back(shelter);
+    });
+    std::vector<Probe> probes;
+    reader.each_table("probes", "probe", [&](KindReader& one) {
+        const auto name = one.text("name");
+        if (!one.has("name")) one.problem("", "expected a key 'name'");
+        probes.push_back({name.value_or(""), vector_of(one.value("at", "m", 3), {})});
+    });
+    reader.try_to([&] {
+        reader.add(std::make_unique<WindSpec>(settings, reader.random_stream("gusts"),
+                                              std::move(shelters), std::move(probes)),
+                   {});
+    });
+}
+
+}  // namespace
+
+SystemKind wind_kind() {
+    using enum KeyType;
+    const auto dial = [](KeyFacts key) {
+        key.is_dial = true;
+        return key;
+    };
+    return {
+        "wind",
+        {{"wind",
+          "`[wind.NAME]`",
+          "A wind or a current: one thing everywhere, gust by gust, for whatever names it in its "
+          "key `wind`.",
+          {dial({"mean_m_per_s", numbers, "where it blows to: x, y, z", "[4, 0, 0]"}),
+           dial({"spread_m_per_s", number, "standard deviation of its speed along the mean", "1"}),
+           dial({"across_share", number, "of that, across the mean", "0.6"}),
+           dial({"up_share", number, "of that, up and down", "0.3"}),
+           dial({"correlation_s", number, "how long a gust lasts at one place", "1.5"}),
+           dial({"gust_length_m", number,
+                 "places nearer than that feel the same gust; at least the mean times "
+                 "`correlation_s`",
+                 "8"}),
+           {"divergence_free", flag,
+            "`true`: what flows into any part of space flows out again, for particles; all shares "
+            "are then 1",
+            "`false`"},
+           {"octaves", whole_number, "how many parts, each twice as fine as the one before", "2"},
+           dial({"roughness", number, "each part's size, of the one before", "0.5"}),
+           {"shelters", tables, "what keeps off the wind", "none", {}, {"shelter"}},
+           {"probes", tables, "places at which it is recorded", "none", {}, {"probe"}}}},
+         {"shelter",
+          "A shelter from a wind",
+          "A round thing in whose wake the wind is weaker.",
+          {{"at", place, "its middle: three numbers", "required"},
+           {"radius_m", number, "its size", "1"},
+           {"wake_m", number, "how far behind it the wind has recovered", "6"},
+           {"strength", number, "the part of the wind that it takes away right behind it", "0.8"}}},
+         {"probe",
+          "A probe of a wind",
+          "",
+          {{"name", text, "its own: it is recorded as `NAME.PROBE`", "required"},
+           {"at", place, "where: three numbers", "[0, 0, 0]"}}}},
+        {},
+        read_wind};
+}
+
+}  // namespace hopcoil::scene

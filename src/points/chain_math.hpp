@@ -1,0 +1,39 @@
+#pragma once
+
+#include <cmath>
+
+#include <hopcoil/base/vector3.hpp>
+
+namespace hopcoil {
+namespace chain {
+
+inline double length_of(const Vector3& v) noexcept {
+    return std::sqrt(dot(v, v));
+}
+
+inline Vector3 unit(const Vector3& v, const Vector3& otherwise) noexcept {
+    const double length = length_of(v);
+    return length > 1e-12 && length < 1e150 ? v * (1 / length) : otherwise;
+}
+
+inline bool is_finite_vector(const Vector3& v) noexcept {
+    return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z);
+}
+
+/// A direction and how fast it changes.
+struct Direction {
+    Vector3 unit{};
+    Vector3 rate{};
+};
+
+/// Of a vector that changes; `otherwise`, at rest, for one that is too short to have one.
+inline Direction direction_of(const Vector3& v, const Vector3& rate,
+                              const Vector3& otherwise) noexcept {
+    const double length = length_of(v);
+    if (!(length > 1e-9)) return {otherwise, {}};
+    const Vector3 along = v * (1 / length);
+    return {along, (rate - along * dot(along, rate)) * (1 / length)};
+}
+
+}  // namespace chain
+}  // namespace hopcoil

@@ -1,0 +1,347 @@
+// Systems that are no movers: chains and winds in scenes, channels of many values, loops, and a
+// kind of the program's own.
+
+#include <cmath>
+#include <string>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/points/chain.hpp>
+#include <hopcoil/scene/kind.hpp>
+#include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/own_system.hpp>
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene_patch.hpp>
+#include <hopcoil/scene/take_file.hpp>
+#include <hopcoil/scene/take_model.hpp>
+
+#include "support/files.hpp"
+#include "support/scenes.hpp"
+
+using namespace hopcoil;
+using namespace hopcoil::scene;
+using Catch::Matchers::Contains;
+
+namespace {
+
+const std::string hook =
+    "duration_s = 3\n[target.hook]\nstart_m = [0, 2, 0]\n"
+    "moves = [{ at_s = 0.5, ramp_to_m = [1, 2, 0], over_s = 0.5 }]\n";
+const std::string rope = "[chain.rope]\nroot = 'hook'\nnodes = 6\n";
+
+Scene scene_of(const std::string& text, const std::vector<SystemKind>& kinds = {}) {
+    const TestFolder folder;
+    return read_scene(folder.write("test.toml", text), kinds);
+}
+
+Take take_of(const Scene& scene) {
+    Take take;
+    run(scene, take);
+    return take;
+}
+
+std::string complaint_about(const std::string& text) {
+    try {
+        static_cast<void>(scene_of(text));
+        return {};
+    } catch (const std::runtime_error& problem) {
+        return problem.what();
+    }
+}
+
+std::vector<double> column(const Take& take, const std::string& name) {
+    return take.column(take.find_column(name).value());
+}
+
+}  // namespace
+
+TEST_CASE("a chain in a scene moves as the library's does", "[scene][kinds]") {
+    Scene scene = scene_of(hook + rope);
+    const Take take = take_of(scene);
+    const std::size_t channel = take.find_channel("rope.position_m").value();
+    CHECK(take.channels()[channel].count == 7);
+    CHECK(take.columns_of(channel).count == 21);
+    CHECK(column(take, "rope.position_m.6.y").front() == Approx(2 - 0.6));
+    CHECK(column(take, "rope.position_m.0.x") == column(take, "hook.value_m.x"));
+    // Until it rests: straight down again, under where the hook has got to.
+    CHECK(column(take, "rope.position_m.6.x").back() == Approx(1).margin(1e-3));
+    CHECK(column(take, "rope.position_m.6.x")[45] < column(take, "hook.value_m.x")[45] - 0.1);
+    // The same at every rate, within a hundredth of its length.
+    scene.rate_hz = 24;
+    const Take coarse = take_of(scene);
+    const auto fine = column(take, "rope.position_m.6.x");
+    const auto rough = column(coarse, "rope.position_m.6.x");
+    for (std::size_t i = 0; i < rough.size(); i += 2)
+        CHECK(rough[i] == Approx(fine[i / 2 * 5]).margin(0.006));
+}
+
+TEST_CASE("channels of many values are written and read back", "[scene][kinds][take]") {
+    const Take take = take_of(scene_of(hook + rope));
+    const TestFolder folder;
+    for (const char* name : {"rope.csv", "rope.json"}) {
+        CAPTURE(name);
+        write_take(folder.path() / name, take);
+        const Take again = read_take((folder.path() / name).string());
+        REQUIRE(again.column_names() == take.column_names());
+        REQUIRE(again.channels().size() == take.channels().size());
+        for (std::size_t i = 0; i < take.channels().size(); ++i) {
+            CHECK(again.channels()[i].name == take.channels()[i].name);
+            CHECK(again.channels()[i].count == take.channels()[i].count);
+            CHECK(again.channels()[i].components == take.channels()[i].components);
+            CHECK(again.channels()[i].kind == take.channels()[i].kind);
+        }
+        for (std::size_t row = 0; row < take.row_count(); ++row) {
+            const auto a = take.row(row);
+            const auto b = again.row(row);
+            REQUIRE(std::equal(a.begin(), a.end(), b.begin(), b.end()));
+        }
+    }
+}
+
+TEST_CASE("anything a system puts out can be followed: a node, a spot, one number of it",
+          "[scene][kinds]") {
+    const Take take = take_of(scene_of(hook + rope + R"(
+carried = [{ name = "lantern", at = 0.5, forward = "y" }]
+[follower.moth]
+target = "rope.3"
+tuning = { frequency_hz = 30, damping_ratio = 1, lead = 1 }
+[follower.glow]
+target = "rope.lantern"
+[follower.turned]
+target = "rope.lantern.facing"
+[glide.height]
+target = "rope.y"
+half_life_s = 0.001
+[chain.tassel]
+root = "rope"
+nodes = 3
+)"));
+    const auto node = column(take, "rope.position_m.3.x");
+    const auto moth = column(take, "moth.value_m.x");
+    for (std::size_t i = 0; i < node.size(); ++i)
+        CHECK(moth[i] == Approx(node[i]).margin(0.02));
+    CHECK(column(take, "rope.lantern.position_m.x") == node);
+    CHECK(column(take, "height.value_m").back() == Approx(1.4).margin(0.01));
+    CHECK(column(take, "tassel.position_m.0.x") == column(take, "rope.position_m.6.x"));
+    CHECK(column(take, "turned.value.w").size() == node.size());
+}
+
+TEST_CASE("one wind blows whatever names it", "[scene][kinds]") {
+    const std::string wind =
+        "[wind.breeze]\nmean_m_per_s = [2, 0, 0]\nspread_m_per_s = 0\n"
+        "probes = [{ name = 'mast', at_m = [0, 3, 0] }]\n";
+    const Take take =
+        take_of(scene_of(hook + wind + rope + "wind = 'breeze'\nstiffness_m_per_s = 2\n"));
+    CHECK(column(take, "breeze.mast.value_m_per_s.x").front() == 2);
+    // As strong as its stiffness: at 45 degrees.
+    CHECK(column(take, "rope.position_m.6.x").back() - 1 ==
+          Approx(2 - column(take, "rope.position_m.6.y").back()).epsilon(0.01));
+    const Take gusty = take_of(scene_of("seed = 3\n" + hook + "[wind.gale]\nspread_m_per_s = 2\n" +
+                                        rope + "wind = 'gale'\n"));
+    const auto swings = column(gusty, "rope.position_m.6.z");
+    CHECK(*std::max_element(swings.begin(), swings.end()) > 0.02);
+}
+
+TEST_CASE("what is wrong with a chain or a wind is said with its key", "[scene][kinds]") {
+    const std::vector<std::pair<std::string, std::string>> cases{
+        {hook + "[chain.c]\nroot = 'hok'\n", "did you mean 'hook'"},
+        {hook + "[chain.c]\n", "expected a key 'root'"},
+        {hook + "[chain.c]\nroot = 'hook'\nnodes = 0\n", "chain.c.nodes: expected a whole number"},
+        {hook + "[chain.c]\nroot = 'hook'\nspacing_m = -1\n", "spacing_m: expected"},
+        {hook + "[chain.c]\nroot = 'hook'\ncarry = 1\n", "chain.c.carry: expected 0 to below 1"},
+        {hook + "[chain.c]\nroot = 'hook'\nspacing = 'strechy'\n", "did you mean 'stretchy'"},
+        {hook + "[chain.c]\nroot = 'hook'\nrest_direction = [1, 2]\n", "expected three numbers"},
+        {hook + "[chain.c]\nroot = 'hook'\nwind = 'gale'\n", "there is no 'gale'"},
+        {hook + "[chain.c]\nroot = 'hook'\ncolours = 'red'\n", "expected a colour such as"},
+        {hook + "[chain.c]\nroot = 'c'\n", "a loop: c after c"},
+        {"[target.n]\nmoves = []\n[chain.c]\nroot = 'n'\n", "expected a place"},
+        {hook + "[wind.w]\ncorrelation_s = 0\n", "wind.w.correlation_s: expected"},
+        {hook + "[wind.w]\nmean_m_per_s = [1]\n", "expected three numbers"},
+        {hook + rope + "[follower.f]\ntarget = 'rope.9'\n", "there is no target 'rope.9'"}};
+    for (const auto& [text, expected] : cases) {
+        CAPTURE(text);
+        CHECK_THAT(complaint_about(text), Contains(expected) && Contains("test.toml:"));
+    }
+}
+
+TEST_CASE("two things may follow each other when one of them looks a step back",
+          "[scene][kinds][driven]") {
+    const std::string loop = R"(
+duration_s = 2
+[target.back]
+follows = "b"
+previous_step = true
+start_m = 1
+[follower.a]
+target = "back"
+start_m = 0
+tuning = { frequency_hz = 1, damping_ratio = 1 }
+[follower.b]
+target = "a"
+start_m = 1
+tuning = { frequency_hz = 1, damping_ratio = 1 }
+)";
+    const Take take = take_of(scene_of(loop));
+    const auto a = column(take, "a.value_m");
+    const auto b = column(take, "b.value_m");
+    // They meet, between where they were.
+    CHECK(a.back() == Approx(b.back()).margin(0.02));
+    CHECK(a.back() > 0.2);
+    CHECK(a.back() < 0.8);
+    CHECK_THAT(complaint_about("[target.t]\nprevious_step = true\nfollows = 'x'\nstart = 0\n"
+                               "[follower.a]\ntarget = 't'\n"),
+               Contains("nothing that moves is named 'x'"));
+    CHECK_THAT(complaint_about("[target.t]\nprevious_step = true\nfollows = 'a'\nstart_m = 0\n"
+                               "[follower.a]\ntarget = 'u'\n[target.u]\nmoves = []\n"),
+               Contains("another unit"));
+}
+
+TEST_CASE("a chain's dials turn as it moves; another number of nodes starts it alone anew",
+          "[scene][kinds][live]") {
+    LiveScene live{scene_of(hook + rope + "[follower.lamp]\ntarget = 'hook'\n")};
+    for (int i = 0; i < 60; ++i)
+        live.step(1.0 / 60);
+    const auto dial_named = [&](const std::string& path) {
+        for (const SceneDial& dial : dials_of(live.scene())) {
+            if (dial.path == path) return dial;
+        }
+        throw std::out_of_range{path};
+    };
+    const ValueArray tip = live.output(0, 0, 6).value;
+    const ValueArray lamp = live.output(1).value;
+    CHECK(live.set(dial_named("rope.tip.frequency_hz"), 5) == DialStatus::set);
+    CHECK(live.output(0, 0, 6).value == tip);
+    CHECK(live.set(dial_named("rope.nodes"), 9) == DialStatus::set);
+    CHECK(live.output(0, 0, 9).value[1] == Approx(2 - 0.9));
+    CHECK(live.output(1).value == lamp);
+    CHECK(live.row().size() == 3 + 2 * 30 + 6);
+    live.step(0.1);
+    CHECK(live.set(dial_named("rope.nodes"), 0) == DialStatus::refused);
+    const auto kept = live.save();
+    REQUIRE(live.load(kept));
+}
+
+TEST_CASE("a chain's numbers are written back into its file", "[scene][kinds][patch]") {
+    const TestFolder folder;
+    const std::string file =
+        folder.write("rope.toml", hook + "[wind.w]\nmean_m_per_s = [1, 0, 2]\n" + rope +
+                                      "root_tuning = { frequency_hz = 8 }\nwind = 'w'\n");
+    Scene scene = read_scene(file);
+    set_matching(scene, "rope.root.frequency_hz", 9);
+    set_matching(scene, "rope.tip.lead", 0.25);
+    set_matching(scene, "rope.carry", 0.1);
+    set_matching(scene, "w.mean_z_m_per_s", 3);
+    write_changes(scene);
+    const std::string text = contents_of(file);
+    CHECK_THAT(text, Contains("root_tuning = { frequency_hz = 9 }"));
+    CHECK_THAT(text, Contains("lead = 0.25"));
+    CHECK_THAT(text, Contains("mean_m_per_s = [1, 0, 3]"));
+    CHECK_THAT(text, Contains("carry = 0.1"));
+}
+
+TEST_CASE("a chain is seen as a line through its nodes", "[scene][kinds]") {
+    const Scene scene = scene_of(hook + rope + "radius_m = [0.1, 0.02]\ncolours = '#ff0000'\n");
+    const Take take = take_of(scene);
+    const auto lines = lines_of(scene, take);
+    REQUIRE(lines.size() == 1);
+    CHECK(lines[0].name == "rope");
+    CHECK(lines[0].view.type == View::Type::tube);
+    CHECK(take.channels()[lines[0].channel].name == "rope.position_m");
+    CHECK(profile_at(lines[0].view.radius_m, 0.5, 0) == Approx(0.06));
+}
+
+namespace {
+
+/// A number that counts up, as a kind of the program's own.
+struct Pace {
+    double per_s = 1;
+    static constexpr std::size_t dial_count = 1;
+    static std::span<const Dial<Pace>> dials();
+};
+bool is_valid(const Pace& pace) {
+    return std::isfinite(pace.per_s);
+}
+std::span<const Dial<Pace>> Pace::dials() {
+    static constexpr Dial<Pace> all[]{
+        field_dial<&Pace::per_s>(Dial<Pace>{"per_s", "1/s", {-1e9, 1e9}, {0, 5}})};
+    return all;
+}
+struct TallySpec : SpecOf<TallySpec, Pace> {
+    std::string kind() const override { return "tally"; }
+    std::vector<Port> outputs() const override { return {{.unit = "m"}}; }
+    std::unique_ptr<RunningSystem> start_running(const SystemInputs&) const override;
+};
+struct Tally : RunningOf<Tally, TallySpec> {
+    using RunningOf::RunningOf;
+    double sum = 0;
+    double time_s = 0;
+    bool advance(double until_s, const SystemInputs&) override {
+        sum += parameters.per_s * (until_s - time_s);
+        time_s = until_s;
+        return true;
+    }
+    ValueAndVelocity output(std::size_t, std::size_t) const override {
+        return {sum, parameters.per_s};
+    }
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields(sum, time_s);
+    }
+};
+std::unique_ptr<RunningSystem> TallySpec::start_running(const SystemInputs&) const {
+    return std::make_unique<Tally>(*this);
+}
+SystemKind tally_kind() {
+    return {"tally",
+            {{"tally",
+              "`[tally.NAME]`",
+              "",
+              {{"per_s", KeyType::number, "how fast", "1", {}, {}, true}}}},
+            {},
+            [](KindReader& reader) {
+                auto spec = std::make_unique<TallySpec>();
+                reader.dials(spec->parameters);
+                reader.add(std::move(spec), {});
+            }};
+}
+
+}  // namespace
+
+TEST_CASE("a program's own kind reads, runs, is followed and tuned as a built-in one",
+          "[scene][kinds]") {
+    const std::string text =
+        "duration_s = 2\n[tally.t]\nper_s = 2\n[follower.f]\ntarget = 't'\n"
+        "tuning = { frequency_hz = 9, damping_ratio = 1, lead = 1 }\n";
+    const TestFolder folder;
+    const std::string file = folder.write("test.toml", text);
+    Scene scene = read_scene(file, {tally_kind()});
+    const Take take = take_of(scene);
+    CHECK(column(take, "t.value_m").back() == Approx(4));
+    CHECK(column(take, "f.value_m").back() == Approx(4).margin(1e-3));
+    CHECK(set_matching(scene, "t.per_s", 3) == 1);
+    CHECK(column(take_of(scene), "t.value_m").back() == Approx(6));
+    write_changes(scene);
+    CHECK_THAT(contents_of(file), Contains("per_s = 3"));
+    LiveScene live{scene};
+    live.step(1);
+    const auto kept = live.save();
+    live.step(1);
+    REQUIRE(live.load(kept));
+    CHECK(live.output(0).value[0] == Approx(3));
+    const auto complaint = [&](const std::string& wrong) {
+        try {
+            static_cast<void>(read_scene(folder.write("test.toml", wrong), {tally_kind()}));
+            return std::string{};
+        } catch (const std::runtime_error& problem) {
+            return std::string{problem.what()};
+        }
+    };
+    CHECK_THAT(complaint("[tally.t]\nper_sec = 2\n"), Contains("did you mean 'per_s'?"));
+    CHECK_THAT(complaint("[tally.t]\nper_s = 1e99\n"),
+               Contains("tally.t.per_s: expected a number"));
+    CHECK_THAT(complaint("[taly.t]\nper_s = 1\n"), Contains("did you mean 'tally'?"));
+    SystemKind taken = tally_kind();
+    taken.name = "glide";
+    CHECK_THROWS_WITH(read_scene(file, {taken}), Contains("a name of its own"));
+}
