@@ -1,8 +1,11 @@
+#include <algorithm>
 #include <cmath>
 #include <filesystem>
 #include <optional>
 #include <string>
 #include <utility>
+
+#include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/version.hpp>
@@ -79,6 +82,35 @@ Json targets_of(const scene::Scene& scene) {
     return list;
 }
 
+/// Of several values the last one stands for all in charts.
+std::string last_value_of(const std::string& channel, const scene::Port& port) {
+    return port.count == 1 ? channel : fmt::format("{}.{}", channel, port.count - 1);
+}
+
+std::string colour_text(const scene::Colour& colour) {
+    const auto part = [&](std::size_t i) {
+        return static_cast<int>(std::lround(255 * std::clamp(colour.at(i), 0.0, 1.0)));
+    };
+    return fmt::format("#{:02x}{:02x}{:02x}", part(0), part(1), part(2));
+}
+
+/// What is seen as a row of points.
+Json lines_json(const scene::Scene& scene, const Take& take) {
+    Json list = Json::array();
+    for (const scene::LineChannel& line : scene::lines_of(scene, take)) {
+        Json colours = Json::array();
+        for (const scene::Colour& colour : line.view.colours)
+            colours.push_back(colour_text(colour));
+        list.push_back({{"name", line.name},
+                        {"channel", take.channels()[line.channel].name},
+                        {"count", take.channels()[line.channel].count},
+                        {"radius_m", line.view.radius_m},
+                        {"colours", std::move(colours)},
+                        {"order", line.view.look.order}});
+    }
+    return list;
+}
+
 Json movers_of(const scene::Scene& scene) {
     Json list = Json::array();
     for (const scene::SceneSystem& system : scene.systems) {
@@ -97,22 +129,46 @@ Json movers_of(const scene::Scene& scene) {
                                 ? Json(nullptr)
                                 : Json(scene.targets[system.targets.front()].name)},
                  {"words", system.spec->in_words(i)},
-                 {"channel", scene::value_channel(system, port)},
+                 {"channel", last_value_of(scene::value_channel(system, port), port)},
                  {"has_tuning", responder != nullptr && responder->tuning(i).has_value()}});
         }
     }
     return list;
 }
 
+/// How much of a dial's path names the output that it belongs to, or the whole system.
+std::size_t owner_length(const scene::SceneSystem& system, const std::string& path) {
+    std::size_t longest = system.name.size();
+    for (const scene::Port& port : system.spec->outputs()) {
+        const std::string name = scene::output_name(system, port);
+        if (path.starts_with(name + '.')) longest = std::max(longest, name.size());
+    }
+    return longest;
+}
+
+/// What an owner of numbers is: "follower", "wind", "target" or "body".
+std::string kind_of(const scene::Scene& scene, const std::string& owner) {
+    for (const scene::SceneSystem& system : scene.systems) {
+        if (system.name == owner || owner.starts_with(system.name + '.'))
+            return std::string{system.spec->kind()};
+    }
+    for (const scene::SceneTarget& target : scene.targets) {
+        if (target.name == owner) return "target";
+    }
+    return "body";
+}
+
 Json dials_json(const scene::Scene& scene) {
     Json list = Json::array();
     for (const scene::SceneDial& dial : scene::dials_of(scene)) {
         // A number of the files may have dots in its name; its owner has none.
-        const std::size_t dot = dial.number ? dial.path.find('.') : dial.path.rfind('.');
+        const std::size_t dot =
+            dial.number ? dial.path.find('.') : owner_length(scene.systems[dial.system], dial.path);
+        const std::string owner = dial.path.substr(0, dot);
         list.push_back({{"path", dial.path},
-                        {"owner", dial.path.substr(0, dot)},
+                        {"owner", owner},
+                        {"owner_kind", kind_of(scene, owner)},
                         {"name", dial.path.substr(dot + 1)},
-                        {"of", dial.number ? "file" : "mover"},
                         {"unit", dial.unit},
                         {"hard", {bound(dial.hard.least), bound(dial.hard.most)}},
                         {"slider", {dial.slider.least, dial.slider.most}},
@@ -124,10 +180,7 @@ Json dials_json(const scene::Scene& scene) {
 }
 
 /// What is to be drawn, and which channels place, turn and size it.
-Json bodies_of(const scene::Scene& scene) {
-    scene::LiveScene live{scene};
-    Take take;
-    take.begin(live.channels());
+Json bodies_of(const scene::Scene& scene, const Take& take) {
     std::vector<scene::NodeChannels> nodes = scene::nodes_of(scene, take);
     scene::spread_out(nodes, scene);
     Json list = Json::array();
@@ -147,6 +200,8 @@ Json bodies_of(const scene::Scene& scene) {
                   {"shape", name_of(body == nullptr ? usual : body->shape.value_or(usual))},
                   {"length_m", nullptr},
                   {"joined_to", nullptr}};
+        if (body != nullptr && body->look.colour) json["colour"] = colour_text(*body->look.colour);
+        if (body != nullptr) json["order"] = body->look.order;
         if (body != nullptr && body->length_m) json["length_m"] = *body->length_m;
         if (body != nullptr && !body->joined_to.empty()) json["joined_to"] = body->joined_to;
         list.push_back(std::move(json));
@@ -176,7 +231,10 @@ Json made_by_live(const scene::Scene& scene) {
 
 Json scene_answer(const LiveFile::Snapshot& snapshot) {
     const scene::Scene& scene = *snapshot.scene;
-    Json bodies = bodies_of(scene);
+    scene::LiveScene live{scene};
+    Take take;
+    take.begin(live.channels());
+    Json bodies = bodies_of(scene, take);
     const char* const view = view_of(scene, bodies);
     return {{"made_by", made_by_live(scene)},
             {"revision", snapshot.revision},
@@ -189,6 +247,7 @@ Json scene_answer(const LiveFile::Snapshot& snapshot) {
             {"targets", targets_of(scene)},
             {"movers", movers_of(scene)},
             {"bodies", std::move(bodies)},
+            {"lines", lines_json(scene, take)},
             {"dials", dials_json(scene)}};
 }
 

@@ -80,7 +80,7 @@ export class CourseChart {
       series.push({ name, values, ...look });
       if (entry) entries.push({ name: entry, colour: look.colour, style: look.style });
     };
-    for (const lane of lanesOf(take, target))
+    for (const lane of target ? lanesOf(take, target) : [])
       add(`${target.name} ${lane.name}`, lane.values, { colour: ink('--target'), width: 1.3 },
         lane.name === '' || lane.name === 'x' || lane.name === 'pitch' ? target.name : null);
     if (reference) {
@@ -88,17 +88,18 @@ export class CourseChart {
         { colour: ink('--ink'), width: 1.6, pattern: [2, 3], style: 'dotted' }, reference.name);
     }
     const lanes = lanesOf(take, mover);
+    const others = other ? lanesOf(other, mover) : [];
     lanes.forEach((lane, i) => {
       const own = lanes.length === 1 ? colour : seriesInk(i);
-      if (other) {
-        add(`${otherName} ${lane.name}`, resampled(other.times_s, lanesOf(other, mover)[i].values, times),
+      if (others[i]) {
+        add(`${otherName} ${lane.name}`, resampled(other.times_s, others[i].values, times),
           { colour: own, width: 1.4, pattern: [6, 4], style: 'dashed' }, i === 0 ? otherName : null);
       }
       add(`${mover.name} ${lane.name}`, lane.values, { colour: own, width: 2.2 },
         lane.name === '' ? mover.name : `${mover.name} ${lane.name}`);
     });
     const unit = mover.value_kind === 'rotation' ? 'deg' : shownUnit(mover.unit);
-    this.heading.textContent = `${mover.name} after ${target.name}${unit ? `, ${unit}` : ''}`;
+    this.heading.textContent = `${mover.name}${target ? ` after ${target.name}` : ''}${unit ? `, ${unit}` : ''}`;
     this.chart.draw(times, series);
     keyLine(this.key, entries);
   }
@@ -116,7 +117,7 @@ export class JumpChart {
       this.chart.plot?.destroy();
       this.chart.plot = null;
       this.chart.forget();
-      this.key.textContent = 'A coast has no target that could jump.';
+      this.key.textContent = 'It has no target whose jump it could respond to.';
       return;
     }
     const times = jumps.times_s;

@@ -126,12 +126,12 @@ export class DialPanel {
   }
 
   /** All dials anew; groups that were open stay open. */
-  build(scene, looked) {
+  build(looked) {
     this.rows = [];
     this.groups = new Map();
     this.element.replaceChildren();
     for (const dial of this.settings.dials.values()) {
-      if (!this.groups.has(dial.owner)) this.#addGroup(dial, scene);
+      if (!this.groups.has(dial.owner)) this.#addGroup(dial);
       const row = new DialRow(dial, this.settings, (words) => this.settings.commit(words));
       this.rows.push(row);
       this.groups.get(dial.owner).append(row.element);
@@ -139,15 +139,13 @@ export class DialPanel {
     this.look(looked);
   }
 
-  #addGroup(dial, scene) {
+  #addGroup(dial) {
     const details = document.createElement('details');
     const summary = document.createElement('summary');
-    const isTarget = scene.targets.some((target) => target.name === dial.owner);
     summary.append(dial.owner);
     const words = document.createElement('span');
     words.className = 'words';
-    const mover = scene.movers.find((each) => each.name === dial.owner);
-    words.textContent = mover ? mover.kind : isTarget ? 'target' : 'body';
+    words.textContent = dial.owner_kind;
     summary.append(words);
     details.append(summary);
     details.dataset.owner = dial.owner;

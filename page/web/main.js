@@ -114,11 +114,14 @@ class Page {
     byId('file').textContent = `${scene.file}: ${scene.duration_s} s at ${scene.rate_hz} Hz`;
     this.#showProblem(scene.problem);
     this.settings.setDials(scene.dials);
-    if (!scene.movers.some((mover) => mover.name === this.looked)) this.looked = scene.movers[0]?.name ?? null;
+    if (!scene.movers.some((mover) => mover.name === this.looked)) {
+      const first = scene.movers.find((mover) => mover.target) ?? scene.movers[0];
+      this.looked = first?.name ?? null;
+    }
     this.answers.clear();
     this.stage.setScene(scene);
     this.stage.look(this.looked);
-    this.dials.build(scene, this.looked);
+    this.dials.build(this.looked);
     this.#showMovers();
     this.#showHistory();
     this.#enableButtons();
@@ -178,7 +181,8 @@ class Page {
       swatch.className = 'swatch';
       if (mover.name !== this.looked) swatch.style.color = this.colourOf(mover.name);
       button.append(swatch, mover.name);
-      button.title = `${mover.kind}, after ${mover.target}: ${mover.words}`;
+      button.title = mover.target ? `${mover.kind}, after ${mover.target}: ${mover.words}`
+        : `${mover.kind}: ${mover.words}`;
       button.setAttribute('aria-pressed', String(mover.name === this.looked));
       button.addEventListener('click', () => this.look(mover.name));
       return button;

@@ -32,9 +32,12 @@ export function placeFrom(body, numbers) {
   return place;
 }
 
-export function turnFrom(numbers) {
+/** A turn of one number is about an axis of the body, Y without one. */
+export function turnFrom(numbers, axis = 1) {
   if (numbers.length === 4) return numbers;
-  return [Math.cos(numbers[0] / 2), 0, Math.sin(numbers[0] / 2), 0];
+  const turn = [Math.cos(numbers[0] / 2), 0, 0, 0];
+  turn[1 + axis] = Math.sin(numbers[0] / 2);
+  return turn;
 }
 
 /** The numbers of a channel in one row; none without the channel. */
@@ -52,9 +55,17 @@ export function poseAt(take, body, row) {
   const scale = channelAt(take, body.scale, row, ['x', 'y', 'z']);
   return {
     place: position.length > 0 ? placeFrom(body, position) : [...body.at_m],
-    turn: rotation.length > 0 ? turnFrom(rotation) : [1, 0, 0, 0],
+    turn: rotation.length > 0 ? turnFrom(rotation, body.turn_axis) : [1, 0, 0, 0],
     scale: scale.length === 0 ? [1, 1, 1] : [0, 1, 2].map((i) => scale[i] ?? scale[0]),
   };
+}
+
+/** The points of a row in one row of the take. */
+export function pointsAt(take, line, row) {
+  const axes = ['x', 'y', 'z'].map((axis) =>
+    Array.from({ length: line.count }, (_, i) => take.columns[`${line.channel}.${i}.${axis}`]));
+  if (axes[0].some((column) => column === undefined)) return [];
+  return axes[0].map((_, i) => axes.map((columns) => columns[i][row]));
 }
 
 /** Between two poses; turns the short way. */

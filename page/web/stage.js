@@ -1,6 +1,6 @@
 // The motion itself: bodies now, their ghosts, the setting it is compared with, targets to drag.
 
-import { between, drawShape, placeFrom, poseAt, Projection, turnFrom, rotated } from './space.js';
+import { between, drawShape, placeFrom, pointsAt, poseAt, Projection, turnFrom, rotated } from './space.js';
 import { numbersAt, quaternionOf, rowAt, turnsOf } from './takes.js';
 
 const GHOSTS = 5;
@@ -50,6 +50,7 @@ export class Stage {
     this.other = null; // a take to compare with
     this.looked = null;
     this.bodies = [];
+    this.lines = [];
   }
 
   setScene(scene) {
@@ -66,9 +67,11 @@ export class Stage {
   look(name) {
     this.looked = name;
     const onRule = this.rules.some((rule) => rule.mover.name === name);
-    const bodies = onRule || this.scene.bodies.length === 0 ? this.rules : this.scene.bodies;
+    const isSpace = this.scene.bodies.length > 0 || this.scene.lines.length > 0;
+    const bodies = onRule || !isSpace ? this.rules : this.scene.bodies;
     if (bodies === this.bodies) return;
     this.bodies = bodies;
+    this.lines = bodies === this.rules ? [] : this.scene.lines;
     this.projection = new Projection(bodies === this.rules ? 'side' : this.scene.view);
   }
 
@@ -87,6 +90,8 @@ export class Stage {
       const pose = poseAt(take, body, row);
       this.projection.takeIn(pose.place, 0.62 * this.#lengthOf(body) * Math.max(...pose.scale));
     }
+    for (const line of this.lines)
+      for (const point of pointsAt(take, line, row)) this.projection.takeIn(point, 0);
   }
 
   /** Of what has no length of its own: a part of what there is to be seen. */
@@ -125,6 +130,8 @@ export class Stage {
     this.shownTake = take;
     this.#drawGround(context, width, height);
     this.#drawPaths(context, take);
+    if (this.other && take === this.take) this.#drawLines(context, this.projection, this.other, time, 0.25);
+    this.#drawLines(context, this.projection, take, time, 1);
     if (this.other && take === this.take) this.#drawOther(context, time);
     const first = take.times_s[0];
     for (let ghost = GHOSTS; ghost > 0; ghost -= 1) {
@@ -176,7 +183,43 @@ export class Stage {
     }
   }
 
+  /** Rows of points, as wide as they are thick, smooth through their points. */
+  #drawLines(context, projection, take, time, opacity) {
+    for (const line of this.lines) {
+      const row = rowAt(take, time);
+      const next = Math.min(row + 1, take.times_s.length - 1);
+      const span = take.times_s[next] - take.times_s[row];
+      const part = span > 0 ? Math.min(1, Math.max(0, (time - take.times_s[row]) / span)) : 0;
+      const after = pointsAt(take, line, next);
+      const points = pointsAt(take, line, row).map((point, i) =>
+        projection.point(point.map((number, k) => number + part * (after[i][k] - number))));
+      const along = (list, share, otherwise) => {
+        if (list.length === 0) return otherwise;
+        return list[Math.min(list.length - 1, Math.round(share * (list.length - 1)))];
+      };
+      context.save();
+      context.globalAlpha = opacity;
+      context.lineCap = 'round';
+      for (let i = 1; i < points.length; i += 1) {
+        const share = (i - 0.5) / (points.length - 1);
+        const from = points[i - 1];
+        const to = points[i];
+        const before = points[i - 2] ?? from;
+        const beyond = points[i + 1] ?? to;
+        context.strokeStyle = along(line.colours, share, this.colourOf(line.name));
+        context.lineWidth = Math.max(1.6, 2 * along(line.radius_m, share, 0) * projection.scale);
+        context.beginPath();
+        context.moveTo(...from);
+        context.bezierCurveTo(from[0] + (to[0] - before[0]) / 6, from[1] + (to[1] - before[1]) / 6,
+          to[0] - (beyond[0] - from[0]) / 6, to[1] - (beyond[1] - from[1]) / 6, ...to);
+        context.stroke();
+      }
+      context.restore();
+    }
+  }
+
   #colour(body) {
+    if (body.colour) return body.colour;
     return body.mover ? this.colourOf(body.mover.name) : ink('--target');
   }
 
@@ -313,6 +356,7 @@ export class Stage {
       context.fillStyle = ink('--panel');
       context.fill();
       small.fit(i * step + 5, 4, step - 13, height - 18);
+      this.#drawLines(context, small, this.take, time, 1);
       for (const body of this.bodies) {
         drawShape(context, small, body.shape, this.#lengthOf(body),
           this.#poseIn(this.take, body, time), { colour: this.#colour(body), edge: ink('--panel') });

@@ -58,7 +58,7 @@ std::map<std::string, std::string> places_for_keys() {
         {"link", hook + "[cascade.lamp]\ntarget = 'hook'\nlinks = [{ @ }]\n"},
         {"shelter", hook + lamp + "[wind.w]\nshelters = [{ @ }]\n"},
         {"probe", hook + lamp + "[wind.w]\nprobes = [{ @ }]\n"},
-        {"undulation", hook + lamp + "[chain.c]\nundulation = [{ @ }]\n"},
+        {"undulation", hook + lamp + "[chain.c]\nundulation = { @ }\n"},
         {"carried", hook + lamp + "[chain.c]\ncarried = [{ @ }]\n"},
         {"kick", hook + lamp + "kicks = [{ @ }]\n"},
         {"body", hook + lamp + "[body.b]\n@\n"},

@@ -128,7 +128,8 @@ TEST_CASE("a dial that is turned leaves value and velocity where they are", "[li
         LiveScene live{shipped_scene(name)};
         live.step(2.7);
         for (const SceneDial& dial : dials_of(live.scene())) {
-            if (dial.number) continue;
+            // The shape of a chain and the speed of a wind are what their dials say, at once.
+            if (dial.number || !live.scene().systems[dial.system].spec->step_responder()) continue;
             CAPTURE(name, dial.path);
             const std::vector<double> before = row_of(live);
             const double now = value_of(live.scene(), dial);

@@ -75,7 +75,10 @@ TEST_CASE("every number of every shipped scene can be written back, one at a tim
             const double wanted = now == 0 ? 0.01 : 1.01 * now;
             if (set_value(scene, dial, wanted) != DialStatus::set) continue;
             REQUIRE(write_changes(scene) == std::vector<std::string>{file});
-            CHECK(value_at(read_scene(file), dial.path) == Approx(wanted).epsilon(1e-12));
+            const double set = value_of(scene, dial);  // a whole number is rounded
+            CHECK(std::fabs(set - wanted) <=
+                  (dial.path.ends_with(".nodes") ? 0.5 : 1e-12 * std::fabs(wanted)));
+            CHECK(value_at(read_scene(file), dial.path) == Approx(set).epsilon(1e-12));
             CHECK(comments_in(contents_of(file)) == comments_in(original));
             std::ofstream{file} << original;
         }

@@ -290,12 +290,7 @@ std::vector<SystemReport> ChainSpec::report(const ReportInput& input) const {
 }
 
 void read_tunings(KindReader& reader, ChainSettings& settings) {
-    if (reader.has("tuning")) {
-        if (reader.has("root_tuning") || reader.has("tip_tuning"))
-            reader.problem("tuning", "expected one tuning for all, or root_tuning and tip_tuning");
-        settings.root = settings.tip = reader.tuning("tuning", settings.root);
-        return;
-    }
+    if (reader.has("tuning")) settings.root = settings.tip = reader.tuning("tuning", settings.root);
     settings.root = reader.tuning("root_tuning", settings.root);
     settings.tip = reader.tuning("tip_tuning", settings.tip);
 }
@@ -326,7 +321,7 @@ ChainSettings read_settings(KindReader& reader) {
     read(reader, "stiffness_m_per_s", settings.stiffness_m_per_s);
     read(reader, "bend_limit_rad", settings.bend_limit_rad);
     settings.is_flat = reader.flag("flat").value_or(false);
-    reader.each_table("undulation", "undulation", [&](KindReader& wave) {
+    reader.one_table("undulation", "undulation", [&](KindReader& wave) {
         read(wave, "amplitude_m", settings.undulation.amplitude_m);
         read(wave, "frequency_hz", settings.undulation.frequency_hz);
         read(wave, "delay_rad", settings.undulation.delay_rad);
@@ -416,10 +411,11 @@ std::vector<TableFacts> chain_tables() {
            "whether links stretch, or keep their length exactly",
            "`stretchy`",
            {"stretchy", "fixed"}},
-          {"tuning", tuning, "of all nodes", "`root_tuning` and `tip_tuning`"},
-          {"root_tuning", tuning, "of the first node", "6 Hz, damping ratio 1, lead 0.5"},
+          {"tuning", tuning, "of all nodes", "by `root_tuning` and `tip_tuning`"},
+          {"root_tuning", tuning, "of the first node",
+           "`tuning`; or 6 Hz, damping ratio 1, lead 0.5"},
           {"tip_tuning", tuning, "of the last; between them frequencies go by equal factors",
-           "3 Hz, damping ratio 1, lead 0.5"},
+           "`tuning`; or 3 Hz, damping ratio 1, lead 0.5"},
           dial({"carry", number,
                 "stretchy: the part of a link's direction that comes from the link before, 0 to "
                 "below 1",
@@ -432,7 +428,7 @@ std::vector<TableFacts> chain_tables() {
           dial({"stiffness_m_per_s", number,
                 "stretchy: the wind that turns a link half way from its rest direction", "2"}),
           dial({"bend_limit_rad", number, "the most between two links", "bends freely"}),
-          {"undulation", tables, "a wave that runs along it by itself", "none", {}, {"undulation"}},
+          {"undulation", table, "a wave that runs along it by itself", "none", {}, {"undulation"}},
           {"flat", flag, "`true`: kept in the XY plane", "`false`"},
           {"carried", tables, "spots that others are carried at", "none", {}, {"carried"}},
           {"radius_m", numbers, "how thick it is drawn, from root to tip", "a line"},

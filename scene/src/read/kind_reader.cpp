@@ -56,17 +56,20 @@ std::size_t KindReader::field(const std::string& key) {
     return builder_.find_system(table_, key).value_or(not_connected);
 }
 
-void KindReader::call_with_each(const std::string& key, const std::string& facts,
-                                void (*call)(const void*, KindReader&), const void* read) {
+void KindReader::call_with_tables(const std::string& key, const std::string& facts, bool is_list,
+                                  void (*call)(const void*, KindReader&), const void* read) {
     const auto own = std::find_if(kind_.tables.begin(), kind_.tables.end(),
                                   [&](const TableFacts& each) { return each.name == facts; });
     const TableFacts& found = own == kind_.tables.end() ? table_facts(facts) : *own;
-    table_.each_table(
-        key, [&](TableReader&) { return &found; },
-        [&](TableReader& one) {
-            KindReader inner{kind_, builder_, one, name_, place_};
-            call(read, inner);
-        });
+    const auto read_one = [&](TableReader& one) {
+        KindReader inner{kind_, builder_, one, name_, place_};
+        call(read, inner);
+    };
+    if (is_list)
+        table_.each_table(
+            key, [&](TableReader&) { return &found; }, read_one);
+    else
+        table_.one_table(key, found, read_one);
 }
 
 void KindReader::problem(const std::string& key, const std::string& message) {

@@ -291,12 +291,23 @@ void TableReader::each_table(const std::string& key,
             continue;
         }
         TableReader unknown{*node.as_table(), path, file_, problems_, facts_};
-        const TableFacts* facts = choose(unknown);
-        if (facts == nullptr) continue;
-        TableReader one{*node.as_table(), path, file_, problems_, *facts};
-        read(one);
-        one.finish();
+        if (const TableFacts* facts = choose(unknown))
+            read_inner(*node.as_table(), path, *facts, read);
     }
+}
+
+void TableReader::one_table(const std::string& key, const TableFacts& facts,
+                            const std::function<void(TableReader&)>& read) {
+    if (const toml::table* one = table(key))
+        read_inner(*one, fmt::format("{}.{}", path_, key), facts, read);
+}
+
+void TableReader::read_inner(const toml::table& table, const std::string& path,
+                             const TableFacts& facts,
+                             const std::function<void(TableReader&)>& read) {
+    TableReader one{table, path, file_, problems_, facts};
+    read(one);
+    one.finish();
 }
 
 void TableReader::finish() {

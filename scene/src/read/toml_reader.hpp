@@ -71,6 +71,9 @@ class TableReader {
     void each_table(const std::string& key,
                     const std::function<const TableFacts*(TableReader&)>& choose,
                     const std::function<void(TableReader&)>& read);
+    /// Reads the one table of a key, if it is there.
+    void one_table(const std::string& key, const TableFacts& facts,
+                   const std::function<void(TableReader&)>& read);
 
     /// Notes every key that its facts do not have.
     void finish();
@@ -85,6 +88,8 @@ class TableReader {
     void wrong_type(const std::string& key, const toml::node& node, const std::string& expected);
     bool read_numbers(const std::string& key, const toml::node& node, double factor,
                       Quantity& quantity);
+    void read_inner(const toml::table& table, const std::string& path, const TableFacts& facts,
+                    const std::function<void(TableReader&)>& read);
 
     const toml::table& table_;
     std::string path_;

@@ -78,12 +78,12 @@ class KindReader {
     /// Each table of a list, by the facts of that name among the kind's.
     template <class Read>
     void each_table(const std::string& key, const std::string& facts, const Read& read) {
-        call_with_each(
-            key, facts,
-            [](const void* reading, KindReader& table) {
-                (*static_cast<const Read*>(reading))(table);
-            },
-            &read);
+        call_with_tables(key, facts, true, &call_one<Read>, &read);
+    }
+    /// The same of a key with one table, if it is there.
+    template <class Read>
+    void one_table(const std::string& key, const std::string& facts, const Read& read) {
+        call_with_tables(key, facts, false, &call_one<Read>, &read);
     }
 
     /// Notes what is wrong with a key; with the whole table, for an empty one.
@@ -121,8 +121,12 @@ class KindReader {
     [[nodiscard]] SceneBuilder& builder() noexcept { return builder_; }
 
   private:
-    void call_with_each(const std::string& key, const std::string& facts,
-                        void (*call)(const void*, KindReader&), const void* read);
+    template <class Read>
+    static void call_one(const void* read, KindReader& table) {
+        (*static_cast<const Read*>(read))(table);
+    }
+    void call_with_tables(const std::string& key, const std::string& facts, bool is_list,
+                          void (*call)(const void*, KindReader&), const void* read);
     bool call_noting(void (*call)(const void*), const void* make);
     void refuse_dial(const std::string& key, double value, const DialRange& range);
 
