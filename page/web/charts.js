@@ -117,7 +117,7 @@ export class JumpChart {
       this.chart.plot?.destroy();
       this.chart.plot = null;
       this.chart.forget();
-      this.key.textContent = 'It has no target whose jump it could respond to.';
+      this.key.textContent = mover.target ? 'A jump alone does not show how it moves.' : 'It has no target that could jump.';
       return;
     }
     const times = jumps.times_s;

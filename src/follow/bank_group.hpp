@@ -15,9 +15,7 @@
 #include <hopcoil/follow/mover.hpp>
 #include <hopcoil/spring/step_coefficients.hpp>
 
-#include "../spring/spring_numbers.hpp"
 #include "bank_kernels.hpp"
-#include "bank_rows.hpp"
 
 namespace hopcoil::bank {
 
@@ -136,69 +134,6 @@ inline std::size_t batches_of(std::size_t count) {
     return (count + batch_size - 1) / batch_size;
 }
 
-/// The tunings of a varied group as short_rows and, for floats, quick_rows take them.
-template <class S>
-class VariedSprings {
-  public:
-    void resize(std::size_t size) {
-        numbers_.resize(batches_of(size));
-        if constexpr (has_quick) quick_.resize(batches_of(size));
-    }
-    void set(std::size_t slot, const Tuning& tuning) noexcept {
-        const auto spring = short_steps::numbers_of(tuning);
-        const std::size_t lane = slot % batch_size;
-        NumbersBatch& batch = numbers_[slot / batch_size];
-        batch.w[lane] = spring.w;
-        batch.z[lane] = spring.z;
-        batch.lag[lane] = spring.lag;
-        batch.hold[lane] = spring.hold;
-        if constexpr (has_quick) set_quick(quick_[slot / batch_size], lane, tuning, spring.w);
-    }
-
-    /// From a slot on, the first of a batch.
-    [[nodiscard]] const NumbersBatch* numbers_from(std::size_t slot) const noexcept {
-        return numbers_.data() + slot / batch_size;
-    }
-    [[nodiscard]] const SpringBatch* quick_from(std::size_t slot) const noexcept {
-        return quick_.data() + slot / batch_size;
-    }
-
-    [[nodiscard]] QuickStep step(double dt) const noexcept {
-        // Each costs a quarter more, and half a digit.
-        constexpr int most_halvings = 3;
-        QuickStep step{dt, 0, dt, false};
-        for (; fastest_ * step.shortest > 0.5 && step.halvings < most_halvings; ++step.halvings)
-            step.shortest /= 2;
-        step.plain = is_plain_ && fastest_ * dt <= 0.5 && slowest_ * dt >= 0x1p-7;
-        return step;
-    }
-
-  private:
-    static constexpr bool has_quick = std::is_same_v<S, float>;
-
-    void set_quick(SpringBatch& batch, std::size_t lane, const Tuning& tuning, double w) noexcept {
-        const double z = tuning.damping_ratio;
-        const double damping = 2 * z * w;
-        // Within these the series have digits to spare.
-        const bool is_quick = w > 0x1p-30 && w < 0x1p40 && z <= 8 && std::abs(tuning.lead) < 0x1p20;
-        const double none = std::numeric_limits<double>::quiet_NaN();
-        batch.damping[lane] = damping;
-        batch.pull[lane] = is_quick ? -(w * w) : none;
-        batch.lag[lane] = damping * (tuning.lead - 1) / (w * w);
-        batch.hold[lane] = damping * tuning.lead;
-        is_plain_ = is_plain_ && is_quick && tuning.lead >= 0 && tuning.lead <= 1;
-        slowest_ = std::min(slowest_, w / (1 + z));
-        if (is_quick) fastest_ = std::max({fastest_, w, z * w});
-    }
-
-    Array<NumbersBatch> numbers_;
-    Array<SpringBatch> quick_;
-    // Of all there have been since it was empty.
-    bool is_plain_ = true;
-    double slowest_ = std::numeric_limits<double>::infinity();  ///< w / (1 + z)
-    double fastest_ = 0.0;                                      ///< w and z w
-};
-
 template <class S>
 StraightRows<S> rows_in(const RowBatch<S>& batch, std::size_t lane) {
     return {batch.gap_of_gap[lane],           batch.gap_of_velocity[lane],
@@ -224,7 +159,6 @@ struct Group {
     std::vector<std::uint8_t> turns;  ///< at which count of steps each looks for what is too small
     // Varied only.
     std::vector<Tuning> tunings;
-    VariedSprings<S> springs;
     Array<RowBatch<S>> rows;  ///< for dt, when they are kept
     bool keeps_rows = false;
     Array<S> least_velocities;
@@ -262,12 +196,8 @@ struct Group {
 
     /// One more in a varied group.
     void add_tuning(const Tuning& its) {
-        if (tunings.empty()) {
-            bounds = {};
-            springs = {};
-        }
+        if (tunings.empty()) bounds = {};
         tunings.push_back(its);
-        springs.resize(tunings.size());
         rows.resize(batches_of(tunings.size()));
         least_velocities.push_back(S{0});
         retune_one(tunings.size() - 1, its);
@@ -277,7 +207,6 @@ struct Group {
         put_rows(rows_in(rows[last / batch_size], last % batch_size), rows[slot / batch_size],
                  slot % batch_size);
         tunings[slot] = tunings[last];
-        springs.set(slot, tunings[slot]);
         tunings.pop_back();
         least_velocities[slot] = least_velocities.back();
         least_velocities.pop_back();
@@ -286,7 +215,6 @@ struct Group {
     /// In a varied group.
     void retune_one(std::size_t slot, const Tuning& its) noexcept {
         tunings[slot] = its;
-        springs.set(slot, its);
         least_velocities[slot] = least_velocity<S>(its);
         bounds.include(its);
         dt = -1;
@@ -295,7 +223,7 @@ struct Group {
     /// For the steps to come. A varied group's rows are kept when they will be used again: by more
     /// components, or the same dt having come twice. Else they are found in passing, which spares
     /// the way to memory and back.
-    void prepare(InstructionSet set, double new_dt, std::size_t components) noexcept {
+    void prepare(double new_dt, std::size_t components) noexcept {
         const bool is_new = new_dt != dt;
         dt = new_dt;
         if (is_new) keeps_rows = false;
@@ -306,37 +234,17 @@ struct Group {
         }
         if (!varied || keeps_rows || (is_new && components == 1)) return;
         for (std::size_t begin = 0; begin < size(); begin += tile_size) {
-            find_rows(set, begin, std::min(tile_size, size() - begin),
-                      rows.data() + begin / batch_size);
+            find_rows(begin, std::min(tile_size, size() - begin), rows.data() + begin / batch_size);
         }
         keeps_rows = true;
     }
 
-    /// The rows of at most a tile's worth in a varied group.
-    void find_rows(InstructionSet set, std::size_t begin, std::size_t count,
-                   RowBatch<S>* to) const noexcept {
-        if constexpr (std::is_same_v<S, float>) {
-            if (set != InstructionSet::plain) {
-                std::array<std::uint32_t, tile_size> unsure;
-                const std::size_t unsure_count = quick_rows(set, springs.quick_from(begin), count,
-                                                            springs.step(dt), to, unsure.data());
-                for (std::size_t k = 0; k < unsure_count; ++k)
-                    find_row(begin + unsure[k], to[unsure[k] / batch_size]);
-                return;
-            }
+    /// Those of at most a tile's worth in a varied group, each as Follower has it.
+    void find_rows(std::size_t begin, std::size_t count, RowBatch<S>* to) const noexcept {
+        for (std::size_t i = 0; i < count; ++i) {
+            put_rows(rounded<S>(straight_rows(tunings[begin + i], dt)), to[i / batch_size],
+                     i % batch_size);
         }
-        for (std::size_t i = 0; i < count; i += batch_size, ++to) {
-            const std::uint32_t left = short_rows(set, *springs.numbers_from(begin + i), dt, *to);
-            for (std::size_t lane = 0; left >> lane != 0; ++lane) {
-                if ((left >> lane & 1U) != 0 && i + lane < count) find_row(begin + i + lane, *to);
-            }
-        }
-    }
-
-  private:
-    /// One, as Follower has it.
-    void find_row(std::size_t slot, RowBatch<S>& to) const noexcept {
-        put_rows(rounded<S>(straight_rows(tunings[slot], dt)), to, slot % batch_size);
     }
 };
 

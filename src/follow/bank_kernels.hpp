@@ -6,9 +6,24 @@
 #include <hopcoil/follow/follower_bank.hpp>
 #include <hopcoil/spring/step_coefficients.hpp>
 
-#include "bank_rows.hpp"
-
 namespace hopcoil::bank {
+
+/// Coefficients of many followers lie in batches: of each kind so many side by side. One stream of
+/// memory is all that a loop over them follows.
+inline constexpr std::size_t batch_size = 16;
+/// At most so many followers in one call: what is left in between stays in the first cache.
+inline constexpr std::size_t tile_size = 256;
+
+/// The coefficients of their steps, in the order of StraightRows.
+template <class S>
+struct alignas(64) RowBatch {
+    S gap_of_gap[batch_size];
+    S gap_of_velocity[batch_size];
+    S gap_of_travel[batch_size];
+    S velocity_of_gap[batch_size];
+    S velocity_of_velocity[batch_size];
+    S velocity_of_travel[batch_size];
+};
 
 /// A stretch of a group's component: the target before and after, gap and velocity.
 template <class S>

@@ -212,7 +212,7 @@ struct FollowerBank<S>::State {
         std::array<bank::RowBatch<S>, bank::tile_size / bank::batch_size> rows;
         for (std::size_t i = 0; i < lanes.count; i += bank::tile_size) {
             const std::size_t count = std::min(bank::tile_size, lanes.count - i);
-            group.find_rows(set, begin + i, count, rows.data());
+            group.find_rows(begin + i, count, rows.data());
             bank::move_varied(
                 set, {lanes.target + i, lanes.next + i, lanes.gap + i, lanes.velocity + i, count},
                 rows.data());

@@ -185,7 +185,7 @@ std::size_t FollowerBank<S>::begin_step(double dt, bool to_next) noexcept {
     if (s.blocks_are_stale) s.plan_blocks();
     s.blocks_are_stale = false;
     for (bank::Group<S>& group : s.groups)
-        group.prepare(s.set, dt, s.components);
+        group.prepare(dt, s.components);
     return s.blocks.size();
 }
 

@@ -1,8 +1,5 @@
 #pragma once
 
-// Numbers alone: files compiled for newer processors include this, and no inline function may come
-// from here.
-
 namespace hopcoil {
 
 /// Functions of equation (16) of docs/math/follower.md as polynomials: coefficients of rising

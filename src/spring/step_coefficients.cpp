@@ -10,7 +10,6 @@
 #include <hopcoil/spring/step_coefficients.hpp>
 
 #include "short_steps.hpp"
-#include "spring_numbers.hpp"
 
 namespace hopcoil {
 namespace {
@@ -170,17 +169,11 @@ bool is_short(double z, double u) {
            z * u <= short_steps::longest_phase;
 }
 
-StraightRows<double> short_rows(const short_steps::SpringNumbers<double>& spring, double dt) {
+StraightRows<double> short_rows(const short_steps::SpringNumbers& spring, double dt) {
     const auto free =
         by_doubling(spring.z, spring.w * dt, std::max(1.0, spring.z),
                     [](double z, double u) { return short_steps::short_ratios(z, u); });
-    const auto rows = short_steps::rows_of(free, spring, dt);
-    return {.gap_of_gap = rows.gap_of_gap,
-            .gap_of_velocity = rows.gap_of_velocity,
-            .gap_of_travel = rows.gap_of_travel,
-            .velocity_of_gap = rows.velocity_of_gap,
-            .velocity_of_velocity = rows.velocity_of_velocity,
-            .velocity_of_travel = rows.velocity_of_travel};
+    return short_steps::rows_of(free, spring, dt);
 }
 
 }  // namespace

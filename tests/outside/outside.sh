@@ -38,8 +38,11 @@ build_outside core -DCMAKE_PREFIX_PATH="$scratch/prefix"
 same_bits "find_package, -march=native -ffp-contract=fast" "$scratch/core/stranger"
 "$scratch/core/plain" >/dev/null
 
-build_outside scene -DCMAKE_PREFIX_PATH="$scratch/prefix"
+build_outside scene -DCMAKE_PREFIX_PATH="$scratch/prefix" \
+    -DOWN_KIND="$root/examples/18_own_kind.cpp"
 "$scratch/scene/stranger" "$root/scenes/quay/vane.toml"
+diff -u "$root/examples/18_own_kind.out" \
+    <("$scratch/scene/own_kind" "$root/examples/18_own_kind.toml")
 
 build_outside subdirectory -DHOPCOIL="$root"
 same_bits "add_subdirectory" "$scratch/subdirectory/stranger"
