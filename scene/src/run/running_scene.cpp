@@ -105,6 +105,11 @@ RunningScene::RunningScene(const Scene& scene)
         for (const std::size_t target : scene.systems[i].targets)
             owners_.at(target) = i;
     }
+    paths_.reserve(scene.targets.size());
+    for (const SceneTarget& target : scene.targets)
+        paths_.emplace_back(target.path);
+    for (std::size_t i = 0; i < scene.systems.size(); ++i)
+        is_driven_.push_back(find_driven(i));
     find_order();
     find_coupled();
     for (const std::size_t i : order_)
@@ -112,7 +117,7 @@ RunningScene::RunningScene(const Scene& scene)
     add_taps();
     for (const std::size_t i : coupled_) {
         note_outputs(i);
-        if (is_driven(i)) systems_[i]->change(inputs_of(i, 0, Moment::after));
+        if (is_driven_[i]) systems_[i]->change(inputs_of(i, 0, Moment::after));
     }
 }
 
@@ -127,7 +132,7 @@ void RunningScene::start(std::size_t system) {
     for (const std::size_t field : item.fields)
         fields_.push_back(field == not_connected ? nullptr : systems_[field].get());
     systems_[system] = item.spec->start_running({samples_, fields_, 0});
-    if (!is_driven(system) && !item.targets.empty())
+    if (!is_driven_[system] && !item.targets.empty())
         systems_[system]->change(inputs_of(system, 0, Moment::after));
     systems_[system]->act();
 }
@@ -161,7 +166,7 @@ void RunningScene::find_coupled() {
         quickest_hz = std::max(quickest_hz, scene_->systems[i].spec->highest_hz());
     };
     for (std::size_t i = 0; i < systems_.size(); ++i) {
-        if (is_driven(i)) join(i);
+        if (is_driven_[i]) join(i);
         for (const std::size_t field : scene_->systems[i].fields) {
             if (field != not_connected) join(field);
         }
@@ -176,7 +181,7 @@ void RunningScene::find_coupled() {
     std::sort(alone_.begin(), alone_.end());
 }
 
-bool RunningScene::is_driven(std::size_t system) const {
+bool RunningScene::find_driven(std::size_t system) const {
     const SceneSystem& item = scene_->systems[system];
     return std::any_of(item.targets.begin(), item.targets.end(),
                        [&](std::size_t target) { return scene_->targets[target].is_driven(); }) ||
@@ -251,11 +256,12 @@ ValueAndVelocity RunningScene::driven_point(const SceneTarget& target, double ti
     return sum;
 }
 
-InputSample RunningScene::sample(std::size_t index, double time_s, Moment moment) const {
+InputSample RunningScene::sample(std::size_t index, double time_s, Moment moment) {
     const SceneTarget& target = scene_->targets[index];
     if (held_[index]) return {{held_value(index, time_s), {}}, false};
     if (target.is_driven()) return {driven_point(target, time_s, moment), true};
-    return {moment == Moment::after ? target.path.after(time_s) : target.path.before(time_s),
+    SharedPath& path = paths_[index];
+    return {moment == Moment::after ? path.after(time_s) : path.before(time_s),
             !target.path.is_straight()};
 }
 
@@ -280,12 +286,11 @@ bool RunningScene::has_changed(std::size_t system, double time_s) {
     return false;
 }
 
-double RunningScene::next_breakpoint_s(std::size_t system, double time_s) const {
+double RunningScene::next_breakpoint_s(std::size_t system, double time_s) {
     double breakpoint_s = systems_[system]->next_event_s(time_s);
     for (const std::size_t target : scene_->systems[system].targets) {
         if (!held_[target])
-            breakpoint_s =
-                std::min(breakpoint_s, scene_->targets[target].path.next_breakpoint_s(time_s));
+            breakpoint_s = std::min(breakpoint_s, paths_[target].next_breakpoint_s(time_s));
     }
     return breakpoint_s;
 }
@@ -304,7 +309,7 @@ void RunningScene::step_system(std::size_t system, double end_s) {
 /// On to a time, in steps that end at every breakpoint; a driven system is stepped at once, as
 /// coupled steps are short.
 void RunningScene::advance_system(std::size_t system, double end_s) {
-    const bool driven = is_driven(system);
+    const bool driven = is_driven_[system];
     while (times_s_[system] < end_s) {
         const double time_s = times_s_[system];
         const double breakpoint_s =

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <limits>
 #include <memory>
 #include <optional>
 #include <string>
@@ -13,6 +14,39 @@ namespace hopcoil::scene {
 
 /// A breakpoint this near to a frame's end is at its end: both are rounded.
 inline constexpr double same_time_s = 1e-9;
+
+/// The path of a target, for several systems that ask for the same moment one after the other.
+class SharedPath {
+  public:
+    explicit SharedPath(const Trajectory& path) : path_{&path} {}
+
+    [[nodiscard]] const ValueAndVelocity& before(double time_s) {
+        if (before_.time_s != time_s) before_ = {time_s, path_->before(time_s)};
+        return before_.answer;
+    }
+    [[nodiscard]] const ValueAndVelocity& after(double time_s) {
+        if (after_.time_s != time_s) after_ = {time_s, path_->after(time_s)};
+        return after_.answer;
+    }
+    [[nodiscard]] double next_breakpoint_s(double time_s) {
+        if (breakpoint_s_.time_s != time_s) {
+            breakpoint_s_ = {time_s, path_->next_breakpoint_s(time_s)};
+        }
+        return breakpoint_s_.answer;
+    }
+
+  private:
+    template <class Answer>
+    struct Last {
+        double time_s = std::numeric_limits<double>::quiet_NaN();
+        Answer answer{};
+    };
+
+    const Trajectory* path_;
+    Last<ValueAndVelocity> before_{};
+    Last<ValueAndVelocity> after_{};
+    Last<double> breakpoint_s_{};
+};
 
 /// A scene under way: who feeds whom, in an order in which each system goes before those that
 /// follow it.
@@ -84,21 +118,20 @@ class RunningScene {
     void find_coupled_step(const Scene& scene);
     void find_coupled();
     void add_taps();
-    [[nodiscard]] Tap& tap_of(const Source& source);
     [[nodiscard]] const Tap& tap_of(const Source& source) const;
     [[nodiscard]] ValueAndVelocity after_tap(const Tap& tap) const;
     void note_outputs(std::size_t system);
 
-    [[nodiscard]] bool is_driven(std::size_t system) const;
+    [[nodiscard]] bool find_driven(std::size_t system) const;
     [[nodiscard]] ValueAndVelocity driven_point(const SceneTarget& target, double time_s,
                                                 Moment moment) const;
     [[nodiscard]] ValueArray held_value(std::size_t target, double time_s) const;
     /// A target at a moment; into the samples that a system is given.
-    [[nodiscard]] InputSample sample(std::size_t target, double time_s, Moment moment) const;
+    [[nodiscard]] InputSample sample(std::size_t target, double time_s, Moment moment);
     [[nodiscard]] SystemInputs inputs_of(std::size_t system, double time_s, Moment moment);
     /// Whether what a system is given differs between the two moments; the inputs after.
     [[nodiscard]] bool has_changed(std::size_t system, double time_s);
-    [[nodiscard]] double next_breakpoint_s(std::size_t system, double time_s) const;
+    [[nodiscard]] double next_breakpoint_s(std::size_t system, double time_s);
 
     void start(std::size_t system);
     void advance_system(std::size_t system, double end_s);
@@ -108,8 +141,10 @@ class RunningScene {
     const Scene* scene_;
     std::vector<std::unique_ptr<RunningSystem>> systems_;
     std::vector<double> times_s_;      ///< of each system
+    std::vector<SharedPath> paths_;    ///< of each target
     std::vector<std::size_t> owners_;  ///< of each target, a system that goes after it
     std::vector<std::size_t> order_;
+    std::vector<bool> is_driven_;       ///< each system, by others
     std::vector<std::size_t> alone_;    ///< neither drive others nor are driven
     std::vector<std::size_t> coupled_;  ///< the others, in order
     std::vector<Tap> taps_;
