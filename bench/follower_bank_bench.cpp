@@ -5,7 +5,6 @@
 // machine that slows down slows both.
 
 #include <algorithm>
-#include <chrono>
 #include <cstdio>
 #include <deque>
 #include <functional>
@@ -18,11 +17,15 @@
 
 #include <hopcoil/follow/follower_bank.hpp>
 
+#include "timing.hpp"
+
 namespace {
 
 using hopcoil::FollowerBank;
 using hopcoil::InstructionSet;
 using hopcoil::Tuning;
+using hopcoil::bench::median;
+using hopcoil::bench::seconds_of;
 
 constexpr double dt = 1.0 / 60;
 constexpr std::size_t slice = 8'000'000;  ///< followers stepped between two looks at the clock
@@ -47,22 +50,6 @@ struct TextbookSpring {
         velocity += step_s * (target + c * rate - value - a * velocity) / stable;
     }
 };
-
-/// Seconds a call of `work`, by as many calls, after half as many for the caches and the clock.
-double seconds_of(const std::function<void()>& work, std::size_t calls) {
-    for (std::size_t i = 0; i < calls / 2; ++i)
-        work();
-    const auto start = std::chrono::steady_clock::now();
-    for (std::size_t i = 0; i < calls; ++i)
-        work();
-    const std::chrono::duration<double> taken = std::chrono::steady_clock::now() - start;
-    return taken.count() / static_cast<double>(calls);
-}
-
-double median(std::vector<double> values) {
-    std::sort(values.begin(), values.end());
-    return values[values.size() / 2];
-}
 
 struct Row {
     std::string name;
@@ -199,7 +186,6 @@ struct Contest {
     std::size_t count;
     std::vector<InstructionSet> sets;
     std::deque<FollowerBank<float>> banks{};  ///< stay where they are as more come
-    std::deque<FollowerBank<double>> fine_banks{};
     std::vector<Row> rows{};
 
     void add_shared() {
@@ -221,18 +207,15 @@ struct Contest {
     void add_varied() {
         for (const InstructionSet set : sets) {
             FollowerBank<float>& bank = banks.emplace_back(bank_of<float>(count, set, true));
-            FollowerBank<double>& fine = fine_banks.emplace_back(bank_of<double>(count, set, true));
             const std::string name = name_of(set);
             rows.push_back({"a tuning each, " + name, [&bank] {
                                 bank.step_to_next(dt);
                             }});
-            rows.push_back({"a tuning each, dt changes, " + name, [&bank] {
-                                bank.step_to_next(next_dt());
-                            }});
-            rows.push_back({"a tuning each, doubles, dt changes, " + name, [&fine] {
-                                fine.step_to_next(next_dt());
-                            }});
         }
+        FollowerBank<float>& last = banks.back();
+        rows.push_back({"a tuning each, dt changes", [&last] {
+                            last.step_to_next(next_dt());
+                        }});
     }
 };
 
