@@ -1,7 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include <hopcoil/follow/cascade_rows.hpp>
+#include <hopcoil/follow/detail/cascade_rows.hpp>
 
 namespace hopcoil {
 

@@ -2,7 +2,7 @@
 #include <cmath>
 
 #include <hopcoil/base/math.hpp>
-#include <hopcoil/follow/stop_profile.hpp>
+#include <hopcoil/follow/detail/stop_profile.hpp>
 
 namespace hopcoil {
 namespace {

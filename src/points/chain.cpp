@@ -10,6 +10,7 @@
 #include <hopcoil/follow/detail/cubic_way.hpp>
 #include <hopcoil/points/chain.hpp>
 
+#include "../spring/short_steps.hpp"
 #include "chain_math.hpp"
 
 namespace hopcoil {
@@ -20,6 +21,22 @@ namespace {
 
 constexpr std::size_t most_substeps = 64;
 
+/// 1/cosh m, so that a long way does not overflow, and tanh m.
+struct Hyperbolic {
+    double cosh_inverse;
+    double tanh;
+};
+Hyperbolic hyperbolic_of(double m) noexcept {
+    if (m <= ShortSeries::longest_phase) {
+        const double x = m * m;
+        const double inverse = 1 / (1 + x * short_steps::polynomial(x, ShortSeries::cosh));
+        const double sinh = m * (1 + x * short_steps::polynomial(x, ShortSeries::sinh));
+        return {inverse, sinh * inverse};
+    }
+    const double two_m = math::exp(-2 * m);
+    return {2 * math::exp(-m) / (1 + two_m), -math::expm1(-2 * m) / (1 + two_m)};
+}
+
 /// The direction of a stick of length s whose head moves by `way` while its tail is dragged: the
 /// closed form for a straight way (docs/math/chain.md (6)).
 Vector3 dragged(const Vector3& g, const Vector3& way, double s) noexcept {
@@ -27,9 +44,7 @@ Vector3 dragged(const Vector3& g, const Vector3& way, double s) noexcept {
     if (!(m > 1e-300)) return g;
     const Vector3 e = way * (1 / (m * s));
     const double c = dot(g, e);
-    // Over cosh m, so that a long way does not overflow.
-    const double cosh_inverse = 2 * math::exp(-m) / (1 + math::exp(-2 * m));
-    const double tanh = -math::expm1(-2 * m) / (1 + math::exp(-2 * m));
+    const auto [cosh_inverse, tanh] = hyperbolic_of(m);
     const double below = 1 + c * tanh;
     if (!(below > 1e-12)) return g;  // pushed straight back, it stays straight
     const Vector3 turned = (g * cosh_inverse + e * (tanh + c * (1 - cosh_inverse))) * (1 / below);

@@ -2,7 +2,7 @@
 
 #include <Eigen/Core>
 
-#include <hopcoil/stepping/dense_solve.hpp>
+#include <hopcoil/stepping/detail/dense_solve.hpp>
 
 namespace hopcoil {
 

@@ -8,7 +8,7 @@
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/system.hpp>
-#include <hopcoil/follow/cascade_rows.hpp>
+#include <hopcoil/follow/detail/cascade_rows.hpp>
 #include <hopcoil/follow/mover.hpp>
 #include <hopcoil/spring/step_coefficients.hpp>
 

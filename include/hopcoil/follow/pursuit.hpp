@@ -7,8 +7,8 @@
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/dial.hpp>
+#include <hopcoil/follow/detail/stop_profile.hpp>
 #include <hopcoil/follow/mover.hpp>
-#include <hopcoil/follow/stop_profile.hpp>
 
 namespace hopcoil {
 

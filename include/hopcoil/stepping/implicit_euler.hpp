@@ -6,7 +6,7 @@
 #include <type_traits>
 #include <vector>
 
-#include <hopcoil/stepping/dense_solve.hpp>
+#include <hopcoil/stepping/detail/dense_solve.hpp>
 #include <hopcoil/stepping/fixed_scheme.hpp>
 
 namespace hopcoil {
