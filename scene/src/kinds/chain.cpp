@@ -335,6 +335,9 @@ std::vector<Carried> read_carried(KindReader& reader) {
     reader.each_table("carried", "carried", [&](KindReader& one) {
         Carried carried{.name = one.text("name").value_or(""), .at = one.number("at").value_or(1)};
         if (!one.has("name")) one.problem("", "expected a key 'name'");
+        const bool is_taken = std::any_of(
+            all.begin(), all.end(), [&](const Carried& each) { return each.name == carried.name; });
+        if (is_taken) one.problem("name", "expected a name of its own");
         if (!(carried.at >= 0 && carried.at <= 1))
             one.problem("at", fmt::format("expected 0 (root) to 1 (tip), found {}", carried.at));
         const std::string axis = one.choice("forward").value_or("z");
@@ -364,7 +367,7 @@ void read_chain(KindReader& reader) {
     const ChainSettings settings = read_settings(reader);
     std::vector<Carried> carried = read_carried(reader);
     ChainLook look = read_chain_look(reader);
-    const std::size_t wind = reader.field("wind");
+    const std::size_t wind = reader.field<Wind>("wind");
     if (!root || (has_facing && !facing)) return;
     const SceneTarget& hook = reader.target_at(*root);
     if (hook.kind() != ValueKind::vector || hook.path.size() > 3) {

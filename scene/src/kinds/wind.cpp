@@ -107,6 +107,9 @@ class WindSpec final : public SystemSpec {
                                              inputs.time_s);
     }
     [[nodiscard]] bool is_stateless() const override { return true; }
+    [[nodiscard]] bool has_field(const std::type_info& type) const override {
+        return type == typeid(Wind);
+    }
     [[nodiscard]] std::vector<SystemReport> report(const ReportInput& input) const override;
 
   private:

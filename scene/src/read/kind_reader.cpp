@@ -52,8 +52,13 @@ std::optional<std::size_t> KindReader::target(const std::string& key) {
 const SceneTarget& KindReader::target_at(std::size_t index) const {
     return builder_.scene().targets.at(index);
 }
-std::size_t KindReader::field(const std::string& key) {
-    return builder_.find_system(table_, key).value_or(not_connected);
+std::size_t KindReader::field_of(const std::string& key, const std::type_info& type) {
+    const auto found = builder_.find_system(table_, key);
+    if (!found) return not_connected;
+    const SceneSystem& system = builder_.scene().systems[*found];
+    if (system.spec->has_field(type)) return *found;
+    problem(key, fmt::format("expected a {}; '{}' is a {}", key, system.name, system.spec->kind()));
+    return not_connected;
 }
 
 void KindReader::call_with_tables(const std::string& key, const std::string& facts, bool is_list,

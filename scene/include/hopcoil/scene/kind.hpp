@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <typeinfo>
 #include <vector>
 
 #include <hopcoil/base/problems.hpp>
@@ -72,9 +73,12 @@ class KindReader {
     /// targets.
     std::optional<std::size_t> target(const std::string& key);
     [[nodiscard]] const SceneTarget& target_at(std::size_t index) const;
-    /// The system that a key names as acting on this one (a wind, a ground); not_connected without
-    /// one.
-    std::size_t field(const std::string& key);
+    /// The system that a key names as acting on this one, as a Field does (a wind, a ground);
+    /// not_connected without one.
+    template <class Field>
+    std::size_t field(const std::string& key) {
+        return field_of(key, typeid(Field));
+    }
     /// Each table of a list, by the facts of that name among the kind's.
     template <class Read>
     void each_table(const std::string& key, const std::string& facts, const Read& read) {
@@ -127,6 +131,7 @@ class KindReader {
     }
     void call_with_tables(const std::string& key, const std::string& facts, bool is_list,
                           void (*call)(const void*, KindReader&), const void* read);
+    std::size_t field_of(const std::string& key, const std::type_info& type);
     bool call_noting(void (*call)(const void*), const void* make);
     void refuse_dial(const std::string& key, double value, const DialRange& range);
 

@@ -173,6 +173,11 @@ class SystemSpec {
     /// Whether its outputs are functions of the time alone: then it is asked, not stepped with
     /// those it acts on.
     [[nodiscard]] virtual bool is_stateless() const { return false; }
+    /// Whether what runs acts on others as a field of a type: `RunningSystem::as_field`.
+    [[nodiscard]] virtual bool has_field(const std::type_info& type) const {
+        static_cast<void>(type);
+        return false;
+    }
 
     /// How it fared in a run, read off the take.
     [[nodiscard]] virtual std::vector<SystemReport> report(const ReportInput& input) const;
