@@ -16,7 +16,6 @@ using namespace hopcoil::scene;
 
 struct Float {  // how deep it floats, how calm it is
     double draught_m = 0.4, damping_ratio = 0.2;
-    static constexpr std::size_t dial_count = 2;
     static std::span<const Dial<Float>> dials();
 };
 bool is_valid(const Float& f) { return f.draught_m > 0 && f.damping_ratio >= 0; }

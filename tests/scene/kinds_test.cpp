@@ -260,7 +260,6 @@ namespace {
 /// A number that counts up, as a kind of the program's own.
 struct Pace {
     double per_s = 1;
-    static constexpr std::size_t dial_count = 1;
     static std::span<const Dial<Pace>> dials();
 };
 bool is_valid(const Pace& pace) {

@@ -18,7 +18,7 @@ namespace hopcoil::scene {
 ///
 ///     struct BuoySpec : SpecOf<BuoySpec, Float> { kind, outputs, start_running };
 ///
-/// Shapes  Derived is copyable; Parameters has `dials()` and a `dial_count`.
+/// Shapes  Derived is copyable; Parameters has `dials()`.
 template <class Derived, class Parameters>
 class SpecOf : public SystemSpec {
   public:
