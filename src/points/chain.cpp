@@ -183,16 +183,8 @@ bool Chain::try_retune(const ChainSettings& settings) noexcept {
         reject();
         return false;
     }
-    const double factor = math::log(settings.tip.frequency_hz / settings.root.frequency_hz);
-    for (std::size_t i = 0; i < size(); ++i) {
-        const double part =
-            size() == 1 ? 0 : static_cast<double>(i) / static_cast<double>(size() - 1);
-        const Tuning& a = settings.root;
-        const Tuning& b = settings.tip;
-        tunings_[i] = {a.frequency_hz * math::exp(part * factor),
-                       a.damping_ratio + part * (b.damping_ratio - a.damping_ratio),
-                       a.lead + part * (b.lead - a.lead)};
-    }
+    for (std::size_t i = 0; i < size(); ++i)
+        tunings_[i] = tuning_of_link(settings, i);
     settings_ = settings;
     rows_dt_ = -1;
     is_resting_ = false;

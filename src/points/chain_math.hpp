@@ -1,8 +1,10 @@
 #pragma once
 
 #include <cmath>
+#include <cstddef>
 
 #include <hopcoil/base/vector3.hpp>
+#include <hopcoil/points/chain_settings.hpp>
 
 namespace hopcoil {
 namespace chain {
@@ -34,6 +36,9 @@ inline Direction direction_of(const Vector3& v, const Vector3& rate,
     const Vector3 along = v * (1 / length);
     return {along, (rate - along * dot(along, rate)) * (1 / length)};
 }
+
+/// Between root and tip: the frequency by equal factors, damping ratio and lead by equal parts.
+[[nodiscard]] Tuning tuning_of_link(const ChainSettings& settings, std::size_t link) noexcept;
 
 }  // namespace chain
 }  // namespace hopcoil

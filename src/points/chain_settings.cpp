@@ -7,6 +7,8 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/points/chain_settings.hpp>
 
+#include "chain_math.hpp"
+
 namespace hopcoil {
 namespace {
 
@@ -129,23 +131,25 @@ bool is_valid(const ChainSettings& settings) noexcept {
     }
 }
 
-std::vector<Tuning> tunings_of(const ChainSettings& settings) {
-    std::vector<Tuning> tunings;
-    tunings.reserve(settings.nodes);
+Tuning chain::tuning_of_link(const ChainSettings& settings, std::size_t link) noexcept {
     const Tuning& root = settings.root;
     const Tuning& tip = settings.tip;
+    const double part = settings.nodes == 1
+                            ? 0
+                            : static_cast<double>(link) / static_cast<double>(settings.nodes - 1);
+    const auto between = [part](double a, double b) {
+        return a + part * (b - a);
+    };
     const double factor = math::log(tip.frequency_hz / root.frequency_hz);
-    for (std::size_t i = 0; i < settings.nodes; ++i) {
-        const double part = settings.nodes == 1
-                                ? 0
-                                : static_cast<double>(i) / static_cast<double>(settings.nodes - 1);
-        const auto between = [part](double a, double b) {
-            return a + part * (b - a);
-        };
-        tunings.push_back({.frequency_hz = root.frequency_hz * math::exp(part * factor),
-                           .damping_ratio = between(root.damping_ratio, tip.damping_ratio),
-                           .lead = between(root.lead, tip.lead)});
-    }
+    return {.frequency_hz = root.frequency_hz * math::exp(part * factor),
+            .damping_ratio = between(root.damping_ratio, tip.damping_ratio),
+            .lead = between(root.lead, tip.lead)};
+}
+
+std::vector<Tuning> tunings_of(const ChainSettings& settings) {
+    std::vector<Tuning> tunings(settings.nodes);
+    for (std::size_t i = 0; i < settings.nodes; ++i)
+        tunings[i] = chain::tuning_of_link(settings, i);
     return tunings;
 }
 
