@@ -16,6 +16,7 @@
 #include <hopcoil/take/take.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -46,12 +47,7 @@ std::vector<double> column(const Take& take, const std::string& name) {
 }
 
 std::string complaint_about(const std::string& text) {
-    try {
-        static_cast<void>(scene_of(text));
-        return {};
-    } catch (const std::runtime_error& problem) {
-        return problem.what();
-    }
+    return complaint_of([&] { static_cast<void>(scene_of(text)); });
 }
 
 /// At the times of the coarse one, of the same scene at a multiple of its rate.

@@ -1,6 +1,8 @@
 #pragma once
 
 #include <cstddef>
+#include <stdexcept>
+#include <string>
 
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/system_report.hpp>
@@ -9,6 +11,17 @@
 inline hopcoil::Tuning tuning_in(const hopcoil::scene::Scene& scene, std::size_t system,
                                  std::size_t port = 0) {
     return scene.systems.at(system).spec->step_responder()->tuning(port).value();
+}
+
+/// What is wrong with making something; empty when it was made.
+template <class Make>
+std::string complaint_of(const Make& make) {
+    try {
+        make();
+        return {};
+    } catch (const std::runtime_error& problem) {
+        return problem.what();
+    }
 }
 
 /// The target that a system goes after.
