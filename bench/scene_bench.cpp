@@ -7,10 +7,10 @@
 
 #include <benchmark/benchmark.h>
 
+#include <hopcoil/io/take_file.hpp>
 #include <hopcoil/scene/kinds/movers.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
-#include <hopcoil/scene/take_file.hpp>
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -53,7 +53,7 @@ void take_to_csv(benchmark::State& state) {
     run(scene, take);
     const auto path = std::filesystem::temp_directory_path() / "hopcoil-bench.csv";
     for (auto _ : state)
-        write_take(path, take);
+        io::write_take(path, take);
     std::filesystem::remove(path);
     count_times_real(state, scene);
 }
@@ -62,7 +62,7 @@ void scene_to_csv_in_flat_memory(benchmark::State& state) {
     const Scene scene = minute();
     const auto path = std::filesystem::temp_directory_path() / "hopcoil-bench.csv";
     for (auto _ : state) {
-        TakeWriter writer{path};
+        io::TakeWriter writer{path};
         run(scene, writer);
         writer.finish();
     }

@@ -6,6 +6,12 @@ install(TARGETS hopcoil_core hopcoil_same_bits EXPORT hopcoilCoreTargets)
 install(DIRECTORY ${PROJECT_SOURCE_DIR}/include/ DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
 install(EXPORT hopcoilCoreTargets NAMESPACE hopcoil:: DESTINATION ${hopcoil_cmake_dir})
 
+if(TARGET hopcoil_io)
+  install(TARGETS hopcoil_io EXPORT hopcoilIoTargets)
+  install(DIRECTORY ${PROJECT_SOURCE_DIR}/io/include/ DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
+  install(EXPORT hopcoilIoTargets NAMESPACE hopcoil:: DESTINATION ${hopcoil_cmake_dir})
+endif()
+
 if(TARGET hopcoil_scene)
   install(TARGETS hopcoil_scene EXPORT hopcoilSceneTargets)
   install(DIRECTORY ${PROJECT_SOURCE_DIR}/scene/include/

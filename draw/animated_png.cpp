@@ -9,7 +9,7 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 namespace hopcoil::draw {
 namespace {
@@ -44,7 +44,7 @@ struct Frame {
 };
 
 Frame read_frame(const std::filesystem::path& path) {
-    const std::string bytes = scene::read_text_file(path);
+    const std::string bytes = io::read_text_file(path);
     if (!bytes.starts_with(signature)) {
         throw std::invalid_argument{fmt::format("{}: not a PNG picture", path.string())};
     }
@@ -118,7 +118,7 @@ void write_animated_png(const std::vector<std::filesystem::path>& frames, double
         }
     }
     append_chunk(bytes, "IEND", "");
-    scene::write_text_file(path, bytes);
+    io::write_text_file(path, bytes);
 }
 
 }  // namespace hopcoil::draw

@@ -12,8 +12,8 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
-#include <hopcoil/scene/file_problems.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 #include "draw/palette.hpp"
 
@@ -38,7 +38,7 @@ Rgb rgb_of(std::string_view colour) {
 }
 
 [[noreturn]] void fail(const std::filesystem::path& path, cairo_status_t status) {
-    throw scene::FileProblem{fmt::format("{}: {}", path.string(), cairo_status_to_string(status))};
+    throw io::FileProblem{fmt::format("{}: {}", path.string(), cairo_status_to_string(status))};
 }
 
 }  // namespace
@@ -52,8 +52,8 @@ Image::Image(const std::filesystem::path& path) : surface_{std::make_unique<Surf
     surface_->surface = cairo_image_surface_create_from_png(path.c_str());
     const cairo_status_t status = cairo_surface_status(surface_->surface);
     if (status != CAIRO_STATUS_SUCCESS) {
-        throw scene::FileProblem{fmt::format("{}: cannot be read as a PNG picture: {}",
-                                             path.string(), cairo_status_to_string(status))};
+        throw io::FileProblem{fmt::format("{}: cannot be read as a PNG picture: {}", path.string(),
+                                          cairo_status_to_string(status))};
     }
 }
 Image::~Image() = default;
@@ -116,7 +116,7 @@ Canvas::Canvas(const std::filesystem::path& path, int width_px, int height_px)
         throw std::invalid_argument{
             fmt::format("{}: expected a name that ends in .png or .svg", path.string())};
     }
-    sheet.temporary = scene::temporary_beside(path);
+    sheet.temporary = io::temporary_beside(path);
     sheet.surface = sheet.as_png
                         ? cairo_image_surface_create(CAIRO_FORMAT_RGB24, width_px, height_px)
                         : cairo_svg_surface_create(sheet.temporary.c_str(), width_px, height_px);
@@ -218,7 +218,7 @@ void Canvas::finish() {
         written != CAIRO_STATUS_SUCCESS) {
         fail(sheet.path, written);
     }
-    scene::move_into_place(sheet.temporary, sheet.path);
+    io::move_into_place(sheet.temporary, sheet.path);
     sheet.finished = true;
 }
 

@@ -10,8 +10,8 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 #include "draw/extent.hpp"
 #include "draw/gnuplot.hpp"
@@ -433,7 +433,7 @@ void write_chart(const Chart& chart, const std::filesystem::path& path) {
         throw std::invalid_argument{
             fmt::format("{}: expected a name that ends in .png or .svg", path.string())};
     }
-    const std::filesystem::path temporary = scene::temporary_beside(path);
+    const std::filesystem::path temporary = io::temporary_beside(path);
     try {
         run_gnuplot(ChartScript{chart}.text(temporary, ends_in(path, ".svg")));
     } catch (...) {
@@ -441,7 +441,7 @@ void write_chart(const Chart& chart, const std::filesystem::path& path) {
         std::filesystem::remove(temporary, ignored);
         throw;
     }
-    scene::move_into_place(temporary, path);
+    io::move_into_place(temporary, path);
 }
 
 }  // namespace hopcoil::draw

@@ -11,7 +11,7 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 
 namespace hopcoil::draw {
 namespace {
@@ -21,7 +21,7 @@ using File = std::unique_ptr<std::FILE, decltype(&std::fclose)>;
 /// A file without a name, gone when closed.
 File nameless_file() {
     File file{std::tmpfile(), &std::fclose};
-    if (!file) throw scene::FileProblem{"no temporary file can be made for the figure's script"};
+    if (!file) throw io::FileProblem{"no temporary file can be made for the figure's script"};
     return file;
 }
 
@@ -58,7 +58,7 @@ void run_gnuplot(const std::string& script) {
     const bool written =
         std::fwrite(script.data(), 1, script.size(), input.get()) == script.size() &&
         std::fflush(input.get()) == 0;
-    if (!written) throw scene::FileProblem{"the figure's script cannot be written: disk full?"};
+    if (!written) throw io::FileProblem{"the figure's script cannot be written: disk full?"};
     std::rewind(input.get());
 
     const FileActions actions{input.get(), output.get()};
@@ -67,14 +67,14 @@ void run_gnuplot(const std::string& script) {
     pid_t child = 0;
     if (posix_spawnp(&child, name.c_str(), actions.get(), nullptr, arguments.data(), environ) !=
         0) {
-        throw scene::FileProblem{
+        throw io::FileProblem{
             "gnuplot, which draws the figures, cannot be run; install the package gnuplot-nox"};
     }
     int status = 0;
     while (waitpid(child, &status, 0) < 0 && errno == EINTR) {
     }
     if (!WIFEXITED(status) || WEXITSTATUS(status) != 0) {
-        throw scene::FileProblem{
+        throw io::FileProblem{
             fmt::format("gnuplot could not draw the figure: {}", text_of(output.get()))};
     }
 }

@@ -5,8 +5,8 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/base64.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/base64.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 #include "draw/palette.hpp"
 
@@ -97,7 +97,7 @@ void add_image(std::string& html, const EmbeddedImage& image) {
         "<div class=\"wide\"><figure class=\"picture\"><img alt=\"{}\" "
         "src=\"data:image/{};base64,{}\"></figure></div>\n",
         escaped(image.says), is_svg ? "svg+xml" : "png",
-        scene::to_base64(scene::read_text_file(image.file)));
+        io::to_base64(io::read_text_file(image.file)));
 }
 
 void add_section(std::string& html, const ReportSection& section) {
@@ -144,7 +144,7 @@ std::string to_html(const Report& report) {
 
 std::string chart_svg(const Chart& chart) {
     namespace fs = std::filesystem;
-    const fs::path file = scene::temporary_beside(fs::temp_directory_path() / "figure.svg");
+    const fs::path file = io::temporary_beside(fs::temp_directory_path() / "figure.svg");
     const auto remove = [&file] {
         std::error_code ignored;
         fs::remove(file, ignored);
@@ -152,7 +152,7 @@ std::string chart_svg(const Chart& chart) {
     std::string text;
     try {
         write_chart(chart, file);
-        text = scene::read_text_file(file);
+        text = io::read_text_file(file);
     } catch (...) {
         remove();
         throw;

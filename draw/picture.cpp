@@ -9,7 +9,7 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/quaternion.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 #include "draw/animated_png.hpp"
 #include "draw/canvas.hpp"
@@ -462,7 +462,7 @@ std::size_t write_film(const Picture& picture, double rate_hz, double speed,
         throw std::invalid_argument{
             fmt::format("a film of {} frames; at most {} are drawn", count, most_frames)};
     }
-    scene::make_folder(folder);
+    io::make_folder(folder);
     std::vector<std::filesystem::path> frames;
     for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i) {
         frames.push_back(folder / fmt::format("{:04}.png", i + 1));

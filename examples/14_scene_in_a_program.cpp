@@ -7,12 +7,12 @@
 #include <fstream>
 #include <string>
 
+#include <hopcoil/io/take_file.hpp>
 #include <hopcoil/measure/tracking.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
-#include <hopcoil/scene/take_file.hpp>
-#include <hopcoil/scene/take_model.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
 
 namespace {
 
@@ -58,14 +58,14 @@ int main() {
     }
 
     const auto nodes = scene::nodes_of(boom, take);
-    const scene::BakedModel baked = scene::model_of(
+    const io::BakedModel baked = io::model_of(
         take, nodes, {.distance = KeyReductionSettings{.tolerance = 0.002}, .angle_rad = 0.002});
-    scene::write_model(folder / "lantern.glb", baked.model);
-    scene::write_take(folder / "lantern.csv", take);
+    io::write_model(folder / "lantern.glb", baked.model);
+    io::write_take(folder / "lantern.csv", take);
     std::printf("%s: %zu rows as %zu keys, at most %.1f mm off\n", nodes.front().name.c_str(),
                 baked.samples, baked.keys, 1000 * baked.largest_error_m);
-    const auto tracks = scene::read_animations(folder / "lantern.glb").front().tracks;
-    std::printf("read back: %s of %s, %zu keys\n", scene::name_of(tracks.front().kind).c_str(),
+    const auto tracks = io::read_animations(folder / "lantern.glb").front().tracks;
+    std::printf("read back: %s of %s, %zu keys\n", name_of(tracks.front().kind).c_str(),
                 tracks.front().node.c_str(), tracks.front().times_s.size());
     std::filesystem::remove_all(folder);
 }

@@ -4,14 +4,15 @@
 #include <cmath>
 #include <cstdio>
 #include <filesystem>
-#include <hopcoil/scene/gltf.hpp>
+#include <hopcoil/io/gltf.hpp>
 #include <hopcoil/scene/kind.hpp>
 #include <hopcoil/scene/own_system.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
-#include <hopcoil/scene/take_file.hpp>
-#include <hopcoil/scene/take_model.hpp>
+#include <hopcoil/io/take_file.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
 using namespace hopcoil;
+using namespace hopcoil::io;
 using namespace hopcoil::scene;
 
 struct Float {  // how deep it floats, how calm it is
@@ -71,8 +72,8 @@ int main(int argc, char** argv) {
     run(scene, take);
     for (std::size_t i = 0; i < take.row_count(); i += 60)
         std::printf("%zu s: tide %6.3f m, bell %6.3f m\n", i / 60, take.row(i)[0], take.row(i)[2]);
-    write_take(std::filesystem::temp_directory_path() / "hopcoil-18.csv", take);
-    const Model model = model_of(take, nodes_of(scene, take)).model;
-    write_model(std::filesystem::temp_directory_path() / "hopcoil-18.glb", model);
+    io::write_take(std::filesystem::temp_directory_path() / "hopcoil-18.csv", take);
+    const io::Model model = io::model_of(take, nodes_of(scene, take)).model;
+    io::write_model(std::filesystem::temp_directory_path() / "hopcoil-18.glb", model);
     std::printf("%zu nodes, %zu dials\n", model.nodes.size(), dials_of(scene).size());
 }

@@ -7,7 +7,7 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/scene_patch.hpp>
 #include <hopcoil/scene/system_report.hpp>
@@ -37,7 +37,7 @@ Tuning tuning_of_mover(const scene::Scene& scene, const std::string& name) {
         }
     }
     throw RequestProblem{bad_request, fmt::format("nothing with a tuning is named '{}'{}", name,
-                                                  scene::did_you_mean(name, names))};
+                                                  io::did_you_mean(name, names))};
 }
 
 std::vector<scene::SharedTuning> tunings_in(const std::string& file) {

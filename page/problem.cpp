@@ -1,15 +1,15 @@
 #include "page/problem.hpp"
 
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/run.hpp>
 
 namespace hopcoil::page {
 namespace {
 
-Json places_of(const scene::InputProblems& problems) {
+Json places_of(const io::InputProblems& problems) {
     Json places = Json::array();
-    for (const scene::Problem& each : problems.problems()) {
+    for (const io::Problem& each : problems.problems()) {
         places.push_back({{"file", each.position.file},
                           {"line", each.position.line},
                           {"column", each.position.column},
@@ -33,11 +33,11 @@ Answered answer_for(const std::exception_ptr& thrown) {
         std::rethrow_exception(thrown);
     } catch (const RequestProblem& problem) {
         return answer(problem.status(), problem);
-    } catch (const scene::InputProblems& problems) {
+    } catch (const io::InputProblems& problems) {
         Answered answered = answer(unprocessable, problems);
         answered.body["problem"]["places"] = places_of(problems);
         return answered;
-    } catch (const scene::FileProblem& problem) {
+    } catch (const io::FileProblem& problem) {
         return answer(unprocessable, problem);
     } catch (const scene::Diverged& problem) {
         return answer(unprocessable, problem);

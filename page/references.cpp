@@ -8,8 +8,8 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
-#include <hopcoil/scene/take_file.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/take_file.hpp>
 
 #include "page/answers.hpp"
 #include "page/columns_text.hpp"
@@ -30,7 +30,7 @@ std::vector<std::string> names_beside(const scene::Scene& scene) {
     std::error_code none;
     for (const auto& entry : std::filesystem::directory_iterator{folder_of(scene), none}) {
         const std::string name = entry.path().filename().string();
-        const bool fits = scene::is_take_file(name) && entry.is_regular_file(none) &&
+        const bool fits = io::is_take_file(name) && entry.is_regular_file(none) &&
                           entry.file_size(none) <= largest_file;
         if (fits) names.push_back(name);
     }
@@ -60,9 +60,9 @@ std::string reference_answer(const scene::Scene& scene, const std::string& name)
     const std::vector<std::string> names = names_beside(scene);
     if (std::find(names.begin(), names.end(), name) == names.end()) {
         throw RequestProblem{not_found, fmt::format("there is no reference '{}' beside the scene{}",
-                                                    name, scene::did_you_mean(name, names))};
+                                                    name, io::did_you_mean(name, names))};
     }
-    return answer_with(scene, name, scene::read_take((folder_of(scene) / name).string()));
+    return answer_with(scene, name, io::read_take((folder_of(scene) / name).string()));
 }
 
 std::string sent_reference_answer(const scene::Scene& scene, const Request& request) {
@@ -70,7 +70,7 @@ std::string sent_reference_answer(const scene::Scene& scene, const Request& requ
     const std::string name = request.text("name");
     const std::string text = request.text("text");
     if (text.size() > largest_file) throw RequestProblem{too_much, "the file is too large"};
-    return answer_with(scene, name, scene::take_from_text(text, name));
+    return answer_with(scene, name, io::take_from_text(text, name));
 }
 
 }  // namespace hopcoil::page

@@ -6,7 +6,7 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 
 namespace hopcoil::page {
 namespace {
@@ -139,7 +139,7 @@ void Request::finish(const std::vector<std::string>& known) const {
         if (std::find(known.begin(), known.end(), key) != known.end()) continue;
         throw RequestProblem{bad_request,
                              fmt::format("{}: unknown key; expected {}{}", place(key),
-                                         scene::any_of(known), scene::did_you_mean(key, known))};
+                                         io::any_of(known), io::did_you_mean(key, known))};
     }
 }
 

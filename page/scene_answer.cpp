@@ -11,8 +11,8 @@
 #include <hopcoil/base/version.hpp>
 #include <hopcoil/scene/live_scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
 #include <hopcoil/scene/system_report.hpp>
-#include <hopcoil/scene/take_model.hpp>
 
 #include "page/answers.hpp"
 
@@ -181,13 +181,13 @@ Json dials_json(const scene::Scene& scene) {
 
 /// What is to be drawn, and which channels place, turn and size it.
 Json bodies_of(const scene::Scene& scene, const Take& take) {
-    std::vector<scene::NodeChannels> nodes = scene::nodes_of(scene, take);
+    std::vector<io::NodeChannels> nodes = scene::nodes_of(scene, take);
     scene::spread_out(nodes, scene);
     Json list = Json::array();
     const auto channel = [&](const std::optional<std::size_t>& index) {
         return index ? Json(take.channels()[*index].name) : Json(nullptr);
     };
-    for (const scene::NodeChannels& node : nodes) {
+    for (const io::NodeChannels& node : nodes) {
         const scene::Body* body = scene::body_named(scene, node.name);
         const auto usual = node.rotation ? scene::BodyShape::diamond : scene::BodyShape::disc;
         Json json{{"name", node.name},

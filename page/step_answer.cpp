@@ -5,8 +5,8 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/base64.hpp>
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/base64.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/live_scene.hpp>
 
 #include "page/answers.hpp"
@@ -25,9 +25,9 @@ std::size_t target_named(const scene::Scene& scene, const std::string& name) {
         if (scene.targets[i].name == name) return i;
         names.push_back(scene.targets[i].name);
     }
-    throw RequestProblem{bad_request,
-                         fmt::format("there is no target '{}'; there is {}{}", name,
-                                     scene::any_of(names), scene::did_you_mean(name, names))};
+    throw RequestProblem{
+        bad_request, fmt::format("there is no target '{}'; there is {}{}", name, io::any_of(names),
+                                 io::did_you_mean(name, names))};
 }
 
 void take_up(scene::LiveScene& live, const Request& request) {
@@ -35,7 +35,7 @@ void take_up(scene::LiveScene& live, const Request& request) {
         live.advance_to(request.number("from_s", 0, latest_s, 0));
         return;
     }
-    const auto bytes = scene::from_base64(request.text("state"));
+    const auto bytes = io::from_base64(request.text("state"));
     if (!bytes) throw RequestProblem{bad_request, "state: expected base64"};
     const bool loaded = live.load(std::as_bytes(std::span{bytes->data(), bytes->size()}));
     if (!loaded || live.time_s() > latest_s) {
@@ -62,7 +62,7 @@ std::string state_text(const scene::LiveScene& live) {
     const std::vector<std::byte> state = live.save();
     std::string bytes(state.size(), '\0');
     std::memcpy(bytes.data(), state.data(), state.size());
-    return scene::to_base64(bytes);
+    return io::to_base64(bytes);
 }
 
 }  // namespace

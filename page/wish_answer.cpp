@@ -8,7 +8,7 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/system_report.hpp>
 
@@ -111,7 +111,7 @@ Json wish_answer(const scene::Scene& scene, const Request& request) {
         }
     }
     throw RequestProblem{bad_request, fmt::format("nothing that moves is named '{}'{}", wanted,
-                                                  scene::did_you_mean(wanted, names))};
+                                                  io::did_you_mean(wanted, names))};
 }
 
 }  // namespace hopcoil::page

@@ -11,7 +11,7 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/version.hpp>
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 
 #include "tool/commands.hpp"
 
@@ -59,8 +59,8 @@ CLI::Validator one_of(const std::vector<std::string>& names) {
         for (const std::string& name : names) {
             if (text == name) return {};
         }
-        return fmt::format("expected {}, found '{}'{}", scene::any_of(names), text,
-                           scene::did_you_mean(text, names));
+        return fmt::format("expected {}, found '{}'{}", io::any_of(names), text,
+                           io::did_you_mean(text, names));
     };
     return {problem, ""};
 }
@@ -408,7 +408,7 @@ void refuse_leftovers(const CLI::App& app, const std::string& where) {
     const bool is_command = !found.starts_with('-') && !known.empty();
     throw UsageProblem{fmt::format("{}: {} '{}'{}", where,
                                    is_command ? "there is no command" : "did not expect", found,
-                                   scene::did_you_mean(name, known))};
+                                   io::did_you_mean(name, known))};
 }
 
 /// The command line: every command's options, and what runs it.

@@ -5,10 +5,10 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/io/take_file.hpp>
+#include <hopcoil/io/text_file.hpp>
 #include <hopcoil/scene/run.hpp>
-#include <hopcoil/scene/take_file.hpp>
-#include <hopcoil/scene/take_model.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
 #include <hopcoil/take/key_reduction.hpp>
 #include <hopcoil/take/take_edit.hpp>
 
@@ -31,7 +31,7 @@ struct Baked {
 /// What is to be baked, and what it is of.
 struct Source {
     Take take;
-    std::vector<scene::NodeChannels> nodes;
+    std::vector<io::NodeChannels> nodes;
 };
 
 [[noreturn]] void refuse(const std::string& what) {
@@ -71,11 +71,11 @@ Source source_of(const BakeOptions& options) {
         source.take.set_made_by(made_by_scene("bake", scene).dump());
         source.nodes = scene::model_nodes_of(scene, source.take);
     } else {
-        source.take = scene::read_take(options.source);
+        source.take = io::read_take(options.source);
         if (source.take.row_count() == 0) {
             refuse(fmt::format("{}: it has no rows", options.source.string()));
         }
-        source.nodes = scene::nodes_of(source.take);
+        source.nodes = io::nodes_of(source.take);
     }
     try {
         edit(source.take, options);
@@ -103,7 +103,7 @@ std::vector<std::size_t> chosen_channels(const Take& take, const std::vector<std
         const auto channel = take.find_channel(name);
         if (!channel) {
             refuse(fmt::format("--channel: there is no channel '{}'; there is {}{}", name,
-                               scene::any_of(all), scene::did_you_mean(name, all)));
+                               io::any_of(all), io::did_you_mean(name, all)));
         }
         if (!can_be_baked(take.channels()[*channel])) {
             refuse(fmt::format("--channel: '{}' is a flag or an event, which has no keys", name));
@@ -225,17 +225,17 @@ ExitCode bake_model(const Source& source, const BakeOptions& options) {
         refuse(fmt::format("{}: nothing in it is a place or a turn, so there is no node to make",
                            options.source.string()));
     }
-    scene::ModelSettings settings{
+    io::ModelSettings settings{
         .distance = KeyReductionSettings{options.tolerance, shape_of(options)},
         .angle_rad = options.angle_tolerance_deg * math::pi / 180};
-    scene::BakedModel baked = scene::model_of(source.take, source.nodes, settings);
+    io::BakedModel baked = io::model_of(source.take, source.nodes, settings);
     Json origin =
         source.take.made_by().empty() ? made_by("bake") : Json::parse(source.take.made_by());
     origin["source"] = options.source.string();
     origin["motion"] = options.source.extension() == ".toml" ? "simulated" : "source";
     baked.model.made_by = origin.dump();
     baked.model.animation = options.source.stem().string();
-    scene::write_model(options.out, baked.model);
+    io::write_model(options.out, baked.model);
     if (options.json) {
         print_json({{"made_by", origin},
                     {"nodes", baked.model.nodes.size()},
@@ -256,13 +256,13 @@ ExitCode bake_model(const Source& source, const BakeOptions& options) {
 
 ExitCode run_bake(const BakeOptions& options) {
     const bool as_json = options.out.extension() == ".json";
-    if (!options.out.empty() && !as_json && !scene::is_model_file(options.out) &&
+    if (!options.out.empty() && !as_json && !io::is_model_file(options.out) &&
         options.out.extension() != ".csv") {
         refuse(fmt::format("--out {}: expected a name that ends in .csv, .json, .gltf or .glb",
                            options.out.string()));
     }
     const bool is_scene = options.source.extension() == ".toml";
-    if (!is_scene && !scene::is_take_file(options.source)) {
+    if (!is_scene && !io::is_take_file(options.source)) {
         refuse(fmt::format("{}: expected a scene (.toml) or a take (.csv, .json)",
                            options.source.string()));
     }
@@ -270,7 +270,7 @@ ExitCode run_bake(const BakeOptions& options) {
         refuse("--set goes with a scene: a take is what it is");
     }
     const Source source = source_of(options);
-    if (scene::is_model_file(options.out)) return bake_model(source, options);
+    if (io::is_model_file(options.out)) return bake_model(source, options);
     std::vector<Baked> all;
     for (const std::size_t channel : chosen_channels(source.take, options.channels))
         all.push_back(bake(source.take, channel, options));
@@ -278,7 +278,7 @@ ExitCode run_bake(const BakeOptions& options) {
         return to_json(all, source, options);
     };
     if (!options.out.empty()) {
-        scene::write_text_file(options.out, as_json ? json().dump(2) + '\n' : to_csv(all));
+        io::write_text_file(options.out, as_json ? json().dump(2) + '\n' : to_csv(all));
     }
     if (options.json) {
         print_json(json());

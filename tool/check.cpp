@@ -3,12 +3,12 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
-#include <hopcoil/scene/gltf.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/gltf.hpp>
+#include <hopcoil/io/take_file.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/schema.hpp>
-#include <hopcoil/scene/take_file.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
 #include <hopcoil/take/take_edit.hpp>
 
@@ -22,7 +22,7 @@ std::string count_of(std::size_t count, const char* what) {
     return fmt::format("{} {}{}", count, what, count == 1 ? "" : "s");
 }
 
-Json to_json(const scene::Problem& problem) {
+Json to_json(const io::Problem& problem) {
     return {{"file", problem.position.file},
             {"line", problem.position.line},
             {"column", problem.position.column},
@@ -62,7 +62,7 @@ void list_statistics(const Take& take, Json& file, std::string& text) {
 
 /// How far a take is from another; whether that is within what was asked for.
 bool compare(const Take& take, const CheckOptions& options, Json& file, std::string& text) {
-    const TakeDifference apart = difference(take, scene::read_take(options.against.string()));
+    const TakeDifference apart = difference(take, io::read_take(options.against.string()));
     bool all_within = apart.only_first.empty() && apart.only_second.empty();
     for (const ColumnDifference& each : apart.columns) {
         const bool within = each.largest <= options.within;
@@ -84,7 +84,7 @@ bool compare(const Take& take, const CheckOptions& options, Json& file, std::str
 /// Reads a take; false when it is further from the other than it may be.
 bool read_one_take(const std::filesystem::path& path, const CheckOptions& options, Json& file,
                    std::string& text) {
-    const Take take = scene::read_take(path.string());
+    const Take take = io::read_take(path.string());
     text = fmt::format("{}: right; {} of {}", path.string(), count_of(take.row_count(), "row"),
                        count_of(take.channels().size(), "channel"));
     if (take.row_count() == 0) return true;
@@ -95,8 +95,8 @@ bool read_one_take(const std::filesystem::path& path, const CheckOptions& option
 
 std::string read_one_model(const std::filesystem::path& path) {
     std::size_t tracks = 0;
-    const auto animations = scene::read_animations(path.string());
-    for (const scene::ModelAnimation& each : animations)
+    const auto animations = io::read_animations(path.string());
+    for (const io::ModelAnimation& each : animations)
         tracks += each.tracks.size();
     return fmt::format("{}: right; {} with {}", path.string(),
                        count_of(animations.size(), "animation"), count_of(tracks, "track"));
@@ -120,7 +120,7 @@ std::string read_one(const std::filesystem::path& path, const CheckOptions& opti
 void require_takes_to_compare(const CheckOptions& options) {
     const bool all_takes =
         std::all_of(options.scenes.begin(), options.scenes.end(),
-                    [](const auto& path) { return scene::is_take_file(path.string()); });
+                    [](const auto& path) { return io::is_take_file(path.string()); });
     if (all_takes || (options.against.empty() && !options.statistics)) return;
     throw UsageProblem{"hopcoil check: --against and --statistics go with takes (.csv, .json)"};
 }
@@ -145,7 +145,7 @@ ExitCode run_check(const CheckOptions& options) {
         Json file{{"file", path.string()}, {"problems", Json::array()}};
         try {
             std::string text;
-            if (scene::is_take_file(path.string())) {
+            if (io::is_take_file(path.string())) {
                 all_right = read_one_take(path, options, file, text) && all_right;
             } else if (path.extension() == ".gltf" || path.extension() == ".glb") {
                 text = read_one_model(path);
@@ -153,9 +153,9 @@ ExitCode run_check(const CheckOptions& options) {
                 text = read_one(path, options, file);
             }
             if (!options.json) fmt::print("{}\n", text);
-        } catch (const scene::InputProblems& found) {
+        } catch (const io::InputProblems& found) {
             all_right = false;
-            for (const scene::Problem& problem : found.problems())
+            for (const io::Problem& problem : found.problems())
                 file["problems"].push_back(to_json(problem));
             if (!options.json) fmt::print("{}\n", found.what());
         }

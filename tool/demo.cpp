@@ -4,10 +4,10 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/take_file.hpp>
+#include <hopcoil/io/text_file.hpp>
 #include <hopcoil/scene/scene.hpp>
-#include <hopcoil/scene/take_file.hpp>
-#include <hopcoil/scene/text_file.hpp>
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
@@ -25,7 +25,7 @@ fs::path shipped_scenes() {
     const fs::path program = fs::read_symlink("/proc/self/exe", error);
     fs::path scenes = program.parent_path().parent_path() / "share" / "hopcoil" / "scenes";
     if (error || !fs::is_directory(scenes, error)) {
-        throw scene::FileProblem{fmt::format(
+        throw io::FileProblem{fmt::format(
             "{}: the demo data is not there; say where it is with --scenes DIR", scenes.string())};
     }
     return scenes;
@@ -43,9 +43,9 @@ SceneFiles write_heron(const fs::path& folder) {
                      .section = std::move(run.section)};
     files.section.figure_svg = draw::chart_svg(run.chart);
     draw::write_chart(run.chart, files.figure);
-    scene::write_take(files.csv, run.take);
-    scene::write_text_file(files.json, files.report.dump(2) + '\n');
-    scene::write_text_file(files.summary, files.text);
+    io::write_take(files.csv, run.take);
+    io::write_text_file(files.json, files.report.dump(2) + '\n');
+    io::write_text_file(files.summary, files.text);
     return files;
 }
 
@@ -78,7 +78,7 @@ ExitCode run_demo(const DemoOptions& options) {
     }
     all.push_back(write_heron(options.out));
     const fs::path page = options.out / "report.html";
-    scene::write_text_file(page, draw::to_html(report_of(all)));
+    io::write_text_file(page, draw::to_html(report_of(all)));
     if (options.json) {
         Json json{{"made_by", made_by("demo")}, {"page", page.string()}, {"scenes", Json::array()}};
         for (SceneFiles& files : all)

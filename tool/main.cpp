@@ -5,7 +5,7 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/run.hpp>
 
 #include "tool/arguments.hpp"
@@ -23,7 +23,7 @@ ExitCode report(ExitCode code, const char* message) {
 ExitCode guarded_main(int argc, const char* const* argv) {
     try {
         return hopcoil::tool::run_command_line(argc, argv);
-    } catch (const hopcoil::scene::FileProblem& problem) {
+    } catch (const hopcoil::io::FileProblem& problem) {
         return report(ExitCode::file_problem, problem.what());
     } catch (const hopcoil::scene::Diverged& problem) {
         return report(ExitCode::diverged, problem.what());

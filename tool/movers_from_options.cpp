@@ -7,7 +7,7 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
 #include <hopcoil/spring/named_tunings.hpp>
 #include <hopcoil/spring/wish.hpp>
@@ -207,8 +207,8 @@ class WantedReader {
             wanted_.push_back(each);
             return;
         }
-        refuse(fmt::format("there is no tuning named '{}'; there is {}{}", name,
-                           scene::any_of(names), scene::did_you_mean(name, names)));
+        refuse(fmt::format("there is no tuning named '{}'; there is {}{}", name, io::any_of(names),
+                           io::did_you_mean(name, names)));
     }
 
     void add_wish(const std::string& text) {
@@ -254,8 +254,8 @@ class WantedReader {
         const auto require_name = [&](const std::string& name,
                                       const std::vector<std::string>& names) {
             if (std::find(names.begin(), names.end(), name) != names.end()) return;
-            refuse(fmt::format("--curve: expected {}, found '{}'{}", scene::any_of(names), name,
-                               scene::did_you_mean(name, names)));
+            refuse(fmt::format("--curve: expected {}, found '{}'{}", io::any_of(names), name,
+                               io::did_you_mean(name, names)));
         };
         require_name(parts[0], scene::ease_family_names());
         require_name(parts[1], scene::ease_way_names());

@@ -7,10 +7,10 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/random.hpp>
-#include <hopcoil/scene/csv.hpp>
+#include <hopcoil/io/csv.hpp>
+#include <hopcoil/io/take_file.hpp>
 #include <hopcoil/scene/kinds/movers.hpp>
 #include <hopcoil/scene/run.hpp>
-#include <hopcoil/scene/take_file.hpp>
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
@@ -25,7 +25,7 @@ namespace {
 
 /// A recorded target; the first column beside the time when none is named.
 scene::RecordTarget recorded_target(ResponseOptions& options) {
-    const scene::CsvTable table = scene::read_csv(options.target);
+    const io::CsvTable table = io::read_csv(options.target);
     if (options.column.empty()) {
         const auto found = std::find_if(table.header.begin(), table.header.end(),
                                         [](const std::string& name) { return name != "time_s"; });
@@ -42,8 +42,8 @@ scene::RecordTarget recorded_target(ResponseOptions& options) {
                                       : options.after_end == "mirror"   ? scene::AfterEnd::mirror
                                       : options.after_end == "continue" ? scene::AfterEnd::carry_on
                                                                         : scene::AfterEnd::hold;
-    std::vector<double> times_s = scene::number_column(table, "time_s");
-    std::vector<double> values = scene::number_column(table, options.column);
+    std::vector<double> times_s = io::number_column(table, "time_s");
+    std::vector<double> values = io::number_column(table, options.column);
     return {std::move(times_s), std::move(values), after_end};
 }
 
@@ -277,7 +277,7 @@ ExitCode run_response(const ResponseOptions& given) {
     const ResponseOptions& options = all.options;
     // The figure first: if it cannot be drawn, nothing else has been written.
     if (!options.figure.empty()) draw(all);
-    if (!options.csv.empty()) scene::write_take(options.csv, take_of(all.scene, options.rate_hz));
+    if (!options.csv.empty()) io::write_take(options.csv, take_of(all.scene, options.rate_hz));
     const std::string kept = save_wanted("response", options.save, all.wanted);
     if (options.json) {
         Json json{{"made_by", made_by("response")}, {"responses", Json::array()}};

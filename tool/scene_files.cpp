@@ -6,10 +6,10 @@
 
 #include <fmt/format.h>
 
+#include <hopcoil/io/take_file.hpp>
+#include <hopcoil/io/text_file.hpp>
 #include <hopcoil/scene/run.hpp>
-#include <hopcoil/scene/take_file.hpp>
-#include <hopcoil/scene/take_model.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
@@ -35,16 +35,16 @@ scene::RunLog run_shown(const scene::Scene& scene, TakeSink& sink) {
 /// A take as it is, or as a model with a key for each row.
 void write_asked(const fs::path& path, const scene::Scene& scene, const Take& take,
                  const Take& kept) {
-    if (!scene::is_model_file(path)) {
-        scene::write_take(path, kept);
+    if (!io::is_model_file(path)) {
+        io::write_take(path, kept);
         return;
     }
-    scene::BakedModel model = scene::model_of(take, scene::model_nodes_of(scene, take));
+    io::BakedModel model = io::model_of(take, scene::model_nodes_of(scene, take));
     Json origin = Json::parse(take.made_by());
     origin["motion"] = "simulated";
     model.model.made_by = origin.dump();
     model.model.animation = fs::path{scene.file}.stem().string();
-    scene::write_model(path, model.model);
+    io::write_model(path, model.model);
 }
 
 /// Into the page, unless that would make it too large to open with ease.
@@ -63,7 +63,7 @@ class TakeWriters final : public TakeSink {
   public:
     TakeWriters(const std::vector<fs::path>& paths, const std::string& made_by) {
         for (const fs::path& path : paths)
-            writers_.push_back(std::make_unique<scene::TakeWriter>(path, made_by));
+            writers_.push_back(std::make_unique<io::TakeWriter>(path, made_by));
     }
     void begin(std::span<const RecordedChannel> channels) override {
         for (const auto& writer : writers_)
@@ -79,7 +79,7 @@ class TakeWriters final : public TakeSink {
     }
 
   private:
-    std::vector<std::unique_ptr<scene::TakeWriter>> writers_;
+    std::vector<std::unique_ptr<io::TakeWriter>> writers_;
 };
 
 }  // namespace
@@ -87,7 +87,7 @@ class TakeWriters final : public TakeSink {
 void require_take_names(const std::string& command, const std::vector<fs::path>& takes,
                         bool models_too) {
     for (const fs::path& path : takes) {
-        if (scene::is_take_file(path) || (models_too && scene::is_model_file(path))) continue;
+        if (io::is_take_file(path) || (models_too && io::is_model_file(path))) continue;
         throw UsageProblem{fmt::format("hopcoil {}: --take {}: expected a name that ends in .csv{}",
                                        command, path.string(),
                                        models_too ? ", .json, .gltf or .glb" : " or .json")};
@@ -125,10 +125,10 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
                              {"json", files.json.string()},
                              {"summary", files.summary.string()},
                              {"page", files.page.string()}};
-    scene::make_folder(folder);
+    io::make_folder(folder);
     draw::write_chart(scene_chart(scene, take, reports), files.figure);
     const Take kept = scene::recorded_part(take, scene.record);
-    scene::write_take(files.csv, kept);
+    io::write_take(files.csv, kept);
     for (const fs::path& path : wishes.takes)
         write_asked(path, scene, take, kept);
     files.takes = wishes.takes;
@@ -139,13 +139,13 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
         files.report["files"]["pictures"].push_back(picture.string());
         add_to_page(files.section, picture);
     }
-    scene::write_text_file(files.json, files.report.dump(2) + '\n');
-    scene::write_text_file(files.summary, files.text);
+    io::write_text_file(files.json, files.report.dump(2) + '\n');
+    io::write_text_file(files.summary, files.text);
     draw::Report page{.title = files.section.heading,
                       .sections = {files.section},
                       .footer = made_by_line(command)};
     page.sections.front().heading.clear();  // the page says it
-    scene::write_text_file(files.page, draw::to_html(page));
+    io::write_text_file(files.page, draw::to_html(page));
     return files;
 }
 

@@ -9,10 +9,10 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/quaternion.hpp>
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/take_file.hpp>
 #include <hopcoil/scene/pattern.hpp>
-#include <hopcoil/scene/take_file.hpp>
-#include <hopcoil/scene/take_model.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
 
 #include "draw/palette.hpp"
 #include "tool/commands.hpp"
@@ -21,8 +21,8 @@
 namespace hopcoil::tool {
 namespace {
 
+using io::NodeChannels;
 using scene::body_named;
-using scene::NodeChannels;
 
 /// The numbers of a channel in one row; none for a channel that is not there.
 std::vector<double> numbers_at(const Take& take, const std::optional<std::size_t>& channel,
@@ -134,7 +134,7 @@ void join(std::vector<draw::Subject>& subjects, const scene::Scene& scene, std::
 void add_comparison(draw::Picture& picture, const scene::Scene& scene,
                     const scene::PictureSettings& settings, const std::string& file,
                     const std::vector<NodeChannels>& own) {
-    const Take take = scene::read_take(file);
+    const Take take = io::read_take(file);
     if (take.row_count() == 0) {
         throw UsageProblem{fmt::format("hopcoil run: {}: it has no rows to compare with", file)};
     }

@@ -1,8 +1,8 @@
-#include <hopcoil/scene/take_file.hpp>
+#include <hopcoil/io/take_file.hpp>
 
 #include "reader.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     const auto path = fuzz::file_of(data, size, ".csv");
-    return fuzz::read_or_refuse([&] { static_cast<void>(hopcoil::scene::read_take(path)); });
+    return fuzz::read_or_refuse([&] { static_cast<void>(hopcoil::io::read_take(path)); });
 }

@@ -9,7 +9,7 @@ archive=$2
 cd "$root"
 
 # Data flows downward: a folder includes only itself and those before it.
-layers=(base spring stepping field follow points gait parts take measure scene tune draw page tool)
+layers=(base spring stepping field follow points gait parts take measure io scene tune draw page tool)
 light_layers=" base spring stepping follow "
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
@@ -112,18 +112,18 @@ for file in include/hopcoil/*/*.hpp src/*/*.cpp; do
     check heavy_includes "$file"
     [[ $light_layers == *" $layer "* ]] && check eigen_includes "$file"
 done
-for layer in scene tune draw page tool; do
+for layer in io scene tune draw page tool; do
     [[ -d $layer ]] || continue
     while read -r file; do
         check upward_includes "$file" "$layer"
     done < <(find "$layer" -name '*.[ch]pp')
 done
 while read -r file; do check names_a_kind "$file"; done < <(
-    find scene draw page \( -name '*.[ch]pp' -o -name '*.js' \) -not -path '*/kinds/*')
+    find io scene draw page \( -name '*.[ch]pp' -o -name '*.js' \) -not -path '*/kinds/*')
 check file_symbols "$archive"
-while read -r file; do check too_long "$file" 250; done < <(find include scene/include -name '*.hpp')
-while read -r file; do check too_wide "$file"; done < <(find include src scene draw page tool examples bench -name '*.[ch]pp')
-while read -r file; do check too_long "$file" 500; done < <(find src scene draw page tool \( -name "*.cpp" -o -name "*.js" \))
+while read -r file; do check too_long "$file" 250; done < <(find include io/include scene/include -name '*.hpp')
+while read -r file; do check too_wide "$file"; done < <(find include src io scene draw page tool examples bench -name '*.[ch]pp')
+while read -r file; do check too_long "$file" 500; done < <(find src io scene draw page tool \( -name "*.cpp" -o -name "*.js" \))
 
 ((problems == 0)) && echo "the house is in order"
 exit $((problems > 0))

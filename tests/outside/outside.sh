@@ -38,6 +38,12 @@ build_outside core -DCMAKE_PREFIX_PATH="$scratch/prefix"
 same_bits "find_package, -march=native -ffp-contract=fast" "$scratch/core/stranger"
 "$scratch/core/plain" >/dev/null
 
+build_outside io -DCMAKE_PREFIX_PATH="$scratch/prefix"
+printf 'time_s,hook.value_m\n0,1\n0.5,2\n' >"$scratch/take.csv"
+"$scratch/io/stranger" "$scratch/take.csv" "$scratch/take.json" >/dev/null
+"$scratch/io/stranger" "$scratch/take.json" "$scratch/again.csv" >/dev/null
+cmp "$scratch/take.csv" "$scratch/again.csv"
+
 build_outside scene -DCMAKE_PREFIX_PATH="$scratch/prefix" \
     -DOWN_KIND="$root/examples/18_own_kind.cpp"
 "$scratch/scene/stranger" "$root/scenes/quay/vane.toml"

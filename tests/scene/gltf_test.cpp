@@ -7,38 +7,39 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/base/quaternion.hpp>
-#include <hopcoil/scene/file_problems.hpp>
-#include <hopcoil/scene/gltf.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/gltf.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
-#include <hopcoil/scene/take_model.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
 #include <hopcoil/take/take.hpp>
 
 #include "support/files.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
+using namespace hopcoil::io;
 using namespace hopcoil::scene;
 using Catch::Matchers::Contains;
 
 namespace {
 
-NodeTrack random_track(Random& random, const std::string& node, TrackKind kind,
-                       NodeTrack::Between between) {
-    NodeTrack track{.node = node, .kind = kind, .between = between};
+io::NodeTrack random_track(Random& random, const std::string& node, io::TrackKind kind,
+                           io::NodeTrack::Between between) {
+    io::NodeTrack track{.node = node, .kind = kind, .between = between};
     double time_s = 0;
     for (int i = 0; i < 40; ++i) {
         const auto row = [&] {
             std::array<double, 4> numbers{};
             for (std::size_t k = 0; k < size_of(kind); ++k)
                 numbers[k] = random.between(-2, 2);
-            if (kind != TrackKind::rotation) return numbers;
+            if (kind != io::TrackKind::rotation) return numbers;
             const Quaternion q = normalized({numbers[0], numbers[1], numbers[2], numbers[3]});
             return std::array{q.w, q.x, q.y, q.z};
         };
         track.times_s.push_back(time_s += random.between(0.01, 0.3));
         track.values.push_back(row());
-        if (between != NodeTrack::Between::cubic) continue;
+        if (between != io::NodeTrack::Between::cubic) continue;
         track.slopes_before.push_back(row());
         track.slopes_after.push_back(row());
     }
@@ -57,7 +58,7 @@ void check_near(const std::vector<std::array<double, 4>>& a,
 std::string complaint_about(const std::string& text, const char* name = "test.gltf") {
     const TestFolder folder;
     try {
-        static_cast<void>(read_animations(folder.write(name, text)));
+        static_cast<void>(io::read_animations(folder.write(name, text)));
         return {};
     } catch (const std::runtime_error& problem) {
         return problem.what();
@@ -83,24 +84,25 @@ std::string gltf_with(const std::string& from, const std::string& to) {
 
 TEST_CASE("a model that is written and read back has the same tracks", "[gltf]") {
     Random random{5};
-    using Between = NodeTrack::Between;
-    Model model{.animation = "dusk", .made_by = R"({"scene": "quay", "seed": 7})"};
+    using Between = io::NodeTrack::Between;
+    io::Model model{.animation = "dusk", .made_by = R"({"scene": "quay", "seed": 7})"};
     for (const Between between : {Between::straight, Between::step, Between::cubic}) {
-        ModelNode node{.name = "node \"" + std::to_string(static_cast<int>(between)) + "\""};
-        for (const TrackKind kind : {TrackKind::translation, TrackKind::rotation, TrackKind::scale})
+        io::ModelNode node{.name = "node \"" + std::to_string(static_cast<int>(between)) + "\""};
+        for (const io::TrackKind kind :
+             {io::TrackKind::translation, io::TrackKind::rotation, io::TrackKind::scale})
             node.tracks.push_back(random_track(random, node.name, kind, between));
         model.nodes.push_back(node);
     }
     const TestFolder folder;
     for (const char* name : {"model.gltf", "model.glb"}) {
-        write_model(folder.path() / name, model);
-        const auto animations = read_animations(folder.path() / name);
+        io::write_model(folder.path() / name, model);
+        const auto animations = io::read_animations(folder.path() / name);
         REQUIRE(animations.size() == 1);
         CHECK(animations[0].name == "dusk");
         REQUIRE(animations[0].tracks.size() == 9);
         for (std::size_t i = 0; i < 9; ++i) {
-            const NodeTrack& read = animations[0].tracks[i];
-            const NodeTrack& written = model.nodes[i / 3].tracks[i % 3];
+            const io::NodeTrack& read = animations[0].tracks[i];
+            const io::NodeTrack& written = model.nodes[i / 3].tracks[i % 3];
             CHECK(read.node == written.node);
             CHECK(read.kind == written.kind);
             CHECK(read.between == written.between);
@@ -115,12 +117,13 @@ TEST_CASE("a model that is written and read back has the same tracks", "[gltf]")
     CHECK_THAT(contents_of(folder.path() / "model.gltf"), Contains("\"extras\"") &&
                                                               Contains("\"seed\": 7") &&
                                                               Contains("\"scene\": \"quay\""));
-    CHECK_THROWS_AS(write_model(folder.path() / "model.obj", model), std::invalid_argument);
+    CHECK_THROWS_AS(io::write_model(folder.path() / "model.obj", model), std::invalid_argument);
     model.made_by = "[]";
-    CHECK_THROWS_WITH(write_model(folder.path() / "x.glb", model), Contains("not a JSON object"));
+    CHECK_THROWS_WITH(io::write_model(folder.path() / "x.glb", model),
+                      Contains("not a JSON object"));
     model.made_by.clear();
     model.nodes[0].tracks[0].times_s[3] = model.nodes[0].tracks[0].times_s[2];
-    CHECK_THROWS_WITH(write_model(folder.path() / "x.glb", model), Contains("times that rise"));
+    CHECK_THROWS_WITH(io::write_model(folder.path() / "x.glb", model), Contains("times that rise"));
     CHECK(folder.file_count() == 2);
 }
 
@@ -159,13 +162,13 @@ target = "wind"
     CHECK(by_names[0].scale == nodes[0].scale);
 
     for (const KeyShape shape : {KeyShape::cubic, KeyShape::straight}) {
-        const BakedModel baked = model_of(
+        const io::BakedModel baked = io::model_of(
             take, nodes,
             {.distance = KeyReductionSettings{1e-3, shape}, .angle_rad = 0.1 * 3.14159265 / 180});
         CHECK(baked.keys * 5 < baked.samples);
         CHECK(baked.largest_error_m <= 1e-3);
         CHECK(baked.largest_error_rad <= 0.1 * 3.14159266 / 180);
-        write_model(folder.path() / "gull.glb", baked.model);
+        io::write_model(folder.path() / "gull.glb", baked.model);
         const Scene again = read_scene(folder.write("second.toml", R"(
 duration_s = 4
 [target.place]
@@ -203,27 +206,27 @@ size = true
         CHECK(largest_gap("gull.scale.value", "size.value.y") < 1.01e-3);
     }
     // Without a tolerance there is a key for each row.
-    const BakedModel whole = model_of(take, nodes);
+    const io::BakedModel whole = io::model_of(take, nodes);
     CHECK(whole.keys == whole.samples);
     CHECK(whole.model.nodes[0].tracks[0].times_s.size() == take.row_count());
 }
 
 TEST_CASE("tracks of each kind of interpolation are targets as they should be", "[gltf]") {
-    NodeTrack step{.node = "a",
-                   .between = NodeTrack::Between::step,
-                   .times_s = {0, 1, 2},
-                   .values = {{0}, {5}, {1}}};
+    io::NodeTrack step{.node = "a",
+                       .between = io::NodeTrack::Between::step,
+                       .times_s = {0, 1, 2},
+                       .values = {{0}, {5}, {1}}};
     const Trajectory jumps = trajectory_from(step, AfterEnd::hold);
     CHECK(jumps.after(0.99).value[0] == 0);
     CHECK(jumps.before(1).value[0] == 0);
     CHECK(jumps.after(1).value[0] == 5);
     CHECK(jumps.after(9).value[0] == 1);
-    NodeTrack cubic{.node = "a",
-                    .between = NodeTrack::Between::cubic,
-                    .times_s = {0, 2},
-                    .values = {{0}, {8}},
-                    .slopes_before = {{0}, {12}},
-                    .slopes_after = {{0}, {0}}};
+    io::NodeTrack cubic{.node = "a",
+                        .between = io::NodeTrack::Between::cubic,
+                        .times_s = {0, 2},
+                        .values = {{0}, {8}},
+                        .slopes_before = {{0}, {12}},
+                        .slopes_after = {{0}, {0}}};
     const Trajectory cube = trajectory_from(cubic, AfterEnd::mirror);  // t^3, then back
     for (const double t : {0.3, 1.0, 1.9}) {
         CHECK(cube.after(t).value[0] == Approx(t * t * t));
@@ -231,10 +234,10 @@ TEST_CASE("tracks of each kind of interpolation are targets as they should be", 
         CHECK(cube.after(4 - t).value[0] == Approx(t * t * t));
         CHECK(cube.after(4 - t).velocity[0] == Approx(-3 * t * t));
     }
-    NodeTrack turn{.node = "a",
-                   .kind = TrackKind::rotation,
-                   .times_s = {0, 1},
-                   .values = {{1, 0, 0, 0}, {-std::cos(1.2), 0, -std::sin(1.2), 0}}};
+    io::NodeTrack turn{.node = "a",
+                       .kind = io::TrackKind::rotation,
+                       .times_s = {0, 1},
+                       .values = {{1, 0, 0, 0}, {-std::cos(1.2), 0, -std::sin(1.2), 0}}};
     const Trajectory even = trajectory_from(turn, AfterEnd::hold);
     for (const double t : {0.1, 0.5, 0.77}) {
         CHECK(even.after(t).value[2] == Approx(std::sin(1.2 * t)).margin(1e-6));
@@ -253,7 +256,7 @@ TEST_CASE("narrow numbers are widened as the format says", "[gltf]") {
  "channels": [{"sampler": 0, "target": {"node": 0, "path": "rotation"}},
               {"sampler": 0, "target": {"node": 0, "path": "weights"}}]}]})";
     const TestFolder folder;
-    const auto animations = read_animations(folder.write("narrow.gltf", text));
+    const auto animations = io::read_animations(folder.write("narrow.gltf", text));
     REQUIRE(animations[0].tracks.size() == 1);  // weights are passed over
     CHECK(animations[0].tracks[0].values[0] == std::array<double, 4>{1, 0, 0, 0});
     CHECK(animations[0].tracks[0].values[1][2] == 1);
@@ -304,7 +307,7 @@ TEST_CASE("what is wrong in a model is named with its JSON pointer", "[gltf]") {
     CHECK_THAT(
         complaint_about(std::string("glTF\2\0\0\0\24\0\0\0\377\377\377\377JSON", 20), "b.glb"),
         Contains("cut short"));
-    CHECK_THROWS_AS(read_animations("nowhere.glb"), FileProblem);
+    CHECK_THROWS_AS(io::read_animations("nowhere.glb"), io::FileProblem);
 
     const TestFolder folder;
     folder.write("a.gltf", gltf_with("", ""));

@@ -6,7 +6,7 @@
 
 #include <catch2/catch.hpp>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/keys.hpp>
 #include <hopcoil/scene/kind.hpp>
 #include <hopcoil/scene/scene.hpp>
@@ -15,6 +15,7 @@
 
 #include "support/files.hpp"
 
+using namespace hopcoil::io;
 using namespace hopcoil::scene;
 using Catch::Matchers::Contains;
 

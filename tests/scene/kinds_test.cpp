@@ -7,19 +7,20 @@
 
 #include <catch2/catch.hpp>
 
+#include <hopcoil/io/take_file.hpp>
 #include <hopcoil/points/chain.hpp>
 #include <hopcoil/scene/kind.hpp>
 #include <hopcoil/scene/live_scene.hpp>
 #include <hopcoil/scene/own_system.hpp>
 #include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
 #include <hopcoil/scene/scene_patch.hpp>
-#include <hopcoil/scene/take_file.hpp>
-#include <hopcoil/scene/take_model.hpp>
 
 #include "support/files.hpp"
 #include "support/scenes.hpp"
 
 using namespace hopcoil;
+using namespace hopcoil::io;
 using namespace hopcoil::scene;
 using Catch::Matchers::Contains;
 
@@ -76,8 +77,8 @@ TEST_CASE("channels of many values are written and read back", "[scene][kinds][t
     const TestFolder folder;
     for (const char* name : {"rope.csv", "rope.json"}) {
         CAPTURE(name);
-        write_take(folder.path() / name, take);
-        const Take again = read_take((folder.path() / name).string());
+        io::write_take(folder.path() / name, take);
+        const Take again = io::read_take((folder.path() / name).string());
         REQUIRE(again.column_names() == take.column_names());
         REQUIRE(again.channels().size() == take.channels().size());
         for (std::size_t i = 0; i < take.channels().size(); ++i) {

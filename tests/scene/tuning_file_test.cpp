@@ -3,7 +3,7 @@
 
 #include <catch2/catch.hpp>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
 #include <hopcoil/spring/wish.hpp>
@@ -12,6 +12,7 @@
 #include "support/scenes.hpp"
 
 using namespace hopcoil;
+using namespace hopcoil::io;
 using namespace hopcoil::scene;
 using Catch::Matchers::Contains;
 
@@ -46,7 +47,7 @@ std::string complaint_about(const std::string& text) {
     try {
         static_cast<void>(read_tunings(folder.write("t.toml", text)));
         return {};
-    } catch (const InputProblems& problem) {
+    } catch (const io::InputProblems& problem) {
         return problem.what();
     }
 }
@@ -114,13 +115,13 @@ TEST_CASE("what cannot be saved is refused, and the file is as it was", "[tuning
                     std::invalid_argument);
     CHECK(contents_of(file) == quay);
     const auto scene = folder.write("scene.toml", lamp_scene);
-    CHECK_THROWS_AS(save_tuning(scene, {.name = "a", .whole = fine}), InputProblems);
+    CHECK_THROWS_AS(save_tuning(scene, {.name = "a", .whole = fine}), io::InputProblems);
     CHECK(contents_of(scene) == lamp_scene);
     const auto inlined = folder.write("inline.toml", "tuning = { a = { frequency_hz = 1 } }\n");
     CHECK_THROWS_WITH(save_tuning(inlined, {.name = "a", .whole = fine}),
                       Contains("cannot be replaced where it stands"));
     CHECK_THROWS_AS(save_tuning(folder.path() / "no" / "x.toml", {.name = "a", .whole = fine}),
-                    FileProblem);
+                    io::FileProblem);
 }
 
 TEST_CASE("what is wrong in a tuning file is named with its place", "[tunings]") {

@@ -6,7 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include <hopcoil/follow/key_curve.hpp>
-#include <hopcoil/scene/csv.hpp>
+#include <hopcoil/io/csv.hpp>
 
 #include "support/command.hpp"
 
@@ -50,18 +50,18 @@ TEST_CASE("baked keys read back as the curve of the take", "[command][bake]") {
     REQUIRE(run_hopcoil("run " SCENES "/quay/boom_lamp.toml --out take", folder).exit_code == 0);
     bake("take/boom_lamp.csv --channel string.lamp.value_m --tolerance 0.002 --out lamp.csv",
          folder);
-    const auto keys = hopcoil::scene::key_curve_from(
-        hopcoil::scene::read_csv(folder.path() / "lamp.csv"), "time_s", "value");
-    const auto take = hopcoil::scene::read_csv(folder.path() / "take/boom_lamp.csv");
-    const auto times_s = hopcoil::scene::number_column(take, "time_s");
-    const auto values = hopcoil::scene::number_column(take, "string.lamp.value_m");
+    const auto keys = hopcoil::io::key_curve_from(hopcoil::io::read_csv(folder.path() / "lamp.csv"),
+                                                  "time_s", "value");
+    const auto take = hopcoil::io::read_csv(folder.path() / "take/boom_lamp.csv");
+    const auto times_s = hopcoil::io::number_column(take, "time_s");
+    const auto values = hopcoil::io::number_column(take, "string.lamp.value_m");
     for (std::size_t i = 0; i < times_s.size(); ++i)
         CHECK(std::abs(keys.at(times_s[i]) - values[i]) <= 0.002 * (1 + 1e-9));
     CHECK(keys.keys().size() * 10 < times_s.size());
 
     bake("take/boom_lamp.csv --loop-over 2 --channel string.lamp.value_m --out loop.csv", folder);
-    const auto loop = hopcoil::scene::key_curve_from(
-        hopcoil::scene::read_csv(folder.path() / "loop.csv"), "time_s", "value");
+    const auto loop = hopcoil::io::key_curve_from(hopcoil::io::read_csv(folder.path() / "loop.csv"),
+                                                  "time_s", "value");
     CHECK(loop.keys().back().value == Approx(loop.keys().front().value).margin(1e-9));
     const CommandResult several = bake("take/boom_lamp.csv --out all.json", folder);
     CHECK_THAT(several.output, Contains("string.tassel.value_m") && Contains("times fewer"));

@@ -8,8 +8,8 @@
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
 
-#include <hopcoil/scene/gltf.hpp>
-#include <hopcoil/scene/take_file.hpp>
+#include <hopcoil/io/gltf.hpp>
+#include <hopcoil/io/take_file.hpp>
 
 #include "support/command.hpp"
 
@@ -196,13 +196,13 @@ TEST_CASE("run writes its take in any format, and nothing else when asked", "[co
     INFO(result.errors);
     REQUIRE(result.exit_code == 0);
     CHECK(contents_of(folder.path() / "a.csv") == contents_of(folder.path() / "out/gull.csv"));
-    const hopcoil::Take take = hopcoil::scene::read_take(folder.path() / "a.json");
-    CHECK(hopcoil::scene::to_csv(take) == contents_of(folder.path() / "a.csv"));
+    const hopcoil::Take take = hopcoil::io::read_take(folder.path() / "a.json");
+    CHECK(hopcoil::io::to_csv(take) == contents_of(folder.path() / "a.csv"));
     const Json made_by = Json::parse(take.made_by());
     CHECK(made_by.at("scene") == "gull.toml");
     CHECK(made_by.at("set") == Json{"*.lead=0.5"});
     CHECK_THAT(made_by.at("numbers").at("shadow").get<std::string>(), Contains("2 Hz"));
-    const auto tracks = hopcoil::scene::read_animations(folder.path() / "a.glb").at(0).tracks;
+    const auto tracks = hopcoil::io::read_animations(folder.path() / "a.glb").at(0).tracks;
     REQUIRE(tracks.size() == 3);  // the gull's place and turn, the shade's place
     CHECK(tracks[0].times_s.size() == take.row_count());
     CHECK_THAT(contents_of(folder.path() / "a.gltf"), Contains("\"motion\": \"simulated\""));
@@ -212,7 +212,7 @@ TEST_CASE("run writes its take in any format, and nothing else when asked", "[co
     INFO(only.errors);
     REQUIRE(only.exit_code == 0);
     CHECK_FALSE(fs::exists(folder.path() / "none"));
-    CHECK(hopcoil::scene::read_take(folder.path() / "b.csv").row_count() == 181);
+    CHECK(hopcoil::io::read_take(folder.path() / "b.csv").row_count() == 181);
     CHECK(run_hopcoil("run gull.toml --take-only", folder).exit_code == 2);
     CHECK_THAT(run_hopcoil("run gull.toml --take x.txt", folder).errors,
                Contains("expected a name that ends in .csv, .json, .gltf or .glb"));
@@ -224,7 +224,7 @@ TEST_CASE("record keeps what it names; the report is of everything", "[command][
     const TestFolder folder;
     folder.write("gull.toml", "record = ['gull.*', '*velocity*']\n" + gull);
     REQUIRE(run_hopcoil("run gull.toml --out out", folder).exit_code == 0);
-    const hopcoil::Take take = hopcoil::scene::read_take(folder.path() / "out/gull.csv");
+    const hopcoil::Take take = hopcoil::io::read_take(folder.path() / "out/gull.csv");
     for (const hopcoil::RecordedChannel& channel : take.channels()) {
         CAPTURE(channel.name);
         CHECK((channel.name.starts_with("gull.") ||

@@ -6,7 +6,7 @@
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
 
-#include <hopcoil/scene/csv.hpp>
+#include <hopcoil/io/csv.hpp>
 
 #include "support/command.hpp"
 
@@ -32,7 +32,7 @@ TEST_CASE("run writes a take, a figure and what made them", "[command][run]") {
     INFO(result.errors);
     REQUIRE(result.exit_code == 0);
     const auto made = folder.path() / "made" / "here";
-    const hopcoil::scene::CsvTable csv = hopcoil::scene::read_csv(made / "small.csv");
+    const hopcoil::io::CsvTable csv = hopcoil::io::read_csv(made / "small.csv");
     CHECK(csv.header == std::vector<std::string>{"time_s", "hook.value_m", "lamp.value_m",
                                                  "lamp.velocity_m_per_s"});
     CHECK(csv.rows.size() == 101);
@@ -97,7 +97,7 @@ TEST_CASE("the demo runs the vane across the seam and says where it wrote", "[co
     const auto made = folder.path() / "hopcoil-demo";
     CHECK(contents_of(made / "vane.txt").substr(0, 40) == result.output.substr(0, 40));
 
-    const hopcoil::scene::CsvTable csv = hopcoil::scene::read_csv(made / "vane.csv");
+    const hopcoil::io::CsvTable csv = hopcoil::io::read_csv(made / "vane.csv");
     CHECK(csv.rows.size() >= 60 * 60);
     const double half_turn = 3.14159265358979;
     for (const std::string name :
@@ -118,8 +118,7 @@ TEST_CASE("the demo runs the vane across the seam and says where it wrote", "[co
     CHECK(json.at("scenes")[0].at("movers").size() == 3);
     // The dial's needle is thrown at its pegs, and strikes none.
     for (const std::string needle : {"needle", "ticked"}) {
-        const auto dial =
-            hopcoil::scene::read_csv(folder.path() / "hopcoil-demo" / "tide_dial.csv");
+        const auto dial = hopcoil::io::read_csv(folder.path() / "hopcoil-demo" / "tide_dial.csv");
         double furthest = 0;
         for (const double value : number_column(dial, needle + ".value_rad"))
             furthest = std::fmax(furthest, std::fabs(value));
@@ -133,7 +132,7 @@ TEST_CASE("the demo runs the vane across the seam and says where it wrote", "[co
 }
 
 TEST_CASE("the demo's wind has lulls, shifts, gusts and one crossing of the seam", "[demo]") {
-    const hopcoil::scene::CsvTable wind = hopcoil::scene::read_csv(scenes + "/quay/wind.csv");
+    const hopcoil::io::CsvTable wind = hopcoil::io::read_csv(scenes + "/quay/wind.csv");
     const std::vector<double> times = number_column(wind, "time_s");
     const std::vector<double> heading = number_column(wind, "heading_deg");
     const std::vector<double> speed = number_column(wind, "speed_m_per_s");

@@ -4,7 +4,7 @@
 
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/rotation_mover.hpp>
-#include <hopcoil/scene/csv.hpp>
+#include <hopcoil/io/csv.hpp>
 
 #include "mover_kind.hpp"
 
@@ -59,7 +59,7 @@ void read_curve_keys(TableReader& reader, CurveMoveTuning& curve) {
     if (!csv || !column) return;
     read_beside(reader, "csv", [&] {
         const KeyCurve keys =
-            key_curve_from(read_csv(reader.folder() / *csv), time_column, *column);
+            io::key_curve_from(io::read_csv(reader.folder() / *csv), time_column, *column);
         const double first = keys.keys().front().value;
         const double last = keys.keys().back().value;
         if (first != 0 || last != 1 || !(keys.end_s() > keys.start_s())) {

@@ -217,7 +217,7 @@ void read_stepped(KindReader& reader, MoverTable table, const Tuning& tuning) {
         for (const SchemeFacts& each : all_schemes())
             schemes.emplace_back(each.name);
         reader.problem(
-            "", fmt::format("expected a key 'scheme' beside its guard: {}", any_of(schemes)));
+            "", fmt::format("expected a key 'scheme' beside its guard: {}", io::any_of(schemes)));
     }
     SteppedParameters stepped{.tuning = tuning};
     if (const auto name = reader.choice("scheme"))

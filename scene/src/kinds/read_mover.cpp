@@ -98,7 +98,7 @@ MoverTable read_mover_table(KindReader& reader, bool has_velocity, CanTurn can_t
     }
     if (!reader.has("target")) {
         reader.problem("", fmt::format("expected a key 'target': {}",
-                                       any_of(reader.builder().declared().targets)));
+                                       io::any_of(reader.builder().declared().targets)));
     }
     read_mover_start(reader.table(), table.start, table.shape, has_velocity);
     read_watch(reader.table(), table.start, table.shape);

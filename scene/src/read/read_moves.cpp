@@ -45,9 +45,9 @@ const TableFacts* facts_of_move(TableReader& move) {
     if (count == 1) return &table_facts(found->table);
     std::string mistyped;
     for (const auto& [key, node] : move.raw()) {
-        if (mistyped.empty()) mistyped = did_you_mean(key.str(), keys);
+        if (mistyped.empty()) mistyped = io::did_you_mean(key.str(), keys);
     }
-    move.problem("", fmt::format("expected one of {}{}", any_of(keys), mistyped));
+    move.problem("", fmt::format("expected one of {}{}", io::any_of(keys), mistyped));
     return nullptr;
 }
 

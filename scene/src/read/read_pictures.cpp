@@ -81,7 +81,7 @@ void read_look(TableReader& reader, Body& body, const DeclaredNames& declared) {
     if (!body.joined_to.empty() && !is_there) {
         reader.problem("joined_to",
                        fmt::format("there is no body '{}'; there is {}{}", body.joined_to,
-                                   any_of(bodies), did_you_mean(body.joined_to, bodies)));
+                                   io::any_of(bodies), io::did_you_mean(body.joined_to, bodies)));
     }
 }
 

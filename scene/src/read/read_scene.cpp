@@ -410,7 +410,7 @@ class SceneReader {
         std::vector<std::string> tables;
         for (const SystemKind& kind : kinds_)
             tables.push_back(fmt::format("[{}.NAME]", kind.name));
-        top.problem("", fmt::format("expected at least one table {}", any_of(tables)));
+        top.problem("", fmt::format("expected at least one table {}", io::any_of(tables)));
     }
 
     /// As long as asked, or until everything has happened and had time to settle.
@@ -443,7 +443,7 @@ class SceneReader {
     std::vector<Item> items_;
     DeclaredNames declared_;
     TuningReader tunings_;
-    std::vector<Problem> problems_;
+    std::vector<io::Problem> problems_;
     std::vector<SystemKind> kinds_;
     TableFacts scene_keys_;
     SceneBuilder builder_;

@@ -7,8 +7,8 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
-#include <hopcoil/scene/csv.hpp>
-#include <hopcoil/scene/gltf.hpp>
+#include <hopcoil/io/csv.hpp>
+#include <hopcoil/io/gltf.hpp>
 
 #include "read_moves.hpp"
 
@@ -26,13 +26,13 @@ std::string unit_of_column(const std::string& column) {
     return column.ends_with("_m") ? "m" : "";
 }
 
-void require_times_in_order(const CsvTable& table, const std::vector<double>& times_s,
+void require_times_in_order(const io::CsvTable& table, const std::vector<double>& times_s,
                             const std::string& time_column) {
     const auto column = static_cast<std::size_t>(
         std::find(table.header.begin(), table.header.end(), time_column) - table.header.begin());
     for (std::size_t i = 1; i < times_s.size(); ++i) {
         if (times_s[i] >= times_s[i - 1]) continue;
-        throw InputProblems{
+        throw io::InputProblems{
             {{table.positions[i + 1][column], time_column,
               fmt::format("expected a time no earlier than the row before, {}, found {}",
                           times_s[i - 1], times_s[i])}}};
@@ -50,9 +50,9 @@ void make_evenly_turning(std::vector<double>& times_s, std::vector<std::vector<d
         lanes[k] = std::move(samples.parts[k]);
 }
 
-const NodeTrack* find_track(const ModelAnimation& animation, const std::string& node,
-                            const std::string& kind) {
-    for (const NodeTrack& track : animation.tracks) {
+const io::NodeTrack* find_track(const io::ModelAnimation& animation, const std::string& node,
+                                const std::string& kind) {
+    for (const io::NodeTrack& track : animation.tracks) {
         if (track.node == node && name_of(track.kind) == kind) return &track;
     }
     return nullptr;
@@ -217,7 +217,7 @@ namespace {
 
 /// The columns of a record in SI units, without leaps where angles are to be unwrapped. Turns
 /// (`in_turns`) have to be angles.
-std::vector<std::vector<double>> read_lanes(TableReader& reader, const CsvTable& table,
+std::vector<std::vector<double>> read_lanes(TableReader& reader, const io::CsvTable& table,
                                             const std::vector<std::string>& columns, bool unwrap,
                                             bool in_turns, Shape& shape) {
     const bool turns =
@@ -225,7 +225,7 @@ std::vector<std::vector<double>> read_lanes(TableReader& reader, const CsvTable&
     std::vector<std::vector<double>> lanes;
     lanes.reserve(columns.size());
     for (const std::string& column : columns) {
-        std::vector<double> values = number_column(table, column);
+        std::vector<double> values = io::number_column(table, column);
         const std::string unit = unit_of_column(column);
         const bool degrees = column.ends_with("_deg");
         if (turns && unit != "rad") {
@@ -276,12 +276,12 @@ void TargetReader::read_record(TableReader& reader, const std::string& name) {
     read_beside(reader, "csv", [&] {
         const std::filesystem::path record = reader.folder() / *csv;
         scene_.files.push_back(record.string());
-        const CsvTable table = read_csv(record);
+        const io::CsvTable table = io::read_csv(record);
         if (table.rows.empty()) {
             reader.problem("csv", fmt::format("{} has no samples", record.string()));
             return;
         }
-        std::vector<double> times_s = number_column(table, time_column);
+        std::vector<double> times_s = io::number_column(table, time_column);
         const bool has_parts = rotation && columns.size() == most_numbers;
         std::vector<std::vector<double>> lanes =
             read_lanes(reader, table, columns, unwrap, !has_parts, shape);
@@ -313,32 +313,32 @@ void TargetReader::read_model(TableReader& reader, const std::string& name) {
     read_beside(reader, "gltf", [&] {
         const std::filesystem::path model = reader.folder() / *gltf;
         scene_.files.push_back(model.string());
-        const std::vector<ModelAnimation> all = read_animations(model);
+        const std::vector<io::ModelAnimation> all = io::read_animations(model);
         std::vector<std::string> animations;
         std::vector<std::string> tracks;
-        for (const ModelAnimation& each : all) {
+        for (const io::ModelAnimation& each : all) {
             animations.push_back(each.name);
             if (animation && each.name != *animation) continue;
-            if (const NodeTrack* track = find_track(each, *node, kind)) {
+            if (const io::NodeTrack* track = find_track(each, *node, kind)) {
                 try_to(reader, [&] {
                     scene_.targets.push_back(
                         {.name = name,
-                         .unit = track->kind == TrackKind::translation ? "m" : "",
+                         .unit = track->kind == io::TrackKind::translation ? "m" : "",
                          .path = trajectory_from(*track, after_end)});
                 });
                 return;
             }
-            for (const NodeTrack& other : each.tracks)
+            for (const io::NodeTrack& other : each.tracks)
                 tracks.push_back(fmt::format("{} of {}", name_of(other.kind), other.node));
             if (!animation) break;
         }
         const bool unknown = animation && tracks.empty();
-        reader.problem(unknown ? "animation" : "node",
-                       unknown
-                           ? fmt::format("there is no animation '{}'; there is {}", *animation,
-                                         any_of(animations))
-                           : fmt::format("there is no {} of '{}'; there is {}", kind, *node,
-                                         tracks.empty() ? "no animation at all" : any_of(tracks)));
+        reader.problem(
+            unknown ? "animation" : "node",
+            unknown ? fmt::format("there is no animation '{}'; there is {}", *animation,
+                                  io::any_of(animations))
+                    : fmt::format("there is no {} of '{}'; there is {}", kind, *node,
+                                  tracks.empty() ? "no animation at all" : io::any_of(tracks)));
     });
 }
 

@@ -5,7 +5,7 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/text_file.hpp>
 #include <hopcoil/spring/named_tunings.hpp>
 #include <hopcoil/spring/wish.hpp>
 
@@ -46,11 +46,11 @@ std::optional<Form> form_of(TableReader& reader) {
     const bool ratio = table.contains("damping_ratio");
     const bool ratio_elsewhere = ratio && (rates || wish || table.contains("damping_n_s_per_m"));
     if (feel + spring + rates + wish + decay > 1 || ratio_elsewhere) {
-        reader.problem(
-            "", fmt::format("expected keys of one form only: {}; or {}; or {}; or {}; "
-                            "or half_life_s and damping_ratio",
-                            any_of({"frequency_hz", "damping_ratio", "lead"}),
-                            any_of(spring_keys()), any_of(rate_keys()), any_of(wish_keys())));
+        reader.problem("", fmt::format("expected keys of one form only: {}; or {}; or {}; or {}; "
+                                       "or half_life_s and damping_ratio",
+                                       io::any_of({"frequency_hz", "damping_ratio", "lead"}),
+                                       io::any_of(spring_keys()), io::any_of(rate_keys()),
+                                       io::any_of(wish_keys())));
         return std::nullopt;
     }
     if (spring) return ratio ? Form::damped_spring : Form::spring;
@@ -129,7 +129,7 @@ const TableFacts& facts_of(Form form) {
 
 /// A tuning in the form that its keys belong to, beside other keys that a table may have.
 std::optional<Tuning> read_form(const toml::table& table, const std::string& path,
-                                const std::string& file, std::vector<Problem>& problems,
+                                const std::string& file, std::vector<io::Problem>& problems,
                                 const TableFacts& beside) {
     TableReader whole{table, path, file, problems, beside};
     const auto form = form_of(whole);
@@ -203,7 +203,7 @@ std::optional<SharedTuning> TuningReader::find(TableReader& reader, const std::s
     for (const NamedTuning& each : named_tunings())
         names.emplace_back(each.name);
     reader.problem(key, fmt::format("there is no tuning named '{}'; there is {}{}", name,
-                                    any_of(names), did_you_mean(name, names)));
+                                    io::any_of(names), io::did_you_mean(name, names)));
     return std::nullopt;
 }
 
@@ -243,7 +243,7 @@ PoseTuning TuningReader::read_pose(TableReader& reader, const std::string& key) 
 }
 
 SharedTuning read_named_tuning(const toml::table& table, const std::string& name,
-                               const std::string& file, std::vector<Problem>& problems) {
+                               const std::string& file, std::vector<io::Problem>& problems) {
     const std::string path = "tuning." + name;
     const TableFacts& facts = table_facts("named tuning");
     TableReader reader{table, path, file, problems, facts};
@@ -276,7 +276,7 @@ bool is_tuning_file(const std::string& path) {
 
 std::vector<SharedTuning> read_tunings(const std::string& path) {
     const toml::table root = parse_toml(path);
-    std::vector<Problem> problems;
+    std::vector<io::Problem> problems;
     TableReader reader{root, "", path, problems, table_facts("tuning file")};
     std::vector<SharedTuning> all;
     const toml::table* tables = reader.table("tuning");

@@ -33,6 +33,6 @@ class TuningReader {
 /// A table [tuning.NAME].
 [[nodiscard]] SharedTuning read_named_tuning(const toml::table& table, const std::string& name,
                                              const std::string& file,
-                                             std::vector<Problem>& problems);
+                                             std::vector<io::Problem>& problems);
 
 }  // namespace hopcoil::scene

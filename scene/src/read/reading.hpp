@@ -73,13 +73,13 @@ template <class Read>
 void read_beside(TableReader& reader, const std::string& key, const Read& read) {
     try {
         read();
-    } catch (const InputProblems& inside) {
+    } catch (const io::InputProblems& inside) {
         reader.problems().insert(reader.problems().end(), inside.problems().begin(),
                                  inside.problems().end());
-    } catch (const FileProblem& missing) {
+    } catch (const io::FileProblem& missing) {
         // A file that cannot be read outranks what is wrong inside files.
-        throw FileProblem{
-            to_text({reader.position_of(key), reader.path() + '.' + key, missing.what()})};
+        throw io::FileProblem{
+            io::to_text({reader.position_of(key), reader.path() + '.' + key, missing.what()})};
     }
 }
 

@@ -6,8 +6,8 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/text_file.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
 
 #include "toml_reader.hpp"
@@ -89,15 +89,15 @@ void save_tuning(const std::string& path, const SharedTuning& tuning) {
         const std::vector<SharedTuning> all = read_tunings(path);  // that it is a tuning file
         is_there = std::any_of(all.begin(), all.end(),
                                [&](const SharedTuning& each) { return each.name == tuning.name; });
-        text = read_text_file(path);
+        text = io::read_text_file(path);
     }
     const std::size_t start =
         is_there ? find_line(text, fmt::format("[tuning.{}]", tuning.name), 0) : std::string::npos;
     if (is_there && start == std::string::npos) {
-        refuse_input({path, 0, 0}, "tuning." + tuning.name,
-                     fmt::format("it cannot be replaced where it stands; expected it under a "
-                                 "heading [tuning.{}]",
-                                 tuning.name));
+        io::refuse_input({path, 0, 0}, "tuning." + tuning.name,
+                         fmt::format("it cannot be replaced where it stands; expected it under a "
+                                     "heading [tuning.{}]",
+                                     tuning.name));
     }
     if (is_there) {
         const std::size_t body = text.find('\n', start);
@@ -116,7 +116,7 @@ void save_tuning(const std::string& path, const SharedTuning& tuning) {
         text += table_of(tuning);
     }
     require_toml(text, path);  // what was there may have been laid out as this does not expect
-    write_text_file(path, text);
+    io::write_text_file(path, text);
 }
 
 }  // namespace hopcoil::scene

@@ -136,8 +136,8 @@ std::optional<std::size_t> SceneBuilder::find_target(TableReader& reader, const 
     std::vector<std::string> known = declared_.targets;
     known.insert(known.end(), declared_.systems.begin(), declared_.systems.end());
     std::erase(known, system);
-    reader.problem(key, fmt::format("there is no target '{}'; there is {}{}", *name, any_of(known),
-                                    did_you_mean(*name, known)));
+    reader.problem(key, fmt::format("there is no target '{}'; there is {}{}", *name,
+                                    io::any_of(known), io::did_you_mean(*name, known)));
     return std::nullopt;
 }
 
@@ -149,9 +149,9 @@ std::optional<std::size_t> SceneBuilder::find_system(TableReader& reader,
         if (scene_.systems[i].name == *name) return i;
     }
     if (!is_unread(*name)) {
-        reader.problem(
-            key, fmt::format("there is no '{}'; there is {}{}", *name, any_of(declared_.systems),
-                             did_you_mean(*name, declared_.systems)));
+        reader.problem(key, fmt::format("there is no '{}'; there is {}{}", *name,
+                                        io::any_of(declared_.systems),
+                                        io::did_you_mean(*name, declared_.systems)));
     }
     return std::nullopt;
 }
@@ -162,15 +162,15 @@ void SceneBuilder::drive_by_previous_step(std::size_t target, TableReader& reade
         {target, name, source, {reader.position_of("follows"), reader.path() + ".follows", ""}});
 }
 
-void SceneBuilder::resolve_previous_steps(std::vector<Problem>& problems) {
+void SceneBuilder::resolve_previous_steps(std::vector<io::Problem>& problems) {
     for (Awaited& each : awaited_) {
         const auto found = find_output(each.name);
         SceneTarget& target = scene_.targets[each.target];
         if (!found) {
             if (is_unread(each.name)) continue;
-            each.problem.message =
-                fmt::format("nothing that moves is named '{}'; there is {}{}", each.name,
-                            any_of(declared_.systems), did_you_mean(each.name, declared_.systems));
+            each.problem.message = fmt::format("nothing that moves is named '{}'; there is {}{}",
+                                               each.name, io::any_of(declared_.systems),
+                                               io::did_you_mean(each.name, declared_.systems));
             problems.push_back(each.problem);
             continue;
         }
@@ -202,9 +202,9 @@ bool SceneBuilder::is_unread(const std::string& name) const {
 void SceneBuilder::complain_of_output(TableReader& reader, const std::string& key,
                                       const std::string& name) const {
     if (is_unread(name)) return;
-    reader.problem(key,
-                   fmt::format("nothing that moves is named '{}'; there is {}{}", name,
-                               any_of(declared_.systems), did_you_mean(name, declared_.systems)));
+    reader.problem(
+        key, fmt::format("nothing that moves is named '{}'; there is {}{}", name,
+                         io::any_of(declared_.systems), io::did_you_mean(name, declared_.systems)));
 }
 
 void SceneBuilder::refuse_taken(TableReader& reader, const std::string& name) {

@@ -52,7 +52,7 @@ class SceneBuilder {
     /// not; looked up by `resolve_previous_steps`.
     void drive_by_previous_step(std::size_t target, TableReader& reader, const std::string& name,
                                 const Source& source);
-    void resolve_previous_steps(std::vector<Problem>& problems);
+    void resolve_previous_steps(std::vector<io::Problem>& problems);
 
     /// Notes that no output has a name.
     void complain_of_output(TableReader& reader, const std::string& key,
@@ -67,7 +67,7 @@ class SceneBuilder {
         std::size_t target = 0;
         std::string name{};
         Source source{};
-        Problem problem{};  ///< what to note when there is no such output
+        io::Problem problem{};  ///< what to note when there is no such output
     };
     [[nodiscard]] std::optional<Source> find_whole_output(const std::string& name) const;
 

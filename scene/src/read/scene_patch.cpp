@@ -8,11 +8,11 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/text_file.hpp>
 #include <hopcoil/scene/kind.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/scene_patch.hpp>
-#include <hopcoil/scene/text_file.hpp>
 
 #include "toml_reader.hpp"
 
@@ -23,7 +23,7 @@ namespace {
 class PatchedFile {
   public:
     explicit PatchedFile(const std::string& path)
-        : path_{path}, text_{read_text_file(path)}, root_{parse_toml_text(text_, path)} {}
+        : path_{path}, text_{io::read_text_file(path)}, root_{parse_toml_text(text_, path)} {}
 
     [[nodiscard]] const std::string& path() const { return path_; }
     [[nodiscard]] const std::string& text() const { return text_; }
@@ -119,9 +119,10 @@ class Patcher {
     };
 
     [[noreturn]] void refuse(const std::string& path) const {
-        refuse_input({scene_.file, 0, 0}, path,
-                     "the place of this number in the file was not found; expected it under its "
-                     "table's heading, as a number");
+        io::refuse_input(
+            {scene_.file, 0, 0}, path,
+            "the place of this number in the file was not found; expected it under its "
+            "table's heading, as a number");
     }
 
     /// The table [kind.NAME] of whatever has that name.
@@ -338,7 +339,7 @@ class Patcher {
         const auto rollback = [&] {
             for (const PatchedFile& file : files_) {
                 if (std::find(written.begin(), written.end(), file.path()) != written.end())
-                    write_text_file(file.path(), file.text());
+                    io::write_text_file(file.path(), file.text());
             }
         };
         try {
@@ -346,7 +347,7 @@ class Patcher {
                 if (!file.is_changed()) continue;
                 const std::string text = file.patched();
                 require_toml(text, file.path());
-                write_text_file(file.path(), text);
+                io::write_text_file(file.path(), text);
                 written.push_back(file.path());
             }
             require_same();

@@ -8,11 +8,11 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 namespace hopcoil::scene {
 
-FilePosition position_of(const toml::node& node, const std::string& file) {
+io::FilePosition position_of(const toml::node& node, const std::string& file) {
     const toml::source_position begin = node.source().begin;
     return {file, begin.line, begin.column};
 }
@@ -37,7 +37,7 @@ std::string kind_of(const toml::node& node) {
 }
 
 TableReader::TableReader(const toml::table& table, std::string path, std::string file,
-                         std::vector<Problem>& problems, const TableFacts& facts)
+                         std::vector<io::Problem>& problems, const TableFacts& facts)
     : table_{table},
       path_{std::move(path)},
       file_{std::move(file)},
@@ -63,7 +63,7 @@ bool TableReader::has_any(const std::string& key) const {
                        [&](const std::string& each) { return has(each); });
 }
 
-FilePosition TableReader::position_of(const std::string& key) const {
+io::FilePosition TableReader::position_of(const std::string& key) const {
     const auto found = table_.find(key);
     if (found != table_.end()) {
         const toml::source_position begin = found->first.source().begin;
@@ -119,8 +119,8 @@ std::optional<std::string> TableReader::choice(const std::string& key) {
     if (!chosen) return std::nullopt;
     const std::vector<std::string>& choices = facts_of(key).choices;
     if (std::find(choices.begin(), choices.end(), *chosen) == choices.end()) {
-        problem(key, fmt::format("expected {}, found '{}'{}", any_of(choices), *chosen,
-                                 did_you_mean(*chosen, choices)));
+        problem(key, fmt::format("expected {}, found '{}'{}", io::any_of(choices), *chosen,
+                                 io::did_you_mean(*chosen, choices)));
         return std::nullopt;
     }
     return chosen;
@@ -322,8 +322,8 @@ void TableReader::finish() {
     for (const auto& [key, node] : table_) {
         const std::string name{key.str()};
         if (std::find(known.begin(), known.end(), name) != known.end()) continue;
-        problem(name, fmt::format("unknown key; expected {}{}", any_of(listed),
-                                  did_you_mean(name, known)));
+        problem(name, fmt::format("unknown key; expected {}{}", io::any_of(listed),
+                                  io::did_you_mean(name, known)));
     }
 }
 
@@ -332,7 +332,7 @@ void require_toml(const std::string& text, const std::string& path) {
 }
 
 toml::table parse_toml(const std::string& path) {
-    return parse_toml_text(read_text_file(path), path);
+    return parse_toml_text(io::read_text_file(path), path);
 }
 
 toml::table parse_toml_text(const std::string& text, const std::string& path) {
@@ -340,17 +340,17 @@ toml::table parse_toml_text(const std::string& text, const std::string& path) {
         return toml::parse(text, path);
     } catch (const toml::parse_error& error) {
         const toml::source_position at = error.source().begin;
-        refuse_input({path, at.line, at.column}, "", std::string{error.description()});
+        io::refuse_input({path, at.line, at.column}, "", std::string{error.description()});
     }
 }
 
-void throw_if_any(std::vector<Problem> problems) {
+void throw_if_any(std::vector<io::Problem> problems) {
     if (problems.empty()) return;
     std::stable_sort(problems.begin(), problems.end(), [](const auto& a, const auto& b) {
         return std::tie(a.position.file, a.position.line) <
                std::tie(b.position.file, b.position.line);
     });
-    throw InputProblems{std::move(problems)};
+    throw io::InputProblems{std::move(problems)};
 }
 
 }  // namespace hopcoil::scene

@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/keys.hpp>
 #include <hopcoil/scene/value_array.hpp>
 
@@ -34,7 +34,7 @@ struct TimedQuantity {
 class TableReader {
   public:
     TableReader(const toml::table& table, std::string path, std::string file,
-                std::vector<Problem>& problems, const TableFacts& facts);
+                std::vector<io::Problem>& problems, const TableFacts& facts);
 
     [[nodiscard]] bool has(const std::string& key) const { return table_.contains(key); }
     /// In any of its units.
@@ -47,7 +47,7 @@ class TableReader {
     [[nodiscard]] std::filesystem::path folder() const {
         return std::filesystem::path{file_}.parent_path();
     }
-    [[nodiscard]] std::vector<Problem>& problems() { return problems_; }
+    [[nodiscard]] std::vector<io::Problem>& problems() { return problems_; }
     [[nodiscard]] const toml::table& raw() const { return table_; }
     [[nodiscard]] const TableFacts& facts() const { return facts_; }
 
@@ -80,7 +80,7 @@ class TableReader {
 
     /// Notes what is wrong with a key (with the table itself, for an empty one).
     void problem(const std::string& key, std::string message);
-    [[nodiscard]] FilePosition position_of(const std::string& key) const;
+    [[nodiscard]] io::FilePosition position_of(const std::string& key) const;
 
   private:
     const toml::node* find(const std::string& key);
@@ -94,14 +94,14 @@ class TableReader {
     const toml::table& table_;
     std::string path_;
     std::string file_;
-    std::vector<Problem>& problems_;
+    std::vector<io::Problem>& problems_;
     const TableFacts& facts_;
 };
 
 /// "an integer", "a string", ...
 [[nodiscard]] std::string kind_of(const toml::node& node);
 
-[[nodiscard]] FilePosition position_of(const toml::node& node, const std::string& file);
+[[nodiscard]] io::FilePosition position_of(const toml::node& node, const std::string& file);
 
 /// A file as a table. Errors: FileProblem; InputProblems for the first error of syntax.
 [[nodiscard]] toml::table parse_toml(const std::string& path);
@@ -110,6 +110,6 @@ class TableReader {
 void require_toml(const std::string& text, const std::string& path);
 
 /// Errors  InputProblems, in order of their lines, when there are any.
-void throw_if_any(std::vector<Problem> problems);
+void throw_if_any(std::vector<io::Problem> problems);
 
 }  // namespace hopcoil::scene

@@ -10,7 +10,7 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/kind.hpp>
 #include <hopcoil/scene/pattern.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
@@ -24,7 +24,7 @@ namespace {
     for (const SceneDial& dial : dials)
         paths.push_back(dial.path);
     throw std::invalid_argument{fmt::format("nothing to set is named '{}'{}; there is {}", pattern,
-                                            did_you_mean(pattern, paths), any_of(paths))};
+                                            io::did_you_mean(pattern, paths), io::any_of(paths))};
 }
 
 DialStatus set_dial(Scene& scene, const SceneDial& dial, double value);

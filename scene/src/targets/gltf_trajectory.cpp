@@ -3,7 +3,8 @@
 #include <utility>
 
 #include <hopcoil/base/quaternion.hpp>
-#include <hopcoil/scene/gltf.hpp>
+#include <hopcoil/io/gltf.hpp>
+#include <hopcoil/scene/trajectory.hpp>
 
 namespace hopcoil::scene {
 namespace {
@@ -45,7 +46,8 @@ void add_between(TurnSamples& samples, double from_s, double to_s,
 }
 
 /// A jump at every key.
-std::pair<std::vector<double>, std::vector<std::array<double, 4>>> stepped(const NodeTrack& track) {
+std::pair<std::vector<double>, std::vector<std::array<double, 4>>> stepped(
+    const io::NodeTrack& track) {
     std::vector<double> times_s;
     std::vector<std::array<double, 4>> values;
     for (std::size_t i = 0; i < track.times_s.size(); ++i) {
@@ -59,7 +61,7 @@ std::pair<std::vector<double>, std::vector<std::array<double, 4>>> stepped(const
     return {std::move(times_s), std::move(values)};
 }
 
-std::vector<Target> cubic_lanes(const NodeTrack& track, AfterEnd after_end) {
+std::vector<Target> cubic_lanes(const io::NodeTrack& track, AfterEnd after_end) {
     std::vector<Target> lanes;
     for (std::size_t k = 0; k < size_of(track.kind); ++k) {
         std::vector<CurveKey> keys;
@@ -72,11 +74,11 @@ std::vector<Target> cubic_lanes(const NodeTrack& track, AfterEnd after_end) {
     return lanes;
 }
 
-std::vector<Target> straight_lanes(const NodeTrack& track, AfterEnd after_end) {
-    const bool steps = track.between == NodeTrack::Between::step;
+std::vector<Target> straight_lanes(const io::NodeTrack& track, AfterEnd after_end) {
+    const bool steps = track.between == io::NodeTrack::Between::step;
     auto [times_s, values] = steps ? stepped(track) : std::pair{track.times_s, track.values};
     std::vector<Target> lanes;
-    if (track.kind == TrackKind::rotation) {
+    if (track.kind == io::TrackKind::rotation) {
         TurnSamples samples = evenly_turning(times_s, values);
         for (auto& part : samples.parts)
             lanes.emplace_back(RecordTarget{samples.times_s, std::move(part), after_end});
@@ -108,9 +110,9 @@ TurnSamples evenly_turning(const std::vector<double>& times_s,
     return samples;
 }
 
-Trajectory trajectory_from(const NodeTrack& track, AfterEnd after_end) {
-    const bool cubic = track.between == NodeTrack::Between::cubic;
-    return {track.kind == TrackKind::rotation ? ValueKind::rotation : ValueKind::vector,
+Trajectory trajectory_from(const io::NodeTrack& track, AfterEnd after_end) {
+    const bool cubic = track.between == io::NodeTrack::Between::cubic;
+    return {track.kind == io::TrackKind::rotation ? ValueKind::rotation : ValueKind::vector,
             cubic ? cubic_lanes(track, after_end) : straight_lanes(track, after_end)};
 }
 

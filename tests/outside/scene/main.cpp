@@ -1,6 +1,6 @@
 #include <cstdio>
 
-#include <hopcoil/scene/csv.hpp>
+#include <hopcoil/io/csv.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/take/take.hpp>
 

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <utility>
 #include <vector>
@@ -7,6 +8,10 @@
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/scene/target.hpp>
 #include <hopcoil/scene/value_array.hpp>
+
+namespace hopcoil::io {
+struct NodeTrack;
+}
 
 namespace hopcoil::scene {
 
@@ -50,5 +55,20 @@ class Trajectory {
     ValueKind kind_ = ValueKind::number;
     std::vector<Target> lanes_;
 };
+
+/// A track as what a target does: a vector, or a rotation.
+/// Errors  InvalidValue for keys that make no target.
+[[nodiscard]] Trajectory trajectory_from(const io::NodeTrack& track, AfterEnd after_end);
+
+/// Samples of a rotation so near to one another that going straight from each to the next is as
+/// good as turning evenly; q and -q are one turn, and the nearer is taken.
+///
+/// Shapes  as many parts w, x, y, z as times, which may repeat (a jump).
+struct TurnSamples {
+    std::vector<double> times_s{};
+    std::array<std::vector<double>, 4> parts{};
+};
+[[nodiscard]] TurnSamples evenly_turning(const std::vector<double>& times_s,
+                                         const std::vector<std::array<double, 4>>& turns);
 
 }  // namespace hopcoil::scene

@@ -8,13 +8,13 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/base64.hpp>
-#include <hopcoil/scene/gltf.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/base64.hpp>
+#include <hopcoil/io/gltf.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 #include "json_at.hpp"
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 constexpr int float_type = 5126;
@@ -278,4 +278,4 @@ void write_model(const std::string& path, const Model& model) {
     write_text_file(path, binary ? writer.as_binary() : writer.as_text());
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

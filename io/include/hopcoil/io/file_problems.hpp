@@ -6,7 +6,7 @@
 #include <string_view>
 #include <vector>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 
 /// Where in a text file something stands; lines and columns count from 1, 0 is unknown.
 struct FilePosition {
@@ -57,4 +57,4 @@ class FileProblem : public std::runtime_error {
 /// "a", "a or b", "a, b or c"
 [[nodiscard]] std::string any_of(const std::vector<std::string>& names);
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

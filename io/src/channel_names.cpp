@@ -5,7 +5,7 @@
 
 #include <fmt/format.h>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 constexpr std::array<ChannelKind, 5> all_kinds{ChannelKind::scalar, ChannelKind::vector,
@@ -93,4 +93,4 @@ std::vector<RecordedChannel> channels_from(const std::vector<std::string>& colum
     return channels;
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

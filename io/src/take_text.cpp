@@ -14,7 +14,7 @@
 #include "channel_names.hpp"
 #include "csv_text.hpp"
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 std::string json_text(const std::string& text) {
@@ -106,4 +106,4 @@ void append_json_end(std::string& text) {
     text += "\n]\n}\n";
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

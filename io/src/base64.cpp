@@ -2,9 +2,9 @@
 #include <cstddef>
 #include <cstdint>
 
-#include <hopcoil/scene/base64.hpp>
+#include <hopcoil/io/base64.hpp>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 constexpr std::string_view letters =
@@ -55,4 +55,4 @@ std::optional<std::string> from_base64(std::string_view text) {
     return bytes;
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

@@ -9,10 +9,10 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/scene/file_problems.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/text_file.hpp>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 namespace fs = std::filesystem;
@@ -110,4 +110,4 @@ void make_folder(const fs::path& path) {
     }
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

@@ -4,9 +4,9 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 std::string lines_of(const std::vector<Problem>& problems) {
@@ -86,4 +86,4 @@ std::string any_of(const std::vector<std::string>& names) {
     return fmt::format("{} or {}", fmt::join(names.begin(), names.end() - 1, ", "), names.back());
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

@@ -5,7 +5,7 @@
 
 #include <hopcoil/base/take_sink.hpp>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 
 // A take as text, in the order in which it is recorded.
 
@@ -18,4 +18,4 @@ void append_json_row(std::string& text, double time_s, std::span<const double> n
                      bool is_first);
 void append_json_end(std::string& text);
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

@@ -7,10 +7,7 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/target.hpp>
-#include <hopcoil/scene/trajectory.hpp>
-
-namespace hopcoil::scene {
+namespace hopcoil::io {
 
 /// What of a node moves.
 enum class TrackKind : std::uint8_t { translation, rotation, scale };
@@ -47,21 +44,6 @@ struct ModelAnimation {
 ///         over; compressed or sparse data is refused by name.
 [[nodiscard]] std::vector<ModelAnimation> read_animations(const std::string& path);
 
-/// A track as what a target does: a vector, or a rotation.
-/// Errors  InvalidValue for keys that make no target.
-[[nodiscard]] Trajectory trajectory_from(const NodeTrack& track, AfterEnd after_end);
-
-/// Samples of a rotation so near to one another that going straight from each to the next is as
-/// good as turning evenly; q and -q are one turn, and the nearer is taken.
-///
-/// Shapes  as many parts w, x, y, z as times, which may repeat (a jump).
-struct TurnSamples {
-    std::vector<double> times_s{};
-    std::array<std::vector<double>, 4> parts{};
-};
-[[nodiscard]] TurnSamples evenly_turning(const std::vector<double>& times_s,
-                                         const std::vector<std::array<double, 4>>& turns);
-
 /// A thing in a model: where it stands, and how it moves.
 struct ModelNode {
     std::string name{};
@@ -86,4 +68,4 @@ void write_model(const std::string& path, const Model& model);
 /// By the name's ending.
 [[nodiscard]] bool is_model_file(const std::string& path);
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

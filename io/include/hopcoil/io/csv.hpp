@@ -5,9 +5,9 @@
 #include <vector>
 
 #include <hopcoil/follow/key_curve.hpp>
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 
 /// A table of text with a header row.
 ///
@@ -36,4 +36,4 @@ struct CsvTable {
 [[nodiscard]] KeyCurve key_curve_from(const CsvTable& table, const std::string& time_column,
                                       const std::string& value_column);
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

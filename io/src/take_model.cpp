@@ -7,10 +7,9 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/quaternion.hpp>
-#include <hopcoil/scene/run.hpp>
-#include <hopcoil/scene/take_model.hpp>
+#include <hopcoil/io/take_model.hpp>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 /// What can be a node's place, turn or size by itself.
@@ -29,17 +28,6 @@ void put(NodeChannels& node, TrackKind kind, std::size_t channel) {
     (kind == TrackKind::rotation ? node.rotation
      : kind == TrackKind::scale  ? node.scale
                                  : node.position) = channel;
-}
-
-/// The channel of an output, where each of its values is one.
-std::optional<std::size_t> channel_of(const Scene& scene, const Take& take,
-                                      const OutputRef& output) {
-    const SceneSystem& system = scene.systems[output.system];
-    return take.find_channel(value_channel(system, system.spec->outputs().at(output.port)));
-}
-
-bool is_part_of(const Body& body, const OutputRef& output) {
-    return body.position == output || body.rotation == output || body.scale == output;
 }
 
 /// Times that rise, as floats too, and the row that each shows.
@@ -227,28 +215,6 @@ bool has_velocity(const Take& take, const std::string& owner) {
     });
 }
 
-/// What a system is seen as, unless it is part of a body that the scene names.
-void add_body_view(std::vector<NodeChannels>& nodes, const Scene& scene, const Take& take,
-                   std::size_t system, const View& view) {
-    NodeChannels node{.name = scene.systems[system].name};
-    if (!view.name.empty()) node.name += '.' + view.name;
-    bool is_there = false;
-    const auto put_port = [&](const std::optional<std::size_t>& port,
-                              std::optional<std::size_t>& channel) {
-        if (!port) return;
-        const OutputRef output{system, *port};
-        const bool is_part =
-            std::any_of(scene.bodies.begin(), scene.bodies.end(),
-                        [&](const Body& body) { return is_part_of(body, output); });
-        if (!is_part) channel = channel_of(scene, take, output);
-        is_there = is_there || channel.has_value();
-    };
-    put_port(view.position, node.position);
-    put_port(view.rotation, node.rotation);
-    put_port(view.scale, node.scale);
-    if (is_there) nodes.push_back(std::move(node));
-}
-
 NodeChannels& node_named(std::vector<NodeChannels>& nodes, const std::string& name) {
     const auto found = std::find_if(nodes.begin(), nodes.end(),
                                     [&](const NodeChannels& node) { return node.name == name; });
@@ -258,68 +224,6 @@ NodeChannels& node_named(std::vector<NodeChannels>& nodes, const std::string& na
 }
 
 }  // namespace
-
-std::vector<NodeChannels> nodes_of(const Scene& scene, const Take& take) {
-    std::vector<NodeChannels> nodes;
-    for (const Body& body : scene.bodies) {
-        NodeChannels node{
-            .name = body.name, .at_m = body.at_m, .axis = body.axis, .turn_axis = body.turn_axis};
-        if (body.position) node.position = channel_of(scene, take, *body.position);
-        if (body.rotation) node.rotation = channel_of(scene, take, *body.rotation);
-        if (body.scale) node.scale = channel_of(scene, take, *body.scale);
-        nodes.push_back(std::move(node));
-    }
-    for (std::size_t i = 0; i < scene.systems.size(); ++i) {
-        for (const View& view : scene.systems[i].spec->views()) {
-            if (view.type == View::Type::body) add_body_view(nodes, scene, take, i, view);
-        }
-    }
-    return nodes;
-}
-
-std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
-    std::vector<LineChannel> lines;
-    for (std::size_t i = 0; i < scene.systems.size(); ++i) {
-        for (View& view : scene.systems[i].spec->views()) {
-            const bool is_line = view.type == View::Type::line || view.type == View::Type::tube;
-            if (!is_line || !view.position) continue;
-            const auto channel = channel_of(scene, take, {i, *view.position});
-            if (!channel) continue;
-            const std::string& name = scene.systems[i].name;
-            lines.push_back(
-                {view.name.empty() ? name : name + '.' + view.name, *channel, std::move(view)});
-        }
-    }
-    return lines;
-}
-
-std::vector<NodeChannels> model_nodes_of(const Scene& scene, const Take& take) {
-    std::vector<NodeChannels> nodes = nodes_of(scene, take);
-    for (const LineChannel& line : lines_of(scene, take)) {
-        for (std::size_t i = 0; i < take.channels()[line.channel].count; ++i) {
-            nodes.push_back(
-                {.name = fmt::format("{}.{}", line.name, i), .position = line.channel, .index = i});
-        }
-    }
-    return nodes;
-}
-
-const Body* body_named(const Scene& scene, const std::string& name) {
-    const auto found = std::find_if(scene.bodies.begin(), scene.bodies.end(),
-                                    [&](const Body& body) { return body.name == name; });
-    return found == scene.bodies.end() ? nullptr : &*found;
-}
-
-void spread_out(std::vector<NodeChannels>& nodes, const Scene& scene) {
-    constexpr double apart_m = 1.5;
-    double next_m = 0;
-    for (NodeChannels& node : nodes) {
-        const bool stands = node.position || body_named(scene, node.name) != nullptr;
-        if (stands) continue;
-        node.at_m[0] = next_m;
-        next_m += apart_m;
-    }
-}
 
 std::vector<NodeChannels> nodes_of(const Take& take) {
     const bool any_velocity = std::any_of(
@@ -347,4 +251,4 @@ BakedModel model_of(const Take& take, const std::vector<NodeChannels>& nodes,
     return ModelMaker{take, settings}.make(nodes);
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

@@ -11,15 +11,15 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/scene/take_file.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/take_file.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 #include "channel_names.hpp"
 #include "csv_text.hpp"
 #include "json_at.hpp"
 #include "take_text.hpp"
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 bool is_json(const std::string& path) {
@@ -345,4 +345,4 @@ void TakeWriter::finish() {
     move_into_place(temporary_, path_);
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

@@ -3,7 +3,7 @@
 #include <string>
 #include <string_view>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 
 /// A finite number and nothing else, blanks around it passed over.
 [[nodiscard]] bool parse_number(std::string_view field, double& number);
@@ -11,4 +11,4 @@ namespace hopcoil::scene {
 /// A text as a field: in quotes where it needs them (RFC 4180).
 [[nodiscard]] std::string csv_field(std::string_view text);
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

@@ -5,7 +5,7 @@
 
 #include <fmt/format.h>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 std::string in_words(const Json& value) {
@@ -124,4 +124,4 @@ Json parse_json(const std::string& text, const std::string& file) {
     return {};
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

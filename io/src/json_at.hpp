@@ -6,9 +6,9 @@
 
 #include <nlohmann/json.hpp>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 
 using Json = nlohmann::json;
 
@@ -53,4 +53,4 @@ class JsonAt {
 ///         any file of use.
 [[nodiscard]] Json parse_json(const std::string& text, const std::string& file);
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

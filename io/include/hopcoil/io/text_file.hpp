@@ -4,7 +4,7 @@
 #include <string>
 #include <string_view>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 
 /// A whole file as it is. Errors: FileProblem, with a similar name from the same folder if the
 /// file is not there.
@@ -24,4 +24,4 @@ void move_into_place(const std::filesystem::path& temporary, const std::filesyst
 /// Makes a folder and those above it. Errors: FileProblem.
 void make_folder(const std::filesystem::path& path);
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

@@ -10,14 +10,14 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include <hopcoil/scene/base64.hpp>
-#include <hopcoil/scene/file_problems.hpp>
-#include <hopcoil/scene/gltf.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/base64.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/gltf.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 #include "json_at.hpp"
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 /// The parts of a binary file: its JSON, and the bytes behind it.
@@ -301,4 +301,4 @@ std::vector<ModelAnimation> read_animations(const std::string& path) {
     return ModelReader{path, opened(path, read_text_file(path))}.read();
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

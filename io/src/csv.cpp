@@ -8,12 +8,12 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/scene/csv.hpp>
-#include <hopcoil/scene/text_file.hpp>
+#include <hopcoil/io/csv.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 #include "csv_text.hpp"
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 namespace {
 
 /// Walks through the text once, knowing where it stands.
@@ -208,4 +208,4 @@ KeyCurve key_curve_from(const CsvTable& table, const std::string& time_column,
     }
 }
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

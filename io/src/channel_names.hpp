@@ -7,7 +7,7 @@
 
 #include <hopcoil/base/take_sink.hpp>
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 
 /// "scalar", "vector", "rotation", "flag", "event"
 [[nodiscard]] std::string_view name_of(ChannelKind kind);
@@ -16,4 +16,4 @@ namespace hopcoil::scene {
 /// The channels that columns of these names are.
 [[nodiscard]] std::vector<RecordedChannel> channels_from(const std::vector<std::string>& columns);
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

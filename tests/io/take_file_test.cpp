@@ -5,15 +5,15 @@
 
 #include <catch2/catch.hpp>
 
-#include <hopcoil/scene/file_problems.hpp>
-#include <hopcoil/scene/take_file.hpp>
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/take_file.hpp>
 #include <hopcoil/take/take.hpp>
 
 #include "support/files.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
-using namespace hopcoil::scene;
+using namespace hopcoil::io;
 using Catch::Matchers::Contains;
 
 namespace {
@@ -52,9 +52,9 @@ void check_same_rows(const Take& a, const Take& b) {
 std::string complaint(const std::string& name, const std::string& text) {
     const TestFolder folder;
     try {
-        static_cast<void>(read_take(folder.write(name, text)));
+        static_cast<void>(io::read_take(folder.write(name, text)));
         return {};
-    } catch (const InputProblems& problem) {
+    } catch (const io::InputProblems& problem) {
         return problem.what();
     }
 }
@@ -68,11 +68,11 @@ TEST_CASE("a take that was written, read and written again is the same bytes", "
             Take take = take_of_all_kinds(seed, 200);
             take.set_made_by(R"({"version": "0.1", "scene": "a \"quay\"", "seed": 3})");
             const auto first = folder.path() / name;
-            write_take(first, take);
-            const Take read = read_take(first);
+            io::write_take(first, take);
+            const Take read = io::read_take(first);
             check_same_rows(take, read);
             const auto second = folder.path() / ("again_" + std::string{name});
-            write_take(second, read);
+            io::write_take(second, read);
             CHECK(contents_of(first) == contents_of(second));
             CHECK(contents_of(first).find('\r') == std::string::npos);
         }
@@ -82,10 +82,10 @@ TEST_CASE("a take that was written, read and written again is the same bytes", "
 TEST_CASE("JSON keeps kinds and units; CSV says them by its columns' names", "[take_file]") {
     const TestFolder folder;
     const Take take = take_of_all_kinds(7, 3);
-    write_take(folder.path() / "a.json", take);
-    const Take from_json = read_take(folder.path() / "a.json");
-    write_take(folder.path() / "a.csv", take);
-    const Take from_csv = read_take(folder.path() / "a.csv");
+    io::write_take(folder.path() / "a.json", take);
+    const Take from_json = io::read_take(folder.path() / "a.json");
+    io::write_take(folder.path() / "a.csv", take);
+    const Take from_csv = io::read_take(folder.path() / "a.csv");
     REQUIRE(from_json.channels().size() == take.channels().size());
     REQUIRE(from_csv.channels().size() == take.channels().size());
     for (std::size_t i = 0; i < take.channels().size(); ++i) {
@@ -107,7 +107,7 @@ TEST_CASE("a writer in flat memory writes what a whole take writes", "[take_file
     for (const char* name : {"streamed.csv", "streamed.json"}) {
         const auto path = folder.path() / name;
         {
-            TakeWriter writer{path};
+            io::TakeWriter writer{path};
             writer.begin(take.channels());
             for (std::size_t i = 0; i < take.row_count(); ++i)
                 writer.row(take.times_s()[i], take.row(i));
@@ -115,15 +115,16 @@ TEST_CASE("a writer in flat memory writes what a whole take writes", "[take_file
             writer.finish();
             CHECK(writer.row_count() == take.row_count());
         }
-        CHECK(contents_of(path) == (path.extension() == ".csv" ? to_csv(take) : to_json(take)));
+        CHECK(contents_of(path) ==
+              (path.extension() == ".csv" ? io::to_csv(take) : io::to_json(take)));
     }
     {
-        TakeWriter abandoned{folder.path() / "never.csv"};
+        io::TakeWriter abandoned{folder.path() / "never.csv"};
         abandoned.begin(take.channels());
     }
     CHECK(folder.file_count() == 2);  // nothing half-written
-    CHECK_THROWS_AS(TakeWriter(folder.path() / "no" / "x.csv"), FileProblem);
-    CHECK_THROWS_AS(TakeWriter(folder.path() / "x.txt"), std::invalid_argument);
+    CHECK_THROWS_AS(io::TakeWriter(folder.path() / "no" / "x.csv"), io::FileProblem);
+    CHECK_THROWS_AS(io::TakeWriter(folder.path() / "x.txt"), std::invalid_argument);
     CHECK(folder.file_count() == 2);
 }
 
@@ -159,6 +160,6 @@ TEST_CASE("what is wrong in a take is named with its place", "[take_file]") {
     CHECK_THAT(json(head + a + R"("rows": [[0, "x"]]})"), Contains("/rows/0/1: expected a finite"));
     CHECK_THAT(json(head + a + R"("rows": [[1, 1], [0, 1]]})"), Contains("/rows/1: time_s = 0"));
     CHECK_THAT(json(std::string(100, '[')), Contains("nested deeper") || Contains("expected JSON"));
-    CHECK_THROWS_AS(read_take("nowhere.csv"), FileProblem);
-    CHECK_THROWS_AS(read_take("take.txt"), std::invalid_argument);
+    CHECK_THROWS_AS(io::read_take("nowhere.csv"), io::FileProblem);
+    CHECK_THROWS_AS(io::read_take("take.txt"), std::invalid_argument);
 }

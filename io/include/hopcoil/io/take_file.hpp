@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/file_problems.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/take/take.hpp>
 
 /// @file
@@ -17,7 +17,7 @@
 /// JSON  an object: "take": 1 (the version), "made_by", "channels" (a list of name, kind,
 ///       components, unit), "rows" (a list of lists, the time first).
 
-namespace hopcoil::scene {
+namespace hopcoil::io {
 
 [[nodiscard]] std::string to_csv(const Take& take);
 [[nodiscard]] std::string to_json(const Take& take);
@@ -73,4 +73,4 @@ class TakeWriter final : public TakeSink {
     std::size_t columns_ = 0;
 };
 
-}  // namespace hopcoil::scene
+}  // namespace hopcoil::io

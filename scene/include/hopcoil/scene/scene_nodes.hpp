@@ -1,0 +1,36 @@
+#pragma once
+
+#include <cstddef>
+#include <string>
+#include <vector>
+
+#include <hopcoil/io/take_model.hpp>
+#include <hopcoil/scene/scene.hpp>
+#include <hopcoil/take/take.hpp>
+
+namespace hopcoil::scene {
+
+/// The nodes that the movers of a scene are in its take: its bodies, then each mover that is part
+/// of none. A vector is a place; a rotation turns; a number in metres moves along X; an angle turns
+/// about Y. What has no unit and is no vector is no node.
+[[nodiscard]] std::vector<io::NodeChannels> nodes_of(const Scene& scene, const Take& take);
+
+/// All nodes of a model: bodies, and each point of what is seen as a row, as "rope.3".
+[[nodiscard]] std::vector<io::NodeChannels> model_nodes_of(const Scene& scene, const Take& take);
+
+/// What is seen as a row of points: the channel of its positions, and how it looks.
+struct LineChannel {
+    std::string name{};
+    std::size_t channel = 0;  ///< of the take
+    View view{};
+};
+[[nodiscard]] std::vector<LineChannel> lines_of(const Scene& scene, const Take& take);
+
+/// The body of a scene that has a name; nullptr without one.
+[[nodiscard]] const Body* body_named(const Scene& scene, const std::string& name);
+
+/// What only turns, and is no body with a place of its own, would stand in one place: from here on
+/// side by side, for a picture.
+void spread_out(std::vector<io::NodeChannels>& nodes, const Scene& scene);
+
+}  // namespace hopcoil::scene

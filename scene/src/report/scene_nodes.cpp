@@ -1,0 +1,108 @@
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
+
+namespace hopcoil::scene {
+namespace {
+
+/// The channel of an output, where each of its values is one.
+std::optional<std::size_t> channel_of(const Scene& scene, const Take& take,
+                                      const OutputRef& output) {
+    const SceneSystem& system = scene.systems[output.system];
+    return take.find_channel(value_channel(system, system.spec->outputs().at(output.port)));
+}
+
+bool is_part_of(const Body& body, const OutputRef& output) {
+    return body.position == output || body.rotation == output || body.scale == output;
+}
+
+/// What a system is seen as, unless it is part of a body that the scene names.
+void add_body_view(std::vector<io::NodeChannels>& nodes, const Scene& scene, const Take& take,
+                   std::size_t system, const View& view) {
+    io::NodeChannels node{.name = scene.systems[system].name};
+    if (!view.name.empty()) node.name += '.' + view.name;
+    bool is_there = false;
+    const auto put_port = [&](const std::optional<std::size_t>& port,
+                              std::optional<std::size_t>& channel) {
+        if (!port) return;
+        const OutputRef output{system, *port};
+        const bool is_part =
+            std::any_of(scene.bodies.begin(), scene.bodies.end(),
+                        [&](const Body& body) { return is_part_of(body, output); });
+        if (!is_part) channel = channel_of(scene, take, output);
+        is_there = is_there || channel.has_value();
+    };
+    put_port(view.position, node.position);
+    put_port(view.rotation, node.rotation);
+    put_port(view.scale, node.scale);
+    if (is_there) nodes.push_back(std::move(node));
+}
+
+}  // namespace
+
+std::vector<io::NodeChannels> nodes_of(const Scene& scene, const Take& take) {
+    std::vector<io::NodeChannels> nodes;
+    for (const Body& body : scene.bodies) {
+        io::NodeChannels node{
+            .name = body.name, .at_m = body.at_m, .axis = body.axis, .turn_axis = body.turn_axis};
+        if (body.position) node.position = channel_of(scene, take, *body.position);
+        if (body.rotation) node.rotation = channel_of(scene, take, *body.rotation);
+        if (body.scale) node.scale = channel_of(scene, take, *body.scale);
+        nodes.push_back(std::move(node));
+    }
+    for (std::size_t i = 0; i < scene.systems.size(); ++i) {
+        for (const View& view : scene.systems[i].spec->views()) {
+            if (view.type == View::Type::body) add_body_view(nodes, scene, take, i, view);
+        }
+    }
+    return nodes;
+}
+
+std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
+    std::vector<LineChannel> lines;
+    for (std::size_t i = 0; i < scene.systems.size(); ++i) {
+        for (View& view : scene.systems[i].spec->views()) {
+            const bool is_line = view.type == View::Type::line || view.type == View::Type::tube;
+            if (!is_line || !view.position) continue;
+            const auto channel = channel_of(scene, take, {i, *view.position});
+            if (!channel) continue;
+            const std::string& name = scene.systems[i].name;
+            lines.push_back(
+                {view.name.empty() ? name : name + '.' + view.name, *channel, std::move(view)});
+        }
+    }
+    return lines;
+}
+
+std::vector<io::NodeChannels> model_nodes_of(const Scene& scene, const Take& take) {
+    std::vector<io::NodeChannels> nodes = nodes_of(scene, take);
+    for (const LineChannel& line : lines_of(scene, take)) {
+        for (std::size_t i = 0; i < take.channels()[line.channel].count; ++i) {
+            nodes.push_back(
+                {.name = fmt::format("{}.{}", line.name, i), .position = line.channel, .index = i});
+        }
+    }
+    return nodes;
+}
+
+const Body* body_named(const Scene& scene, const std::string& name) {
+    const auto found = std::find_if(scene.bodies.begin(), scene.bodies.end(),
+                                    [&](const Body& body) { return body.name == name; });
+    return found == scene.bodies.end() ? nullptr : &*found;
+}
+
+void spread_out(std::vector<io::NodeChannels>& nodes, const Scene& scene) {
+    constexpr double apart_m = 1.5;
+    double next_m = 0;
+    for (io::NodeChannels& node : nodes) {
+        const bool stands = node.position || body_named(scene, node.name) != nullptr;
+        if (stands) continue;
+        node.at_m[0] = next_m;
+        next_m += apart_m;
+    }
+}
+
+}  // namespace hopcoil::scene
