@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 
 #include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/scene/named_settings.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/scene_patch.hpp>
 #include <hopcoil/scene/system_report.hpp>
@@ -40,9 +41,22 @@ Tuning tuning_of_mover(const scene::Scene& scene, const std::string& name) {
                                                   io::did_you_mean(name, names))};
 }
 
-std::vector<scene::SharedTuning> tunings_in(const std::string& file) {
-    if (!std::filesystem::exists(file)) return {};
-    return scene::read_tunings(file);
+/// Tunings as settings, and settings.
+std::vector<scene::NamedSettings> settings_in(const std::string& file) {
+    std::vector<scene::NamedSettings> all;
+    if (!std::filesystem::exists(file)) return all;
+    for (const scene::SharedTuning& each : scene::read_tunings(file))
+        all.push_back(scene::settings_from(each));
+    for (scene::NamedSettings& each : scene::read_settings(file))
+        all.push_back(std::move(each));
+    return all;
+}
+
+const scene::SceneSystem& system_named(const scene::Scene& scene, const std::string& name) {
+    for (const scene::SceneSystem& system : scene.systems) {
+        if (system.name == name) return system;
+    }
+    throw RequestProblem{bad_request, fmt::format("no system is named '{}'", name)};
 }
 
 }  // namespace
@@ -50,34 +64,40 @@ std::vector<scene::SharedTuning> tunings_in(const std::string& file) {
 Json tunings_answer(const scene::Scene& scene) {
     const std::string file = tuning_file_of(scene);
     Json list = Json::array();
-    for (const scene::SharedTuning& each : tunings_in(file)) {
-        Json json{{"name", each.name}, {"about", each.about}};
-        if (each.whole) {
-            json["frequency_hz"] = each.whole->frequency_hz;
-            json["damping_ratio"] = each.whole->damping_ratio;
-            json["lead"] = each.whole->lead;
-        }
+    for (const scene::NamedSettings& each : settings_in(file)) {
+        Json json{{"name", each.name}, {"about", each.about}, {"kind", each.kind}};
+        json["numbers"] = Json::object();
+        for (const scene::SceneNumber& number : each.numbers)
+            json["numbers"][number.path] = number.value;
         list.push_back(std::move(json));
     }
     return {{"made_by", made_by_live(scene)}, {"file", file}, {"tunings", std::move(list)}};
 }
 
 Json save_answer(const scene::Scene& scene, const Request& request) {
-    request.finish({"name", "about", "mover", "values", "replace"});
+    request.finish({"name", "about", "mover", "system", "values", "replace"});
     const scene::Scene changed = with_values(scene, request);
     const std::string name = request.text("name");
     const std::string file = tuning_file_of(changed);
-    const std::vector<scene::SharedTuning> there = tunings_in(file);
+    const std::vector<scene::NamedSettings> there = settings_in(file);
     const bool is_there = std::any_of(there.begin(), there.end(),
                                       [&](const auto& each) { return each.name == name; });
     if (is_there && !request.flag("replace", false)) {
         throw RequestProblem{conflict,
-                             fmt::format("{} has a tuning '{}' already",
+                             fmt::format("{} has '{}' already",
                                          std::filesystem::path{file}.filename().string(), name)};
     }
-    scene::save_tuning(file, {.name = name,
-                              .about = request.text("about", ""),
-                              .whole = tuning_of_mover(changed, request.text("mover"))});
+    const std::string about = request.text("about", "");
+    if (const std::string system = request.text("system", ""); !system.empty()) {
+        scene::NamedSettings settings =
+            scene::settings_of(system_named(changed, system), name);
+        settings.about = about;
+        scene::save_settings(file, settings);
+    } else {
+        scene::save_tuning(file, {.name = name,
+                                  .about = about,
+                                  .whole = tuning_of_mover(changed, request.text("mover"))});
+    }
     return tunings_answer(changed);
 }
 

@@ -120,6 +120,7 @@ Json movers_of(const scene::Scene& scene) {
             const scene::Port& port = ports[i];
             list.push_back(
                 {{"name", scene::output_name(system, port)},
+                 {"system", system.name},
                  {"kind", system.spec->kind()},
                  {"value_kind", name_of(port.kind)},
                  {"unit", port.unit},

@@ -14,6 +14,7 @@
 #include <hopcoil/io/file_problems.hpp>
 
 #include "tool/commands.hpp"
+#include "tool/help_text.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -204,17 +205,23 @@ void add_response(CLI::App& app, ResponseOptions& options) {
     app.add_option("--figure", options.figure, "draw it there")
         ->type_name("FILE.png|.svg")
         ->group(output);
-    app.footer(
-        "Examples: a lively feel beside a calm one; a wish beside a glide\n"
-        "  hopcoil response --frequency 2 --damping-ratio 0.2 0.7 --figure jump.png\n"
-        "  hopcoil response --wish 12:0.4 --glide 0.08 --figure wish.png\n"
-        "Figures describe the continuous motion, whatever --rate and --seconds.");
+    app.footer(help::response);
 }
 
-void add_set(CLI::App& app, std::vector<std::string>& changes) {
-    app.add_option("--set", changes,
-                   "change a number of the scene; '*' stands for any letters (string.*.lead=1)")
-        ->type_name("PATH=NUMBER");
+void add_set(CLI::App& app, ChangeOptions& options, const std::string& group = "Options") {
+    app.add_option(
+           "--set", options.changes,
+           "change a number of the scene, or give a system named settings (or a blend of two); "
+           "'*' stands for any letters (string.*.lead=1, lamp=lively, lamp=calm:lively:0.3)")
+        ->type_name("PATH=NUMBER|NAME")
+        ->group(group);
+    if (app.get_option_no_throw("--tunings") != nullptr) return;
+    app.add_option("--tunings", options.tuning_files,
+                   "a tuning file whose names --set may use; repeatable")
+        ->take_all()
+        ->allow_extra_args(false)
+        ->type_name("FILE.toml")
+        ->group(group);
 }
 
 void add_run(CLI::App& app, RunOptions& options) {
@@ -243,15 +250,11 @@ void add_run(CLI::App& app, RunOptions& options) {
     app.add_flag("--take-only", options.takes_only,
                  "write nothing but those, as they are recorded: for long runs, in flat memory");
     app.add_flag("--json", options.json, "print one JSON object instead of the summary");
-    app.footer(
-        "Examples: with its report; a model; a long take and nothing else\n"
-        "  hopcoil run scenes/quay/vane.toml --out vane-take\n"
-        "  hopcoil run scenes/quay/boom_lamp.toml --take lamp.glb\n"
-        "  hopcoil run scenes/quay/vane.toml --seconds 3600 --take hour.csv --take-only");
+    app.footer(help::run);
 }
 
 void add_live(CLI::App& app, LiveOptions& options) {
-    app.footer("Example:\n  hopcoil live scenes/quay/vane.toml");
+    app.footer(help::live);
     app.add_option("scene", options.scene, "a scene file")->required()->type_name("FILE.toml");
     app.add_option("--port", options.port, "on 127.0.0.1 (a free one)")
         ->check(number(
@@ -270,18 +273,23 @@ void add_tunings_command(CLI::App& app, TuningsOptions& options) {
         ->type_name("NAME");
     add_tunings(app, options.tunings);
     app.remove_option(app.get_option("--named"));
+    const std::string system = "Settings of a system";
+    app.add_option("--scene", options.scene, "the scene that it stands in")
+        ->type_name("SCENE.toml")
+        ->group(system);
+    app.add_option("--system", options.system, "whose numbers to print, compare or keep")
+        ->type_name("NAME")
+        ->group(system);
+    app.add_option("--only", options.only, "those of its dials that match (all)")
+        ->type_name("PATTERN")
+        ->group(system);
+    add_set(app, options.changes, system);
     app.add_flag("--compare", options.compare, "side by side, each beside the first");
     app.add_option("--figure", options.figure, "draw their jumps over one another there")
         ->type_name("FILE.png|.svg");
     add_save(app, options.save);
     app.add_flag("--json", options.json, "print one JSON object instead of the table");
-    app.footer(
-        "Examples: what there is; one of them, and a wish, in every form\n"
-        "  hopcoil tunings\n"
-        "  hopcoil tunings lively --wish 12:0.4\n"
-        "Two compared; a wish kept for scenes to use\n"
-        "  hopcoil tunings lively taut --compare --figure both.png\n"
-        "  hopcoil tunings --wish 12:0.4 --save nod --into quay.toml --about \"a quick nod\"");
+    app.footer(help::tunings);
 }
 
 void add_timestep(CLI::App& app, TimestepOptions& options) {
@@ -309,10 +317,7 @@ void add_timestep(CLI::App& app, TimestepOptions& options) {
         ->check(above_zero(" hertz"))
         ->type_name("HZ");
     app.add_flag("--json", options.json, "print one JSON object instead of the tables");
-    app.footer(
-        "Examples: one spring; all of a scene\n"
-        "  hopcoil timestep --frequency 4 --damping-ratio 0.3 --figure map.png\n"
-        "  hopcoil timestep scenes/quay/boom_lamp.toml --rates 30 60 --wanted-error 2");
+    app.footer(help::timestep);
 }
 
 void add_bake(CLI::App& app, BakeOptions& options) {
@@ -348,12 +353,7 @@ void add_bake(CLI::App& app, BakeOptions& options) {
         ->check(whole_number())
         ->type_name("N");
     app.add_flag("--json", options.json, "print one JSON object, keys and all");
-    app.footer(
-        "Examples: a scene's motions; one channel of a take, as a loop; a model\n"
-        "  hopcoil bake scenes/quay/boom_lamp.toml --out lamp-keys.json\n"
-        "  hopcoil bake vane-take/vane.csv --channel brass.value_rad --loop-over 2 --out "
-        "brass.csv\n"
-        "  hopcoil bake scenes/quay/boom_lamp.toml --out lamp.glb");
+    app.footer(help::bake);
 }
 
 void add_check(CLI::App& app, CheckOptions& options) {
@@ -372,12 +372,7 @@ void add_check(CLI::App& app, CheckOptions& options) {
         ->type_name("scene|tunings");
     app.add_flag("--keys", options.keys, "print a page of every key instead");
     app.add_flag("--json", options.json, "print one JSON object instead of lines");
-    app.footer(
-        "Prints every problem as FILE:LINE:COLUMN: KEY: what was expected, and runs nothing. Exit "
-        "code 1 when there is one.\n"
-        "Examples: a scene; a take, whether it is still as it was\n"
-        "  hopcoil check scenes/quay/vane.toml\n"
-        "  hopcoil check vane-take/vane.csv --against before.csv --within 1e-6");
+    app.footer(help::check);
 }
 
 void add_demo(CLI::App& app, DemoOptions& options) {
@@ -386,7 +381,7 @@ void add_demo(CLI::App& app, DemoOptions& options) {
     app.add_option("--scenes", options.scenes, "folder of the demo data (the one shipped)")
         ->type_name("DIR");
     app.add_flag("--json", options.json, "print one JSON object instead of the summary");
-    app.footer("Example:\n  hopcoil demo --out hopcoil-demo");
+    app.footer(help::demo);
 }
 
 /// Names the first thing on the command line that nobody asked for.

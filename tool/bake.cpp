@@ -266,7 +266,7 @@ ExitCode run_bake(const BakeOptions& options) {
         refuse(fmt::format("{}: expected a scene (.toml) or a take (.csv, .json)",
                            options.source.string()));
     }
-    if (!options.changes.empty() && !is_scene) {
+    if (!options.changes.changes.empty() && !is_scene) {
         refuse("--set goes with a scene: a take is what it is");
     }
     const Source source = source_of(options);

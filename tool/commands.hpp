@@ -44,6 +44,12 @@ struct TuningOptions {
     std::vector<std::string> coasts{};
 };
 
+/// Changes of a scene's numbers before it is run.
+struct ChangeOptions {
+    std::vector<std::string> changes{};                 ///< PATH=NUMBER, SYSTEM=NAME
+    std::vector<std::filesystem::path> tuning_files{};  ///< whose names may be used
+};
+
 /// A tuning to be kept under a name.
 struct SaveOptions {
     std::string name{};
@@ -79,7 +85,7 @@ struct RunOptions {
     std::optional<double> seconds{};
     std::optional<double> rate_hz{};
     std::optional<std::uint64_t> seed{};
-    std::vector<std::string> changes{};
+    ChangeOptions changes{};
     std::filesystem::path figure{};
     std::vector<std::filesystem::path> takes{};  ///< beside the folder's own
     bool takes_only = false;
@@ -99,6 +105,10 @@ ExitCode run_live(const LiveOptions& options);
 
 struct TuningsOptions {
     TuningOptions tunings{};
+    std::filesystem::path scene{};  ///< whose system's settings are wanted
+    std::string system{};
+    std::vector<std::string> only{"*"};  ///< patterns of its dials
+    ChangeOptions changes{};
     bool compare = false;
     std::filesystem::path figure{};
     SaveOptions save{};
@@ -111,7 +121,7 @@ struct TimestepOptions {
     std::filesystem::path scene{};  ///< instead of tunings: every follower in it
     std::vector<double> rates_hz{15, 30, 60, 120, 240, 1000};
     double wanted_error_percent = 1.0;
-    std::vector<std::string> changes{};
+    ChangeOptions changes{};
     double at_rate_hz = 30.0;
     std::string draw = "map";
     std::filesystem::path figure{};
@@ -131,7 +141,7 @@ struct BakeOptions {
     std::optional<double> rate_hz{};  ///< of the rows, before they become keys
     std::optional<double> loop_over_s{};
     std::optional<std::uint64_t> seed{};
-    std::vector<std::string> changes{};
+    ChangeOptions changes{};
     bool json = false;
 };
 ExitCode run_bake(const BakeOptions& options);

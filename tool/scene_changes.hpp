@@ -1,14 +1,21 @@
 #pragma once
 
+#include <filesystem>
 #include <string>
 #include <vector>
 
 #include <hopcoil/scene/scene.hpp>
 
+#include "tool/commands.hpp"
+
 namespace hopcoil::tool {
 
-/// Makes the changes that --set asks for, each PATH=NUMBER. Errors: UsageProblem.
-void make_changes(scene::Scene& scene, const std::vector<std::string>& changes,
-                  const std::string& command);
+/// Makes the changes that --set asks for: PATH=NUMBER, SYSTEM=NAME or SYSTEM=NAME:NAME:AMOUNT.
+/// Errors  UsageProblem; those of read_tunings.
+void make_changes(scene::Scene& scene, const ChangeOptions& options, const std::string& command);
+
+/// Settings and tunings of files, so that a scene can use their names.
+/// Errors  those of read_tunings.
+void add_settings(scene::Scene& scene, const std::vector<std::filesystem::path>& files);
 
 }  // namespace hopcoil::tool

@@ -52,7 +52,9 @@ void survey(Asked& asked, const std::string& given_name, const Tuning& tuning,
 
 void survey_scene(Asked& asked, const TimestepOptions& options) {
     scene::Scene scene = scene::read_scene(options.scene);
-    make_changes(scene, options.changes, "timestep");
+    ChangeOptions changes = options.changes;
+    changes.tuning_files = options.tunings.files;
+    make_changes(scene, changes, "timestep");
     for (const scene::SceneSystem& system : scene.systems) {
         const std::vector<scene::Port> ports = system.spec->outputs();
         const scene::StepResponder* const responder = system.spec->step_responder();
@@ -298,7 +300,7 @@ ExitCode run_timestep(const TimestepOptions& options) {
     if (options.json) {
         Json json{{"made_by", made_by("timestep")}, {"springs", Json::array()}};
         if (!options.scene.empty()) json["made_by"]["scene"] = options.scene.string();
-        if (!options.changes.empty()) json["made_by"]["set"] = options.changes;
+        if (!options.changes.changes.empty()) json["made_by"]["set"] = options.changes.changes;
         for (const NamedSurvey& each : asked.surveys)
             json["springs"].push_back(to_json(each, options.at_rate_hz));
         json["exact"] = Json::array();

@@ -11,6 +11,7 @@
 #include "tool/made_by.hpp"
 #include "tool/movers_from_options.hpp"
 #include "tool/saved_tuning.hpp"
+#include "tool/settings.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -137,6 +138,7 @@ void draw_jumps(const TuningsOptions& options, const TuningOptions& asked) {
 }  // namespace
 
 ExitCode run_tunings(const TuningsOptions& options) {
+    if (!options.system.empty() || wants_settings(options)) return run_settings(options);
     TuningOptions asked = options.tunings;
     const bool list = has_no_options(asked);
     std::vector<WantedMover> wanted =
@@ -160,6 +162,7 @@ ExitCode run_tunings(const TuningsOptions& options) {
     }
     if (list) {
         print_list(wanted);
+        print_settings_list(asked.files);
     } else if (options.compare) {
         print_comparison(wanted);
     } else {

@@ -7,7 +7,8 @@ const byId = (id) => document.getElementById(id);
 export class KeepPanel {
   constructor(page) {
     this.page = page;
-    this.tunings = [];
+    this.all = []; // tunings and settings of the file
+    this.tunings = []; // those that fit what is looked at
     this.#on('named', 'change', () => this.#use());
     this.#on('wish-form', 'submit', () => this.#wish());
     this.#on('save-form', 'submit', () => this.#save());
@@ -32,16 +33,33 @@ export class KeepPanel {
   }
 
   #show(answer) {
-    this.tunings = answer.tunings.filter((each) => each.frequency_hz !== undefined);
-    const options = this.tunings.map(({ name, about }) => new Option(about ? `${name}: ${about}` : name, name));
-    byId('named').replaceChildren(new Option('\u2013', ''), ...options);
+    this.all = answer.tunings;
     this.enable();
   }
 
-  /** Only for what has a tuning. */
+  /** The dials that named numbers are of, for what is looked at; null where one is missing. */
+  #dialsOf(each) {
+    const mover = this.page.mover();
+    if (!mover || (each.kind && each.kind !== mover.kind)) return null;
+    const { dials } = this.page.settings;
+    for (const owner of [mover.name, mover.system]) {
+      const found = Object.entries(each.numbers).map(([path, value]) => [`${owner}.${path}`, value]);
+      if (found.length > 0 && found.every(([path]) => dials.has(path))) return found;
+    }
+    return null;
+  }
+
+  /** Those that fit what is looked at; a tuning is kept of what has one, settings of anything. */
   enable() {
-    byId('named').disabled = this.tunings.length === 0 || !this.page.mover()?.has_tuning;
-    byId('save-form').querySelector('button').disabled = !this.page.mover()?.has_tuning;
+    const mover = this.page.mover();
+    this.tunings = this.all.filter((each) => this.#dialsOf(each));
+    const options = this.tunings.map(({ name, about }) => new Option(about ? `${name}: ${about}` : name, name));
+    byId('named').replaceChildren(new Option('\u2013', ''), ...options);
+    byId('named').disabled = this.tunings.length === 0;
+    const what = byId('save-what');
+    what.options[0].disabled = !mover?.has_tuning;
+    if (!mover?.has_tuning) what.value = 'settings';
+    what.options[1].text = mover ? `all numbers of ${mover.system}` : 'all numbers';
   }
 
   #use() {
@@ -49,8 +67,7 @@ export class KeepPanel {
     const tuning = this.tunings.find((each) => each.name === byId('named').value);
     byId('named').value = '';
     if (!tuning) return;
-    for (const key of ['frequency_hz', 'damping_ratio', 'lead'])
-      page.settings.set(`${page.looked}.${key}`, tuning[key]);
+    for (const [path, value] of this.#dialsOf(tuning)) page.settings.set(path, value);
     page.settings.commit(`${page.looked}: ${tuning.name}`);
     page.say(`${page.looked}: ${tuning.name}`);
   }
@@ -70,7 +87,7 @@ export class KeepPanel {
     const answer = await post('/v1/tunings', {
       name,
       about: byId('save-about').value.trim(),
-      mover: page.looked,
+      ...(byId('save-what').value === 'tuning' ? { mover: page.looked } : { system: page.mover().system }),
       values: page.settings.changes,
       replace: byId('save-replace').checked,
     });

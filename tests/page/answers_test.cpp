@@ -194,7 +194,7 @@ TEST_CASE("a tuning is kept under a name, and not over another by mistake", "[pa
     CHECK(saved.back().whole->frequency_hz == 1.6);
     const auto again = served.post("/v1/tunings", request);
     CHECK(again.status == 409);
-    CHECK_THAT(again.problem(), Contains("has a tuning 'gusty' already"));
+    CHECK_THAT(again.problem(), Contains("has 'gusty' already"));
     json replacing = request;
     replacing["replace"] = true;
     CHECK(served.post("/v1/tunings", replacing).status == 200);

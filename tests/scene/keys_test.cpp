@@ -9,6 +9,7 @@
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/keys.hpp>
 #include <hopcoil/scene/kind.hpp>
+#include <hopcoil/scene/named_settings.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/schema.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
@@ -72,6 +73,7 @@ std::map<std::string, std::string> places_for_keys() {
         {"tuning by coefficients", in_tuning("y_rate_s = 1")},
         {"pose tuning", hook + "[pose.p]\nposition = 'hook'\ntuning = { position = {}, @ }\n"},
         {"named tuning", "[tuning.a]\nlead = 1\n@\n"},
+        {"named settings", "[settings.a]\n@\n"},
         {"tuning file", "@\n"}};
     for (const SystemKind& kind : built_in_kinds())
         places[kind.name] = in_mover(kind.name);
@@ -85,6 +87,7 @@ std::string complaint_about(const std::string& text, bool tunings) {
     try {
         if (tunings) {
             static_cast<void>(read_tunings(file));
+            static_cast<void>(read_settings(file));
         } else {
             static_cast<void>(read_scene(file));
         }
@@ -110,7 +113,8 @@ TEST_CASE("every key that is listed is read: a wrong value of it is noted", "[ke
         CAPTURE(name);
         REQUIRE(places.count(name) == 1);
         const std::string& place = places.at(name);
-        const bool tunings = name == "named tuning" || name == "tuning file";
+        const bool tunings =
+            name == "named tuning" || name == "named settings" || name == "tuning file";
         for (const KeyFacts& key : table.keys) {
             for (const std::string& spelling : spellings_of(key)) {
                 CAPTURE(spelling);

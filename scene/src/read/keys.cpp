@@ -70,6 +70,12 @@ TableFacts scene_table() {
                     "none",
                     {},
                     {"named tuning"}});
+    keys.push_back({"settings",
+                    named_tables,
+                    "numbers of a whole system with a name, for this file",
+                    "none",
+                    {},
+                    {"named settings"}});
     return {"scene", "The scene", "", std::move(keys)};
 }
 
@@ -319,6 +325,14 @@ std::vector<TableFacts> other_tables() {
           {"position", tuning, "of a pose", "not covered"},
           {"rotation", tuning, "of a pose", "not covered"},
           {"scale", tuning, "of a pose", "not covered"}}},
+        {"named settings",
+         "`[settings.NAME]`, in a tuning file or a scene",
+         "Numbers of a system of any kind, by the paths of its dials (`hopcoil check --dials` "
+         "lists "
+         "them): `numbers = { nodes = 24, tip.frequency_hz = 3 }`.",
+         {{"about", text, "what it is like", "nothing"},
+          {"kind", text, "of the systems that it is for", "any that have these dials"},
+          {"numbers", dials, "its numbers", "required"}}},
         {"pose tuning",
          "A tuning for each part of a pose",
          "",
@@ -328,14 +342,22 @@ std::vector<TableFacts> other_tables() {
         {"tuning file",
          "A tuning file",
          "",
-         {{"tuning", named_tables, "numbers with a name", "required", {}, {"named tuning"}}}},
+         {{"tuning", named_tables, "numbers with a name", "none", {}, {"named tuning"}},
+          {"settings",
+           named_tables,
+           "numbers of a whole system with a name",
+           "none",
+           {},
+           {"named settings"}}}},
     };
 }
 
 std::vector<TableFacts> kind_tables() {
     std::vector<TableFacts> tables;
-    for (const SystemKind& kind : built_in_kinds())
-        tables.insert(tables.end(), kind.tables.begin(), kind.tables.end());
+    for (const SystemKind& kind : built_in_kinds()) {
+        const auto own = tables.insert(tables.end(), kind.tables.begin(), kind.tables.end());
+        own->keys.push_back(settings_key());
+    }
     return tables;
 }
 
@@ -355,6 +377,13 @@ std::vector<std::string> with_units(std::string_view key, std::string_view suffi
 }
 
 }  // namespace
+
+const KeyFacts& settings_key() {
+    static const KeyFacts key{
+        "settings", text,
+        "the name of settings, or of a tuning; numbers in this table win over them", "none"};
+    return key;
+}
 
 const std::vector<TableFacts>& all_tables() {
     static const std::vector<TableFacts> tables = make_tables();

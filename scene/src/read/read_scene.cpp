@@ -9,11 +9,13 @@
 
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/scene/kind.hpp>
+#include <hopcoil/scene/named_settings.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
 
 #include "read_moves.hpp"
 #include "read_pictures.hpp"
+#include "read_settings.hpp"
 #include "read_targets.hpp"
 #include "read_tunings.hpp"
 #include "reading.hpp"
@@ -68,7 +70,7 @@ class SceneReader {
         for (const SystemKind& kind : extra) {
             const bool is_taken =
                 kind.name == "target" || kind.name == "body" || kind.name == "picture" ||
-                kind.name == "tuning" || kind.name == "clock" ||
+                kind.name == "tuning" || kind.name == "settings" || kind.name == "clock" ||
                 std::any_of(kinds.begin(), kinds.end(),
                             [&](const SystemKind& each) { return each.name == kind.name; });
             if (is_taken || !is_name(kind.name) || kind.tables.empty() || !kind.read) {
@@ -79,6 +81,8 @@ class SceneReader {
             }
             kinds.push_back(kind);
         }
+        for (SystemKind& kind : kinds)
+            kind.tables.front().keys.push_back(settings_key());
         return kinds;
     }
 
@@ -142,7 +146,7 @@ class SceneReader {
         for (const std::string& file : top.texts("tunings"))
             use_tunings(top, file);
         std::vector<Item> items;
-        std::vector<std::string> kinds{"target", "body", "picture", "tuning"};
+        std::vector<std::string> kinds{"target", "body", "picture", "tuning", "settings"};
         for (const SystemKind& kind : kinds_)
             kinds.push_back(kind.name);
         for (const std::string& kind : kinds) {
@@ -180,13 +184,32 @@ class SceneReader {
             const std::string file = (top.folder() / name).string();
             scene_.files.push_back(file);
             scene_.tuning_files.push_back(file);
+            const auto refuse = [&](const std::string& known) {
+                top.problem("tunings",
+                            fmt::format("{} has '{}', as another file has", name, known));
+            };
             for (SharedTuning& tuning : read_tunings(file)) {
                 const std::string known = tuning.name;
-                if (tunings_.add(std::move(tuning))) continue;
-                top.problem("tunings",
-                            fmt::format("{} has a tuning '{}', as another file has", name, known));
+                if (!add_tuning(std::move(tuning))) refuse(known);
+            }
+            for (NamedSettings& settings : read_settings(file)) {
+                const std::string known = settings.name;
+                if (!add_settings(std::move(settings))) refuse(known);
             }
         });
+    }
+
+    /// A tuning can be used as settings too. False when the name is taken.
+    bool add_tuning(SharedTuning tuning) {
+        if (!add_settings(settings_from(tuning))) return false;
+        return tunings_.add(std::move(tuning));
+    }
+    bool add_settings(NamedSettings settings) {
+        const bool is_taken =
+            std::any_of(scene_.settings.begin(), scene_.settings.end(),
+                        [&](const NamedSettings& each) { return each.name == settings.name; });
+        if (!is_taken) scene_.settings.push_back(std::move(settings));
+        return !is_taken;
     }
 
     void add_item(std::vector<Item>& items, const TableReader& top, const std::string& kind,
@@ -200,13 +223,19 @@ class SceneReader {
                                  fmt::format("expected a table, found {}", kind_of(node))});
         } else if (kind == "tuning") {
             SharedTuning tuning = read_named_tuning(*node.as_table(), name, top.file(), problems_);
-            if (!tunings_.add(std::move(tuning))) {
-                problems_.push_back(
-                    {position_of(node, top.file()), path, "a tuning file has this name already"});
-            }
+            if (!add_tuning(std::move(tuning))) refuse_taken_name(node, top.file(), path);
+        } else if (kind == "settings") {
+            if (!add_settings(read_named_settings(*node.as_table(), name, top.file(), problems_)))
+                refuse_taken_name(node, top.file(), path);
         } else {
             items.push_back({kind, name, node.as_table(), top.file(), 0});
         }
+    }
+
+    void refuse_taken_name(const toml::node& node, const std::string& file,
+                           const std::string& path) {
+        problems_.push_back(
+            {position_of(node, file), path, "a tuning or settings of this name are there already"});
     }
 
     void declare_names() {
@@ -362,6 +391,7 @@ class SceneReader {
             builder_.refuse_taken(reader, item.name);
             KindReader table{kind, builder_, reader, item.name, item.place};
             kind.read(table);
+            use_settings(scene_, reader, item.name);
         }
         reader.finish();
     }

@@ -6,9 +6,11 @@
 #include <fmt/format.h>
 
 #include <hopcoil/io/text_file.hpp>
+#include <hopcoil/scene/named_settings.hpp>
 #include <hopcoil/spring/named_tunings.hpp>
 #include <hopcoil/spring/wish.hpp>
 
+#include "read_settings.hpp"
 #include "reading.hpp"
 
 namespace hopcoil::scene {
@@ -271,40 +273,60 @@ SharedTuning read_named_tuning(const toml::table& table, const std::string& name
 
 bool is_tuning_file(const std::string& path) {
     const toml::table root = parse_toml(path);
-    return root.size() == 1 && root.contains("tuning");
+    const std::size_t own = (root.contains("tuning") ? 1 : 0) + (root.contains("settings") ? 1 : 0);
+    return own > 0 && root.size() == own;
 }
 
-std::vector<SharedTuning> read_tunings(const std::string& path) {
+namespace {
+
+/// The tables [KIND.NAME] of a tuning file, in the file's order.
+template <class Read>
+auto read_tables(const std::string& path, const std::string& kind, const Read& read) {
     const toml::table root = parse_toml(path);
     std::vector<io::Problem> problems;
     TableReader reader{root, "", path, problems, table_facts("tuning file")};
-    std::vector<SharedTuning> all;
-    const toml::table* tables = reader.table("tuning");
-    if (tables == nullptr && !reader.has("tuning")) {
-        reader.problem("", "expected at least one table [tuning.NAME]");
-    }
-    if (tables != nullptr) {
-        for (const auto& [key, node] : *tables) {
-            const std::string name{key.str()};
-            if (!is_name(name) || !node.is_table()) {
-                problems.push_back({position_of(node, path), "tuning." + name,
-                                    is_name(name)
-                                        ? fmt::format("expected a table, found {}", kind_of(node))
-                                        : "expected a name of letters, digits, '_' and '-'"});
-                continue;
-            }
-            all.push_back(read_named_tuning(*node.as_table(), name, path, problems));
+    if (!root.contains("tuning") && !root.contains("settings"))
+        reader.problem("", "expected at least one table [tuning.NAME] or [settings.NAME]");
+    using Named = decltype(read(root, std::string{}, problems));
+    std::vector<std::pair<std::uint32_t, Named>> found;
+    const toml::table empty;
+    const toml::table* const tables = root.contains(kind) ? reader.table(kind) : &empty;
+    for (const auto& [key, node] : tables == nullptr ? empty : *tables) {
+        const std::string name{key.str()};
+        if (is_name(name) && node.is_table()) {
+            found.emplace_back(node.source().begin.line, read(*node.as_table(), name, problems));
+            continue;
         }
+        problems.push_back({position_of(node, path), kind + '.' + name,
+                            is_name(name) ? fmt::format("expected a table, found {}", kind_of(node))
+                                          : "expected a name of letters, digits, '_' and '-'"});
     }
     reader.finish();
     throw_if_any(std::move(problems));
-    std::stable_sort(all.begin(), all.end(), [&](const SharedTuning& a, const SharedTuning& b) {
-        const auto line = [&](const SharedTuning& each) {
-            return root["tuning"][each.name].node()->source().begin.line;
-        };
-        return line(a) < line(b);
-    });
+    std::stable_sort(found.begin(), found.end(),
+                     [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::vector<Named> all;
+    for (auto& [line, each] : found)
+        all.push_back(std::move(each));
     return all;
+}
+
+}  // namespace
+
+std::vector<SharedTuning> read_tunings(const std::string& path) {
+    return read_tables(
+        path, "tuning",
+        [&](const toml::table& table, const std::string& name, std::vector<io::Problem>& problems) {
+            return read_named_tuning(table, name, path, problems);
+        });
+}
+
+std::vector<NamedSettings> read_settings(const std::string& path) {
+    return read_tables(
+        path, "settings",
+        [&](const toml::table& table, const std::string& name, std::vector<io::Problem>& problems) {
+            return read_named_settings(table, name, path, problems);
+        });
 }
 
 }  // namespace hopcoil::scene

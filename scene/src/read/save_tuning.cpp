@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <cmath>
 #include <cstddef>
 #include <filesystem>
 #include <stdexcept>
@@ -6,8 +7,10 @@
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/problems.hpp>
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/io/text_file.hpp>
+#include <hopcoil/scene/named_settings.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
 
 #include "toml_reader.hpp"
@@ -58,11 +61,26 @@ std::size_t find_line(const std::string& text, const std::string& beginning, std
     return std::string::npos;
 }
 
-void require_sayable(const SharedTuning& tuning) {
-    if (!is_name(tuning.name)) {
-        throw std::invalid_argument{fmt::format(
-            "'{}' cannot name a tuning: expected letters, digits, '_' and '-'", tuning.name)};
+std::string table_of(const NamedSettings& settings) {
+    std::string text = fmt::format("[settings.{}]\n", settings.name);
+    if (!settings.about.empty()) text += fmt::format("about = {}\n", quoted(settings.about));
+    if (!settings.kind.empty()) text += fmt::format("kind = {}\n", quoted(settings.kind));
+    text += "numbers = { ";
+    for (std::size_t i = 0; i < settings.numbers.size(); ++i) {
+        const SceneNumber& each = settings.numbers[i];
+        text += fmt::format("{}{} = {}", i == 0 ? "" : ", ", each.path, each.value);
     }
+    return text + " }\n";
+}
+
+void require_name(const std::string& name) {
+    if (is_name(name)) return;
+    throw std::invalid_argument{
+        fmt::format("'{}' cannot be a name: expected letters, digits, '_' and '-'", name)};
+}
+
+void require_complete(const SharedTuning& tuning) {
+    require_name(tuning.name);
     bool has_numbers = false;
     for (const auto& part : {tuning.whole, tuning.position, tuning.rotation, tuning.scale}) {
         if (!part) continue;
@@ -70,6 +88,49 @@ void require_sayable(const SharedTuning& tuning) {
         has_numbers = true;
     }
     if (!has_numbers) throw std::invalid_argument{"a tuning to save has to have numbers"};
+}
+
+/// Where a table ends: at the next heading, and the comments right above that.
+std::size_t end_of_table(const std::string& text, std::size_t start) {
+    const std::size_t body = text.find('\n', start);
+    std::size_t end = body == std::string::npos ? body : find_line(text, "[", body + 1);
+    while (end != std::string::npos && end > start) {
+        const std::size_t before = text.rfind('\n', end - 2);
+        const std::size_t line = before == std::string::npos ? 0 : before + 1;
+        if (line <= start || (text[line] != '#' && text[line] != '\n')) break;
+        end = line;
+    }
+    return end;
+}
+
+/// Puts a table into a tuning file: in place of the one of its name, or at the end.
+void save_table(const std::string& path, const std::string& name, const std::string& table) {
+    std::string text;
+    bool is_there = false;
+    if (std::filesystem::exists(path)) {
+        static_cast<void>(read_tunings(path));  // that it is a tuning file
+        static_cast<void>(read_settings(path));
+        is_there = static_cast<bool>(parse_toml(path).at_path(name));
+        text = io::read_text_file(path);
+    }
+    const std::size_t start =
+        is_there ? find_line(text, fmt::format("[{}]", name), 0) : std::string::npos;
+    if (is_there && start == std::string::npos) {
+        io::refuse_input({path, 0, 0}, name,
+                         fmt::format("it cannot be replaced where it stands; expected it under a "
+                                     "heading [{}]",
+                                     name));
+    }
+    if (is_there) {
+        const std::size_t end = end_of_table(text, start);
+        text.replace(start, end == std::string::npos ? end : end - start, table);
+    } else {
+        if (!text.empty() && text.back() != '\n') text += '\n';
+        if (!text.empty()) text += '\n';
+        text += table;
+    }
+    require_toml(text, path);  // what was there may have been laid out as this does not expect
+    io::write_text_file(path, text);
 }
 
 }  // namespace
@@ -82,41 +143,18 @@ bool is_name(const std::string& name) {
 }
 
 void save_tuning(const std::string& path, const SharedTuning& tuning) {
-    require_sayable(tuning);
-    std::string text;
-    bool is_there = false;
-    if (std::filesystem::exists(path)) {
-        const std::vector<SharedTuning> all = read_tunings(path);  // that it is a tuning file
-        is_there = std::any_of(all.begin(), all.end(),
-                               [&](const SharedTuning& each) { return each.name == tuning.name; });
-        text = io::read_text_file(path);
+    require_complete(tuning);
+    save_table(path, "tuning." + tuning.name, table_of(tuning));
+}
+
+void save_settings(const std::string& path, const NamedSettings& settings) {
+    require_name(settings.name);
+    if (settings.numbers.empty())
+        throw std::invalid_argument{"settings to save have to have numbers"};
+    for (const SceneNumber& each : settings.numbers) {
+        if (!std::isfinite(each.value)) throw InvalidValue{each.path, each.value, "finite"};
     }
-    const std::size_t start =
-        is_there ? find_line(text, fmt::format("[tuning.{}]", tuning.name), 0) : std::string::npos;
-    if (is_there && start == std::string::npos) {
-        io::refuse_input({path, 0, 0}, "tuning." + tuning.name,
-                         fmt::format("it cannot be replaced where it stands; expected it under a "
-                                     "heading [tuning.{}]",
-                                     tuning.name));
-    }
-    if (is_there) {
-        const std::size_t body = text.find('\n', start);
-        std::size_t end = body == std::string::npos ? body : find_line(text, "[", body + 1);
-        // Comments right above the next heading are its own.
-        while (end != std::string::npos && end > start) {
-            const std::size_t before = text.rfind('\n', end - 2);
-            const std::size_t line = before == std::string::npos ? 0 : before + 1;
-            if (line <= start || (text[line] != '#' && text[line] != '\n')) break;
-            end = line;
-        }
-        text.replace(start, end == std::string::npos ? end : end - start, table_of(tuning));
-    } else {
-        if (!text.empty() && text.back() != '\n') text += '\n';
-        if (!text.empty()) text += '\n';
-        text += table_of(tuning);
-    }
-    require_toml(text, path);  // what was there may have been laid out as this does not expect
-    io::write_text_file(path, text);
+    save_table(path, "settings." + settings.name, table_of(settings));
 }
 
 }  // namespace hopcoil::scene

@@ -82,6 +82,8 @@ Json value_of(const KeyFacts& key) {
                             {"items", {{"type", "number"}}},
                             {"minItems", 2},
                             {"maxItems", most_numbers + 1}});
+        case dials:
+            return {{"type", "object"}, {"additionalProperties", reference("dials")}};
         case tuning:
             return tuning_value();
         case pose_tuning: {
@@ -160,6 +162,13 @@ void add_tables(Json& definitions, const TableFacts& table) {
                 add(form);
         }
         if (key.type == pose_tuning) add("pose tuning");
+        // "root.lead = 0.5" is a table inside.
+        if (key.type == dials) {
+            definitions["dials"] = {
+                {"anyOf",
+                 {{{"type", "number"}},
+                  {{"type", "object"}, {"additionalProperties", reference("dials")}}}}};
+        }
     }
 }
 
@@ -205,6 +214,8 @@ std::string type_in_words(const KeyFacts& key) {
             return "a name or a tuning";
         case pose_tuning:
             return "a name, a tuning, or one for each part";
+        case dials:
+            return "numbers by their paths";
         case table:
             return "a table";
         case tables:

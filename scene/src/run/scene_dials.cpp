@@ -19,12 +19,21 @@ namespace hopcoil::scene {
 namespace {
 
 [[noreturn]] void refuse_unknown(const std::string& pattern, const std::vector<SceneDial>& dials) {
+    const auto owner = [](const std::string& path) {
+        return path.substr(0, path.find('.'));
+    };
     std::vector<std::string> paths;
-    paths.reserve(dials.size());
-    for (const SceneDial& dial : dials)
+    std::vector<std::string> owners;
+    std::vector<std::string> beside;  // of the same owner
+    for (const SceneDial& dial : dials) {
         paths.push_back(dial.path);
-    throw std::invalid_argument{fmt::format("nothing to set is named '{}'{}; there is {}", pattern,
-                                            io::did_you_mean(pattern, paths), io::any_of(paths))};
+        if (owners.empty() || owners.back() != owner(dial.path)) owners.push_back(owner(dial.path));
+        if (owner(dial.path) == owner(pattern)) beside.push_back(dial.path);
+    }
+    const std::string there = beside.empty() ? "there are numbers of " + io::any_of(owners)
+                                             : "there is " + io::any_of(beside);
+    throw std::invalid_argument{fmt::format("nothing to set is named '{}'{}; {}", pattern,
+                                            io::did_you_mean(pattern, paths), there)};
 }
 
 DialStatus set_dial(Scene& scene, const SceneDial& dial, double value);

@@ -28,6 +28,7 @@ enum class KeyType : std::uint8_t {
     source,        ///< a text: the name of a target, or of an output of a system
     field,         ///< a text: the name of a system that acts on this one
     tuning,        ///< a name, or a table of one of the forms of a tuning
+    dials,         ///< a table of numbers, by the paths of a system's dials
     pose_tuning,   ///< the same, or one for each part
     table,         ///< one table, of the kind that `tables` names
     tables,        ///< a list of tables, each of one of the kinds that `tables` names
@@ -55,6 +56,9 @@ struct TableFacts {
 [[nodiscard]] const std::vector<TableFacts>& all_tables();
 /// Errors  std::out_of_range for a name that no table has.
 [[nodiscard]] const TableFacts& table_facts(std::string_view name);
+
+/// The key `settings` that the table of every system has.
+[[nodiscard]] const KeyFacts& settings_key();
 
 /// The spellings of a key in a file: with each unit it may have.
 [[nodiscard]] std::vector<std::string> spellings_of(const KeyFacts& key);

@@ -100,6 +100,14 @@ struct SceneNumber {
     double value = 0.0;
 };
 
+/// Numbers of a system kept under a name: any of the dials of its kind.
+struct NamedSettings {
+    std::string name{};
+    std::string about{};                 ///< a line on what it is like
+    std::string kind{};                  ///< of system; empty for any with such dials
+    std::vector<SceneNumber> numbers{};  ///< by the dials' paths: "nodes", "root.frequency_hz"
+};
+
 struct SystemKind;
 
 /// What a scene file says: targets, systems that follow them, how long and how often to look.
@@ -117,6 +125,7 @@ struct Scene {
     std::vector<std::string> changes{};  ///< made since it was read: "lamp.frequency_hz=3"
     std::vector<SceneTarget> targets{};
     std::vector<SceneSystem> systems{};
+    std::vector<NamedSettings> settings{};  ///< of its files, named tunings among them
     /// Kinds of the program, beside the built-in ones: for reading the files again.
     std::shared_ptr<const std::vector<SystemKind>> kinds{};
     std::vector<Body> bodies{};
