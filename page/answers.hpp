@@ -4,13 +4,14 @@
 
 #include <hopcoil/scene/scene.hpp>
 
+#include "page/live_cache.hpp"
 #include "page/live_file.hpp"
 #include "page/problem.hpp"
 #include "page/request.hpp"
 
 /// @file
-/// What the page is answered: docs/live.md has the interface. Nothing is remembered from one
-/// request to the next; whatever moves, moves in the core.
+/// What the page is answered: docs/live.md has the interface. No answer depends on
+/// an earlier request; whatever moves, moves in the core.
 
 namespace hopcoil::page {
 
@@ -28,9 +29,11 @@ inline constexpr int interface_version = 1;
 [[nodiscard]] std::string run_answer(const scene::Scene& scene, const Request& request);
 
 /// Some frames on from a state, with targets held by hand: rows, and the state at their end.
-[[nodiscard]] Json step_answer(const scene::Scene& scene, const Request& request);
+/// A scene under way is kept for the next step, in which its dials turn in place.
+[[nodiscard]] Json step_answer(const LiveFile::Snapshot& now, const Request& request,
+                               LiveCache& cache);
 
-/// The scene with the values of a request.
+/// The scene with the values and the drives of a request.
 [[nodiscard]] scene::Scene with_values(const scene::Scene& scene, const Request& request);
 
 }  // namespace hopcoil::page

@@ -89,8 +89,7 @@ Json save_answer(const scene::Scene& scene, const Request& request) {
     }
     const std::string about = request.text("about", "");
     if (const std::string system = request.text("system", ""); !system.empty()) {
-        scene::NamedSettings settings =
-            scene::settings_of(system_named(changed, system), name);
+        scene::NamedSettings settings = scene::settings_of(system_named(changed, system), name);
         settings.about = about;
         scene::save_settings(file, settings);
     } else {

@@ -114,23 +114,35 @@ std::vector<Request> Request::each(const std::string& key, std::size_t most) con
     return result;
 }
 
+std::vector<double> Request::list_from(const Json& json, const std::string& key,
+                                       std::size_t most) const {
+    if (!json.is_array() || json.size() > most) {
+        throw RequestProblem{bad_request,
+                             fmt::format("{}: expected a list of at most {} numbers, found {}",
+                                         place(key), most, shortened(json))};
+    }
+    std::vector<double> numbers;
+    numbers.reserve(json.size());
+    for (const Json& each : json)
+        numbers.push_back(number_from(each, key));
+    return numbers;
+}
+
+std::vector<double> Request::list(const std::string& key, std::size_t most) const {
+    return list_from(has(key) ? json_.at(key) : Json{}, key, most);
+}
+
+std::string Request::as_text(const std::string& key) const {
+    return has(key) ? json_.at(key).dump() : "";
+}
+
 std::vector<Request::NamedNumbers> Request::lists(const std::string& key, std::size_t most) const {
     std::vector<NamedNumbers> result;
     if (!has(key)) return result;
     const Json& object = json_.at(key);
     if (!object.is_object()) refuse(key, "an object of lists of numbers by their names");
-    for (const auto& [name, list] : object.items()) {
-        const std::string inner = fmt::format("{}.{}", key, name);
-        if (!list.is_array() || list.size() > most) {
-            throw RequestProblem{bad_request,
-                                 fmt::format("{}: expected a list of at most {} numbers, found {}",
-                                             place(inner), most, shortened(list))};
-        }
-        NamedNumbers named{.name = name};
-        for (const Json& each : list)
-            named.numbers.push_back(number_from(each, inner));
-        result.push_back(std::move(named));
-    }
+    for (const auto& [name, list] : object.items())
+        result.push_back({name, list_from(list, fmt::format("{}.{}", key, name), most)});
     return result;
 }
 

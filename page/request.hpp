@@ -31,6 +31,9 @@ class Request {
     [[nodiscard]] std::vector<scene::SceneNumber> numbers(const std::string& key) const;
     /// Objects of a list, at most so many.
     [[nodiscard]] std::vector<Request> each(const std::string& key, std::size_t most) const;
+    /// A list of at most so many numbers.
+    [[nodiscard]] std::vector<double> list(const std::string& key, std::size_t most) const;
+    [[nodiscard]] std::string as_text(const std::string& key) const;
     /// The keys of an object, each with the numbers of its list.
     struct NamedNumbers {
         std::string name{};
@@ -44,6 +47,8 @@ class Request {
   private:
     [[noreturn]] void refuse(const std::string& key, const std::string& expected) const;
     [[nodiscard]] std::string place(const std::string& key) const;
+    [[nodiscard]] std::vector<double> list_from(const Json& json, const std::string& key,
+                                                std::size_t most) const;
     [[nodiscard]] double number_from(const Json& json, const std::string& key) const;
 
     Json json_;

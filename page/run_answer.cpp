@@ -13,6 +13,7 @@
 
 #include "page/answers.hpp"
 #include "page/columns_text.hpp"
+#include "page/drives.hpp"
 
 namespace hopcoil::page {
 namespace {
@@ -76,6 +77,9 @@ Json figures_of(const JumpResponse& answer) {
     put_figure(json, "settling_time_s", answer.settling_time_s);
     put_figure(json, "reversals", answer.reversals);
     put_figure(json, "peak_velocity", answer.peak_velocity);
+    json["swings"] = Json::array();
+    for (const Swing& swing : answer.swings)
+        json["swings"].push_back({{"time_s", swing.time_s}, {"percent", swing.percent}});
     return json;
 }
 
@@ -108,6 +112,28 @@ std::string jumps_text(const scene::Scene& scene) {
     return fmt::format(R"({{"times_s":{},"movers":{}]}})", list_text(times_s), text);
 }
 
+/// A chart of a kind's own, in no more rows than a screen shows.
+Json chart_json(const scene::SystemChart& chart, const Take& take) {
+    constexpr std::size_t most_rows = 800;
+    const std::size_t stride = 1 + take.row_count() / most_rows;
+    const auto thinned = [&](const std::vector<double>& all) {
+        Json list = Json::array();
+        for (std::size_t i = 0; i < all.size(); i += stride)
+            list.push_back(static_cast<float>(all[i]));
+        return list;
+    };
+    Json curves = Json::array();
+    for (const scene::ComponentCurve& curve : chart.curves) {
+        curves.push_back({{"name", curve.name},
+                          {"values", thinned(curve.values)},
+                          {"targets", thinned(curve.targets)}});
+    }
+    return {{"title", chart.title},
+            {"unit", chart.unit},
+            {"times_s", thinned(take.times_s())},
+            {"curves", std::move(curves)}};
+}
+
 Json metrics_of(const scene::Scene& scene, const Take& take) {
     Json list = Json::array();
     if (take.row_count() == 0) return list;
@@ -119,6 +145,8 @@ Json metrics_of(const scene::Scene& scene, const Take& take) {
         for (const scene::ReportFigure& figure : report.figures)
             json["figures"].push_back(
                 {{"name", figure.name}, {"unit", figure.unit}, {"value", figure.value}});
+        for (const scene::SystemChart& chart : report.charts)
+            json["charts"].push_back(chart_json(chart, take));
         if (report.tracking) {
             const Tracking& tracking = *report.tracking;
             json["largest_gap"] = in_units(tracking.largest_gap);
@@ -143,12 +171,13 @@ Json metrics_of(const scene::Scene& scene, const Take& take) {
 scene::Scene with_values(const scene::Scene& scene, const Request& request) {
     scene::Scene changed = scene;
     scene::set_values(changed, request.numbers("values"));
+    use_drives(changed, request);
     changed.record.clear();
     return changed;
 }
 
 std::string run_answer(const scene::Scene& scene, const Request& request) {
-    request.finish({"values", "duration_s", "rate_hz", "channels", "most_rows", "jumps"});
+    request.finish({"values", "duration_s", "rate_hz", "channels", "most_rows", "jumps", "drives"});
     scene::Scene changed = with_values(scene, request);
     changed.duration_s = request.number("duration_s", 1e-3, longest_run_s,
                                         std::min(changed.duration_s, longest_run_s));

@@ -111,9 +111,15 @@ Json lines_json(const scene::Scene& scene, const Take& take) {
     return list;
 }
 
-Json movers_of(const scene::Scene& scene) {
+/// Whether its velocity can change at once: tried on the scene as it starts.
+bool can_be_pushed(scene::LiveScene& live, std::size_t system, std::size_t port) {
+    return live.push(system, scene::ValueArray{}, port);
+}
+
+Json movers_of(const scene::Scene& scene, scene::LiveScene& live) {
     Json list = Json::array();
-    for (const scene::SceneSystem& system : scene.systems) {
+    for (std::size_t each = 0; each < scene.systems.size(); ++each) {
+        const scene::SceneSystem& system = scene.systems[each];
         const std::vector<scene::Port> ports = system.spec->outputs();
         const scene::StepResponder* const responder = system.spec->step_responder();
         for (std::size_t i = 0; i < ports.size(); ++i) {
@@ -129,8 +135,10 @@ Json movers_of(const scene::Scene& scene) {
                  {"target", system.targets.empty()
                                 ? Json(nullptr)
                                 : Json(scene.targets[system.targets.front()].name)},
+                 {"can_be_pushed", can_be_pushed(live, each, i)},
                  {"words", system.spec->in_words(i)},
                  {"channel", last_value_of(scene::value_channel(system, port), port)},
+                 {"whole_channel", scene::value_channel(system, port)},
                  {"has_tuning", responder != nullptr && responder->tuning(i).has_value()}});
         }
     }
@@ -198,6 +206,7 @@ Json bodies_of(const scene::Scene& scene, const Take& take) {
                   {"at_m", node.at_m},
                   {"axis", node.axis},
                   {"turn_axis", node.turn_axis},
+                  {"pivot_m", body == nullptr ? std::array<double, 3>{} : body->pivot_m},
                   {"shape", name_of(body == nullptr ? usual : body->shape.value_or(usual))},
                   {"length_m", nullptr},
                   {"joined_to", nullptr}};
@@ -246,7 +255,7 @@ Json scene_answer(const LiveFile::Snapshot& snapshot) {
             {"rate_hz", scene.rate_hz},
             {"view", view},
             {"targets", targets_of(scene)},
-            {"movers", movers_of(scene)},
+            {"movers", movers_of(scene, live)},
             {"bodies", std::move(bodies)},
             {"lines", lines_json(scene, take)},
             {"dials", dials_json(scene)}};

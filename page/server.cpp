@@ -14,6 +14,7 @@
 
 #include "page/answers.hpp"
 #include "page/assets.hpp"
+#include "page/drives.hpp"
 #include "page/keep.hpp"
 #include "page/live_file.hpp"
 #include "page/references.hpp"
@@ -171,8 +172,12 @@ struct LiveServer::Inside {
         post("/v1/run", [](const auto& now, const Request& request) {
             return run_answer(*now.scene, request);
         });
-        post("/v1/step", [](const auto& now, const Request& request) {
-            return text_of(step_answer(*now.scene, request));
+        post("/v1/step", [this](const auto& now, const Request& request) {
+            return text_of(step_answer(now, request, cache));
+        });
+        post("/v1/drives", [this](const auto& now, const Request& request) {
+            const std::scoped_lock one_writes{writing};
+            return text_of(keep_drive_answer(*now.scene, request));
         });
         post("/v1/wish", [](const auto& now, const Request& request) {
             return text_of(wish_answer(*now.scene, request));
@@ -224,6 +229,7 @@ struct LiveServer::Inside {
     [[nodiscard]] std::string address() const { return fmt::format("http://127.0.0.1:{}/", port); }
 
     LiveFile file;
+    LiveCache cache;
     std::mutex writing;
     httplib::Server server;
     socket_t listening = INVALID_SOCKET;

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cstring>
+#include <map>
 #include <string>
 #include <utility>
 
@@ -8,9 +9,11 @@
 #include <hopcoil/io/base64.hpp>
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
 
 #include "page/answers.hpp"
 #include "page/columns_text.hpp"
+#include "page/drives.hpp"
 
 namespace hopcoil::page {
 namespace {
@@ -18,17 +21,6 @@ namespace {
 constexpr std::size_t most_frames = 2000;
 constexpr double longest_frame_s = 1.0;
 constexpr double latest_s = 3600;
-
-std::size_t target_named(const scene::Scene& scene, const std::string& name) {
-    std::vector<std::string> names;
-    for (std::size_t i = 0; i < scene.targets.size(); ++i) {
-        if (scene.targets[i].name == name) return i;
-        names.push_back(scene.targets[i].name);
-    }
-    throw RequestProblem{
-        bad_request, fmt::format("there is no target '{}'; there is {}{}", name, io::any_of(names),
-                                 io::did_you_mean(name, names))};
-}
 
 void take_up(scene::LiveScene& live, const Request& request) {
     if (!request.has("state")) {
@@ -58,6 +50,64 @@ void hold_targets(scene::LiveScene& live, const Request& frame) {
     }
 }
 
+/// A sudden change of velocity of outputs, by their names.
+void push_systems(scene::LiveScene& live, const Request& frame) {
+    for (const auto& [name, numbers] : frame.lists("push", scene::most_numbers)) {
+        std::vector<std::string> names;
+        bool is_pushed = false;
+        for (std::size_t i = 0; i < live.scene().systems.size(); ++i) {
+            const scene::SceneSystem& system = live.scene().systems[i];
+            const std::vector<scene::Port> ports = system.spec->outputs();
+            for (std::size_t port = 0; port < ports.size(); ++port) {
+                names.push_back(scene::output_name(system, ports[port]));
+                if (names.back() != name) continue;
+                scene::ValueArray velocity;
+                std::copy(numbers.begin(), numbers.end(), velocity.numbers.begin());
+                if (!live.push(i, velocity, port)) {
+                    throw RequestProblem{bad_request, fmt::format("push.{}: a {} has no velocity "
+                                                                  "that could change at once",
+                                                                  name, system.spec->kind())};
+                }
+                is_pushed = true;
+            }
+        }
+        if (is_pushed) continue;
+        throw RequestProblem{bad_request,
+                             fmt::format("push: there is no '{}'; there is {}{}", name,
+                                         io::any_of(names), io::did_you_mean(name, names))};
+    }
+}
+
+/// Turns the dials of a scene under way to the values of a request, or back to those of the files.
+void turn_dials(scene::LiveScene& live, const scene::Scene& files, const Request& request) {
+    const std::vector<scene::SceneNumber> values = request.numbers("values");
+    std::map<std::string, double> wanted;
+    for (const scene::SceneDial& dial : scene::dials_of(files))
+        wanted[dial.path] = scene::value_of(files, dial);
+    for (const scene::SceneNumber& each : values)
+        wanted[each.path] = each.value;
+    for (const scene::SceneDial& dial : scene::dials_of(live.scene())) {
+        const double value = wanted[dial.path];
+        if (scene::value_of(live.scene(), dial) == value) continue;
+        if (live.set(dial, value) == DialStatus::set) continue;
+        throw RequestProblem{bad_request, fmt::format("{} cannot be {}", dial.path, value)};
+    }
+}
+
+/// The scene where the request goes on from: the one under way, or one made from its state.
+scene::LiveScene started(const scene::Scene& files, const Request& request, const std::string& key,
+                         LiveCache& cache) {
+    if (request.has("state")) {
+        if (auto live = cache.take(key)) {
+            turn_dials(*live, files, request);
+            return std::move(*live);
+        }
+    }
+    scene::LiveScene live{with_values(files, request)};
+    take_up(live, request);
+    return live;
+}
+
 std::string state_text(const scene::LiveScene& live) {
     const std::vector<std::byte> state = live.save();
     std::string bytes(state.size(), '\0');
@@ -67,23 +117,29 @@ std::string state_text(const scene::LiveScene& live) {
 
 }  // namespace
 
-Json step_answer(const scene::Scene& scene, const Request& request) {
-    request.finish({"values", "state", "from_s", "let_go", "frames"});
-    scene::LiveScene live{with_values(scene, request)};
-    take_up(live, request);
+Json step_answer(const LiveFile::Snapshot& now, const Request& request, LiveCache& cache) {
+    request.finish({"values", "state", "from_s", "let_go", "frames", "drives", "channels"});
+    const auto key = [&](const std::string& state) {
+        return fmt::format("{} {} {}", now.revision, request.as_text("drives"), state);
+    };
+    scene::LiveScene live = started(*now.scene, request, key(request.text("state", "")), cache);
     for (const std::string& name : request.texts("let_go"))
         live.let_go(target_named(live.scene(), name));
     Take take;
     take.begin(live.channels());
     take.row(live.time_s(), live.row());
     for (const Request& frame : request.each("frames", most_frames)) {
-        frame.finish({"dt", "hold"});
+        frame.finish({"dt", "hold", "push"});
         hold_targets(live, frame);
+        push_systems(live, frame);
         live.step(frame.number("dt", 0, longest_frame_s));
         take.row(live.time_s(), live.row());
     }
-    Json answer{{"made_by", made_by_live(live.scene())}, {"state", state_text(live)}};
-    answer["take"] = Json::parse(columns_text(take, {}, most_frames + 1));
+    std::string state = state_text(live);
+    Json answer{{"made_by", made_by_live(live.scene())}};
+    answer["take"] = Json::parse(columns_text(take, request.texts("channels"), most_frames + 1));
+    cache.put(key(state), std::move(live));
+    answer["state"] = std::move(state);
     return answer;
 }
 

@@ -21,8 +21,11 @@ std::pair<const scene::SceneSystem*, std::string> find_part(const scene::Scene& 
     const std::size_t dot = pattern.rfind('.');
     for (const scene::SceneSystem& system : scene.systems) {
         if (scene::matches(pattern, system.name)) return {&system, ""};
-        if (dot != std::string::npos && scene::matches(pattern.substr(0, dot), system.name))
-            return {&system, pattern.substr(dot + 1) + '.'};
+        for (const scene::Port& port : system.spec->outputs()) {
+            if (dot != std::string::npos && !port.name.empty() &&
+                scene::matches(pattern, scene::output_name(system, port)))
+                return {&system, port.name + '.'};
+        }
     }
     return {nullptr, ""};
 }
@@ -64,6 +67,15 @@ void give_settings(scene::Scene& scene, const std::string& pattern, const std::s
     }
 }
 
+bool is_system(const scene::Scene& scene, const std::string& pattern) {
+    return find_part(scene, pattern).first != nullptr;
+}
+
+bool is_name_like(const std::string& text) {
+    return !text.empty() && std::isalpha(static_cast<unsigned char>(text[0])) != 0 &&
+           text != "nan" && text != "inf";
+}
+
 }  // namespace
 
 void add_settings(scene::Scene& scene, const std::vector<std::filesystem::path>& files) {
@@ -84,9 +96,9 @@ void make_changes(scene::Scene& scene, const ChangeOptions& options, const std::
         double value = 0;
         const auto read = std::from_chars(number.data(), number.data() + number.size(), value);
         const bool whole = read.ec == std::errc{} && read.ptr == number.data() + number.size();
-        if (!whole && !number.empty() && std::isalpha(static_cast<unsigned char>(number[0])) != 0 &&
-            number != "nan" && number != "inf") {
-            give_settings(scene, change.substr(0, equals), number, command);
+        const std::string pattern = change.substr(0, equals);
+        if (!whole && is_system(scene, pattern) && is_name_like(number)) {
+            give_settings(scene, pattern, number, command);
             continue;
         }
         if (!whole || number.empty() || !std::isfinite(value)) {
@@ -96,7 +108,7 @@ void make_changes(scene::Scene& scene, const ChangeOptions& options, const std::
                             command, change)};
         }
         try {
-            scene::set_matching(scene, change.substr(0, equals), value);
+            scene::set_matching(scene, pattern, value);
         } catch (const std::invalid_argument& problem) {
             throw UsageProblem{fmt::format("hopcoil {}: --set: {}", command, problem.what())};
         }

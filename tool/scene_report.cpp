@@ -227,6 +227,27 @@ draw::Panel panel_of(const scene::SystemReport& report, const std::vector<double
     return panel;
 }
 
+/// What a kind shows of its system beside its value.
+draw::Panel panel_of(const scene::SystemChart& chart, const std::string& system,
+                     const std::vector<double>& times_s, std::string_view colour) {
+    draw::Panel panel{.y_label = fmt::format("{}{}", chart.title,
+                                             chart.unit.empty() ? "" : " (" + chart.unit + ")"),
+                      .share = 0.7};
+    for (std::size_t k = 0; k < chart.curves.size(); ++k) {
+        const scene::ComponentCurve& curve = chart.curves[k];
+        if (!curve.targets.empty()) {
+            panel.curves.push_back(
+                {.xs = times_s, .ys = curve.targets, .colour = draw::target_ink, .width = 1.2});
+        }
+        const std::string_view ink = chart.curves.size() > 1 ? draw::axis_colour(k) : colour;
+        panel.curves.push_back({.xs = times_s, .ys = curve.values, .colour = ink, .width = 2.2});
+        panel.legend.push_back(
+            {.colour = ink,
+             .name = curve.name.empty() ? fmt::format("{}: {}", system, chart.title) : curve.name});
+    }
+    return panel;
+}
+
 }  // namespace
 
 draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
@@ -248,6 +269,10 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
         add_stop_lines(chart.panels.back(), shown[i], chart.x_to);
         if (shown[i].value_kind == scene::ValueKind::angle) {
             add_seam_line(chart.panels.back(), chart.x_to);
+        }
+        for (const scene::SystemChart& each : shown[i].charts) {
+            chart.panels.push_back(
+                panel_of(each, shown[i].name, take.times_s(), draw::series_colour(i)));
         }
     }
     double shares = 0;

@@ -105,21 +105,116 @@ export class CourseChart {
   }
 }
 
-export class JumpChart {
-  constructor(element, key) {
-    this.key = key;
-    this.chart = new Chart(element, {});
+/** The charts that a system has beside its value: lengths, loads, margins. */
+export class OwnCharts {
+  constructor(element) {
+    this.element = element;
+    this.all = [];
   }
 
-  draw({ jumps, mover, colour, other, otherName }) {
+  draw(charts, name, colour) {
+    const titles = charts.map((each) => `${name}: ${each.title}${each.unit ? `, ${each.unit}` : ''}`);
+    if (titles.join() !== this.titles) {
+      this.titles = titles.join();
+      for (const { chart } of this.all) chart.plot?.destroy();
+      this.all = titles.map((title) => {
+        const heading = document.createElement('h2');
+        heading.textContent = title;
+        const plot = document.createElement('div');
+        plot.className = 'plot own';
+        const inside = document.createElement('div');
+        plot.append(inside);
+        return { parts: [heading, plot], chart: new Chart(inside, {}) };
+      });
+      this.element.replaceChildren(...this.all.flatMap((each) => each.parts));
+    }
+    charts.forEach((each, i) => {
+      const series = each.curves.flatMap((curve, k) => [
+        ...(curve.targets.length > 0 ? [{ name: `${curve.name} wanted`, values: curve.targets, colour: ink('--target'), width: 1.3 }] : []),
+        { name: curve.name, values: curve.values, colour: each.curves.length > 1 ? seriesInk(k) : colour, width: 2.2 },
+      ]);
+      this.all[i].chart.draw(each.times_s, series);
+    });
+  }
+}
+
+const MOST_LABELS = 4;
+
+export class JumpChart {
+  /** `onKey` is told which key of a curve has been moved, and where to. */
+  constructor(element, key, onKey) {
+    this.element = element;
+    this.key = key;
+    this.onKey = onKey;
+    this.swings = [];
+    this.keys = [];
+    this.chart = new Chart(element, { yRangePad: 18, drawCallback: () => this.#drawOver(),
+      interactionModel: { mousedown: (event, plot, context) => this.#grab(event, plot, context),
+        mousemove: (event, plot) => this.#drag(event, plot), mouseup: () => this.#drop(), mouseout: () => this.#drop() } });
+  }
+
+  /** Turning points with their figures, and the keys of a curve. */
+  #drawOver() {
+    const { plot } = this.chart;
+    const context = plot?.hidden_ctx_;
+    if (!context) return;
+    context.save();
+    context.font = '10px "DejaVu Sans", sans-serif';
+    context.fillStyle = ink('--ink');
+    this.swings.slice(0, MOST_LABELS).forEach(({ time_s: time, percent }) => {
+      const [x, y] = plot.toDomCoords(time, 100 + percent);
+      if (!(x > 0) || !(y > 0)) return;
+      context.beginPath();
+      context.arc(x, y, 2.5, 0, 2 * Math.PI);
+      context.fill();
+      const text = `${percent > 0 ? '+' : '\u2212'}${Math.abs(percent).toPrecision(2)} %`;
+      context.textAlign = x > this.element.clientWidth - 60 ? 'right' : 'left';
+      context.fillText(text, x + (context.textAlign === 'left' ? 5 : -5), percent > 0 ? y - 5 : y + 13);
+    });
+    context.strokeStyle = ink('--accent');
+    context.lineWidth = 2;
+    for (const each of this.keys) {
+      const [x, y] = plot.toDomCoords(each.time, each.percent);
+      context.strokeRect(x - 4, y - 4, 8, 8);
+    }
+    context.restore();
+  }
+
+  #grab(event, plot) {
+    event.preventDefault();
+    const box = this.element.getBoundingClientRect();
+    const near = this.keys.map((each) => {
+      const [x, y] = plot.toDomCoords(each.time, each.percent);
+      return { each, way: Math.hypot(x - (event.clientX - box.left), y - (event.clientY - box.top)) };
+    }).filter(({ way }) => way < 14).sort((a, b) => a.way - b.way);
+    this.held = near[0]?.each ?? null;
+  }
+
+  #drag(event, plot) {
+    if (!this.held) return;
+    const box = this.element.getBoundingClientRect();
+    const [time, percent] = plot.toDataCoords(event.clientX - box.left, event.clientY - box.top);
+    this.onKey(this.held, time, percent, false);
+  }
+
+  #drop() {
+    if (this.held) this.onKey(this.held, null, null, true);
+    this.held = null;
+  }
+
+  draw({ jumps, mover, colour, other, otherName, keys }) {
     const own = jumps.movers.find((each) => each.mover === mover.name);
     if (!own) {
       this.chart.plot?.destroy();
       this.chart.plot = null;
       this.chart.forget();
+      this.element.parentElement.hidden = true;
       this.key.textContent = mover.target ? 'A jump alone does not show how it moves.' : 'It has no target that could jump.';
       return;
     }
+    this.element.parentElement.hidden = false;
+    this.swings = own.figures.swings;
+    this.keys = keys;
     const times = jumps.times_s;
     const percent = (values) => values.map((value) => (value === null ? null : 100 * value));
     const flat = (level) => times.map(() => level);

@@ -33,11 +33,13 @@ export class FiguresTable {
   constructor(table) {
     this.body = table.querySelector('tbody');
     this.cells = new Map();
+    this.parts = [];
     for (const [heading, rows] of [['a jump of 1', JUMP], ['this scene', COURSE]]) {
       const part = this.body.insertRow();
       part.className = 'part';
       part.innerHTML = '<th scope="row" colspan="4"></th>';
       part.firstChild.textContent = heading;
+      this.parts.push({ part, keys: rows.map(([key]) => key) });
       for (const [key, name, unit] of rows) this.#addRow(key, name, unit);
     }
   }
@@ -53,14 +55,37 @@ export class FiguresTable {
       cell.className = what === 'a' ? 'of-a' : what;
       return cell;
     });
-    this.cells.set(key, { heading, name, unit, cells });
+    this.cells.set(key, { row, heading, name, unit, cells });
   }
 
-  show(now, before, a) {
-    for (const [key, { heading, name, unit, cells }] of this.cells) {
+  /** Those that only this system has: a part of their own below the others. */
+  #showOwn(name, figures) {
+    for (const row of this.own ?? []) row.remove();
+    this.own = [];
+    if (figures.length === 0) return;
+    const part = this.body.insertRow();
+    part.className = 'part';
+    part.innerHTML = '<th scope="row" colspan="4"></th>';
+    part.firstChild.textContent = name;
+    this.own.push(part);
+    for (const figure of figures) {
+      const row = this.body.insertRow();
+      row.innerHTML = '<th scope="row"></th><td class="now"></td><td></td><td></td>';
+      row.dataset.figure = figure.name;
+      row.firstChild.textContent = figure.unit ? `${figure.name}, ${figure.unit}` : figure.name;
+      row.children[1].textContent = short(figure.value, 3);
+      this.own.push(row);
+    }
+  }
+
+  show(now, before, a, name) {
+    this.#showOwn(name, now.figures ?? []);
+    for (const { part, keys } of this.parts) part.hidden = keys.every((key) => now[key] === undefined);
+    for (const [key, { row, heading, name, unit, cells }] of this.cells) {
       const shownUnit = unitOf(unit, now);
       heading.textContent = shownUnit ? `${name}, ${shownUnit}` : name;
       const value = now[key];
+      row.hidden = value === undefined; // it is no figure of such a system
       cells[0].textContent = value === null || value === undefined ? '\u2013' : short(value, 3);
       cells[0].title = now[`${key}_reason`] ?? '';
       const was = before?.[key];

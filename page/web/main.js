@@ -1,7 +1,7 @@
 // The page: a setting under the hand, its motion beside it.
 
 import { get, Latest, post } from './api.js';
-import { CourseChart, JumpChart, seriesInk } from './charts.js';
+import { CourseChart, JumpChart, OwnCharts, seriesInk } from './charts.js';
 import { DialPanel } from './dials.js';
 import { FiguresTable, figuresOf } from './figures.js';
 import { Hand } from './hand.js';
@@ -9,10 +9,12 @@ import { KeepPanel } from './keep.js';
 import { Player } from './player.js';
 import { ReferencePanel } from './reference.js';
 import { Settings } from './settings.js';
+import { columnsOf } from './takes.js';
 import { Stage } from './stage.js';
 
 const byId = (id) => document.getElementById(id);
 const KEPT = 30; // answers of earlier settings
+const HEAVY_MS = 50; // a scene that takes longer is not run anew at each turn of a dial
 
 class Page {
   constructor() {
@@ -24,26 +26,30 @@ class Page {
     this.looked = null; // the name of the mover that is looked at
     this.overlay = true;
     this.dials = new DialPanel(byId('dial-groups'), this.settings);
-    this.stage = new Stage(byId('stage'), byId('strip'), (name) => this.colourOf(name));
+    this.stage = new Stage(byId('stage'), byId('over'), byId('strip'), (name) => this.colourOf(name));
     this.course = new CourseChart(byId('course'), byId('course-heading'), byId('course-key'),
       (time) => this.player.seek(time));
-    this.jump = new JumpChart(byId('jump'), byId('jump-key'));
+    this.jump = new JumpChart(byId('jump'), byId('jump-key'),
+      (key, time, percent, isDone) => this.#moveKey(key, time, percent, isDone));
+    this.ownCharts = new OwnCharts(byId('own-charts'));
     this.figures = new FiguresTable(byId('figures'));
-    this.hand = new Hand(() => this.settings.changes, (problem) => this.say(problem.message, true));
+    this.drive = null; // how the hand has moved a target, while it is replayed
+    this.hand = new Hand(() => this.#request(this.settings.changes), (problem) => this.say(problem.message, true));
     this.player = new Player(this);
     this.keep = new KeepPanel(this);
     this.reference = new ReferencePanel(this);
-    this.runs = new Latest((wish) => post('/v1/run', { values: wish.changes }),
+    this.runs = new Latest((wish) => this.#run(wish.changes),
       (answer, wish) => this.#take(answer, wish), (problem) => this.say(problem.message, true));
-    this.runsOfA = new Latest((changes) => post('/v1/run', { values: changes }),
+    this.runsOfA = new Latest((changes) => this.#run(changes),
       (answer) => { this.answerOfA = answer; this.draw(); }, () => {});
     this.#listen();
   }
 
   #listen() {
     this.settings.onChange((what) => {
-      if (what === 'value') this.#ask();
+      if (what === 'value') this.#turned();
       if (what === 'history') {
+        if (this.hand.isActive) this.#ask();
         this.#keepAnswer();
         this.#showHistory();
       }
@@ -56,6 +62,10 @@ class Page {
     byId('hold-a').addEventListener('click', () => this.settings.holdA());
     byId('flip').addEventListener('click', () => this.settings.flip());
     byId('overlay').addEventListener('click', () => this.#toggleOverlay());
+    byId('whole-window').addEventListener('click', () => this.#toggleWindow());
+    byId('fit').addEventListener('click', () => this.stage.fit());
+    byId('replay').addEventListener('click', () => this.#toggleReplay());
+    byId('keep-drive').addEventListener('click', () => this.#keepDrive());
     document.addEventListener('keydown', (event) => this.#key(event));
     window.addEventListener('resize', () => this.draw());
     window.matchMedia('(prefers-color-scheme: dark)').addEventListener('change', () => {
@@ -79,17 +89,30 @@ class Page {
     const actions = {
       a: () => this.settings.holdA(),
       f: () => this.settings.flip(),
+      v: () => this.#toggleWindow(),
+      k: () => byId('kick').click(),
+      t: () => this.player.toggleTarget(),
+      Home: () => this.stage.fit(),
       o: () => this.#toggleOverlay(),
       ' ': () => this.player.toggle(),
       ',': () => this.player.step(-1),
       '.': () => this.player.step(1),
-      Escape: () => this.player.letGo(),
+      Escape: () => (document.body.matches('.whole-window') && !this.hand.isActive
+        ? this.#toggleWindow() : this.player.letGo()),
     };
     const onButton = event.key === ' ' && on.matches('button, summary, input');
     if (actions[event.key] && !onButton) {
       event.preventDefault();
       actions[event.key]();
     }
+  }
+
+  /** The view over the whole window, dials beside it; or back into the page. */
+  #toggleWindow() {
+    const whole = document.body.classList.toggle('whole-window');
+    byId('whole-window').setAttribute('aria-pressed', String(whole));
+    this.stage.fit();
+    this.draw();
   }
 
   #toggleOverlay() {
@@ -119,10 +142,11 @@ class Page {
       this.looked = first?.name ?? null;
     }
     this.answers.clear();
+    this.answer = null;
     this.stage.setScene(scene);
-    this.stage.look(this.looked);
     this.dials.build(this.looked);
-    this.#showMovers();
+    this.keep.all = [];
+    this.look(this.looked);
     this.#showHistory();
     this.#enableButtons();
     await Promise.all([this.reference.list(), this.keep.list()]);
@@ -171,7 +195,11 @@ class Page {
     this.dials.look(name);
     this.keep.enable();
     this.#showMovers();
-    this.draw();
+    const mover = this.mover();
+    byId('kick').disabled = !mover.can_be_pushed;
+    byId('kick-unit').textContent = `${mover.value_kind === 'number' || mover.value_kind === 'vector' ? mover.unit : 'rad'}/s`;
+    if (this.answer && !columnsOf(this.answer.take, mover).every((column) => column)) this.#ask();
+    else this.draw();
   }
 
   #showMovers() {
@@ -201,12 +229,76 @@ class Page {
     byId('flip').disabled = byId('overlay').disabled = held === null;
   }
 
+  /** What every request says of the setting. Only what is shown is asked for. */
+  #request(values) {
+    const mover = this.mover();
+    const target = this.scene.targets.find((each) => each.name === mover?.target);
+    const channels = new Set([mover?.whole_channel, target?.channel]);
+    for (const body of [...this.scene.bodies, ...this.stage.rules])
+      for (const channel of [body.position, body.rotation, body.scale]) channels.add(channel);
+    for (const line of this.scene.lines) channels.add(line.channel);
+    for (const each of this.scene.targets) if (each.can_be_held) channels.add(each.channel);
+    channels.delete(null);
+    channels.delete(undefined);
+    return { values: { ...values }, channels: [...channels], drives: this.drive ? [this.drive] : [] };
+  }
+
+  async #run(values) {
+    const request = { ...this.#request(values), most_rows: 1500 };
+    if (this.drive) {
+      const end = this.drive.times_s[this.drive.times_s.length - 1] + 1;
+      request.duration_s = Math.max(this.scene.duration_s, end);
+    }
+    const began = performance.now();
+    const answer = await post('/v1/run', request);
+    this.runTime = performance.now() - began;
+    return answer;
+  }
+
+  /**
+   * A dial has been turned. A scene that is quick is run anew; one that is not, and one in the hand,
+   * goes on from now with the new number, and is run anew when the dial is let go.
+   */
+  #turned() {
+    if (this.runTime > HEAVY_MS && this.player.isPlaying)
+      this.hand.goOn(this.player.time, this.shownValues ?? {});
+    if (this.hand.isActive) this.hand.stir();
+    else this.#ask();
+  }
+
+  #toggleReplay() {
+    this.drive = this.drive ? null : this.hand.drive;
+    this.hand.reset();
+    byId('replay').setAttribute('aria-pressed', String(this.drive !== null));
+    this.answers.clear();
+    this.player.seek(0);
+    this.player.play();
+    this.#ask();
+    if (this.settings.held) this.runsOfA.want({ ...this.settings.held });
+  }
+
+  /** Under a name of its own, beside the scene. */
+  async #keepDrive() {
+    const drive = this.drive ?? this.hand.drive;
+    try {
+      const names = ['', '-2', '-3', '-4', '-5', '-6'].map((end) => `${drive.target}-by-hand${end}`);
+      const taken = new Set((await get('/v1/references')).references.map((each) => each.name));
+      const name = names.find((each) => !taken.has(`${each}.csv`)) ?? names[0];
+      const answer = await post('/v1/drives', { ...drive, name, replace: taken.has(`${name}.csv`) });
+      this.say(`Written: ${answer.written}. In the scene: [target.${drive.target}] csv = "${name}.csv"`);
+      await this.reference.list();
+    } catch (problem) {
+      this.say(problem.message, true);
+    }
+  }
+
   #ask() {
     this.runs.want({ changes: { ...this.settings.changes }, since: performance.now() });
   }
 
   #take(answer, wish) {
     this.answer = answer;
+    this.shownValues = { ...wish.changes };
     this.answerIs = JSON.stringify(wish.changes);
     this.#keepAnswer();
     if (byId('said').classList.contains('bad')) this.say(''); // it went wrong, and now it went right
@@ -270,13 +362,45 @@ class Page {
       reference: live ? null : this.reference.curve });
     if (live) return;
     this.jump.draw({ jumps: this.answer.jumps, mover, colour,
-      other: ghost?.answer.jumps, otherName: ghost?.name });
+      other: ghost?.answer.jumps, otherName: ghost?.name, keys: this.#curveKeys() });
+    const figures = this.answer.metrics.find((each) => each.mover === mover.name);
+    this.ownCharts.draw(figures?.charts ?? [], mover.name, colour);
+  }
+
+  /** The keys of the curve that is looked at, where the file has them: in seconds and percent. */
+  #curveKeys() {
+    const path = (i, k) => `${this.looked}.keys.${i}.${k}`;
+    const { settings } = this;
+    const keys = [];
+    while (settings.dials.has(path(keys.length, 1)))
+      keys.push({ index: keys.length, at: settings.value(path(keys.length, 0)), percent: 100 * settings.value(path(keys.length, 1)) });
+    const long = keys.length > 1 ? keys[keys.length - 1].at - keys[0].at : 0;
+    const seconds = settings.dials.has(`${this.looked}.duration_s`) ? settings.value(`${this.looked}.duration_s`) : 1;
+    if (!(long > 0)) return [];
+    const first = keys[0].at;
+    for (const key of keys) Object.assign(key, { time: (key.at - first) / long * seconds, perSecond: long / seconds, first });
+    return keys;
+  }
+
+  /** A key between the ends goes anywhere between its neighbours. */
+  #moveKey(key, time, percent, isDone) {
+    if (isDone) {
+      this.settings.commit(`${this.looked}: key ${key.index + 1}`);
+      return;
+    }
+    const keys = this.#curveKeys();
+    const [before, after] = [keys[key.index - 1], keys[key.index + 1]];
+    if (!before || !after) return;
+    const gap = 0.02 * (after.at - before.at);
+    const at = Math.min(after.at - gap, Math.max(before.at + gap, key.first + time * key.perSecond));
+    this.settings.set(`${this.looked}.keys.${key.index}.0`, Number(at.toPrecision(4)));
+    this.settings.set(`${this.looked}.keys.${key.index}.1`, Number((percent / 100).toPrecision(4)));
   }
 
   #showFigures() {
     const of = (answer) => (answer ? figuresOf(answer, this.looked) : null);
     this.figures.show(of(this.answer), of(this.#answerBefore()),
-      this.settings.held ? of(this.answerOfA) : null);
+      this.settings.held ? of(this.answerOfA) : null, this.looked);
   }
 }
 

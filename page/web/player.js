@@ -1,11 +1,16 @@
 // Time: playing, stepping, scrubbing; and the hand that takes a target out of its course.
 
 const byId = (id) => document.getElementById(id);
+const CLICK_PIXELS = 4;
+const CLICK_MS = 350;
+const FLICK_MS = 100; // of the hand's way, before it lets go
+const FLICK_PIXELS_PER_S = 250;
 
 export class Player {
   constructor(page) {
     this.page = page;
     this.time = 0;
+    this.places = new Map(); // of targets: where it is, and where it was before
     this.end = 1;
     this.isPlaying = !window.matchMedia('(prefers-reduced-motion: reduce)').matches;
     this.#listen();
@@ -29,6 +34,8 @@ export class Player {
     stage.addEventListener('pointerup', (event) => this.#drop(event));
     stage.addEventListener('pointercancel', (event) => this.#drop(event));
     stage.addEventListener('keydown', (event) => this.#nudge(event));
+    byId('kick').addEventListener('click', () => this.kick(Number(byId('kick-size').value)));
+    byId('toggle').addEventListener('click', () => this.toggleTarget());
   }
 
   toggle() {
@@ -103,27 +110,41 @@ export class Player {
     const live = hand.isActive && hand.take;
     const time = live ? hand.time : this.time;
     stage.held = hand.isActive && !hand.letting ? hand.target : null;
+    byId('replay').disabled = !this.page.drive && !hand.hasDrive;
+    byId('keep-drive').disabled = byId('replay').disabled;
     stage.draw(time, live ? hand.take : stage.take);
     byId('time').value = Math.round(1000 * Math.min(1, this.time / this.end));
     byId('time-says').textContent = `${time.toFixed(2)} s`;
     const place = course.chart.placeOf(time);
     byId('playhead').style.display = place === null ? 'none' : 'block';
     if (place !== null) byId('playhead').style.left = `${place}px`;
-    byId('let-go').disabled = !hand.isActive || hand.letting;
+    byId('let-go').disabled = !hand.isActive || hand.letting || hand.target === null;
     byId('stage-note').textContent = this.#note(hand);
   }
 
   #note(hand) {
-    if (!hand.isActive) return 'drag a target to move it';
-    return hand.letting ? `${hand.target} goes back to its course` : `${hand.target} is held`;
+    if (hand.isActive && hand.target !== null)
+      return hand.letting ? `${hand.target} goes back to its course` : `${hand.target} is held`;
+    if (hand.isActive) return 'it goes on from here';
+    if (this.page.drive) return `${this.page.drive.target} goes as your hand did`;
+    return this.page.stage.handles().some((handle) => !handle.isLaunch)
+      ? 'drag a target, or click where it shall jump to; drag elsewhere to look round'
+      : 'drag to look round; flick a coast to launch it';
+  }
+
+  #at(event) {
+    return [event.offsetX, event.offsetY];
   }
 
   #take(event) {
     const { stage, hand } = this.page;
-    const handle = stage.handleAt(event.offsetX, event.offsetY);
+    if (event.button !== 0) return;
+    const handle = stage.handleAt(...this.#at(event));
+    this.grip = { handle, from: this.#at(event), since: event.timeStamp, way: [] };
     if (!handle) return;
+    stage.view.controls.enabled = false; // the eye stays where it is
     byId('stage').setPointerCapture(event.pointerId);
-    this.grip = { handle, from: [event.offsetX, event.offsetY] };
+    if (handle.isLaunch) return;
     this.#begin(handle);
     hand.hold(handle.numbers);
   }
@@ -131,20 +152,87 @@ export class Player {
   #begin(handle) {
     const { hand } = this.page;
     if (hand.isActive && hand.letting) hand.reset();
-    hand.begin(handle.target.name, this.time);
+    hand.begin(handle.target.name, this.time, handle.numbers);
   }
 
   #move(event) {
     const { stage, hand } = this.page;
     if (!this.grip) {
-      byId('stage').style.cursor = stage.handleAt(event.offsetX, event.offsetY) ? 'grab' : 'default';
+      byId('stage').style.cursor = stage.handleAt(...this.#at(event)) ? 'grab' : 'default';
       return;
     }
-    hand.hold(stage.numbersFor(this.grip.handle, this.grip.from, [event.offsetX, event.offsetY]));
+    this.grip.way.push({ at: this.#at(event), time: event.timeStamp });
+    this.grip.way = this.grip.way.filter((each) => event.timeStamp - each.time < FLICK_MS);
+    const { handle, from } = this.grip;
+    if (handle && !handle.isLaunch) hand.hold(stage.numbersFor(handle, from, this.#at(event)));
   }
 
-  #drop() {
+  #drop(event) {
+    const { grip } = this;
     this.grip = null;
+    this.page.stage.view.controls.enabled = true;
+    if (!grip) return;
+    const moved = Math.hypot(...this.#at(event).map((at, i) => at - grip.from[i]));
+    if (!grip.handle) {
+      if (moved < CLICK_PIXELS && event.timeStamp - grip.since < CLICK_MS) this.#jumpTo(this.#at(event));
+      return;
+    }
+    const velocity = this.#flick(grip, event);
+    if (!velocity) return;
+    if (!grip.handle.isLaunch) this.page.hand.letGo();
+    this.#push(grip.handle.mover, velocity);
+  }
+
+  /** How fast the hand was as it let go, in the units of what it held; null when it was slow. */
+  #flick(grip, event) {
+    const { stage } = this.page;
+    const first = grip.way[0];
+    const seconds = first ? (event.timeStamp - first.time) / 1000 : 0;
+    if (!grip.handle.place || seconds < 0.01) return null;
+    const way = this.#at(event).map((at, i) => at - first.at[i]);
+    if (Math.hypot(...way) / seconds < FLICK_PIXELS_PER_S) return null;
+    const { at, body, numbers } = grip.handle;
+    const place = stage.view.moved(at, ...way).map((number, i) => (number - at[i]) / seconds);
+    return numbers.length === 1 ? [place[body.axis]] : numbers.map((number, i) => place[i] ?? 0);
+  }
+
+  #push(mover, velocity) {
+    this.page.hand.push(mover, velocity, this.time);
+    this.play();
+  }
+
+  /** What is looked at is struck: along the view, or about the upright. */
+  kick(size) {
+    const mover = this.page.mover();
+    if (!mover || !Number.isFinite(size)) return;
+    const right = this.page.stage.view.moved([0, 0, 0], 1, 0);
+    const long = Math.hypot(...right) || 1;
+    const velocity = { number: [size], angle: [size], rotation: [0, size, 0],
+      vector: Array.from({ length: mover.numbers }, (_, i) => size * (right[i] ?? 0) / long) };
+    this.#push(mover.name, velocity[mover.value_kind]);
+  }
+
+  /** The target of what is looked at is elsewhere at once. */
+  #jumpTo(point) {
+    const { stage } = this.page;
+    const handle = stage.handles().find((each) => !each.isLaunch);
+    if (handle) this.#jump(handle, stage.numbersFor(handle, handle.point, point));
+  }
+
+  #jump(handle, numbers) {
+    const { hand } = this.page;
+    this.places.set(handle.target.name, { here: numbers, there: handle.numbers });
+    this.#begin(handle);
+    hand.jump(numbers);
+    this.play();
+  }
+
+  /** Between the last two places that the target has jumped to. */
+  toggleTarget() {
+    const handle = this.page.stage.handles().find((each) => !each.isLaunch);
+    const places = handle && this.places.get(handle.target.name);
+    if (!places) this.page.say('Click into the picture first: the target then goes to and fro between there and where it was.');
+    else this.#jump({ ...handle, numbers: places.here }, places.there);
   }
 
   /** The arrow keys move the target of what is looked at, a little at a time. */
@@ -152,7 +240,7 @@ export class Player {
     const ways = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
     const way = ways[event.key];
     const { stage, hand } = this.page;
-    const handle = stage.handles()[0];
+    const handle = stage.handles().find((each) => !each.isLaunch);
     if (!way || !handle) return;
     event.preventDefault();
     const pixels = event.shiftKey ? 4 : 24;

@@ -1,10 +1,16 @@
 // The motion itself: bodies now, their ghosts, the setting it is compared with, targets to drag.
+/* global THREE */
 
-import { between, drawShape, placeFrom, pointsAt, poseAt, Projection, turnFrom, rotated } from './space.js';
+import { outline, solid, Tube } from './solids.js';
+import { between, placeFrom, pointsAt, poseAt, rotated, turnFrom } from './space.js';
 import { numbersAt, quaternionOf, rowAt, turnsOf } from './takes.js';
+import { ink, View } from './view.js';
 
 const GHOSTS = 5;
+const GHOST_EVERY_S = 0.12;
 const REACH = 22; // pixels around a handle that take hold of it
+const STRIP_AFTER_MS = 120; // once the dial rests
+const THINNEST = 0.8; // pixels from the middle of a line to its side
 
 function sized(canvas) {
   const ratio = window.devicePixelRatio || 1;
@@ -19,8 +25,6 @@ function sized(canvas) {
   context.clearRect(0, 0, width, height);
   return { context, width, height };
 }
-
-const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
 /** Poses that no eye could tell apart. */
 function isSame(a, b) {
@@ -40,9 +44,44 @@ function rulesFor(scene, bodies) {
   return rules;
 }
 
+/** A row of a take and how far it is to the next. */
+function momentIn(take, time) {
+  const row = rowAt(take, time);
+  const next = Math.min(row + 1, take.times_s.length - 1);
+  const span = take.times_s[next] - take.times_s[row];
+  return { row, next, part: span > 0 ? Math.min(1, Math.max(0, (time - take.times_s[row]) / span)) : 0 };
+}
+
+function poseIn(take, body, time) {
+  const { row, next, part } = momentIn(take, time);
+  const pose = poseAt(take, body, row);
+  return part > 0 ? between(pose, poseAt(take, body, next), part) : pose;
+}
+
+function put(object, pose, length) {
+  object.position.set(...pose.place);
+  object.quaternion.set(pose.turn[1], pose.turn[2], pose.turn[3], pose.turn[0]);
+  object.scale.set(...pose.scale.map((size) => length * size || 1e-9));
+}
+
+function lineThrough(places, colour, opacity) {
+  const geometry = new THREE.BufferGeometry();
+  geometry.setAttribute('position', new THREE.Float32BufferAttribute(places.flat(), 3));
+  const line = new THREE.Line(geometry, new THREE.LineBasicMaterial({ color: colour, transparent: true, opacity }));
+  line.frustumCulled = false;
+  return line;
+}
+
+/** A round number of metres, about so many. */
+function roundNumber(about) {
+  const power = 10 ** Math.floor(Math.log10(about));
+  return power * ([1, 2, 5].find((n) => n * power >= about) ?? 10);
+}
+
 export class Stage {
-  constructor(canvas, strip, colourOf) {
+  constructor(canvas, over, strip, colourOf) {
     this.canvas = canvas;
+    this.over = over; // names and handles are drawn there
     this.strip = strip;
     this.colourOf = colourOf; // of a mover, by its name
     this.scene = null;
@@ -51,6 +90,9 @@ export class Stage {
     this.looked = null;
     this.bodies = [];
     this.lines = [];
+    this.view = new View(canvas, () => this.#redraw());
+    this.things = new THREE.Group();
+    this.view.scene.add(this.things);
   }
 
   setScene(scene) {
@@ -60,7 +102,8 @@ export class Stage {
       const channels = [body.position, body.rotation, body.scale];
       body.mover = scene.movers.find((mover) => channels.includes(mover.channel));
     }
-    this.bodies = [];
+    for (const line of scene.lines) line.mover = scene.movers.find((mover) => mover.name === line.name);
+    this.bodies = null;
   }
 
   /** Bodies in space, or plain numbers on their rules, whichever the mover is among. */
@@ -69,10 +112,31 @@ export class Stage {
     const onRule = this.rules.some((rule) => rule.mover.name === name);
     const isSpace = this.scene.bodies.length > 0 || this.scene.lines.length > 0;
     const bodies = onRule || !isSpace ? this.rules : this.scene.bodies;
-    if (bodies === this.bodies) return;
-    this.bodies = bodies;
-    this.lines = bodies === this.rules ? [] : this.scene.lines;
-    this.projection = new Projection(bodies === this.rules ? 'side' : this.scene.view);
+    if (bodies !== this.bodies) {
+      const isFirst = this.bodies === null;
+      this.bodies = bodies;
+      this.lines = bodies === this.rules ? [] : this.scene.lines;
+      const side = bodies === this.rules ? 'side' : this.scene.view;
+      if (!isFirst || this.side !== side) this.view.isFitted = false;
+      this.side = side;
+      this.view.from(side);
+      this.view.forgetExtent();
+    }
+    this.#forgetThings();
+  }
+
+  /** They are made anew when they are drawn next: other bodies, or other colours. */
+  #forgetThings() {
+    this.#remove(this.things.children);
+    this.parts = null;
+  }
+
+  #remove(things) {
+    for (const thing of [...things]) {
+      this.things.remove(thing);
+      // Shapes are shared by all bodies; what is made for one take is not.
+      if (thing.geometry) thing.geometry.dispose();
+    }
   }
 
   setTakes(take, other) {
@@ -82,16 +146,34 @@ export class Stage {
     this.length = this.#usualLength(take);
     const stride = Math.max(1, Math.floor(take.times_s.length / 200));
     for (let row = 0; row < take.times_s.length; row += stride) this.#takeIn(take, row);
-    this.drawStrip();
+    if (this.parts) {
+      this.#remove(this.parts.background);
+      this.parts.background = this.#background();
+    }
+    clearTimeout(this.stripSoon);
+    this.stripSoon = setTimeout(() => this.drawStrip(), STRIP_AFTER_MS);
+  }
+
+  /** All of the motion in sight again. */
+  fit() {
+    this.view.fit();
+    this.#redraw();
+  }
+
+  #redraw() {
+    if (this.isDrawing || !this.shownTake) return; // the eye has moved because it is being drawn
+    this.isDrawing = true;
+    this.draw(this.time, this.shownTake);
+    this.isDrawing = false;
   }
 
   #takeIn(take, row) {
     for (const body of this.bodies) {
       const pose = poseAt(take, body, row);
-      this.projection.takeIn(pose.place, 0.62 * this.#lengthOf(body) * Math.max(...pose.scale));
+      this.view.takeIn(pose.place, 0.5 * this.#lengthOf(body) * Math.max(...pose.scale));
     }
     for (const line of this.lines)
-      for (const point of pointsAt(take, line, row)) this.projection.takeIn(point, 0);
+      for (const point of pointsAt(take, line, row)) this.view.takeIn(point, 0);
   }
 
   /** Of what has no length of its own: a part of what there is to be seen. */
@@ -113,174 +195,197 @@ export class Stage {
     return body.length_m ?? (body.position ? this.length : 1);
   }
 
-  #poseIn(take, body, time) {
-    const row = rowAt(take, time);
-    const next = Math.min(row + 1, take.times_s.length - 1);
-    const span = take.times_s[next] - take.times_s[row];
-    const part = span > 0 ? Math.min(1, Math.max(0, (time - take.times_s[row]) / span)) : 0;
-    const pose = poseAt(take, body, row);
-    return part > 0 ? between(pose, poseAt(take, body, next), part) : pose;
-  }
-
-  draw(time, take = this.take) {
-    const { context, width, height } = sized(this.canvas);
-    if (!take || take.times_s.length === 0 || width === 0) return;
-    this.projection.fit(26, 20, width - 52, height - 44);
-    this.time = time;
-    this.shownTake = take;
-    this.#drawGround(context, width, height);
-    this.#drawPaths(context, take);
-    if (this.other && take === this.take) this.#drawLines(context, this.projection, this.other, time, 0.25);
-    this.#drawLines(context, this.projection, take, time, 1);
-    if (this.other && take === this.take) this.#drawOther(context, time);
-    const first = take.times_s[0];
-    for (let ghost = GHOSTS; ghost > 0; ghost -= 1) {
-      const then = time - 0.12 * ghost;
-      if (then >= first) this.#drawBodies(context, take, then, 0.05 + 0.035 * (GHOSTS - ghost), false);
-    }
-    this.#drawBodies(context, take, time, 1, true);
-    this.#drawHandles(context, take, time);
-  }
-
-  #drawGround(context, width, height) {
-    const metres = [1000, 500, 200, 100, 50, 20, 10, 5, 2, 1, 0.5, 0.2, 0.1, 0.05, 0.02, 0.01]
-      .find((m) => m * this.projection.scale <= width / 4) ?? 0.01;
-    const long = metres * this.projection.scale;
-    context.strokeStyle = ink('--target');
-    context.fillStyle = ink('--quiet');
-    context.lineWidth = 1;
-    context.beginPath();
-    context.moveTo(width - 10 - long, height - 9);
-    context.lineTo(width - 10, height - 9);
-    context.stroke();
-    context.font = '11px "DejaVu Sans", sans-serif';
-    context.textAlign = 'right';
-    context.fillText(this.bodies === this.rules ? `${metres}` : `${metres} m`, width - 10, height - 13);
-  }
-
-  /** Where everything goes that goes anywhere. */
-  #drawPaths(context, take) {
-    const stride = Math.max(1, Math.floor(take.times_s.length / 300));
-    context.save();
-    context.globalAlpha = 0.35;
-    context.lineWidth = 1;
-    for (const body of this.bodies.filter((each) => each.position)) {
-      context.strokeStyle = this.#colour(body);
-      context.beginPath();
-      for (let row = 0; row < take.times_s.length; row += stride)
-        context.lineTo(...this.projection.point(poseAt(take, body, row).place));
-      context.stroke();
-    }
-    context.restore();
-  }
-
-  #drawOther(context, time) {
-    for (const body of this.bodies) {
-      const pose = this.#poseIn(this.other, body, time);
-      if (isSame(pose, this.#poseIn(this.take, body, time))) continue;
-      drawShape(context, this.projection, body.shape, this.#lengthOf(body), pose,
-        { colour: this.#colour(body), opacity: 0.85, hollow: true });
-    }
-  }
-
-  /** Rows of points, as wide as they are thick, smooth through their points. */
-  #drawLines(context, projection, take, time, opacity) {
-    for (const line of this.lines) {
-      const row = rowAt(take, time);
-      const next = Math.min(row + 1, take.times_s.length - 1);
-      const span = take.times_s[next] - take.times_s[row];
-      const part = span > 0 ? Math.min(1, Math.max(0, (time - take.times_s[row]) / span)) : 0;
-      const after = pointsAt(take, line, next);
-      const points = pointsAt(take, line, row).map((point, i) =>
-        projection.point(point.map((number, k) => number + part * (after[i][k] - number))));
-      const along = (list, share, otherwise) => {
-        if (list.length === 0) return otherwise;
-        return list[Math.min(list.length - 1, Math.round(share * (list.length - 1)))];
-      };
-      context.save();
-      context.globalAlpha = opacity;
-      context.lineCap = 'round';
-      for (let i = 1; i < points.length; i += 1) {
-        const share = (i - 0.5) / (points.length - 1);
-        const from = points[i - 1];
-        const to = points[i];
-        const before = points[i - 2] ?? from;
-        const beyond = points[i + 1] ?? to;
-        context.strokeStyle = along(line.colours, share, this.colourOf(line.name));
-        context.lineWidth = Math.max(1.6, 2 * along(line.radius_m, share, 0) * projection.scale);
-        context.beginPath();
-        context.moveTo(...from);
-        context.bezierCurveTo(from[0] + (to[0] - before[0]) / 6, from[1] + (to[1] - before[1]) / 6,
-          to[0] - (beyond[0] - from[0]) / 6, to[1] - (beyond[1] - from[1]) / 6, ...to);
-        context.stroke();
-      }
-      context.restore();
-    }
-  }
-
   #colour(body) {
     if (body.colour) return body.colour;
     return body.mover ? this.colourOf(body.mover.name) : ink('--target');
   }
 
-  #drawBodies(context, take, time, opacity, named) {
-    const poses = this.bodies.map((body) => this.#poseIn(take, body, time));
-    this.bodies.forEach((body, i) => {
-      const joined = this.bodies.findIndex((other) => other.name === body.joined_to);
-      if (joined < 0) return;
-      context.save();
-      context.globalAlpha = opacity;
-      context.strokeStyle = ink('--target');
-      context.lineWidth = 1.4;
-      context.beginPath();
-      context.moveTo(...this.projection.point(poses[joined].place));
-      context.lineTo(...this.projection.point(poses[i].place));
-      context.stroke();
-      context.restore();
-    });
-    this.bodies.forEach((body, i) => {
-      drawShape(context, this.projection, body.shape, this.#lengthOf(body), poses[i],
-        { colour: this.#colour(body), opacity, edge: ink('--panel') });
-      if (named) this.#drawName(context, body, poses[i]);
+  /** Everything that is seen, made once a take. */
+  #make() {
+    this.#forgetThings();
+    const add = (thing) => {
+      this.things.add(thing);
+      return thing;
+    };
+    const turned = (body, thing) => {
+      const group = new THREE.Group();
+      const pivot = body.pivot_m ?? [0, 0, 0];
+      thing.position.set(...pivot.map((number) => -number / this.#lengthOf(body)));
+      group.add(thing);
+      return add(group);
+    };
+    this.parts = { bodies: [], lines: [], background: [] };
+    for (const body of this.bodies) {
+      const colour = this.#colour(body);
+      const ghosts = Array.from({ length: GHOSTS }, (_, i) =>
+        turned(body, solid(body.shape, colour, 0.05 + 0.035 * (GHOSTS - 1 - i))));
+      const joined = this.bodies.find((each) => each.name === body.joined_to);
+      this.parts.bodies.push({ body, ghosts, now: turned(body, solid(body.shape, colour)),
+        other: turned(body, outline(body.shape, colour)), joined,
+        joint: joined ? add(lineThrough([[0, 0, 0], [0, 0, 0]], ink('--target'), 1)) : null });
+    }
+    for (const line of this.lines) {
+      const colours = line.colours.length > 0 ? line.colours : [this.colourOf(line.name)];
+      const tubes = [1, 0.25].map((opacity) => new Tube(line.count, line.radius_m, colours, opacity));
+      for (const tube of tubes) add(tube.mesh);
+      this.parts.lines.push({ line, now: tubes[0], other: tubes[1] });
+    }
+    this.parts.background = this.#background();
+  }
+
+  #background() {
+    const things = [this.#grid(), ...this.#paths()];
+    this.things.add(...things);
+    return things;
+  }
+
+  #grid() {
+    const { box } = this.view;
+    const size = box.isEmpty() ? 2 : Math.max(box.max.x - box.min.x, box.max.z - box.min.z, 0.2);
+    this.cell = roundNumber(size / 10);
+    const cells = 2 * Math.ceil(0.8 * size / this.cell);
+    const grid = new THREE.GridHelper(cells * this.cell, cells, ink('--target'), ink('--line'));
+    grid.material.transparent = true;
+    grid.material.opacity = 0.8;
+    grid.material.depthWrite = false;
+    const centre = (axis) => (box.isEmpty() ? 0
+      : this.cell * Math.round((box.min[axis] + box.max[axis]) / 2 / this.cell));
+    // The ground is at 0, but for what hangs or sinks below it.
+    const low = box.isEmpty() ? 0 : Math.min(0, this.cell * Math.floor(box.min.y / this.cell + 1e-6));
+    grid.position.set(centre('x'), low, centre('z'));
+    return grid;
+  }
+
+  /** Where everything goes that goes anywhere. */
+  #paths() {
+    const stride = Math.max(1, Math.floor(this.take.times_s.length / 400));
+    return this.bodies.filter((body) => body.position).map((body) => {
+      const places = [];
+      for (let row = 0; row < this.take.times_s.length; row += stride)
+        places.push(poseAt(this.take, body, row).place);
+      return lineThrough(places, this.#colour(body), 0.35);
     });
   }
 
-  #drawName(context, body, pose) {
-    const [x, y] = this.projection.point(pose.place);
+  draw(time, take = this.take) {
+    if (!take || take.times_s.length === 0) return;
+    const wasDrawing = this.isDrawing;
+    this.isDrawing = true;
+    const hasRoom = this.view.begin();
+    this.isDrawing = wasDrawing;
+    if (!hasRoom) return;
+    this.time = time;
+    this.shownTake = take;
+    this.#show(time, take, true);
+    this.view.draw();
+    const { context, width, height } = sized(this.over);
+    if (!this.view.hasPicture) context.fillText('This browser shows nothing in space: it has no WebGL.', 20, height / 2);
+    this.#drawScale(context, width, height);
+    this.#drawNames(context, take, time);
+    this.#drawHandles(context, take, time);
+  }
+
+  /** Puts everything where it is at a time. */
+  #show(time, take, withAll) {
+    if (!this.parts) this.#make();
+    const compared = withAll && this.other && take === this.take ? this.other : null;
+    const first = take.times_s[0];
+    for (const { body, now, ghosts, other, joined, joint } of this.parts.bodies) {
+      const length = this.#lengthOf(body);
+      const pose = poseIn(take, body, time);
+      put(now, pose, length);
+      ghosts.forEach((ghost, i) => {
+        const then = time - GHOST_EVERY_S * (i + 1);
+        ghost.visible = withAll && then >= first;
+        if (!ghost.visible) return;
+        const was = poseIn(take, body, then);
+        ghost.visible = !isSame(was, pose);
+        put(ghost, was, length);
+      });
+      const compare = compared && poseIn(compared, body, time);
+      other.visible = Boolean(compare) && !isSame(compare, pose);
+      if (other.visible) put(other, compare, length);
+      if (!joint) continue;
+      joint.geometry.attributes.position.setXYZ(0, ...poseIn(take, joined, time).place);
+      joint.geometry.attributes.position.setXYZ(1, ...pose.place);
+      joint.geometry.attributes.position.needsUpdate = true;
+    }
+    for (const { line, now, other } of this.parts.lines) {
+      this.#showLine(now, line, take, time);
+      other.mesh.visible = Boolean(compared) && pointsAt(compared, line, 0).length === line.count;
+      if (other.mesh.visible) this.#showLine(other, line, compared, time);
+    }
+    for (const thing of this.parts.background) thing.visible = withAll;
+  }
+
+  #showLine(tube, line, take, time) {
+    const { row, next, part } = momentIn(take, time);
+    const points = pointsAt(take, line, row, next, part);
+    tube.mesh.visible = points.length > 1;
+    if (points.length > 1) tube.update(points, THINNEST * this.view.metresPerPixel(points[0]));
+  }
+
+  #drawScale(context, width, height) {
+    context.fillStyle = ink('--quiet');
+    context.font = '11px "DejaVu Sans", sans-serif';
+    context.textAlign = 'right';
+    const size = Number(this.cell.toPrecision(1));
+    context.fillText(`squares of ${size}${this.bodies === this.rules ? '' : ' m'}`, width - 10, height - 8);
+  }
+
+  #drawNames(context, take, time) {
     context.font = '11px "DejaVu Sans", sans-serif';
     context.textAlign = 'center';
     context.fillStyle = ink('--quiet');
-    const down = Math.min(0.5 * this.#lengthOf(body) * this.projection.scale + 13, 70);
-    if (body.position) context.fillText(body.name, x, y + down);
-    else context.fillText(body.name, x, this.canvas.clientHeight - 22);
+    for (const body of this.bodies) {
+      const { place } = poseIn(take, body, time);
+      const [x, y] = this.view.point(place);
+      const down = 0.5 * this.#lengthOf(body) / this.view.metresPerPixel(place) + 13;
+      context.fillText(body.name, x, y + Math.min(down, 70));
+    }
+    for (const line of this.lines) {
+      const { row } = momentIn(take, time);
+      const points = pointsAt(take, line, row);
+      if (points.length === 0) continue;
+      const [x, y] = this.view.point(points[points.length - 1]);
+      context.fillText(line.name, x, y + 16);
+    }
   }
 
-  /** Where a target can be taken hold of: beside a body that goes after it. */
+  /** Where a target can be taken hold of: beside a body that goes after it, at the root of a line. */
   handles(take = this.shownTake, time = this.time) {
     if (!take) return [];
-    const row = rowAt(take, time);
+    const { row } = momentIn(take, time);
     const found = [];
-    const bodies = [...this.bodies].sort((a, b) =>
+    const seen = [...this.bodies, ...this.lines].sort((a, b) =>
       Number(b.mover?.name === this.looked) - Number(a.mover?.name === this.looked));
-    for (const body of bodies) {
+    for (const body of seen) {
       const mover = body.mover;
+      if (mover && !mover.target && mover.can_be_pushed && body.position === mover.channel) {
+        const { place } = poseAt(take, body, row);
+        found.push({ target: null, isLaunch: true, mover: mover.name, body, place: true,
+          numbers: numbersAt(take, mover, row), at: place, centre: place, point: this.view.point(place) });
+        continue;
+      }
       const target = mover && this.scene.targets.find((each) => each.name === mover.target);
       if (!target?.can_be_held || target.is_driven) continue;
-      const place = body.position === mover.channel;
+      const isLine = this.lines.includes(body);
+      const place = isLine || body.position === mover.channel;
       if (!place && body.rotation !== mover.channel) continue;
+      const frame = isLine ? { at_m: [0, 0, 0], axis: 1 } : body;
       const numbers = numbersAt(take, target, row);
-      const centre = poseAt(take, body, row).place;
-      const at = place ? placeFrom(body, numbers)
-        : rotated(turnFrom(numbers), [0, 0, 0.62 * this.#lengthOf(body)]).map((n, i) => n + centre[i]);
+      const centre = place ? placeFrom(frame, numbers) : poseAt(take, body, row).place;
+      const at = place ? centre
+        : rotated(turnFrom(numbers, body.turn_axis), [0, 0, 0.62 * this.#lengthOf(body)]).map((n, i) => n + centre[i]);
       if (found.some((each) => each.target === target && each.place && place)) continue;
-      found.push({ target, body, place, numbers, at, centre, point: this.projection.point(at) });
+      found.push({ target, mover: mover.name, body: frame, place, numbers, at, centre, point: this.view.point(at) });
     }
     return found;
   }
 
   #drawHandles(context, take, time) {
     for (const handle of this.handles(take, time)) {
-      const held = this.held === handle.target.name;
+      const held = handle.target !== null && this.held === handle.target.name;
       const [x, y] = handle.point;
       context.save();
       context.strokeStyle = held ? ink('--accent') : ink('--target');
@@ -288,7 +393,7 @@ export class Stage {
       if (!handle.place) {
         context.setLineDash([3, 3]);
         context.beginPath();
-        context.moveTo(...this.projection.point(handle.centre));
+        context.moveTo(...this.view.point(handle.centre));
         context.lineTo(x, y);
         context.stroke();
         context.setLineDash([]);
@@ -319,7 +424,7 @@ export class Stage {
     const dx = to[0] - from[0];
     const dy = to[1] - from[1];
     if (handle.place) {
-      const place = this.projection.moved(handle.at, dx, dy);
+      const place = this.view.moved(handle.at, dx, dy);
       const own = place.map((number, i) => number - handle.body.at_m[i]);
       return handle.numbers.length === 1 ? [own[handle.body.axis]]
         : handle.numbers.map((number, i) => own[i] ?? number);
@@ -328,44 +433,33 @@ export class Stage {
       const [pitch, heading, roll] = turnsOf(handle.numbers);
       return quaternionOf([pitch + 0.01 * dy, heading + 0.01 * dx, roll]);
     }
-    const centre = this.projection.point(handle.centre);
-    const seenFromAbove = Math.abs(this.projection.eye.toward[1]) > 0.5;
-    if (!seenFromAbove) return [handle.numbers[0] + 0.01 * dx];
-    const way = this.projection.moved([0, 0, 0], to[0] - centre[0], to[1] - centre[1]);
+    if (!this.view.isFromAbove || handle.body.turn_axis !== 1) return [handle.numbers[0] + 0.01 * dx];
+    const centre = this.view.point(handle.centre);
+    const way = this.view.moved(handle.centre, to[0] - centre[0], to[1] - centre[1])
+      .map((number, i) => number - handle.centre[i]);
     return [Math.atan2(way[0], way[2])];
   }
 
   /** Moments of the whole motion side by side. */
   drawStrip() {
     const { context, width, height } = sized(this.strip);
-    if (!this.take || this.take.times_s.length === 0 || width === 0) return;
+    if (!this.take || this.take.times_s.length === 0 || width === 0 || !this.view.begin()) return;
     const count = Math.max(4, Math.floor(width / 74));
     const end = this.take.times_s[this.take.times_s.length - 1];
     const step = width / count;
-    const small = new Projection(this.scene.view);
-    small.eye = this.projection.eye;
-    small.extent = this.projection.extent;
     this.moments = [];
+    context.font = '10px "DejaVu Sans", sans-serif';
     for (let i = 0; i < count; i += 1) {
       const time = end * i / (count - 1);
       this.moments.push(time);
-      context.save();
-      context.beginPath();
-      context.rect(i * step, 0, step - 3, height);
-      context.clip();
       context.fillStyle = ink('--panel');
-      context.fill();
-      small.fit(i * step + 5, 4, step - 13, height - 18);
-      this.#drawLines(context, small, this.take, time, 1);
-      for (const body of this.bodies) {
-        drawShape(context, small, body.shape, this.#lengthOf(body),
-          this.#poseIn(this.take, body, time), { colour: this.#colour(body), edge: ink('--panel') });
-      }
+      context.fillRect(i * step, 0, step - 3, height);
+      this.#show(time, this.take, false);
+      this.view.drawInto(context, i * step + 2, 1, step - 7, height - 13);
       context.fillStyle = ink('--quiet');
-      context.font = '10px "DejaVu Sans", sans-serif';
-      context.fillText(`${time.toFixed(1)} s`, i * step + 4, height - 4);
-      context.restore();
+      context.fillText(`${time.toFixed(1)} s`, i * step + 4, height - 3);
     }
+    this.#redraw();
   }
 
   momentAt(x) {

@@ -1,6 +1,7 @@
 // The live page in a real browser, as its user has it under the hand.
 
 #include <algorithm>
+#include <cmath>
 #include <fstream>
 #include <string>
 #include <vector>
@@ -232,6 +233,168 @@ TEST_CASE("a target is dragged, the motion goes after it, and lets it go", "[bro
     CHECK(page.browser.complaints() == json::array());
 }
 
+TEST_CASE("the eye goes round, nearer and back; the view fills the window", "[browser]") {
+    OpenPage page{"skiff.toml"};
+    const auto eye = [&] {
+        return page.browser.run("return hopcoil.stage.view.camera.position.toArray()")
+            .get<std::vector<double>>();
+    };
+    const auto width = [&] {
+        return page.browser.run("return document.getElementById('stage').clientWidth")
+            .get<double>();
+    };
+    CHECK(width() >= 640);  // at least half of 1280
+    const std::vector<double> first = eye();
+    const Browser::Point middle = page.browser.middle_of("#stage");
+    const Browser::Point corner{middle.x - 0.45 * width(), middle.y - 60};
+    page.browser.drag({corner, {corner.x + 20, corner.y + 10}, {corner.x + 60, corner.y + 30}},
+                      true);
+    const std::vector<double> round = eye();
+    CHECK(std::abs(round[0] - first[0]) + std::abs(round[1] - first[1]) > 0.1);
+    CHECK_FALSE(page.browser.run("return hopcoil.hand.isActive").get<bool>());
+    page.browser.click("#whole-window");
+    CHECK(width() >= 900);
+    page.browser.click("#whole-window");
+    page.browser.click("#fit");
+    CHECK(eye() == first);
+    CHECK(page.browser.complaints() == json::array());
+}
+
+TEST_CASE("a click makes the target jump, a key takes it to and fro, a button kicks", "[browser]") {
+    OpenPage page{"boom_lamp.toml"};
+    page.browser.run("hopcoil.player.pause(); hopcoil.player.seek(8.5)");
+    const auto boom = [&] {
+        return page.browser.run(
+            "const t = hopcoil.hand.take; return t ? t.columns['boom.value_m'].at(-1) : null");
+    };
+    const double before = page.browser.run("return hopcoil.stage.handles()[0].numbers[0]");
+    const Browser::Point middle = page.browser.middle_of("#stage");
+    page.browser.drag({{middle.x + 60, middle.y + 40}}, true);
+    page.wait_for("the target has jumped", [&] { return boom().is_number(); });
+    const double there = boom();
+    CHECK(std::abs(there - before) > 0.3);
+    page.browser.run(
+        "document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 't', bubbles: true}))");
+    page.wait_for("it is back", [&] { return std::abs(boom().get<double>() - before) < 1e-3; });
+    page.browser.run(
+        "document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 't', bubbles: true}))");
+    page.wait_for("and there again", [&] { return std::abs(boom().get<double>() - there) < 1e-3; });
+
+    page.browser.click("#let-go");
+    page.browser.run("hopcoil.player.seek(8.9)");
+    page.browser.click("#movers button:nth-child(2)");
+    page.browser.click("#kick");
+    page.wait_for("the lamp has been struck", [&] {
+        return page.browser
+            .run(
+                "const t = hopcoil.hand.take; return Boolean(t) && "
+                "Math.max(...t.columns['string.lamp.value_m'].map(Math.abs)) > 0.05")
+            .get<bool>();
+    });
+    CHECK(page.browser.complaints() == json::array());
+}
+
+TEST_CASE("what the hand did is replayed under every setting, and kept in a file", "[browser]") {
+    OpenPage page{"boom_lamp.toml"};
+    page.browser.run("hopcoil.player.pause(); hopcoil.player.seek(0)");
+    const json at = page.browser.run(
+        "const h = hopcoil.stage.handles()[0].point;"
+        "const r = document.getElementById('stage').getBoundingClientRect();"
+        "return [r.left + h[0], r.top + h[1]]");
+    std::vector<Browser::Point> way{{at[0], at[1]}};
+    for (int i = 1; i <= 20; ++i)
+        way.push_back({at[0].get<double>() + 6 * i, at[1]});
+    page.browser.drag(way, false);
+    page.wait_for("there is something to replay", [&] {
+        return !page.browser.run("return document.getElementById('replay').disabled").get<bool>();
+    });
+    page.browser.click("#replay");
+    const auto last = [&] {
+        return page.browser.run("return hopcoil.answer.take.columns['boom.value_m'].at(-1)")
+            .get<double>();
+    };
+    const double held = page.browser.run("return hopcoil.drive.values.at(-1)");
+    CHECK(held > 0.1);
+    page.wait_for("the run follows the hand", [&] { return std::abs(last() - held) < 1e-3; });
+    page.slide("string.lamp.damping_ratio", 0.9);
+    page.wait_for("under another setting too", [&] {
+        return page.browser
+                   .run(
+                       "return hopcoil.settings.changes['string.lamp.damping_ratio'] > 1 && "
+                       "!hopcoil.runs.busy")
+                   .get<bool>() &&
+               std::abs(last() - held) < 1e-3;
+    });
+    page.browser.click("#keep-drive");
+    page.wait_for("it is written", [&] { return page.said().starts_with("Written: "); });
+    CHECK_THAT(contents_of(page.served.folder() / "boom-by-hand.csv"),
+               Contains("time_s,boom.value_m"));
+    page.browser.click("#replay");
+    page.wait_for("it goes its own way again", [&] { return std::abs(last() - held) > 1e-3; });
+}
+
+TEST_CASE("a heavy scene goes on with the new number, and is run anew behind it", "[browser]") {
+    OpenPage page{"boom_lamp.toml"};
+    page.browser.run("hopcoil.runTime = 1e4; hopcoil.player.seek(2); hopcoil.player.play()");
+    const json before = page.browser.run("return hopcoil.answerIs");
+    page.slide("string.lamp.frequency_hz", 0.9, false);
+    page.wait_for("it goes on", [&] {
+        return page.browser
+            .run(
+                "return hopcoil.hand.isActive && hopcoil.hand.take !== null && "
+                "hopcoil.hand.time > 2.2")
+            .get<bool>();
+    });
+    CHECK(page.browser.run("return hopcoil.answerIs") == before);
+    // From where it was.
+    CHECK(page.browser
+              .run("const old = hopcoil.answer.take; const now = hopcoil.hand.take;"
+                   "const row = old.times_s.findIndex((t) => t >= now.times_s[0]);"
+                   "return Math.abs(now.columns['string.lamp.value_m'][0] - "
+                   "old.columns['string.lamp.value_m'][row])")
+              .get<double>() < 0.05);
+    page.slide("string.lamp.frequency_hz", 0.9);
+    page.wait_for("the charts follow",
+                  [&] { return page.browser.run("return hopcoil.answerIs") != before; });
+    CHECK(page.browser.complaints() == json::array());
+}
+
+TEST_CASE(
+    "the keys of a curve are dragged on its chart; a chain has figures and a chart of its own",
+    "[browser]") {
+    OpenPage page{"streamer.toml"};
+    page.browser.run("hopcoil.look('floats')");
+    page.wait_for("its length is there", [&] {
+        return page.browser.run("return document.querySelectorAll('#own-charts .plot').length") ==
+               1;
+    });
+    CHECK(std::stod(page.browser.text_of("[data-figure='length at rest'] .now")) ==
+          Approx(22 * 0.18).epsilon(0.01));
+    std::ofstream{page.served.folder() / "streamer.toml"}
+        << "[target.h]\nmoves = [{ at_s = 1, jump_to_m = 1 }]\n[curve.lid]\ntarget = 'h'\n"
+           "duration_s = 0.5\nkeys = [[0, 0], [0.5, 0.5], [1, 1]]\n";
+    page.wait_for("the curve is there", [&] {
+        return page.browser
+            .run(
+                "return hopcoil.jump.keys.length === 3 && hopcoil.jump.chart.plot "
+                "!== null && hopcoil.looked === 'lid'")
+            .get<bool>();
+    });
+    const json at = page.browser.run(
+        "const k = hopcoil.jump.keys[1]; const r = "
+        "document.getElementById('jump').getBoundingClientRect();"
+        "const [x, y] = hopcoil.jump.chart.plot.toDomCoords(k.time, k.percent);"
+        "return [r.left + x, r.top + y]");
+    const double x = at[0];
+    const double y = at[1];
+    page.browser.drag({{x, y}, {x + 5, y - 10}, {x + 10, y - 20}}, true);
+    CHECK(page.value("lid.keys.1.1") > 0.55);
+    CHECK(page.value("lid.keys.1.0") > 0.5);
+    page.wait_for("the curve has changed",
+                  [&] { return page.browser.run("return hopcoil.settings.past.length") == 2; });
+    CHECK(page.browser.complaints() == json::array());
+}
+
 TEST_CASE("the keyboard alone takes hold of a target, and lets it go", "[browser]") {
     OpenPage page;
     page.browser.run("hopcoil.player.pause(); hopcoil.player.seek(3)");
@@ -292,18 +455,19 @@ TEST_CASE("a reference is laid under the value", "[browser]") {
 
 TEST_CASE("every scene of the demo, at every width, has a picture and nothing to complain of",
           "[browser]") {
-    for (const std::string scene : {"skiff.toml", "tide_dial.toml", "boom_lamp.toml"}) {
+    for (const std::string scene :
+         {"skiff.toml", "tide_dial.toml", "boom_lamp.toml", "streamer.toml"}) {
         for (const int width : {1280, 390}) {
             CAPTURE(scene, width);
             OpenPage page{scene, width, 844};
             CHECK(page.browser.complaints() == json::array());
             CHECK(page.browser.run("return document.documentElement.scrollWidth") <= width);
-            CHECK(
-                page.browser
-                    .run("const c = document.getElementById('stage');"
-                         "const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;"
-                         "return d.some((v) => v !== 0)")
-                    .get<bool>());
+            CHECK(page.browser
+                      .run("const d = document.createElement('canvas').getContext('2d');"
+                           "hopcoil.stage.draw(0); d.drawImage(document.getElementById('stage'), "
+                           "0, 0);"
+                           "return d.getImageData(0, 0, 300, 150).data.some((v) => v !== 0)")
+                      .get<bool>());
         }
     }
 }
@@ -320,13 +484,13 @@ TEST_CASE("from a slider to the picture it is a breath", "[browser]") {
         "hopcoil.latencies.length = 0; window.turns = 0;"
         "const s = document.querySelector('[data-path=\"leaden.damping_ratio\"] "
         "input[type=range]');"
-        "const turn = () => { if (window.turns++ >= 200) return;"
+        "const turn = () => { if (window.turns++ >= 100) return;"
         "  s.value = 100 + 4 * window.turns; s.dispatchEvent(new Event('input'));"
         "  setTimeout(turn, 60); }; turn();");
-    page.wait_for("two hundred turns are done",
-                  [&] { return page.browser.run("return window.turns > 200").get<bool>(); });
+    page.wait_for("a hundred turns are done",
+                  [&] { return page.browser.run("return window.turns > 100").get<bool>(); });
     std::vector<double> all = page.browser.run("return hopcoil.latencies");
-    REQUIRE(all.size() > 100);
+    REQUIRE(all.size() > 50);
     std::sort(all.begin(), all.end());
     std::printf(
         "from slider to picture, 10 s at 240 Hz: median %.0f ms, nine in ten within %.0f ms\n",

@@ -59,7 +59,9 @@ class Browser {
         const Json arguments{
             "--headless=new",
             "--no-sandbox",
-            "--disable-gpu",
+            "--use-angle=swiftshader",  // space is drawn without a graphics card
+            "--enable-unsafe-swiftshader",
+            "--ignore-gpu-blocklist",
             "--hide-scrollbars",
             "--disable-dev-shm-usage",
             "--force-prefers-reduced-motion",

@@ -258,6 +258,7 @@ std::vector<SystemReport> ChainSpec::report(const ReportInput& input) const {
                                      .targets = input.take.column(columns.first + k)});
     }
     const double whole_m = settings_.spacing_m * static_cast<double>(settings_.nodes);
+    SystemChart lengths{.title = "length", .unit = "m", .curves = {{}}};
     double longest = 0;
     double shortest = unbounded;
     double quickest = 0;
@@ -272,6 +273,8 @@ std::vector<SystemReport> ChainSpec::report(const ReportInput& input) const {
             const Vector3 link = node(i) - node(i - 1);
             length += std::sqrt(dot(link, link));
         }
+        lengths.curves.front().values.push_back(length);
+        lengths.curves.front().targets.push_back(whole_m);
         longest = std::max(longest, length);
         shortest = std::min(shortest, length);
         if (row == 0 || !(times_s[row] > times_s[row - 1])) continue;
@@ -286,6 +289,7 @@ std::vector<SystemReport> ChainSpec::report(const ReportInput& input) const {
                       {"longest_m", "at its longest", "m", longest},
                       {"shortest_m", "at its shortest", "m", shortest},
                       {"tip_peak_speed_m_per_s", "its tip at most", "m/s", quickest}};
+    report.charts.push_back(std::move(lengths));
     return {std::move(report)};
 }
 

@@ -48,8 +48,19 @@ AnySpec mover_spec(const CurveMoveTuning& curve, const MoverShape& shape, MoverS
 
 namespace {
 
+void use_keys(KindReader& reader, const std::string& key, const KeyCurve& keys,
+              CurveMoveTuning& curve) {
+    const double first = keys.keys().front().value;
+    const double last = keys.keys().back().value;
+    if (first != 0 || last != 1 || !(keys.end_s() > keys.start_s())) {
+        reader.problem(
+            key, fmt::format("expected keys that go from 0 to 1, found {} to {}", first, last));
+    }
+    curve.curve = keys;
+}
+
 /// A curve of its own, from a table of keys beside the scene.
-void read_curve_keys(TableReader& reader, CurveMoveTuning& curve) {
+void read_curve_keys(KindReader& reader, CurveMoveTuning& curve) {
     const auto csv = reader.text("csv");
     const auto column = reader.text("column");
     const std::string time_column = reader.text("time_column").value_or("time_s");
@@ -57,17 +68,23 @@ void read_curve_keys(TableReader& reader, CurveMoveTuning& curve) {
         reader.problem("csv", "expected a key 'column' beside it, naming a column of the file");
     }
     if (!csv || !column) return;
-    read_beside(reader, "csv", [&] {
+    read_beside(reader.table(), "csv", [&] {
         const KeyCurve keys =
-            io::key_curve_from(io::read_csv(reader.folder() / *csv), time_column, *column);
-        const double first = keys.keys().front().value;
-        const double last = keys.keys().back().value;
-        if (first != 0 || last != 1 || !(keys.end_s() > keys.start_s())) {
-            reader.problem("csv", fmt::format("expected keys that go from 0 to 1, found {} to {}",
-                                              first, last));
-        }
-        curve.curve = keys;
+            io::key_curve_from(io::read_csv(reader.table().folder() / *csv), time_column, *column);
+        use_keys(reader, "csv", keys, curve);
     });
+}
+
+/// A curve of its own, from keys in the scene.
+void read_own_keys(KindReader& reader, CurveMoveTuning& curve) {
+    std::vector<double> times;
+    std::vector<double> values;
+    for (const TimedQuantity& each : reader.table().points("keys")) {
+        times.push_back(each.time_s);
+        values.push_back(each.place.value[0]);
+    }
+    if (times.empty()) return;
+    reader.try_to([&] { use_keys(reader, "keys", KeyCurve::through(times, values), curve); });
 }
 
 void read_ease(KindReader& reader, CurveMoveTuning& curve) {
@@ -90,11 +107,15 @@ void read_curve(KindReader& reader) {
         if (alone) reader.problem(key, "expected a key 'csv' beside it, naming a file of keys");
     }
     for (const char* key : {"family", "way", "parameter"}) {
-        const bool beside = reader.has("csv") && reader.has(key);
-        if (beside) reader.problem(key, "expected an ease or keys from a file, found both");
+        const bool beside = (reader.has("csv") || reader.has("keys")) && reader.has(key);
+        if (beside) reader.problem(key, "expected an ease or keys, found both");
     }
-    if (reader.has("csv")) {
-        read_curve_keys(reader.table(), curve);
+    if (reader.has("csv") && reader.has("keys"))
+        reader.problem("keys", "expected keys here or from a file, found both");
+    if (reader.has("keys")) {
+        read_own_keys(reader, curve);
+    } else if (reader.has("csv")) {
+        read_curve_keys(reader, curve);
     } else {
         read_ease(reader, curve);
     }
@@ -113,6 +134,10 @@ SystemKind curve_kind() {
                       {"family", choice, "the shape of its ease", "`sine`", ease_family_names()},
                       {"way", choice, "which end is eased", "`in_out`", ease_way_names()},
                       {"parameter", number, "the family's own", "the family's own"},
+                      {"keys", trajectory,
+                       "or: keys [time, part of the way] that a smooth curve goes through, from 0 "
+                       "to 1; its times are stretched to `duration_s`",
+                       "an ease"},
                       {"csv", text, "or: a file of keys that go from 0 to 1", "an ease"},
                       {"column", text, "its column of values", "required with `csv`"},
                       {"time_column", text, "its column of times", "`time_s`"}})}},

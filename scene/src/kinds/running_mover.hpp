@@ -147,15 +147,13 @@ class MoverWatch {
     double settled_ = 0;
 };
 
-/// A sudden change of velocity, of a cascade its first link's; false for a mover that has none.
+/// A sudden change of velocity, of a cascade that of one link; false for a mover that has none.
 template <class M, class Velocity>
-bool push_mover(M& mover, const Velocity& velocity) {
+bool push_mover(M& mover, const Velocity& velocity, std::size_t port = 0) {
     if constexpr (requires { mover.push(velocity); }) {
-        mover.push(velocity);
-        return true;
-    } else if constexpr (requires { mover.push(0U, velocity); }) {
-        mover.push(0, velocity);
-        return true;
+        return mover.push(velocity) == StepStatus::stepped;
+    } else if constexpr (requires { mover.push(port, velocity); }) {
+        return mover.push(port, velocity) == StepStatus::stepped;
     }
     return false;
 }
@@ -233,6 +231,10 @@ class RunningMover final : public RunningSystem {
         for (const Kick& kick : start_.kicks) {
             if (kick.at_s == time_s_) push(from_array<Velocity>(kick.velocity));
         }
+    }
+
+    bool push(std::size_t port, const ValueArray& delta_velocity) override {
+        return push(from_array<Velocity>(delta_velocity), port);
     }
 
     [[nodiscard]] double next_event_s(double time_s) const override {
@@ -378,11 +380,12 @@ class RunningMover final : public RunningSystem {
         return false;
     }
 
-    void push(const Velocity& velocity) {
+    bool push(const Velocity& velocity, std::size_t port = 0) {
         if constexpr (HasNoTarget<M>) {
             launch(mover(), velocity);
+            return true;
         } else {
-            push_mover(mover(), velocity);
+            return push_mover(mover(), velocity, port);
         }
     }
     void launch(M& coast, const Velocity& velocity) const {

@@ -152,6 +152,16 @@ bool LiveScene::is_held(std::size_t target) const {
     return inside_->running.is_held(target);
 }
 
+bool LiveScene::push(std::size_t system, const ValueArray& delta_velocity, std::size_t port) {
+    const SceneSystem& pushed = inside_->scene.systems.at(system);
+    static_cast<void>(pushed.spec->outputs().at(port));
+    if (!is_finite(delta_velocity)) {
+        throw InvalidValue{pushed.name, std::numeric_limits<double>::quiet_NaN(),
+                           "a finite velocity"};
+    }
+    return inside_->running.push({system, port}, delta_velocity);
+}
+
 ValueArray LiveScene::target(std::size_t index) const {
     return inside_->running.target_shown(index, inside_->time_s);
 }

@@ -370,9 +370,29 @@ void RunningScene::hold(std::size_t target, const ValueArray& value) {
 void RunningScene::let_go(std::size_t target) {
     if (!held_.at(target)) return;
     held_[target].reset();
+    change_if([&](std::size_t each) { return each == target; });
+}
+
+bool RunningScene::push(const OutputRef& output, const ValueArray& delta_velocity) {
+    if (!systems_[output.system]->push(output.port, delta_velocity)) return false;
+    change_if([&](std::size_t each) {
+        const SceneTarget& target = scene_->targets[each];
+        const auto is_driver = [&](const Source& source) {
+            return source.output == output;
+        };
+        return (target.source && is_driver(*target.source)) ||
+               std::any_of(target.layers.begin(), target.layers.end(),
+                           [&](const Layer& layer) { return is_driver(layer.source); });
+    });
+    return true;
+}
+
+/// Systems with a target that has leapt here and now.
+template <class HasLeapt>
+void RunningScene::change_if(const HasLeapt& has_leapt) {
     for (std::size_t i = 0; i < systems_.size(); ++i) {
         const std::vector<std::size_t>& targets = scene_->systems[i].targets;
-        if (std::find(targets.begin(), targets.end(), target) != targets.end())
+        if (std::any_of(targets.begin(), targets.end(), has_leapt))
             systems_[i]->change(inputs_of(i, time_s_, Moment::after));
     }
 }

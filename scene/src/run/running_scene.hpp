@@ -58,6 +58,7 @@ class RunningScene {
     /// a value, and stays there until it is let go.
     void hold(std::size_t target, const ValueArray& value);
     void let_go(std::size_t target);
+    bool push(const OutputRef& output, const ValueArray& delta_velocity);
     [[nodiscard]] bool is_held(std::size_t target) const { return held_[target].has_value(); }
 
     /// Of what has been advanced to one time.
@@ -111,6 +112,8 @@ class RunningScene {
     };
     enum class Moment : unsigned char { before, after };
 
+    template <class HasLeapt>
+    void change_if(const HasLeapt& has_leapt);
     static void visit_system(RunningSystem& system, StateWriter& out) { system.save(out); }
     static void visit_system(RunningSystem& system, StateReader& in) { system.load(in); }
 

@@ -55,6 +55,12 @@ class LiveScene {
     void let_go(std::size_t target);
     [[nodiscard]] bool is_held(std::size_t target) const;
 
+    /// A sudden change of velocity of a system, or of one of its outputs; a coast is launched with
+    /// it. False for what has no velocity that could change so.
+    /// Units   the output's a second; of a rotation three numbers, radians per second.
+    /// Errors  InvalidValue for a change that is not finite.
+    bool push(std::size_t system, const ValueArray& delta_velocity, std::size_t port = 0);
+
     [[nodiscard]] ValueArray target(std::size_t index) const;
     /// Value and velocity of a system, or of one of its outputs; of one of its several values.
     [[nodiscard]] ValueAndVelocity output(std::size_t system, std::size_t port = 0,

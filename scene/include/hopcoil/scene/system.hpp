@@ -70,6 +70,12 @@ class RunningSystem {
     virtual void change(const SystemInputs& inputs) { static_cast<void>(inputs); }
     /// What is due at its own time: kicks.
     virtual void act() {}
+    /// A sudden change of an output's velocity; false where it has none that could change so.
+    virtual bool push(std::size_t port, const ValueArray& delta_velocity) {
+        static_cast<void>(port);
+        static_cast<void>(delta_velocity);
+        return false;
+    }
     /// The next time after `time_s` at which its steps have to end; infinity without one.
     [[nodiscard]] virtual double next_event_s(double time_s) const;
 

@@ -32,6 +32,13 @@ struct ReportFigure {
     double value = 0.0;
 };
 
+/// A chart over the run's time of something that is no output: a length, a load, a margin.
+struct SystemChart {
+    std::string title{};
+    std::string unit{};
+    std::vector<ComponentCurve> curves{};  ///< a value, and what it should be, for each row
+};
+
 /// How one output of a system fared in a run.
 struct SystemReport {
     std::string name{};
@@ -50,6 +57,7 @@ struct SystemReport {
     std::optional<JumpsMet> jumps{};     ///< where the target jumps
     std::optional<double> lag_s{};
     std::vector<ReportFigure> figures{};  ///< whatever else there is to say
+    std::vector<SystemChart> charts{};    ///< and to show
 };
 
 /// What a system's spec reads its report off.

@@ -1,0 +1,163 @@
+// What is seen in space: shapes of bodies, and tubes through rows of points.
+/* global THREE */
+
+const DIAMOND = { corners: [[0, 0, 0.75], [0, 0, -0.25], [0.17, 0, 0], [-0.17, 0, 0], [0, 0.17, 0], [0, -0.17, 0]],
+  faces: [[0, 2, 4], [0, 4, 3], [0, 3, 5], [0, 5, 2], [1, 4, 2], [1, 3, 4], [1, 5, 3], [1, 2, 5]] };
+
+function diamond() {
+  const geometry = new THREE.BufferGeometry();
+  const numbers = DIAMOND.faces.flatMap((face) => face.flatMap((i) => DIAMOND.corners[i]));
+  geometry.setAttribute('position', new THREE.Float32BufferAttribute(numbers, 3));
+  geometry.computeVertexNormals();
+  return geometry;
+}
+
+/** A flat arrow along Z, as thick as it takes to be seen from the side. */
+function arrow() {
+  const outline = new THREE.Shape([[0, 0.5], [0.2, 0.1], [0.07, 0.1], [0.07, -0.5], [-0.07, -0.5], [-0.07, 0.1], [-0.2, 0.1]]
+    .map(([x, y]) => new THREE.Vector2(x, y)));
+  return new THREE.ExtrudeBufferGeometry(outline, { depth: 0.05, bevelEnabled: false })
+    .translate(0, 0, -0.025).rotateX(Math.PI / 2);
+}
+
+const MAKERS = {
+  diamond,
+  arrow,
+  box: () => new THREE.BoxBufferGeometry(0.5, 0.5, 1),
+  disc: () => new THREE.SphereBufferGeometry(0.5, 32, 20),
+};
+const made = new Map();
+
+/** The shape of a body of length 1 along Z, by its name. */
+export function shapeOf(name) {
+  if (!made.has(name)) made.set(name, MAKERS[name]());
+  return made.get(name);
+}
+
+export function solid(shape, colour, opacity = 1) {
+  const material = shape === 'disc'
+    ? new THREE.MeshLambertMaterial({ color: colour, transparent: opacity < 1, opacity, depthWrite: opacity === 1 })
+    : new THREE.MeshPhongMaterial({ color: colour, flatShading: true, shininess: 0, transparent: opacity < 1, opacity,
+      depthWrite: opacity === 1 });
+  return new THREE.Mesh(shapeOf(shape), material);
+}
+
+/** Its edges alone: what it is compared with. */
+export function outline(shape, colour) {
+  const edges = new THREE.EdgesGeometry(shapeOf(shape), shape === 'disc' ? 1 : 20);
+  const material = new THREE.LineDashedMaterial({ color: colour, transparent: true, opacity: 0.85 });
+  return new THREE.LineSegments(edges, material);
+}
+
+const SIDES = 10;
+const PARTS = 4; // of a link, so that it bends smoothly
+
+/** On the smooth curve through the points: between `i` and the one after it. */
+function onCurve(points, i, part, out) {
+  const from = points[i];
+  const to = points[i + 1] ?? from;
+  const before = points[i - 1] ?? from;
+  const beyond = points[i + 2] ?? to;
+  for (let k = 0; k < 3; k += 1) {
+    const slope = (to[k] - before[k]) / 2;
+    const slopeAfter = (beyond[k] - from[k]) / 2;
+    const gap = to[k] - from[k];
+    out[k] = from[k] + part * (slope + part * (3 * gap - 2 * slope - slopeAfter
+      + part * (slope + slopeAfter - 2 * gap)));
+  }
+}
+
+const along = (list, share, otherwise) => {
+  if (list.length === 0) return otherwise;
+  const at = share * (list.length - 1);
+  const i = Math.min(list.length - 1, Math.floor(at));
+  return list[i] + (at - i) * ((list[i + 1] ?? list[i]) - list[i]);
+};
+
+/** A tube through points that move; its thickness and colours go from the first to the last. */
+export class Tube {
+  constructor(count, radii, colours, opacity = 1) {
+    this.rings = (count - 1) * PARTS + 1;
+    this.radii = radii;
+    const vertices = this.rings * SIDES;
+    this.places = new THREE.Float32BufferAttribute(new Float32Array(3 * vertices), 3);
+    this.normals = new THREE.Float32BufferAttribute(new Float32Array(3 * vertices), 3);
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute('position', this.places);
+    geometry.setAttribute('normal', this.normals);
+    geometry.setAttribute('color', new THREE.Float32BufferAttribute(this.#colours(colours), 3));
+    geometry.setIndex(this.#faces());
+    this.mesh = new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({ vertexColors: THREE.VertexColors,
+      transparent: opacity < 1, opacity, depthWrite: opacity === 1 }));
+    this.mesh.frustumCulled = false;
+  }
+
+  #colours(colours) {
+    const all = colours.map((each) => new THREE.Color(each));
+    const numbers = [];
+    for (let ring = 0; ring < this.rings; ring += 1) {
+      const share = ring / Math.max(1, this.rings - 1);
+      const at = ['r', 'g', 'b'].map((part) => along(all.map((each) => each[part]), share, 0.5));
+      for (let side = 0; side < SIDES; side += 1) numbers.push(...at);
+    }
+    return numbers;
+  }
+
+  #faces() {
+    const faces = [];
+    for (let ring = 0; ring + 1 < this.rings; ring += 1) {
+      for (let side = 0; side < SIDES; side += 1) {
+        const a = ring * SIDES + side;
+        const b = ring * SIDES + (side + 1) % SIDES;
+        faces.push(a, b, a + SIDES, b, b + SIDES, a + SIDES);
+      }
+    }
+    return faces;
+  }
+
+  /** Where it is now; never thinner than `thinnest`. */
+  update(points, thinnest) {
+    const place = [0, 0, 0];
+    const before = new THREE.Vector3();
+    const now = new THREE.Vector3();
+    const after = new THREE.Vector3();
+    const direction = new THREE.Vector3();
+    const across = new THREE.Vector3();
+    const other = new THREE.Vector3();
+    const at = (ring, out) => {
+      const clamped = Math.min(this.rings - 1, Math.max(0, ring));
+      onCurve(points, Math.floor(clamped / PARTS), (clamped % PARTS) / PARTS, place);
+      out.set(...place);
+    };
+    for (let ring = 0; ring < this.rings; ring += 1) {
+      at(ring - 1, before);
+      at(ring, now);
+      at(ring + 1, after);
+      direction.subVectors(after, before);
+      if (direction.lengthSq() > 0) direction.normalize();
+      else direction.set(0, 0, 1);
+      // Carried on from ring to ring, so that it does not twist.
+      if (ring === 0) across.set(Math.abs(direction.x) < 0.9 ? 1 : 0, Math.abs(direction.x) < 0.9 ? 0 : 1, 0);
+      across.addScaledVector(direction, -across.dot(direction));
+      if (across.lengthSq() < 1e-12) across.set(direction.y, direction.z, direction.x).cross(direction);
+      across.normalize();
+      other.crossVectors(direction, across);
+      const radius = Math.max(thinnest, along(this.radii, ring / Math.max(1, this.rings - 1), 0));
+      this.#ring(ring, now, across, other, radius);
+    }
+    this.places.needsUpdate = true;
+    this.normals.needsUpdate = true;
+  }
+
+  #ring(ring, centre, across, other, radius) {
+    for (let side = 0; side < SIDES; side += 1) {
+      const angle = 2 * Math.PI * side / SIDES;
+      const c = Math.cos(angle);
+      const s = Math.sin(angle);
+      const i = ring * SIDES + side;
+      const n = [c * across.x + s * other.x, c * across.y + s * other.y, c * across.z + s * other.z];
+      this.normals.setXYZ(i, ...n);
+      this.places.setXYZ(i, centre.x + radius * n[0], centre.y + radius * n[1], centre.z + radius * n[2]);
+    }
+  }
+}
