@@ -4,7 +4,7 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/follow/coast_axis.hpp>
+#include <hopcoil/follow/detail/coast_axis.hpp>
 #include <hopcoil/spring/free_motion.hpp>
 #include <hopcoil/spring/step_coefficients.hpp>
 

@@ -1,19 +1,23 @@
 #!/usr/bin/env bash
 # The same recorded run, compiled in many ways, gives the same bits; and those on record.
 #
-# usage: compare.sh ROOT
+# usage: compare.sh ROOT CORE_ARCHIVE
 set -euo pipefail
 cd "$1"
+archive=$2
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
 expected=$(cat tests/bits/expected.txt)
 problems=0
 
-# What the recorded run needs; the analysis of linear systems only reports, and is slow to compile.
+# The sources that the recorded run needs: the linker knows what it took from the library.
+c++ -std=c++20 -O1 -ffp-contract=off -DHOPCOIL_SAME_BITS -Iinclude -isystem /usr/include/eigen3 \
+    tests/bits/record.cpp "$archive" -Wl,-Map="$scratch/map" -o "$scratch/record"
 sources=(tests/bits/record.cpp)
-for source in src/{base,spring,stepping,follow}/*.cpp; do
-    [[ $source == */linear_stability.cpp ]] || sources+=("$source")
-done
+while read -r name; do
+    sources+=(src/*/"$name")
+done < <(grep -oE "$(basename "$archive")\([^)]*\.cpp" "$scratch/map" | sed 's/.*(//' | sort -u)
+((${#sources[@]} > 20)) || { echo "found only ${#sources[@]} sources in $archive"; exit 1; }
 
 # hash_of COMPILER FLAGS...: each source by itself, on every core.
 hash_of() {

@@ -20,6 +20,7 @@
 #include <hopcoil/follow/rotation_mover.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
 #include <hopcoil/follow/stepped_follower.hpp>
+#include <hopcoil/points/chain.hpp>
 #include <hopcoil/stepping/adaptive_runge_kutta.hpp>
 #include <hopcoil/stepping/frame_clock.hpp>
 
@@ -180,6 +181,27 @@ void record_bank(Hash& hash, Parameters& numbers) {
     }
 }
 
+/// Chains of both kinds in one wind, drawn about and cut.
+void record_chains(Hash& hash, Parameters& numbers) {
+    using namespace hopcoil;
+    const Wind wind{{.mean_m_per_s = {3, 0, 1}}, 7};
+    for (const ChainSpacing spacing : {ChainSpacing::stretchy, ChainSpacing::fixed}) {
+        Chain chain{{.nodes = 9, .spacing = spacing, .bend_limit_rad = 1}};
+        Vector3 root{};
+        double time_s = 0;
+        for (int i = 0; i < 300; ++i) {
+            const double dt = numbers.next() < 0.5 ? 1.0 / 60 : 0.05 * numbers.next();
+            time_s += dt;
+            root = root + Vector3{0.1 * numbers.next(), 0.02 * numbers.next(), -0.05};
+            if (numbers.next() > 0.98) chain.cut(root);
+            chain.step({.root = root, .wind = &wind, .time_s = time_s}, dt);
+            hash.add(chain.positions().back().x);
+            hash.add(chain.velocities()[4].y);
+            hash.add(chain.facing_at(0.5).z);
+        }
+    }
+}
+
 }  // namespace
 
 int main() {
@@ -194,6 +216,7 @@ int main() {
     record_family(hash, numbers);
     record_stepping(hash, numbers);
     record_bank(hash, numbers);
+    record_chains(hash, numbers);
     for (int i = 0; i < 10000; ++i) {
         const double x = 40 * numbers.next() - 20;
         hash.add(hopcoil::math::exp(x));

@@ -10,7 +10,7 @@
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/dial.hpp>
 #include <hopcoil/base/system.hpp>
-#include <hopcoil/follow/coast_axis.hpp>
+#include <hopcoil/follow/detail/coast_axis.hpp>
 #include <hopcoil/follow/motion.hpp>
 #include <hopcoil/follow/mover.hpp>
 

@@ -1,6 +1,6 @@
 #pragma once
 
-#include <hopcoil/follow/coast_axis.hpp>
+#include <hopcoil/follow/coast_tuning.hpp>
 #include <hopcoil/follow/event.hpp>
 #include <hopcoil/follow/intent.hpp>
 #include <hopcoil/follow/pursuit.hpp>

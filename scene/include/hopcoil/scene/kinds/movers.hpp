@@ -7,7 +7,7 @@
 #include <utility>
 #include <vector>
 
-#include <hopcoil/follow/coast_axis.hpp>
+#include <hopcoil/follow/coast_tuning.hpp>
 #include <hopcoil/follow/curve_move.hpp>
 #include <hopcoil/follow/glide.hpp>
 #include <hopcoil/follow/pursuit.hpp>
