@@ -59,7 +59,7 @@ int main() {
 
     const auto nodes = scene::nodes_of(boom, take);
     const io::BakedModel baked = io::model_of(
-        take, nodes, {.distance = KeyReductionSettings{.tolerance = 0.002}, .angle_rad = 0.002});
+        take, {nodes}, {.distance = KeyReductionSettings{.tolerance = 0.002}, .angle_rad = 0.002});
     io::write_model(folder / "lantern.glb", baked.model);
     io::write_take(folder / "lantern.csv", take);
     std::printf("%s: %zu rows as %zu keys, at most %.1f mm off\n", nodes.front().name.c_str(),

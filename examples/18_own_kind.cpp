@@ -73,7 +73,7 @@ int main(int argc, char** argv) {
     for (std::size_t i = 0; i < take.row_count(); i += 60)
         std::printf("%zu s: tide %6.3f m, bell %6.3f m\n", i / 60, take.row(i)[0], take.row(i)[2]);
     io::write_take(std::filesystem::temp_directory_path() / "hopcoil-18.csv", take);
-    const io::Model model = io::model_of(take, nodes_of(scene, take)).model;
+    const io::Model model = io::model_of(take, model_channels_of(scene, take)).model;
     io::write_model(std::filesystem::temp_directory_path() / "hopcoil-18.glb", model);
     std::printf("%zu nodes, %zu dials\n", model.nodes.size(), dials_of(scene).size());
 }

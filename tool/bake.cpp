@@ -31,7 +31,7 @@ struct Baked {
 /// What is to be baked, and what it is of.
 struct Source {
     Take take;
-    std::vector<io::NodeChannels> nodes;
+    io::ModelChannels channels;
 };
 
 [[noreturn]] void refuse(const std::string& what) {
@@ -69,13 +69,13 @@ Source source_of(const BakeOptions& options) {
         scene.record.clear();
         scene::run(scene, source.take);
         source.take.set_made_by(made_by_scene("bake", scene).dump());
-        source.nodes = scene::model_nodes_of(scene, source.take);
+        source.channels = scene::model_channels_of(scene, source.take);
     } else {
         source.take = io::read_take(options.source);
         if (source.take.row_count() == 0) {
             refuse(fmt::format("{}: it has no rows", options.source.string()));
         }
-        source.nodes = io::nodes_of(source.take);
+        source.channels.nodes = io::nodes_of(source.take);
     }
     try {
         edit(source.take, options);
@@ -221,14 +221,14 @@ ExitCode bake_model(const Source& source, const BakeOptions& options) {
     if (!options.channels.empty()) {
         refuse("--channel does not go with a model: it has a node for all that moves");
     }
-    if (source.nodes.empty()) {
+    if (source.channels.nodes.empty() && source.channels.tubes.empty()) {
         refuse(fmt::format("{}: nothing in it is a place or a turn, so there is no node to make",
                            options.source.string()));
     }
     io::ModelSettings settings{
         .distance = KeyReductionSettings{options.tolerance, shape_of(options)},
         .angle_rad = options.angle_tolerance_deg * math::pi / 180};
-    io::BakedModel baked = io::model_of(source.take, source.nodes, settings);
+    io::BakedModel baked = io::model_of(source.take, source.channels, settings);
     Json origin =
         source.take.made_by().empty() ? made_by("bake") : Json::parse(source.take.made_by());
     origin["source"] = options.source.string();

@@ -39,7 +39,7 @@ void write_asked(const fs::path& path, const scene::Scene& scene, const Take& ta
         io::write_take(path, kept);
         return;
     }
-    io::BakedModel model = io::model_of(take, scene::model_nodes_of(scene, take));
+    io::BakedModel model = io::model_of(take, scene::model_channels_of(scene, take));
     Json origin = Json::parse(take.made_by());
     origin["motion"] = "simulated";
     model.model.made_by = origin.dump();

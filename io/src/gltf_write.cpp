@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <cstdint>
 #include <cstring>
 #include <limits>
@@ -18,7 +19,8 @@ namespace hopcoil::io {
 namespace {
 
 constexpr int float_type = 5126;
-constexpr int index_type = 5123;
+constexpr int short_type = 5123;
+constexpr int index_type = 5125;
 constexpr int vertex_data = 34962;
 constexpr int index_data = 34963;
 
@@ -50,9 +52,13 @@ class ModelWriter {
         json_["scene"] = 0;
         json_["scenes"] = Json::array({{{"nodes", Json::array()}}});
         if (model_.nodes.empty()) json_["scenes"][0].erase("nodes");
-        if (!model_.nodes.empty()) add_marker();
+        const bool any_marker = std::any_of(model_.nodes.begin(), model_.nodes.end(),
+                                            [](const ModelNode& node) { return node.has_marker; });
+        if (any_marker) add_marker();
         for (const ModelNode& node : model_.nodes)
             add_node(node);
+        for (const ModelSkin& skin : model_.skins)
+            add_skin(skin);
         add_animation();
         if (!bytes_.empty()) json_["buffers"] = Json::array({{{"byteLength", bytes_.size()}}});
     }
@@ -137,6 +143,94 @@ class ModelWriter {
         return all.size() - 1;
     }
 
+    template <class Number>
+    std::size_t add_whole_numbers(const std::vector<Number>& numbers, int component,
+                                  const char* type, std::size_t size, int target) {
+        const std::size_t start = bytes_.size();
+        for (const Number number : numbers) {
+            for (std::size_t i = 0; i < sizeof(Number); ++i)
+                bytes_ += static_cast<char>(number >> (8 * i) & 0xFFU);
+        }
+        fill_to_four(bytes_, '\0');
+        return add("accessors", {{"bufferView", add_view(start, target)},
+                                 {"componentType", component},
+                                 {"count", numbers.size() / size},
+                                 {"type", type}});
+    }
+
+    template <std::size_t n>
+    static std::vector<double> flat(const std::vector<std::array<double, n>>& rows) {
+        std::vector<double> numbers;
+        for (const auto& row : rows)
+            numbers.insert(numbers.end(), row.begin(), row.end());
+        return numbers;
+    }
+
+    /// What bends: its joints below a node of their own, so that they have a root in common.
+    void add_skin(const ModelSkin& skin) {
+        Json joints = Json::array();
+        std::vector<double> inverse_binds;
+        for (std::size_t i = skin.first_joint; i < skin.first_joint + skin.joints; ++i) {
+            joints.push_back(i);
+            const auto& at = model_.nodes[i].translation;
+            const std::array<double, 16> matrix{1, 0, 0, 0, 0,      1,      0,      0,
+                                                0, 0, 1, 0, -at[0], -at[1], -at[2], 1};
+            inverse_binds.insert(inverse_binds.end(), matrix.begin(), matrix.end());
+        }
+        Json& roots = json_["scenes"][0]["nodes"];
+        roots.erase(std::remove_if(roots.begin(), roots.end(),
+                                   [&](const Json& root) {
+                                       const auto i = root.get<std::size_t>();
+                                       return i >= skin.first_joint &&
+                                              i < skin.first_joint + skin.joints;
+                                   }),
+                    roots.end());
+        const std::size_t root =
+            add("nodes", {{"name", skin.name + ".joints"}, {"children", joints}});
+        const std::size_t index =
+            add("skins", {{"name", skin.name},
+                          {"skeleton", root},
+                          {"joints", std::move(joints)},
+                          {"inverseBindMatrices", add_numbers(inverse_binds, "MAT4", 16, false)}});
+        const std::size_t mesh = add_skin_mesh(skin);
+        roots.push_back(root);
+        roots.push_back(add("nodes", {{"name", skin.name}, {"mesh", mesh}, {"skin", index}}));
+    }
+
+    std::size_t add_skin_mesh(const ModelSkin& skin) {
+        std::vector<std::uint16_t> joints;
+        std::vector<double> weights;
+        for (std::size_t i = 0; i < skin.positions.size(); ++i) {
+            const bool is_between = skin.blend[i] > 0;
+            const auto joint = static_cast<std::uint16_t>(skin.joint[i]);
+            const auto next = static_cast<std::uint16_t>(is_between ? joint + 1 : 0);
+            joints.insert(joints.end(), {joint, next, 0, 0});
+            weights.insert(weights.end(), {1 - skin.blend[i], skin.blend[i], 0, 0});
+        }
+        std::vector<double> colours = flat(skin.colours);
+        for (double& each : colours)
+            each = std::pow(each, 2.2);  // the format's are linear in light
+        std::vector<std::uint32_t> corners;
+        for (const auto& triangle : skin.triangles)
+            corners.insert(corners.end(), triangle.begin(), triangle.end());
+        const Json attributes{
+            {"POSITION", add_numbers(flat(skin.positions), "VEC3", 3, true, vertex_data)},
+            {"NORMAL", add_numbers(flat(skin.normals), "VEC3", 3, false, vertex_data)},
+            {"TEXCOORD_0", add_numbers(flat(skin.texture), "VEC2", 2, false, vertex_data)},
+            {"COLOR_0", add_numbers(colours, "VEC3", 3, false, vertex_data)},
+            {"JOINTS_0", add_whole_numbers(joints, short_type, "VEC4", 4, vertex_data)},
+            {"WEIGHTS_0", add_numbers(weights, "VEC4", 4, false, vertex_data)}};
+        const std::size_t indices = add_whole_numbers(corners, index_type, "SCALAR", 1, index_data);
+        const std::size_t material =
+            add("materials",
+                {{"name", skin.name},
+                 {"pbrMetallicRoughness", {{"metallicFactor", 0.0}, {"roughnessFactor", 0.8}}}});
+        return add("meshes", {{"name", skin.name},
+                              {"primitives", Json::array({{{"attributes", attributes},
+                                                           {"indices", indices},
+                                                           {"material", material}}})}});
+    }
+
     /// A slender diamond along +Z, a fifth as wide as it is long.
     void add_marker() {
         const double wide = 0.1 * model_.size;
@@ -150,17 +244,9 @@ class ModelWriter {
         for (const auto& corner : corners)
             numbers.insert(numbers.end(), corner.begin(), corner.end());
         const std::size_t places = add_numbers(numbers, "VEC3", 3, true, vertex_data);
-        constexpr std::array<std::uint16_t, 24> faces{0, 2, 4, 0, 4, 3, 0, 3, 5, 0, 5, 2,
-                                                      1, 4, 2, 1, 3, 4, 1, 5, 3, 1, 2, 5};
-        const std::size_t start = bytes_.size();
-        for (const std::uint16_t corner : faces) {
-            bytes_ += static_cast<char>(corner & 0xFFU);
-            bytes_ += static_cast<char>(corner >> 8U);
-        }
-        const std::size_t indices = add("accessors", {{"bufferView", add_view(start, index_data)},
-                                                      {"componentType", index_type},
-                                                      {"count", faces.size()},
-                                                      {"type", "SCALAR"}});
+        const std::vector<std::uint16_t> faces{0, 2, 4, 0, 4, 3, 0, 3, 5, 0, 5, 2,
+                                               1, 4, 2, 1, 3, 4, 1, 5, 3, 1, 2, 5};
+        const std::size_t indices = add_whole_numbers(faces, short_type, "SCALAR", 1, index_data);
         add("materials", {{"name", "brass"},
                           {"pbrMetallicRoughness",
                            {{"baseColorFactor", {0.72, 0.5, 0.2, 1.0}},
@@ -174,7 +260,8 @@ class ModelWriter {
 
     void add_node(const ModelNode& node) {
         const auto& q = node.rotation;
-        Json entry{{"name", node.name}, {"mesh", 0}};
+        Json entry{{"name", node.name}};
+        if (node.has_marker) entry["mesh"] = 0;
         if (node.translation != std::array<double, 3>{0, 0, 0})
             entry["translation"] = node.translation;
         if (q != std::array<double, 4>{1, 0, 0, 0}) entry["rotation"] = {q[1], q[2], q[3], q[0]};

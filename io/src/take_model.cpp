@@ -7,7 +7,9 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/base/vector3.hpp>
 #include <hopcoil/io/take_model.hpp>
+#include <hopcoil/points/chain_shape.hpp>
 
 namespace hopcoil::io {
 namespace {
@@ -55,13 +57,94 @@ Rows rising_rows(const Take& take) {
     return result;
 }
 
+/// How the points of a row are turned since its first moment: along with it, without a twist.
+struct RowTurns {
+    std::vector<Vector3> directions{};  ///< at first
+    std::vector<Quaternion> turns{};
+
+    explicit RowTurns(const std::vector<Vector3>& start) : turns(start.size()) {
+        for (std::size_t i = 0; i < start.size(); ++i)
+            directions.push_back(direction_at(start, i));
+    }
+
+    void follow(const std::vector<Vector3>& points) {
+        for (std::size_t i = 0; i < turns.size(); ++i) {
+            const Quaternion& from = turns[i == 0 ? 0 : i - 1];
+            const Vector3 expected = rotated(from, directions[i]);
+            turns[i] = normalized(turned_part(expected, direction_at(points, i), 1) * from);
+        }
+    }
+
+    /// Along the row, at a point.
+    static Vector3 direction_at(const std::vector<Vector3>& points, std::size_t i) {
+        const Vector3 way = points[std::min(i + 1, points.size() - 1)] - points[i == 0 ? 0 : i - 1];
+        const double length = std::sqrt(dot(way, way));
+        return length > 0 ? way * (1 / length) : Vector3{0, 0, 1};
+    }
+};
+
+/// Straight between the entries of a profile, from 0 (first) to 1 (last).
+double number_along(const std::vector<double>& profile, double part, double otherwise) {
+    if (profile.empty()) return otherwise;
+    const double at = part * static_cast<double>(profile.size() - 1);
+    const auto i = static_cast<std::size_t>(at);
+    const double next = profile[std::min(i + 1, profile.size() - 1)];
+    return profile[i] + (at - static_cast<double>(i)) * (next - profile[i]);
+}
+
+std::array<double, 3> colour_along(const std::vector<std::array<double, 3>>& profile, double part) {
+    std::array<double, 3> colour{};
+    for (std::size_t k = 0; k < 3; ++k) {
+        std::vector<double> component;
+        for (const auto& each : profile)
+            component.push_back(each[k]);
+        colour[k] = number_along(component, part, 0.6);
+    }
+    return colour;
+}
+
+/// The tube through the points as they are at first, finer than they are.
+ModelSkin skin_of(const TubeChannel& tube, const std::vector<Vector3>& points,
+                  std::size_t first_joint) {
+    constexpr std::size_t rings_a_link = 4;
+    constexpr std::size_t sides = 10;
+    const std::size_t links = points.size() - 1;
+    const std::size_t rings = links * rings_a_link;
+    double length = 0;
+    for (std::size_t i = 0; i < links; ++i)
+        length += std::sqrt(dot(points[i + 1] - points[i], points[i + 1] - points[i]));
+    std::vector<Vector3> fine;
+    std::vector<double> radii;
+    for (std::size_t i = 0; i <= rings; ++i) {
+        const double part = static_cast<double>(i) / static_cast<double>(rings);
+        fine.push_back(smooth_point(points, part));
+        radii.push_back(std::max(number_along(tube.radius_m, part, 0.004 * length), 1e-6));
+    }
+    const Mesh mesh = hopcoil::tube(fine, radii, sides);
+    ModelSkin skin{.name = tube.name, .first_joint = first_joint, .joints = points.size()};
+    for (std::size_t i = 0; i < mesh.positions.size(); ++i) {
+        const Vector3& p = mesh.positions[i];
+        const Vector3& n = mesh.normals[i];
+        const double at = mesh.texture[i][0] * static_cast<double>(links);
+        const auto joint = std::min(static_cast<std::size_t>(at), links);
+        skin.positions.push_back({p.x, p.y, p.z});
+        skin.normals.push_back({n.x, n.y, n.z});
+        skin.texture.push_back(mesh.texture[i]);
+        skin.colours.push_back(colour_along(tube.colours, mesh.texture[i][0]));
+        skin.joint.push_back(joint);
+        skin.blend.push_back(at - static_cast<double>(joint));
+    }
+    skin.triangles = mesh.triangles;
+    return skin;
+}
+
 class ModelMaker {
   public:
     ModelMaker(const Take& take, const ModelSettings& settings)
         : take_{take}, settings_{settings}, rows_{rising_rows(take)} {}
 
-    BakedModel make(const std::vector<NodeChannels>& nodes) {
-        for (const NodeChannels& channels : nodes) {
+    BakedModel make(const ModelChannels& all) {
+        for (const NodeChannels& channels : all.nodes) {
             ModelNode node{.name = channels.name, .translation = channels.at_m};
             if (channels.position) add_place(node, channels);
             if (channels.rotation) {
@@ -71,13 +154,15 @@ class ModelMaker {
             if (channels.scale) add(node, TrackKind::scale, *channels.scale);
             baked_.model.nodes.push_back(std::move(node));
         }
+        for (const TubeChannel& tube : all.tubes)
+            add_tube(tube);
         baked_.model.made_by = take_.made_by();
         return std::move(baked_);
     }
 
   private:
     void add_place(ModelNode& node, const NodeChannels& channels) {
-        auto columns = columns_of(TrackKind::translation, *channels.position, 1, channels.index);
+        auto columns = columns_of(TrackKind::translation, *channels.position);
         const bool is_number = take_.channels()[*channels.position].components == 1;
         if (is_number) std::swap(columns[0], columns[channels.axis]);
         for (std::size_t k = 0; k < columns.size(); ++k) {
@@ -85,6 +170,47 @@ class ModelMaker {
                 number += channels.at_m[k];
         }
         add(node, TrackKind::translation, columns);
+    }
+
+    /// The points of a row of the take.
+    [[nodiscard]] std::vector<Vector3> points_in(const TubeChannel& tube, std::size_t row) const {
+        const std::size_t size = take_.channels()[tube.channel].components;
+        const Take::Columns columns = take_.columns_of(tube.channel);
+        const auto numbers = take_.row(row).subspan(columns.first, columns.count);
+        std::vector<Vector3> points;
+        for (std::size_t i = 0; i + size <= numbers.size(); i += size)
+            points.push_back({numbers[i], numbers[i + 1], size > 2 ? numbers[i + 2] : 0});
+        return points;
+    }
+
+    /// A node for each point, placed there and turned with the row; and the tube that they bend.
+    void add_tube(const TubeChannel& tube) {
+        const std::vector<Vector3> start = points_in(tube, rows_.rows.front());
+        if (start.size() < 2) return;
+        const std::size_t size = start.size();
+        using Columns = std::vector<std::vector<double>>;
+        std::vector<Columns> places(size, Columns(3));
+        std::vector<Columns> turns(size, Columns(4));
+        RowTurns turned{start};
+        for (const std::size_t row : rows_.rows) {
+            const std::vector<Vector3> points = points_in(tube, row);
+            turned.follow(points);
+            for (std::size_t i = 0; i < size; ++i) {
+                const Vector3& p = points[i];
+                const Quaternion& q = turned.turns[i];
+                for (std::size_t k = 0; k < 3; ++k)
+                    places[i][k].push_back(std::array{p.x, p.y, p.z}[k]);
+                for (std::size_t k = 0; k < 4; ++k)
+                    turns[i][k].push_back(std::array{q.w, q.x, q.y, q.z}[k]);
+            }
+        }
+        baked_.model.skins.push_back(skin_of(tube, start, baked_.model.nodes.size()));
+        for (std::size_t i = 0; i < size; ++i) {
+            ModelNode node{.name = fmt::format("{}.{}", tube.name, i), .has_marker = false};
+            add(node, TrackKind::translation, places[i]);
+            add(node, TrackKind::rotation, turns[i]);
+            baked_.model.nodes.push_back(std::move(node));
+        }
     }
 
     void add(ModelNode& node, TrackKind kind, std::size_t channel) {
@@ -111,10 +237,9 @@ class ModelMaker {
 
     /// The channel's numbers as those of a track: three, or a rotation's four.
     [[nodiscard]] std::vector<std::vector<double>> columns_of(TrackKind kind, std::size_t channel,
-                                                              std::size_t turn_axis = 1,
-                                                              std::size_t index = 0) const {
+                                                              std::size_t turn_axis = 1) const {
         const std::size_t size = take_.channels()[channel].components;
-        const std::size_t first = take_.columns_of(channel).first + index * size;
+        const std::size_t first = take_.columns_of(channel).first;
         std::vector<std::vector<double>> columns;
         for (std::size_t k = 0; k < size; ++k)
             columns.push_back(column(first + k));
@@ -245,10 +370,10 @@ std::vector<NodeChannels> nodes_of(const Take& take) {
     return nodes;
 }
 
-BakedModel model_of(const Take& take, const std::vector<NodeChannels>& nodes,
+BakedModel model_of(const Take& take, const ModelChannels& channels,
                     const ModelSettings& settings) {
     if (take.row_count() == 0) throw std::invalid_argument{"a take without rows"};
-    return ModelMaker{take, settings}.make(nodes);
+    return ModelMaker{take, settings}.make(channels);
 }
 
 }  // namespace hopcoil::io

@@ -16,6 +16,7 @@
 
 #include "support/files.hpp"
 #include "support/random.hpp"
+#include "support/vectors.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::io;
@@ -163,7 +164,7 @@ target = "wind"
 
     for (const KeyShape shape : {KeyShape::cubic, KeyShape::straight}) {
         const io::BakedModel baked = io::model_of(
-            take, nodes,
+            take, {nodes},
             {.distance = KeyReductionSettings{1e-3, shape}, .angle_rad = 0.1 * 3.14159265 / 180});
         CHECK(baked.keys * 5 < baked.samples);
         CHECK(baked.largest_error_m <= 1e-3);
@@ -206,9 +207,59 @@ size = true
         CHECK(largest_gap("gull.scale.value", "size.value.y") < 1.01e-3);
     }
     // Without a tolerance there is a key for each row.
-    const io::BakedModel whole = io::model_of(take, nodes);
+    const io::BakedModel whole = io::model_of(take, {nodes});
     CHECK(whole.keys == whole.samples);
     CHECK(whole.model.nodes[0].tracks[0].times_s.size() == take.row_count());
+}
+
+TEST_CASE("a chain is a tube that bends with its nodes, square to it at every moment", "[gltf]") {
+    const TestFolder folder;
+    const Scene scene = read_scene(folder.write("tail.toml", R"(
+duration_s = 3
+[target.hand]
+moves = [{ at_s = 0.2, through_m = [[0.8, 1, 0.3, 0], [1.4, 0, 0.5, 1], [2, 0, 0, 0]] }]
+[chain.tail]
+root = "hand"
+nodes = 6
+radius_m = [0.05, 0.01]
+)"));
+    Take take;
+    run(scene, take);
+    const io::Model model = io::model_of(take, model_channels_of(scene, take)).model;
+    REQUIRE(model.skins.size() == 1);
+    const io::ModelSkin& skin = model.skins.front();
+    REQUIRE(skin.joints == 7);
+    CHECK(model.nodes[skin.first_joint].name == "tail.0");
+    double least_square = 0;
+    double turned = 0;
+    for (std::size_t key = 0; key < take.row_count(); key += 7) {
+        const auto joint = [&](std::size_t i, std::size_t track) {
+            return model.nodes[skin.first_joint + i].tracks[track].values[key];
+        };
+        const auto place = [&](std::size_t i) {
+            const auto at = joint(i, 0);
+            return Vector3{at[0], at[1], at[2]};
+        };
+        for (std::size_t v = 0; v < skin.positions.size(); ++v) {
+            const std::size_t i = skin.joint[v];
+            // What ends it has other normals; inside, those of the ring at a joint.
+            const bool is_inside = i > 0 && i + 1 < skin.joints && skin.blend[v] == 0;
+            if (!is_inside) continue;
+            const auto at = joint(i, 1);
+            const Quaternion q{at[0], at[1], at[2], at[3]};
+            const auto& n = skin.normals[v];
+            const Vector3 normal = rotated(q, {n[0], n[1], n[2]});
+            const Vector3 along = place(i + 1) - place(i - 1);
+            least_square = std::max(least_square, std::abs(dot(normal, along)));
+            turned = std::max(turned, angle_between(q, {}));
+        }
+    }
+    CHECK(turned > 0.3);          // it does bend
+    CHECK(least_square < 0.012);  // of 0.2 m: the ring at first is square to the smooth curve
+    io::write_model(folder.path() / "tail.gltf", model);
+    // What is written is read: the nodes' tracks are targets.
+    const auto animations = io::read_animations(folder.path() / "tail.gltf");
+    CHECK(animations.front().tracks.size() == 14);
 }
 
 TEST_CASE("tracks of each kind of interpolation are targets as they should be", "[gltf]") {

@@ -1,7 +1,5 @@
 #include <algorithm>
 
-#include <fmt/format.h>
-
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_nodes.hpp>
 
@@ -77,15 +75,15 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
     return lines;
 }
 
-std::vector<io::NodeChannels> model_nodes_of(const Scene& scene, const Take& take) {
-    std::vector<io::NodeChannels> nodes = nodes_of(scene, take);
+io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
+    io::ModelChannels all{.nodes = nodes_of(scene, take)};
     for (const LineChannel& line : lines_of(scene, take)) {
-        for (std::size_t i = 0; i < take.channels()[line.channel].count; ++i) {
-            nodes.push_back(
-                {.name = fmt::format("{}.{}", line.name, i), .position = line.channel, .index = i});
-        }
+        all.tubes.push_back({.name = line.name,
+                             .channel = line.channel,
+                             .radius_m = line.view.radius_m,
+                             .colours = line.view.colours});
     }
-    return nodes;
+    return all;
 }
 
 const Body* body_named(const Scene& scene, const std::string& name) {

@@ -51,17 +51,36 @@ struct ModelNode {
     std::array<double, 4> rotation{1, 0, 0, 0};
     std::array<double, 3> scale{1, 1, 1};
     std::vector<NodeTrack> tracks{};
+    bool has_marker = true;  ///< that it can be seen by; a joint has none
+};
+
+/// Triangles that bend with nodes of a model, as these stand in it (unturned and of scale 1).
+///
+/// Shapes  one normal, texture coordinate and colour for each position; its joints are a node and
+///         the next one, `blend` says how far it is to that.
+struct ModelSkin {
+    std::string name{};
+    std::size_t first_joint = 0;  ///< index of a node
+    std::size_t joints = 0;       ///< how many, from that on
+    std::vector<std::array<double, 3>> positions{};
+    std::vector<std::array<double, 3>> normals{};
+    std::vector<std::array<double, 2>> texture{};
+    std::vector<std::array<double, 3>> colours{};  ///< red, green, blue as on a screen, 0 to 1
+    std::vector<std::size_t> joint{};              ///< counted from the first
+    std::vector<double> blend{};
+    std::vector<std::array<std::uint32_t, 3>> triangles{};
 };
 
 struct Model {
     std::vector<ModelNode> nodes{};
+    std::vector<ModelSkin> skins{};
     std::string animation{};  ///< its name
     std::string made_by{};    ///< a JSON object that says what made it, for the asset's extras
     double size = 0.1;        ///< of the marker that stands for each node, metres
 };
 
 /// Writes a model as glTF 2.0: `.gltf` with its numbers inside, or `.glb`, by the name's ending.
-/// Every node has a marker, a slender diamond that points along +Z, so that it can be seen.
+/// A marker is a slender diamond that points along +Z.
 /// Errors  std::invalid_argument for another ending or a `made_by` that is not JSON; FileProblem.
 void write_model(const std::string& path, const Model& model);
 

@@ -18,10 +18,23 @@ struct NodeChannels {
     std::optional<std::size_t> position{};  ///< a channel of the take
     std::optional<std::size_t> rotation{};
     std::optional<std::size_t> scale{};
-    std::size_t index = 0;         ///< which of the position channel's values
     std::array<double, 3> at_m{};  ///< added to its place
     std::size_t axis = 0;          ///< that a place of one number lies on
     std::size_t turn_axis = 1;     ///< that an angle turns about
+};
+
+/// A row of points in a model: a tube that bends with a node at each, "rope.0", "rope.1" and on.
+struct TubeChannel {
+    std::string name{};
+    std::size_t channel = 0;         ///< of the take: the places of the points
+    std::vector<double> radius_m{};  ///< along it from first to last; slender without any
+    std::vector<std::array<double, 3>> colours{};  ///< the same; red, green, blue, 0 to 1
+};
+
+/// All that becomes of a take in a model.
+struct ModelChannels {
+    std::vector<NodeChannels> nodes{};
+    std::vector<TubeChannel> tubes{};
 };
 
 /// The same of a take by itself, by its channels' names: "gull.position.value_m" places gull.
@@ -48,7 +61,7 @@ struct BakedModel {
 /// second apart, since tracks cannot leap.
 ///
 /// Errors  std::invalid_argument for a take without rows; InvalidValue for an invalid tolerance.
-[[nodiscard]] BakedModel model_of(const Take& take, const std::vector<NodeChannels>& nodes,
+[[nodiscard]] BakedModel model_of(const Take& take, const ModelChannels& channels,
                                   const ModelSettings& settings = {});
 
 }  // namespace hopcoil::io

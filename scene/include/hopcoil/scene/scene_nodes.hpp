@@ -15,8 +15,8 @@ namespace hopcoil::scene {
 /// about Y. What has no unit and is no vector is no node.
 [[nodiscard]] std::vector<io::NodeChannels> nodes_of(const Scene& scene, const Take& take);
 
-/// All nodes of a model: bodies, and each point of what is seen as a row, as "rope.3".
-[[nodiscard]] std::vector<io::NodeChannels> model_nodes_of(const Scene& scene, const Take& take);
+/// All of it in a model: bodies as nodes, what is seen as a row as a tube.
+[[nodiscard]] io::ModelChannels model_channels_of(const Scene& scene, const Take& take);
 
 /// What is seen as a row of points: the channel of its positions, and how it looks.
 struct LineChannel {
