@@ -21,6 +21,7 @@
 #include <hopcoil/follow/settle_curve.hpp>
 #include <hopcoil/follow/stepped_follower.hpp>
 #include <hopcoil/points/chain.hpp>
+#include <hopcoil/points/chain_bank.hpp>
 #include <hopcoil/stepping/adaptive_runge_kutta.hpp>
 #include <hopcoil/stepping/frame_clock.hpp>
 
@@ -198,6 +199,15 @@ void record_chains(Hash& hash, Parameters& numbers) {
             hash.add(chain.positions().back().x);
             hash.add(chain.velocities()[4].y);
             hash.add(chain.facing_at(0.5).z);
+        }
+        ChainBank bank{{.nodes = 6, .spacing = spacing}, 50};
+        for (int i = 0; i < 100; ++i) {
+            for (float& x : bank.next_roots(0))
+                x += static_cast<float>(0.1 * numbers.next());
+            bank.streams(2)[7] = static_cast<float>(numbers.next());
+            bank.step(0.03 * numbers.next() + 1e-3);
+            hash.add(bank.position(33, 6).y);
+            hash.add(bank.velocity(7, 3).z);
         }
     }
 }

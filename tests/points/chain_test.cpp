@@ -12,16 +12,13 @@
 
 #include "support/allocations.hpp"
 #include "support/random.hpp"
+#include "support/vectors.hpp"
 
 using namespace hopcoil;
 
 namespace {
 
 static_assert(System<Chain>);
-
-double apart(const Vector3& a, const Vector3& b) {
-    return std::sqrt(dot(a - b, a - b));
-}
 
 double worst_spacing_error(const Chain& chain) {
     double worst = 0;

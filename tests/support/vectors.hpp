@@ -89,6 +89,11 @@ inline hopcoil::Vector3 random_vector(Random& random, double size) {
     return {random.between(-size, size), random.between(-size, size), random.between(-size, size)};
 }
 
+/// How far two places are apart.
+inline double apart(const hopcoil::Vector3& a, const hopcoil::Vector3& b) {
+    return hopcoil::length_of(a - b);
+}
+
 /// Of the turn from one rotation to the other, in radians.
 inline double angle_between(const hopcoil::Quaternion& a, const hopcoil::Quaternion& b) {
     return length_of(rotation_vector(a * conjugate(b)));
