@@ -18,8 +18,8 @@ function(hopcoil_merged_sources target)
   set_target_properties(${target} PROPERTIES UNITY_BUILD ${HOPCOIL_MERGED_SOURCES})
 endfunction()
 
-# Code that talks: to files, pages, people. Compiling it for speed takes longer than it could save.
-function(hopcoil_talking_code target)
+# I/O code: files, pages, people. Compiling it for speed takes longer than it could save.
+function(hopcoil_io_code target)
   hopcoil_merged_sources(${target})
   target_compile_options(${target} PRIVATE -O1)
   target_precompile_headers(${target} PRIVATE <fmt/format.h> <nlohmann/json.hpp> <optional> <string>

@@ -83,7 +83,7 @@ Json figures_of(const JumpResponse& answer) {
     return json;
 }
 
-/// How each system answers a jump of 1, by itself: all over the same time.
+/// The response of each system to a jump of 1, by itself: all over the same time.
 std::string jumps_text(const scene::Scene& scene) {
     constexpr int samples = 400;
     double seconds = 0.1;

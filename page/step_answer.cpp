@@ -22,7 +22,7 @@ constexpr std::size_t most_frames = 2000;
 constexpr double longest_frame_s = 1.0;
 constexpr double latest_s = 3600;
 
-void take_up(scene::LiveScene& live, const Request& request) {
+void load_start(scene::LiveScene& live, const Request& request) {
     if (!request.has("state")) {
         live.advance_to(request.number("from_s", 0, latest_s, 0));
         return;
@@ -104,7 +104,7 @@ scene::LiveScene started(const scene::Scene& files, const Request& request, cons
         }
     }
     scene::LiveScene live{with_values(files, request)};
-    take_up(live, request);
+    load_start(live, request);
     return live;
 }
 

@@ -1,6 +1,5 @@
 #include "tool/arguments.hpp"
 
-#include <charconv>
 #include <cmath>
 #include <functional>
 #include <map>
@@ -15,56 +14,10 @@
 
 #include "tool/commands.hpp"
 #include "tool/help_text.hpp"
+#include "tool/option_checks.hpp"
 
 namespace hopcoil::tool {
 namespace {
-
-using Accepts = bool (*)(double);
-
-/// A check of one number, saying what was expected in what unit.
-CLI::Validator number(Accepts accepts, const std::string& expected) {
-    const auto problem = [accepts, expected](const std::string& text) -> std::string {
-        double value = 0;
-        const char* const begin = text.data() + (text.starts_with('+') ? 1 : 0);
-        const char* const end = text.data() + text.size();
-        const auto result = std::from_chars(begin, end, value);
-        const bool is_number = result.ec == std::errc{} && result.ptr == end;
-        if (is_number && std::isfinite(value) && accepts(value)) return {};
-        return fmt::format("expected {}, found '{}'", expected, text);
-    };
-    return {problem, ""};
-}
-
-CLI::Validator any_number(const std::string& of_what) {
-    return number([](double) { return true; }, "a finite number" + of_what);
-}
-CLI::Validator at_least_zero(const std::string& of_what) {
-    return number([](double value) { return value >= 0; }, "a finite number, 0 or more" + of_what);
-}
-CLI::Validator above_zero(const std::string& of_what) {
-    return number([](double value) { return value > 0; }, "a finite number above 0" + of_what);
-}
-CLI::Validator not_zero(const std::string& of_what) {
-    return number([](double value) { return value != 0; },
-                  "a finite number other than 0" + of_what);
-}
-
-CLI::Validator whole_number() {
-    return number(
-        [](double value) { return value >= 0 && value <= 0x1p53 && value == std::floor(value); },
-        "a whole number, 0 or more");
-}
-
-CLI::Validator one_of(const std::vector<std::string>& names) {
-    const auto problem = [names](const std::string& text) -> std::string {
-        for (const std::string& name : names) {
-            if (text == name) return {};
-        }
-        return fmt::format("expected {}, found '{}'{}", io::any_of(names), text,
-                           io::did_you_mean(text, names));
-    };
-    return {problem, ""};
-}
 
 /// One or several numbers, with spaces or commas between them.
 void add_list(CLI::App& app, const std::string& name, std::vector<double>& values,
@@ -83,7 +36,7 @@ void add_each(CLI::App& app, const std::string& name, std::vector<std::string>& 
     app.add_option(name, values, help)
         ->expected(1, CLI::detail::expected_max_vector_size)
         ->type_name(form)
-        ->group("Instead or beside it");
+        ->group("Other ways to choose a motion");
 }
 
 void add_tunings(CLI::App& app, TuningOptions& options) {
@@ -105,11 +58,11 @@ void add_tunings(CLI::App& app, TuningOptions& options) {
         ->take_all()
         ->allow_extra_args(false)
         ->type_name("FILE.toml")
-        ->group("Instead or beside it");
+        ->group("Other ways to choose a motion");
     add_each(app, "--wish", options.wishes, "PERCENT:SECONDS[:LEAD]",
-             "so far past, settled in this time");
+             "overshoot in percent and settling time");
     add_each(app, "--decay", options.decays, "HALF_LIFE_S[:RATIO[:LEAD]]",
-             "what is left halves in this time (ratio 1)");
+             "the remaining distance halves in this time (ratio 1)");
     add_each(app, "--coefficients", options.coefficients, "A:B[:C]",
              "of y + a y' + b y'' = x + c x'");
 }
@@ -118,7 +71,7 @@ void add_other_movers(CLI::App& app, TuningOptions& options) {
     add_each(app, "--glide", options.glides, "HALF_LIFE_S", "half of the gap in this time");
     add_each(app, "--pursuit", options.pursuits, "SPEED[:ACCELERATION]", "under these caps");
     add_each(app, "--settle", options.settles, "PERCENT:SECONDS",
-             "thrown so far past, settled in this time");
+             "thrown: overshoot in percent, settling time");
     add_each(app, "--curve", options.curves, "FAMILY:WAY:SECONDS",
              "along an ease: past_and_back:out:0.4");
     add_each(app, "--cascade", options.cascades, "HZ:RATIO/HZ:RATIO", "followers behind followers");
@@ -128,14 +81,21 @@ void add_other_movers(CLI::App& app, TuningOptions& options) {
 
 void add_save(CLI::App& app, SaveOptions& save) {
     const std::string group = "Keeping it";
-    app.add_option("--save", save.name, "keep the tuning under this name")
-        ->type_name("NAME")
-        ->group(group);
+    CLI::Option* const name = app.add_option("--save", save.name, "keep the tuning under this name")
+                                  ->check(not_empty("a name"))
+                                  ->type_name("NAME")
+                                  ->group(group);
     app.add_option("--into", save.file, "the tuning file, made if it is not there (tunings.toml)")
+        ->check(not_empty("a file"))
+        ->needs(name)
         ->type_name("FILE.toml")
         ->group(group);
-    app.add_option("--about", save.about, "a line on what it feels like")
+    app.add_option("--about", save.about, "a line on what it feels like (as it was)")
+        ->needs(name)
         ->type_name("TEXT")
+        ->group(group);
+    app.add_flag("--replace", save.replace, "in place of what has the name already")
+        ->needs(name)
         ->group(group);
 }
 
@@ -177,7 +137,7 @@ void add_signal(CLI::App& app, ResponseOptions& options) {
         ->type_name("NAME")
         ->group(signal);
     app.add_option("--after-end", options.after_end,
-                   "past its last sample: hold, loop, mirror or continue (hold)")
+                   "after its last sample: hold, loop, mirror or continue (hold)")
         ->check(one_of({"hold", "loop", "mirror", "continue"}))
         ->type_name("NAME")
         ->group(signal);
@@ -269,7 +229,7 @@ void add_live(CLI::App& app, LiveOptions& options) {
 }
 
 void add_tunings_command(CLI::App& app, TuningsOptions& options) {
-    app.add_option("names", options.tunings.names, "only these (all that come with it)")
+    app.add_option("names", options.tunings.names, "only these (all built-in tunings)")
         ->type_name("NAME");
     add_tunings(app, options.tunings);
     app.remove_option(app.get_option("--named"));
@@ -415,7 +375,7 @@ class CommandLine {
         app_.require_subcommand(0, 1);
         app_.footer(
             "hopcoil COMMAND --help shows a command's options and an example.\n"
-            "Exit codes: 0 done, 1 a check did not hold, 2 wrong usage or input, 3 a file could "
+            "Exit codes: 0 done, 1 a check failed, 2 wrong usage or input, 3 a file could "
             "not be read or written, 4 the simulation diverged.");
         add("demo", "run Saltlamp Quay and write what it shows: start here", add_demo, run_demo,
             demo_);

@@ -55,6 +55,7 @@ struct SaveOptions {
     std::string name{};
     std::filesystem::path file = "tunings.toml";
     std::string about{};
+    bool replace = false;  ///< what has the name already
 };
 
 struct ResponseOptions {

@@ -75,6 +75,7 @@ ExitCode run_demo(const DemoOptions& options) {
         // What is written names the scene as it is shipped, whatever machine it is on.
         scene.file = fmt::format("scenes/quay/{}", name);
         all.push_back(run_into_folder("demo", scene, options.out));
+        if (all.back().code != ExitCode::done) return all.back().code;
     }
     all.push_back(write_heron(options.out));
     const fs::path page = options.out / "report.html";

@@ -1,7 +1,11 @@
+#include <cerrno>
 #include <cstdio>
+#include <cstring>
 #include <exception>
+#include <iostream>
 #include <new>
 #include <stdexcept>
+#include <system_error>
 
 #include <fmt/format.h>
 
@@ -10,6 +14,7 @@
 
 #include "tool/arguments.hpp"
 #include "tool/commands.hpp"
+#include "tool/interrupt.hpp"
 
 namespace {
 
@@ -27,6 +32,10 @@ ExitCode guarded_main(int argc, const char* const* argv) {
         return report(ExitCode::file_problem, problem.what());
     } catch (const hopcoil::scene::Diverged& problem) {
         return report(ExitCode::diverged, problem.what());
+    } catch (const hopcoil::tool::Interrupted& problem) {
+        return report(ExitCode::interrupted, problem.what());
+    } catch (const std::system_error& problem) {  // what is printed cannot be written
+        return report(ExitCode::file_problem, problem.what());
     } catch (const std::bad_alloc&) {
         return report(ExitCode::wrong_input, "hopcoil: out of memory; ask for fewer frames");
     } catch (const std::exception& problem) {
@@ -34,8 +43,22 @@ ExitCode guarded_main(int argc, const char* const* argv) {
     }
 }
 
+/// What was printed has to have arrived.
+ExitCode with_output_written(ExitCode code) {
+    std::cout.flush();
+    errno = 0;
+    const bool is_written =
+        std::fflush(stdout) == 0 && std::ferror(stdout) == 0 && std::cout.good();
+    if (is_written || code == ExitCode::file_problem) return code;
+    return report(ExitCode::file_problem,
+                  fmt::format("hopcoil: standard output cannot be written{}{}",
+                              errno != 0 ? ": " : "", errno != 0 ? std::strerror(errno) : "")
+                      .c_str());
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
-    return static_cast<int>(guarded_main(argc, argv));
+    hopcoil::tool::note_interrupts();
+    return static_cast<int>(with_output_written(guarded_main(argc, argv)));
 }

@@ -6,6 +6,8 @@
 
 #include <hopcoil/base/take_sink.hpp>
 
+#include "tool/interrupt.hpp"
+
 namespace hopcoil::tool {
 
 /// How far long work is: a bar on a terminal, nothing elsewhere, and nothing for what is quick.
@@ -37,12 +39,17 @@ class ProgressSink final : public TakeSink {
     void row(double time_s, std::span<const double> numbers) override {
         inner_.row(time_s, numbers);
         bar_.show(++done_);
+        last_s_ = time_s;
+        if (is_interrupted()) throw Interrupted{"interrupted"};
     }
+    [[nodiscard]] std::size_t rows() const noexcept { return done_; }
+    [[nodiscard]] double last_s() const noexcept { return last_s_; }
 
   private:
     TakeSink& inner_;
     ProgressBar bar_;
     std::size_t done_ = 0;
+    double last_s_ = 0;
 };
 
 }  // namespace hopcoil::tool

@@ -16,19 +16,20 @@ ExitCode run_takes_only(const scene::Scene& scene, const RunOptions& options) {
     if (options.takes.empty()) {
         throw UsageProblem{"hopcoil run: --take-only needs a --take FILE.csv or FILE.json"};
     }
-    const scene::RunLog log = run_into_takes("run", scene, options.takes);
+    const ShownRun run = run_into_takes("run", scene, options.takes);
     if (options.json) {
-        Json json{{"made_by", made_by_scene("run", scene)}, {"warnings", log.warnings}};
-        for (const std::filesystem::path& path : options.takes)
+        Json json{{"made_by", made_by_scene("run", scene)}, {"warnings", run.log.warnings}};
+        if (!run.ended_early.empty()) json["ended_early"] = run.ended_early;
+        for (const std::filesystem::path& path : run.takes)
             json["files"]["takes"].push_back(path.string());
         print_json(json);
-        return ExitCode::done;
+        return run.code;
     }
-    for (const std::string& warning : log.warnings)
+    for (const std::string& warning : run.log.warnings)
         fmt::print("warning: {}\n", warning);
-    for (const std::filesystem::path& path : options.takes)
+    for (const std::filesystem::path& path : run.takes)
         fmt::print("written: {}\n", path.string());
-    return ExitCode::done;
+    return run.code;
 }
 
 }  // namespace
@@ -49,16 +50,18 @@ ExitCode run_run(const RunOptions& options) {
                                              {.figure = options.figure, .takes = options.takes});
     if (options.json) {
         print_json(files.report);
-        return ExitCode::done;
+        return files.code;
     }
-    fmt::print("{}\nwritten:\n  {}\n  {}\n  {}\n  {}\n  {}\n", files.text, files.page.string(),
-               files.figure.string(), files.csv.string(), files.json.string(),
-               files.summary.string());
+    fmt::print("{}\nwritten:\n", files.text);
+    for (const std::filesystem::path& path :
+         {files.page, files.figure, files.csv, files.json, files.summary}) {
+        if (!path.empty()) fmt::print("  {}\n", path.string());
+    }
     for (const auto* more : {&files.takes, &files.pictures}) {
         for (const std::filesystem::path& path : *more)
             fmt::print("  {}\n", path.string());
     }
-    return ExitCode::done;
+    return files.code;
 }
 
 }  // namespace hopcoil::tool

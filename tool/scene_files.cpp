@@ -13,6 +13,7 @@
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
+#include "tool/interrupt.hpp"
 #include "tool/progress.hpp"
 #include "tool/scene_pictures.hpp"
 #include "tool/scene_report.hpp"
@@ -27,9 +28,32 @@ std::size_t rows_of(const scene::Scene& scene) {
     return static_cast<std::size_t>(scene.duration_s * scene.rate_hz) + 1;
 }
 
-scene::RunLog run_shown(const scene::Scene& scene, TakeSink& sink) {
+/// A run that may have ended early; then with the reason, and what the command answers.
+ShownRun run_shown(const std::string& command, const scene::Scene& scene, TakeSink& sink) {
     ProgressSink shown{sink, rows_of(scene)};
-    return scene::run(scene, shown);
+    ShownRun run;
+    try {
+        run.log = scene::run(scene, shown);
+    } catch (const scene::Diverged& problem) {
+        if (shown.rows() == 0) throw;
+        run.ended_early = problem.what();
+        run.code = ExitCode::diverged;
+    } catch (const Interrupted&) {
+        run.ended_early = "it was interrupted";
+        run.code = ExitCode::interrupted;
+    }
+    if (run.ended_early.empty()) return run;
+    run.ended_early = fmt::format("ended early, with its last good row at {:.6g} s: {}",
+                                  shown.last_s(), run.ended_early);
+    run.log.warnings.insert(run.log.warnings.begin(), run.ended_early);
+    fmt::print(stderr, "hopcoil {}: {}\n", command, run.ended_early);
+    return run;
+}
+
+/// Where a file goes: of a run that ended early under another name, so that nobody takes it for
+/// the whole.
+fs::path path_for(const fs::path& path, const ShownRun& run) {
+    return run.ended_early.empty() ? path : fs::path{io::partial_name(path.string())};
 }
 
 /// A take as it is, or as a model with a key for each row.
@@ -73,9 +97,9 @@ class TakeWriters final : public TakeSink {
         for (const auto& writer : writers_)
             writer->row(time_s, numbers);
     }
-    void finish() {
+    void finish(const std::string& ended_early) {
         for (const auto& writer : writers_)
-            writer->finish();
+            writer->finish(ended_early);
     }
 
   private:
@@ -94,12 +118,14 @@ void require_take_names(const std::string& command, const std::vector<fs::path>&
     }
 }
 
-scene::RunLog run_into_takes(const std::string& command, const scene::Scene& scene,
-                             const std::vector<fs::path>& takes) {
+ShownRun run_into_takes(const std::string& command, const scene::Scene& scene,
+                        const std::vector<fs::path>& takes) {
     TakeWriters writers{takes, made_by_scene(command, scene).dump()};
-    scene::RunLog log = run_shown(scene, writers);
-    writers.finish();
-    return log;
+    ShownRun run = run_shown(command, scene, writers);
+    writers.finish(run.ended_early);
+    for (const fs::path& path : takes)
+        run.takes.push_back(path_for(path, run));
+    return run;
 }
 
 SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene,
@@ -107,32 +133,48 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
     scene::Scene whole = scene;
     whole.record.clear();  // the report is of all of it, whatever the take keeps
     Take take;
-    const scene::RunLog log = run_shown(whole, take);
-    take.set_made_by(made_by_scene(command, scene).dump());
+    const ShownRun run = run_shown(command, whole, take);
+    const scene::RunLog& log = run.log;
+    Json origin = made_by_scene(command, scene);
+    if (!run.ended_early.empty()) origin["ended_early"] = run.ended_early;
+    take.set_made_by(origin.dump());
     const std::vector<scene::SystemReport> reports = scene::report_on(scene, take);
 
     const std::string name = std::filesystem::path{scene.file}.stem().string();
-    SceneFiles files{.csv = folder / (name + ".csv"),
+    SceneFiles files{.csv = path_for(folder / (name + ".csv"), run),
                      .figure = wishes.figure.empty() ? folder / (name + ".png") : wishes.figure,
                      .json = folder / (name + ".json"),
                      .summary = folder / (name + ".txt"),
                      .page = folder / (name + ".html"),
                      .text = scene_summary(scene, reports, log),
-                     .report = scene_json(command, scene, reports, log),
-                     .section = scene_section(scene, take, reports, log)};
+                     .report = scene_json(command, scene, reports, log)};
+    files.code = run.code;
+    if (!run.ended_early.empty()) files.report["ended_early"] = run.ended_early;
     files.report["files"] = {{"csv", files.csv.string()},
                              {"figure", files.figure.string()},
                              {"json", files.json.string()},
                              {"summary", files.summary.string()},
                              {"page", files.page.string()}};
     io::make_folder(folder);
-    draw::write_chart(scene_chart(scene, take, reports), files.figure);
+    try {
+        files.section = scene_section(scene, take, reports, log);
+        draw::write_chart(scene_chart(scene, take, reports), files.figure);
+    } catch (const io::FileProblem&) {
+        // Of a motion that has diverged there may be nothing that can be drawn.
+        if (run.ended_early.empty()) throw;
+        files.figure.clear();
+        files.report["files"].erase("figure");
+        files.section = {.heading = scene.title, .text = run.ended_early, .warnings = log.warnings};
+    }
     const Take kept = scene::recorded_part(take, scene.record);
     io::write_take(files.csv, kept);
-    for (const fs::path& path : wishes.takes)
-        write_asked(path, scene, take, kept);
-    files.takes = wishes.takes;
-    files.pictures = make_pictures(scene, take, folder, made_by_line(command));
+    for (const fs::path& path : wishes.takes) {
+        files.takes.push_back(path_for(path, run));
+        write_asked(files.takes.back(), scene, take, kept);
+    }
+    // Pictures show the whole of a run.
+    if (run.ended_early.empty())
+        files.pictures = make_pictures(scene, take, folder, made_by_line(command));
     for (const fs::path& path : files.takes)
         files.report["files"]["takes"].push_back(path.string());
     for (const fs::path& picture : files.pictures) {

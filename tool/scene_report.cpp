@@ -21,7 +21,7 @@ std::string jumps_in_words(const JumpsMet& jumps) {
     constexpr double visible_percent = 0.05;
     std::string text =
         jumps.largest_overshoot_percent < visible_percent
-            ? std::string{"no jump is passed"}
+            ? std::string{"no overshoot"}
             : fmt::format("jumps go at most {:.3g} % past", jumps.largest_overshoot_percent);
     const bool none_passed = jumps.largest_overshoot_percent < visible_percent;
     if (jumps.unsettled > 0) {
@@ -340,7 +340,7 @@ draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
         .warnings = log.warnings,
         .command = command_for(scene)};
     section.table.headings = {
-        "",         "goes after",        "its numbers", "feels like", "largest gap",
+        "",         "follows",           "its numbers", "feels like", "largest gap",
         "gap, rms", "at jumps, at most", "lag",         "fastest",    "figures"};
     for (const scene::SystemReport& report : reports) {
         const auto in_units = [&](double number) {

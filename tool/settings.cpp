@@ -13,6 +13,7 @@
 
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
+#include "tool/saved_tuning.hpp"
 #include "tool/scene_changes.hpp"
 
 namespace hopcoil::tool {
@@ -124,7 +125,7 @@ std::string save_settings(const SaveOptions& save, std::vector<NamedSettings> wa
                            wanted.size()));
     NamedSettings& settings = wanted.front();
     settings.name = save.name;
-    settings.about = save.about;
+    settings.about = about_to_keep("tunings", save);
     try {
         scene::save_settings(save.file.string(), settings);
     } catch (const std::invalid_argument& problem) {

@@ -193,7 +193,7 @@ void set_number(Json& json, const std::string& key, double value, const char* un
     json[key + "_reason"] = unless_finite;
 }
 
-constexpr const char* left = "it left for infinity";
+constexpr const char* left = "it diverged";
 
 Json to_json(const SchemeSurvey& scheme, const Tuning& tuning, double wanted) {
     const SchemeFacts& facts = facts_of(scheme.scheme);

@@ -32,7 +32,7 @@ std::string words_of(Scheme scheme) {
 }
 
 std::string off_by(double percent) {
-    return std::isfinite(percent) ? fmt::format("off by {:.3g} %", percent) : "left for infinity";
+    return std::isfinite(percent) ? fmt::format("off by {:.3g} %", percent) : "diverged";
 }
 
 /// The stretches of one panel of the map: x in Hz, y in ms, both logarithmic.

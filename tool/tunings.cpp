@@ -50,8 +50,8 @@ void print_forms(const WantedMover& mover) {
         line("behind steady motion", fmt::format("{:.4g} s of its travel", ramp_lag_s(tuning)));
     }
     if (tuning.frequency_hz > 0 && tuning.damping_ratio > 0) {
-        const DecayHalfLife decay = calming_from(tuning);
-        line("what is left halves in",
+        const DecayHalfLife decay = decay_half_life_from(tuning);
+        line("remaining distance halves in",
              fmt::format("{:.4g} s (time constant {:.4g} s)", decay.half_life_s,
                          decay.half_life_s / math::ln_2));
     }

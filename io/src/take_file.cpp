@@ -238,6 +238,11 @@ void write_take(const std::string& path, const Take& take) {
     writer.finish();
 }
 
+std::string partial_name(const std::string& path) {
+    const std::filesystem::path whole{path};
+    return whole.parent_path() / (whole.stem().string() + ".partial" + whole.extension().string());
+}
+
 Take take_from_text(const std::string& text, const std::string& path) {
     return is_json(path) ? take_from_json(text, path) : CsvTakeReader{path, text}.read();
 }
@@ -329,11 +334,11 @@ void TakeWriter::write(const std::string& text) {
     if (std::fwrite(text.data(), 1, text.size(), file_) != text.size()) fail();
 }
 
-void TakeWriter::finish() {
+std::string TakeWriter::finish(const std::string& ended_early) {
     format_pending();
     if (as_json_) {
         text_.clear();
-        append_json_end(text_);
+        append_json_end(text_, ended_early);
         write(text_);
     }
     std::FILE* const file = std::exchange(file_, nullptr);
@@ -342,7 +347,9 @@ void TakeWriter::finish() {
         std::filesystem::remove(temporary_, ignored);
         fail();
     }
-    move_into_place(temporary_, path_);
+    const std::string path = ended_early.empty() ? path_ : partial_name(path_);
+    move_into_place(temporary_, path);
+    return path;
 }
 
 }  // namespace hopcoil::io

@@ -102,8 +102,10 @@ void append_json_row(std::string& text, double time_s, std::span<const double> n
     });
 }
 
-void append_json_end(std::string& text) {
-    text += "\n]\n}\n";
+void append_json_end(std::string& text, const std::string& ended_early) {
+    text += "\n]";
+    if (!ended_early.empty()) text += ",\n\"ended_early\": " + json_text(ended_early);
+    text += "\n}\n";
 }
 
 }  // namespace hopcoil::io

@@ -16,6 +16,6 @@ void append_json_header(std::string& text, std::span<const RecordedChannel> chan
                         const std::string& made_by);
 void append_json_row(std::string& text, double time_s, std::span<const double> numbers,
                      bool is_first);
-void append_json_end(std::string& text);
+void append_json_end(std::string& text, const std::string& ended_early = {});
 
 }  // namespace hopcoil::io

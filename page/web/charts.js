@@ -1,6 +1,6 @@
 // Two charts: the value after its target over the scene, and the answer to a jump.
 
-import { lanesOf, resampled, shownUnit } from './takes.js';
+import { componentsOf, resampled, shownUnit } from './takes.js';
 
 const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
@@ -80,23 +80,23 @@ export class CourseChart {
       series.push({ name, values, ...look });
       if (entry) entries.push({ name: entry, colour: look.colour, style: look.style });
     };
-    for (const lane of target ? lanesOf(take, target) : [])
-      add(`${target.name} ${lane.name}`, lane.values, { colour: ink('--target'), width: 1.3 },
-        lane.name === '' || lane.name === 'x' || lane.name === 'pitch' ? target.name : null);
+    for (const component of target ? componentsOf(take, target) : [])
+      add(`${target.name} ${component.name}`, component.values, { colour: ink('--target'), width: 1.3 },
+        component.name === '' || component.name === 'x' || component.name === 'pitch' ? target.name : null);
     if (reference) {
       add('reference', resampled(reference.times, reference.values, times),
         { colour: ink('--ink'), width: 1.6, pattern: [2, 3], style: 'dotted' }, reference.name);
     }
-    const lanes = lanesOf(take, mover);
-    const others = other ? lanesOf(other, mover) : [];
-    lanes.forEach((lane, i) => {
-      const own = lanes.length === 1 ? colour : seriesInk(i);
+    const components = componentsOf(take, mover);
+    const others = other ? componentsOf(other, mover) : [];
+    components.forEach((component, i) => {
+      const own = components.length === 1 ? colour : seriesInk(i);
       if (others[i]) {
-        add(`${otherName} ${lane.name}`, resampled(other.times_s, others[i].values, times),
+        add(`${otherName} ${component.name}`, resampled(other.times_s, others[i].values, times),
           { colour: own, width: 1.4, pattern: [6, 4], style: 'dashed' }, i === 0 ? otherName : null);
       }
-      add(`${mover.name} ${lane.name}`, lane.values, { colour: own, width: 2.2 },
-        lane.name === '' ? mover.name : `${mover.name} ${lane.name}`);
+      add(`${mover.name} ${component.name}`, component.values, { colour: own, width: 2.2 },
+        component.name === '' ? mover.name : `${mover.name} ${component.name}`);
     });
     const unit = mover.value_kind === 'rotation' ? 'deg' : shownUnit(mover.unit);
     this.heading.textContent = `${mover.name}${target ? ` after ${target.name}` : ''}${unit ? `, ${unit}` : ''}`;

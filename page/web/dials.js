@@ -1,4 +1,4 @@
-// Sliders and number fields for every number of the scene, grouped by whose they are.
+// Sliders and number fields for every number of the scene, grouped by their owner.
 
 import { short, wordsOf } from './settings.js';
 

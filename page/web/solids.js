@@ -35,17 +35,15 @@ export function shapeOf(name) {
 }
 
 export function solid(shape, colour, opacity = 1) {
-  const material = shape === 'disc'
-    ? new THREE.MeshLambertMaterial({ color: colour, transparent: opacity < 1, opacity, depthWrite: opacity === 1 })
-    : new THREE.MeshPhongMaterial({ color: colour, flatShading: true, shininess: 0, transparent: opacity < 1, opacity,
-      depthWrite: opacity === 1 });
+  const material = new THREE.MeshLambertMaterial({ color: colour, transparent: opacity < 1, opacity,
+    depthWrite: opacity === 1 });
   return new THREE.Mesh(shapeOf(shape), material);
 }
 
 /** Its edges alone: what it is compared with. */
 export function outline(shape, colour) {
   const edges = new THREE.EdgesGeometry(shapeOf(shape), shape === 'disc' ? 1 : 20);
-  const material = new THREE.LineDashedMaterial({ color: colour, transparent: true, opacity: 0.85 });
+  const material = new THREE.LineBasicMaterial({ color: colour, transparent: true, opacity: 0.85 });
   return new THREE.LineSegments(edges, material);
 }
 

@@ -150,6 +150,7 @@ export class Stage {
       this.#remove(this.parts.background);
       this.parts.background = this.#background();
     }
+    if (!this.view.isFitted) this.draw(0, take); // the strip needs something drawn
     clearTimeout(this.stripSoon);
     this.stripSoon = setTimeout(() => this.drawStrip(), STRIP_AFTER_MS);
   }
@@ -352,7 +353,7 @@ export class Stage {
     }
   }
 
-  /** Where a target can be taken hold of: beside a body that goes after it, at the root of a line. */
+  /** Where a target can be taken hold of: beside a body that follows it, at the root of a line. */
   handles(take = this.shownTake, time = this.time) {
     if (!take) return [];
     const { row } = momentIn(take, time);

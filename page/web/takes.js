@@ -71,8 +71,8 @@ export function product([a, b, c, d], [w, x, y, z]) {
   ];
 }
 
-/** What a chart shows of it: lanes with a name each. */
-export function lanesOf(take, thing) {
+/** What a chart shows of it: components with a name each. */
+export function componentsOf(take, thing) {
   const kind = thing.value_kind ?? thing.kind;
   const columns = columnsOf(take, thing);
   if (columns.some((column) => column === undefined)) return [];

@@ -19,7 +19,7 @@ class Renderer {
     const quick = canvas.getContext('webgl', { alpha: true, antialias: true, failIfMajorPerformanceCaveat: true });
     // Where the processor does the drawing, smooth edges and many pixels cost too much.
     const context = quick ?? canvas.getContext('webgl', { alpha: true, antialias: false });
-    this.share = quick ? 1 : 0.7;
+    this.share = quick ? 1 : 0.6;
     this.renderer = context ? new THREE.WebGLRenderer({ canvas, context, alpha: true }) : null;
   }
 
@@ -32,6 +32,19 @@ class Renderer {
       this.renderer.setSize(width, height, false);
     }
     this.renderer.render(scene, camera);
+  }
+
+  /** Into a corner of the canvas, and from there into a picture; what is on the canvas is lost. */
+  drawInto(context, scene, camera, left, top, width, height) {
+    const { renderer, canvas } = this;
+    const ratio = renderer.getPixelRatio();
+    renderer.setViewport(0, 0, width, height);
+    renderer.setScissor(0, 0, width, height);
+    renderer.setScissorTest(true);
+    renderer.render(scene, camera);
+    renderer.setScissorTest(false);
+    renderer.setViewport(0, 0, this.width, this.height);
+    context.drawImage(canvas, 0, canvas.height - ratio * height, ratio * width, ratio * height, left, top, width, height);
   }
 }
 
@@ -47,7 +60,6 @@ export class View {
     this.box = new THREE.Box3();
     this.extent = [];
     this.main = new Renderer(canvas);
-    this.small = new Renderer(document.createElement('canvas'));
     this.controls = new THREE.OrbitControls(this.camera, canvas);
     this.controls.enableKeys = false; // the arrow keys move targets
     this.controls.screenSpacePanning = true;
@@ -149,14 +161,13 @@ export class View {
 
   /** The same from the same side onto another canvas, all of it in sight. */
   drawInto(context, left, top, width, height) {
-    if (!this.hasPicture || width < 2 || height < 2) return;
+    if (!this.main.width || width < 2 || height < 2) return; // nothing has been drawn yet
     const camera = this.camera.clone();
     camera.aspect = width / height;
     const toward = this.camera.getWorldDirection(new THREE.Vector3()).negate();
     const centre = this.#place(camera, toward);
     camera.lookAt(centre);
-    this.small.draw(this.scene, camera, width, height);
-    context.drawImage(this.small.canvas, left, top, width, height);
+    this.main.drawInto(context, this.scene, camera, left, top, width, height);
   }
 
   point(place) {

@@ -389,7 +389,7 @@ std::size_t FollowerBank<S>::group_count() const noexcept {
 }
 
 template <class S>
-std::size_t FollowerBank<S>::likeness() const noexcept {
+std::size_t FollowerBank<S>::layout_hash() const noexcept {
     std::uint64_t sum = state_->components;
     const auto mix = [&](std::uint64_t number) {
         sum = (sum ^ number) * 0x9E3779B97F4A7C15U;
@@ -410,7 +410,8 @@ typename FollowerBank<S>::Counts FollowerBank<S>::counts() const noexcept {
 }
 
 template <class S>
-typename FollowerBank<S>::Lives FollowerBank<S>::lives(std::size_t group, std::size_t component) {
+typename FollowerBank<S>::StateView FollowerBank<S>::state_view(std::size_t group,
+                                                                std::size_t component) {
     bank::Component<S>& part = state_->part(group, component);
     return {part.target, part.gap, part.velocity};
 }

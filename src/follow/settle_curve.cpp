@@ -29,7 +29,7 @@ constexpr std::array<Dial<SettleTuning>, SettleTuning::dial_count> settle_dials{
                                                                 .slider = {0, 60}})};
 
 /// As many octaves of haste as there ever need to be.
-constexpr double endless_octaves = 40;
+constexpr double limit_octaves = 40;
 
 double power_of_two(double octaves) {
     return math::exp(math::ln_2 * octaves);
@@ -245,8 +245,8 @@ void SettleCurve::plan_spring() noexcept {
     const double most_octaves =
         stops_.least_duration_s > 0
             ? std::clamp(math::log(duration_s / stops_.least_duration_s) / math::ln_2, 0.0,
-                         endless_octaves)
-            : endless_octaves;
+                         limit_octaves)
+            : limit_octaves;
     if (quick_enough(most_octaves)) {
         hurry(least_that_holds(0, most_octaves, quick_enough));
         return;
@@ -269,7 +269,7 @@ void SettleCurve::plan_spring() noexcept {
         }
     }
     report_.least_duration_gave = true;
-    hurry(least_that_holds(most_octaves, endless_octaves, quick_enough));
+    hurry(least_that_holds(most_octaves, limit_octaves, quick_enough));
 }
 
 SettleCurve::Turns SettleCurve::turns_to(double target, double height_share,
@@ -308,7 +308,7 @@ void SettleCurve::plan_turns() noexcept {
         return keeps_stops(turns_to(target, 0, duration_s / power_of_two(octaves)), target);
     };
     report_.duration_s =
-        duration_s / power_of_two(least_that_holds(0, endless_octaves, quick_enough));
+        duration_s / power_of_two(least_that_holds(0, limit_octaves, quick_enough));
     report_.least_duration_gave = report_.duration_s < stops_.least_duration_s;
     turns_ = turns_to(target, 0, report_.duration_s);
 }

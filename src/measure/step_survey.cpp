@@ -37,7 +37,7 @@ double observation_duration_s(const Tuning& tuning) {
 constexpr double most_steps = 3e5;
 
 /// Steps a jump and shows each step: time, exact state, stepped gap and velocity. False when it
-/// left for infinity.
+/// diverged.
 template <class Visit>
 bool step_a_jump(const Tuning& tuning, Scheme scheme, double step_s, double duration_s,
                  const Visit& visit) {

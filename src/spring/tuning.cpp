@@ -143,7 +143,7 @@ SpringByRatio damped_spring_from(const Tuning& tuning, double mass_kg) {
             .lead = tuning.lead};
 }
 
-DecayHalfLife calming_from(const Tuning& tuning) {
+DecayHalfLife decay_half_life_from(const Tuning& tuning) {
     require_valid(tuning);
     require_above_zero("frequency_hz", tuning.frequency_hz);
     require_above_zero("damping_ratio", tuning.damping_ratio);

@@ -54,7 +54,7 @@ std::string in_words(std::string_view item, const Divergence& divergence, const 
                      Scheme scheme) {
     const SchemeFacts& facts = facts_of(scheme);
     std::string text{item};
-    text += " left for infinity at " + short_number(divergence.time_s) + " s: it took steps of " +
+    text += " diverged at " + short_number(divergence.time_s) + " s: it took steps of " +
             short_number(divergence.step_s) + " s under " + std::string{facts.in_words};
     if (divergence.largest_stable_s > 0) {
         text += ", which holds " + short_number(tuning.frequency_hz) + " Hz at damping ratio " +

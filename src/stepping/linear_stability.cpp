@@ -21,7 +21,7 @@ using Eigenvalues = Eigen::VectorXcd;
 
 /// Eigenvalues that come in equal pairs are known to half the digits only.
 constexpr double near_1 = 1e-7;
-constexpr double endless_s = std::numeric_limits<double>::infinity();
+constexpr double unbounded_s = std::numeric_limits<double>::infinity();
 
 struct Operators {
     Matrix k;
@@ -178,7 +178,7 @@ StepLimits step_limits(const LinearSystem& system, Scheme scheme) {
     if (scheme != Scheme::implicit_euler)
         limits.largest_stable_s = first_step(from, to, factor, grows);
     const double last = std::min(to, limits.largest_stable_s * factor);
-    limits.ringing_from_s = last > from ? first_step(from, last, factor, rings) : endless_s;
+    limits.ringing_from_s = last > from ? first_step(from, last, factor, rings) : unbounded_s;
     return limits;
 }
 

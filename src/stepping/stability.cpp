@@ -11,7 +11,7 @@
 namespace hopcoil {
 namespace {
 
-constexpr double endless_s = std::numeric_limits<double>::infinity();
+constexpr double unbounded_s = std::numeric_limits<double>::infinity();
 
 /// Rounding of entries leaves a swing that neither grows nor shrinks this near to 1.
 constexpr double near_1 = 1e-12;
@@ -105,7 +105,7 @@ double largest_stable_u(Scheme scheme, double z) {
         case Scheme::position_verlet:
             return 2 / (std::sqrt(z * z + 1) + z);
         case Scheme::implicit_euler:
-            return endless_s;
+            return unbounded_s;
         case Scheme::midpoint:
             return midpoint_limit(z);
         case Scheme::velocity_verlet:
@@ -118,7 +118,7 @@ double largest_stable_u(Scheme scheme, double z) {
 double ringing_from_u(Scheme scheme, double z) {
     switch (scheme) {
         case Scheme::explicit_euler:
-            return z < 1 ? endless_s : 1 / (z + std::sqrt((z - 1) * (z + 1)));
+            return z < 1 ? unbounded_s : 1 / (z + std::sqrt((z - 1) * (z + 1)));
         case Scheme::semi_implicit_euler:
         case Scheme::position_verlet:
             return z < 0.5 ? 2 - 2 * z : 1 / (2 * z);
@@ -131,7 +131,7 @@ double ringing_from_u(Scheme scheme, double z) {
         case Scheme::runge_kutta_4:
             break;
     }
-    return endless_s;
+    return unbounded_s;
 }
 
 }  // namespace

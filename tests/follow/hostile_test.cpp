@@ -1,5 +1,5 @@
 // Every call ends, whatever its arguments: the largest and smallest numbers, infinities and numbers
-// that are none. Run under a time limit; a loop that waits for infinity to become small fails it.
+// that are none. Run under a time limit; a loop that halves an infinite number until it is small fails it.
 
 #include <cmath>
 #include <limits>

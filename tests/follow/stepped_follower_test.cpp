@@ -1,5 +1,5 @@
 // A follower that is stepped by a scheme: near the exact one where its steps are small, guarded
-// where they are not, and stopped where it would leave for infinity.
+// where they are not, and stopped where it would diverge.
 
 #include <cmath>
 #include <limits>

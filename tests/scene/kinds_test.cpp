@@ -165,7 +165,7 @@ TEST_CASE("what is wrong with a chain or a wind is said with its key", "[scene][
     }
 }
 
-TEST_CASE("two things may follow each other when one of them looks a step back",
+TEST_CASE("two things may follow each other when one of them uses the previous step",
           "[scene][kinds][driven]") {
     const std::string loop = R"(
 duration_s = 2

@@ -60,7 +60,7 @@ double at(const Take& take, const std::string& column, double time_s) {
 
 }  // namespace
 
-TEST_CASE("each kind of mover goes after its target in its own way", "[scene][movers]") {
+TEST_CASE("each kind of mover follows its target in its own way", "[scene][movers]") {
     const Take take = take_of(hook + R"(
         [glide.panel]
         target = "hook"

@@ -61,7 +61,7 @@ TEST_CASE("half-lives and damped springs go to a tuning and back", "[tuning]") {
         const Tuning tuning{.frequency_hz = random.over_magnitudes(1e-2, 1e2),
                             .damping_ratio = random.over_magnitudes(1e-2, 30),
                             .lead = random.between(-2, 2)};
-        const Tuning by_half_life = tuning_from(calming_from(tuning));
+        const Tuning by_half_life = tuning_from(decay_half_life_from(tuning));
         CHECK(by_half_life.frequency_hz == Approx(tuning.frequency_hz).epsilon(1e-13));
         CHECK(by_half_life.damping_ratio == tuning.damping_ratio);
 
@@ -76,7 +76,7 @@ TEST_CASE("half-lives and damped springs go to a tuning and back", "[tuning]") {
     CHECK_THROWS_AS(tuning_from(DecayHalfLife{.damping_ratio = 0}), InvalidValue);
 }
 
-TEST_CASE("what is left halves in a half-life", "[tuning]") {
+TEST_CASE("the remaining distance halves in a half-life", "[tuning]") {
     for (const double ratio : {0.05, 0.3, 2.0, 8.0}) {
         const Tuning tuning =
             tuning_from(DecayHalfLife{.half_life_s = 0.25, .damping_ratio = ratio});

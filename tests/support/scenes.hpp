@@ -24,7 +24,7 @@ std::string complaint_of(const Make& make) {
     }
 }
 
-/// The target that a system goes after.
+/// The target that a system follows.
 inline const hopcoil::scene::SceneTarget& target_in(const hopcoil::scene::Scene& scene,
                                                     std::size_t system) {
     return scene.targets.at(scene.systems.at(system).targets.at(0));

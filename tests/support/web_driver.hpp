@@ -72,6 +72,15 @@ class Browser {
                               {"goog:loggingPrefs", {{"browser", "ALL"}}},
                               {"goog:chromeOptions", {{"args", arguments}}}}}}}};
         session_ = "/session/" + post("/session", wanted)["sessionId"].get<std::string>();
+        resize(width, height);
+    }
+    Browser(const Browser&) = delete;
+    Browser& operator=(const Browser&) = delete;
+    ~Browser() { http_.Delete(session_); }
+
+    void open(const std::string& address) { post(session_ + "/url", {{"url", address}}); }
+
+    void resize(int width, int height) {
         post(session_ + "/goog/cdp/execute", {{"cmd", "Emulation.setDeviceMetricsOverride"},
                                               {"params",
                                                {{"width", width},
@@ -79,11 +88,6 @@ class Browser {
                                                 {"deviceScaleFactor", 1},
                                                 {"mobile", false}}}});
     }
-    Browser(const Browser&) = delete;
-    Browser& operator=(const Browser&) = delete;
-    ~Browser() { http_.Delete(session_); }
-
-    void open(const std::string& address) { post(session_ + "/url", {{"url", address}}); }
 
     /// What some script of the page returns.
     Json run(const std::string& script, const Json& arguments = Json::array()) {
@@ -144,7 +148,7 @@ class Browser {
     }
 
     static void wait_until(const std::string& what, const std::function<bool()>& holds) {
-        const auto end = std::chrono::steady_clock::now() + std::chrono::seconds{20};
+        const auto end = std::chrono::steady_clock::now() + std::chrono::seconds{60};
         while (!holds()) {
             if (std::chrono::steady_clock::now() > end)
                 throw std::runtime_error{"waited in vain until " + what};

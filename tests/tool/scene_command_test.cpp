@@ -1,5 +1,4 @@
 #include <cmath>
-#include <cstdlib>
 #include <string>
 #include <vector>
 
@@ -7,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include <hopcoil/io/csv.hpp>
+#include <hopcoil/io/take_file.hpp>
 
 #include "support/command.hpp"
 
@@ -84,7 +84,43 @@ TEST_CASE("a scene with problems stops the run with all of them", "[command][run
                  "-1.7e308 }]\n[follower.f]\ntarget = \"t\"\n");
     const CommandResult wild = run_hopcoil("run wild.toml", folder);
     CHECK(wild.exit_code == 4);
-    CHECK_THAT(wild.errors, Contains("follower.f diverged after"));
+    CHECK_THAT(wild.errors, Contains("follower.f diverged after") && Contains("last good row at"));
+    // What it did until then is whole, and marked.
+    const auto partial =
+        hopcoil::io::read_take((folder.path() / "hopcoil-run/wild.partial.csv").string());
+    CHECK(partial.row_count() > 10);
+    CHECK_FALSE(std::filesystem::exists(folder.path() / "hopcoil-run/wild.csv"));
+    CHECK_THAT(contents_of(folder.path() / "hopcoil-run/wild.txt"), Contains("ended early"));
+    const CommandResult take = run_hopcoil("run wild.toml --take w.json --take-only", folder);
+    CHECK(take.exit_code == 4);
+    CHECK_THAT(contents_of(folder.path() / "w.partial.json"),
+               Contains("\"ended_early\": \"ended early"));
+    CHECK(run_hopcoil("check w.partial.json hopcoil-run/wild.partial.csv", folder).exit_code == 0);
+}
+
+TEST_CASE("output that cannot be written is said, by every command", "[command]") {
+    const TestFolder folder;
+    folder.write("small.toml", small_scene);
+    for (const char* command :
+         {"--help", "response --json", "tunings", "timestep", "run small.toml", "check small.toml",
+          "bake small.toml --out x.glb"}) {
+        CAPTURE(command);
+        const CommandResult result = run_hopcoil(std::string{command} + " > /dev/full", folder);
+        CHECK(result.exit_code == 3);
+        CHECK_THAT(result.errors, Contains("standard output cannot be written"));
+    }
+}
+
+TEST_CASE("an interrupted run leaves a whole take, marked, and nothing hidden", "[command][run]") {
+    const TestFolder folder;
+    folder.write("small.toml", small_scene);
+    const CommandResult result = run_hopcoil(
+        "run small.toml --seconds 20000 --rate 400 --take t.csv --take-only >out 2>errors & "
+        "sleep 0.7; kill -TERM $!; wait $!",
+        folder);
+    CHECK(result.exit_code == 130);
+    CHECK_THAT(contents_of(folder.path() / "out"), Contains("it was interrupted"));
+    CHECK(hopcoil::io::read_take((folder.path() / "t.partial.csv").string()).row_count() > 100);
     CHECK(folder.file_count() == 4);
 }
 

@@ -34,3 +34,61 @@ TEST_CASE("tunings says a tuning in every form", "[command][tunings]") {
     CHECK(wrong.exit_code == 2);
     CHECK_THAT(wrong.errors, Contains("did you mean 'lively'"));
 }
+
+TEST_CASE("what is kept under a name is never lost without a word", "[command][tunings]") {
+    const TestFolder folder;
+    const std::string kept = "tunings --wish 12:0.4 --save nod --into t.toml";
+    REQUIRE(run_hopcoil(kept + " --about 'a quick nod'", folder).exit_code == 0);
+    const std::string first = contents_of(folder.path() / "t.toml");
+    const CommandResult again =
+        run_hopcoil("tunings --wish 20:0.4 --save nod --into t.toml", folder);
+    CHECK(again.exit_code == 2);
+    CHECK_THAT(again.errors, Contains("t.toml has it already: a quick nod, frequency_hz 2.329") &&
+                                 Contains("--replace"));
+    CHECK(contents_of(folder.path() / "t.toml") == first);
+    REQUIRE(
+        run_hopcoil("tunings --wish 20:0.4 --save nod --into t.toml --replace", folder).exit_code ==
+        0);
+    CHECK_THAT(contents_of(folder.path() / "t.toml"),
+               Contains("a quick nod") && Contains("frequency_hz = 3.3"));
+    CHECK_THAT(run_hopcoil("tunings --wish 20:0.4 --save lively --into t.toml", folder).errors,
+               Contains("built-in tuning of that name"));
+    for (const char* wrong :
+         {"tunings lively --save \"\"", "tunings lively --into t.toml", "tunings lively --about x",
+          "tunings lively --replace", "response --wish 12:0.4 --into t.toml"}) {
+        CAPTURE(wrong);
+        CHECK(run_hopcoil(wrong, folder).exit_code == 2);
+    }
+}
+
+TEST_CASE("settings of a system are printed, kept, compared, and given to another by --set",
+          "[command][tunings]") {
+    const TestFolder folder;
+    const std::string scene = SCENES "/quay/streamer.toml";
+    REQUIRE(run_hopcoil("tunings --scene " + scene +
+                            " --system streamer --only 'root.*' nodes --save tail --into t.toml",
+                        folder)
+                .exit_code == 0);
+    CHECK_THAT(contents_of(folder.path() / "t.toml"), Contains("[settings.tail]") &&
+                                                          Contains("kind = \"chain\"") &&
+                                                          Contains("nodes = 24"));
+    CHECK_THAT(run_hopcoil("tunings --tunings t.toml", folder).output,
+               Contains("tail") && Contains("4 numbers of a chain"));
+    CHECK_THAT(
+        run_hopcoil("tunings --scene " + scene + " --system floats tail --compare --tunings t.toml",
+                    folder)
+            .output,
+        Contains("nodes") && Contains("24 (1.09x)"));
+    const std::string set = "run " + scene + " --seconds 0.1 --take x.json --take-only ";
+    REQUIRE(run_hopcoil(set + "--tunings t.toml --set floats=tail", folder).exit_code == 0);
+    const Json take = Json::parse(contents_of(folder.path() / "x.json"));
+    CHECK(take.at("made_by").at("set").at(0) == "floats=tail");
+    CHECK_THAT(take.at("made_by").at("numbers").at("floats").get<std::string>(),
+               Contains("24 nodes"));
+    CHECK_THAT(run_hopcoil(set + "--tunings t.toml --set hull=tail", folder).errors,
+               Contains("'tail' are of a chain; 'hull' is a follower"));
+    CHECK_THAT(run_hopcoil(set + "--set hull=livly", folder).errors,
+               Contains("did you mean 'lively'"));
+    CHECK(run_hopcoil(set + "--set hull=lively:wary:0.5", folder).exit_code == 0);
+    CHECK(run_hopcoil(set + "--set hull=lively:wary:2", folder).exit_code == 2);
+}

@@ -14,7 +14,7 @@ enum class StepStatus : std::uint8_t {
     stepped,   ///< time has passed
     rejected,  ///< an argument or result was not usable: nothing changed, and it was counted
     guarded,   ///< time has passed, by a way round a step that was too large
-    diverged,  ///< the motion left for infinity; the last good state was kept
+    diverged,  ///< the motion diverged; the last good state was kept
 };
 
 /// Whatever can be stepped, recorded and tuned.

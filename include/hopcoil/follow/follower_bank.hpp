@@ -124,7 +124,7 @@ class FollowerBank {
     template <class Fields>
     void visit_state(Fields& fields) {
         fields.begins("follower bank 1");
-        fields.count(likeness());
+        fields.count(layout_hash());
         constexpr std::uint8_t last_turn = steps_per_look - 1;
         Counts counts = this->counts();
         fields.up_to(last_turn, counts.steps);
@@ -133,7 +133,7 @@ class FollowerBank {
             for (std::uint8_t& turn : turns(group))
                 fields.up_to(last_turn, turn);
             for (std::size_t c = 0; c < components(); ++c) {
-                Lives lives = this->lives(group, c);
+                StateView lives = this->state_view(group, c);
                 fields(lives.targets, lives.gaps, lives.velocities);
                 for (std::size_t i = 0; i < lives.gaps.size(); ++i)
                     fields.require(is_finite(lives.targets[i] + lives.gaps[i]));
@@ -148,16 +148,16 @@ class FollowerBank {
         std::uint8_t steps = 0;
         std::uint64_t rejected = 0;
     };
-    struct Lives {
+    struct StateView {
         std::span<S> targets;
         std::span<S> gaps;
         std::span<S> velocities;
     };
     [[nodiscard]] std::size_t group_count() const noexcept;
     /// The same for banks that hold the like; hardly for others.
-    [[nodiscard]] std::size_t likeness() const noexcept;
+    [[nodiscard]] std::size_t layout_hash() const noexcept;
     [[nodiscard]] Counts counts() const noexcept;
-    [[nodiscard]] Lives lives(std::size_t group, std::size_t component);
+    [[nodiscard]] StateView state_view(std::size_t group, std::size_t component);
     [[nodiscard]] std::span<std::uint8_t> turns(std::size_t group);
     void resume(const Counts& counts) noexcept;
 

@@ -46,7 +46,7 @@ void read_components(std::initializer_list<T> values, std::span<double> numbers)
 template <class Scalar>
 inline constexpr double least_gap = std::is_same_v<Scalar, float> ? 0x1p-100 : 0x1p-963;
 
-/// A follower looks for it at every so manieth of its steps: in a bank, looking each time would
+/// A follower looks for it at every 16th of its steps: in a bank, looking each time would
 /// cost as much as stepping.
 inline constexpr std::uint8_t steps_per_look = 16;
 

@@ -39,7 +39,7 @@ struct PursuitPlan {
 
 inline namespace HOPCOIL_BITS {
 
-/// A value that goes after its target as fast as two caps allow, and stops there.
+/// A value that goes to its target as fast as two caps allow, and stops there.
 ///
 ///     Pursuit<Vector3f> boom{{.max_speed = 2, .max_acceleration = 5}, here};
 ///     boom.step(berth, dt);

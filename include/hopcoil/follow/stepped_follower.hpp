@@ -32,7 +32,7 @@ inline namespace HOPCOIL_BITS {
 ///
 /// Model   as Follower, while the target goes straight; docs/math/stepping.md for the schemes.
 /// Shapes  as Follower; whatever T, it is stepped in double.
-/// Errors  none while stepping. With Guard::none, a motion that leaves for infinity is noticed
+/// Errors  none while stepping. With Guard::none, a motion that diverges is noticed
 ///         (DivergenceWatch): the step answers `diverged`, the last good state stays, and no step
 ///         is taken until `reset`, `resume` or `retune`.
 template <HasComponents T>
@@ -48,7 +48,7 @@ class SteppedFollower : public Follower<T> {
     SteppedFollower(const Tuning& tuning, const Stepping& stepping, T start)
         : Exact{tuning, start}, stepping_{stepping}, scheme_{stepping.scheme, count} {
         require_valid(stepping.guard);
-        take_up_tuning();
+        apply_tuning();
     }
 
     /// The target has moved to `target` in a straight line during `dt`. `guarded` when the step was
@@ -65,11 +65,11 @@ class SteppedFollower : public Follower<T> {
 
     void retune(const Tuning& tuning) {
         Exact::retune(tuning);
-        take_up_tuning();
+        apply_tuning();
     }
     bool try_retune(const Tuning& tuning) noexcept {
         const bool done = Exact::try_retune(tuning);
-        if (done) take_up_tuning();
+        if (done) apply_tuning();
         return done;
     }
     StepStatus reset(T value) noexcept { return resume(resting_at(value)); }
@@ -84,7 +84,7 @@ class SteppedFollower : public Follower<T> {
     /// How the last step was taken.
     [[nodiscard]] const StepPlan& last_plan() const noexcept { return plan_; }
     [[nodiscard]] const GuardLog& guard_log() const noexcept { return log_; }
-    /// What is known of its leaving for infinity, if it did.
+    /// What is known of its divergence, if it diverged.
     [[nodiscard]] const std::optional<Divergence>& divergence() const noexcept {
         return divergence_;
     }
@@ -102,7 +102,7 @@ class SteppedFollower : public Follower<T> {
     }
 
   private:
-    void take_up_tuning() noexcept {
+    void apply_tuning() noexcept {
         largest_stable_s_ = step_limits(this->tuning(), stepping_.scheme).largest_stable_s;
         divergence_.reset();
     }
@@ -179,7 +179,7 @@ class SteppedFollower : public Follower<T> {
     }
 
     StepStatus step_by_scheme(const T& target, double dt) noexcept {
-        take_up_motion();
+        apply_motion();
         const double w = angular_frequency_rad_per_s(this->tuning()) * plan_.frequency_factor;
         const SpringToTarget<count> spring{.stiffness = w * w,
                                            .damping = 2 * this->tuning().damping_ratio * w,
@@ -204,7 +204,7 @@ class SteppedFollower : public Follower<T> {
 
     /// The scheme's numbers are its own as long as nothing else has moved the follower: a scheme
     /// that remembers would start anew at every rounding.
-    void take_up_motion() noexcept {
+    void apply_motion() noexcept {
         const auto gap = components_of(this->motion().gap);
         const auto velocity = components_of(this->motion().velocity);
         for (std::size_t i = 0; i < count; ++i) {

@@ -27,8 +27,8 @@ namespace hopcoil {
 /// Source  docs/math/chain.md. Within 1e-4 of a spacing of Chain per step; places are kept from the
 ///         root, so a kilometre from the origin is as good as at it.
 /// Errors  InvalidValue for settings that cannot be, a bend limit or an undulation. While stepping:
-///         a chain whose root, stream or rest direction is not finite (or beyond 1e9 m) goes on with
-///         its old root and no stream, and is counted; what would overflow begins anew at rest.
+///         a chain whose root, stream or rest direction is not finite (or beyond 1e9 m) goes on
+///         with its old root and no stream, and is counted; what would overflow begins anew.
 /// Cost    some 2 to 5 ns a node (stretchy) with AVX2 or better.
 class ChainBank {
   public:

@@ -108,7 +108,7 @@ struct Coefficients {
 [[nodiscard]] SpringByRatio damped_spring_from(const Tuning& tuning, double mass_kg);
 
 /// Errors  InvalidValue for an invalid tuning, frequency 0 or damping ratio 0: it never calms down.
-[[nodiscard]] DecayHalfLife calming_from(const Tuning& tuning);
+[[nodiscard]] DecayHalfLife decay_half_life_from(const Tuning& tuning);
 
 /// Errors  InvalidValue for an invalid tuning and at frequency 0, where b would be infinite.
 [[nodiscard]] Coefficients coefficients_from(const Tuning& tuning);

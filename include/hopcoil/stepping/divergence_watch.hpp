@@ -47,7 +47,7 @@ class DivergenceWatch {
     double put_in_ = 0.0;
 };
 
-/// A motion that left for infinity, at the step it was noticed.
+/// A motion that diverged, at the step it was noticed.
 struct Divergence {
     double time_s = 0.0;  ///< at the end of that step
     double step_s = 0.0;
@@ -63,7 +63,7 @@ struct Divergence {
     }
 };
 
-/// "vane left for infinity at 0.35 s: steps of 0.033 s under explicit Euler, ...", with what to
+/// "vane diverged at 0.35 s: steps of 0.033 s under explicit Euler, ...", with what to
 /// change.
 [[nodiscard]] std::string in_words(std::string_view item, const Divergence& divergence,
                                    const Tuning& tuning, Scheme scheme);

@@ -96,7 +96,7 @@ class MoverReporter {
         const std::vector<Port> ports = spec_.outputs();
         for (std::size_t i = 0; i < ports.size(); ++i) {
             reports.push_back(report_part(i, ports[i], ahead, ahead_channel));
-            // Each link goes after the one ahead of it.
+            // Each link follows the one ahead of it.
             ahead = reports.back().name;
             ahead_channel = value_channel(input_.system, ports[i]);
         }
@@ -104,7 +104,7 @@ class MoverReporter {
     }
 
   private:
-    /// What it goes after, as people would say.
+    /// What it follows, as people would say.
     [[nodiscard]] std::string target_name() const {
         if (target_.is_where_it_ends) return "where it will come to rest";
         if (!target_.source || target_.name != input_.system.name + ".target") return target_.name;

@@ -48,7 +48,7 @@ struct UsualMoverTraits {
         return nullptr;
     }
     static double highest_hz(const Parameters& /*parameters*/) { return 0; }
-    /// By itself and free of stops: what answers a jump.
+    /// By itself and free of stops: its response to a jump.
     static Parameters by_itself(const Parameters& parameters, std::size_t /*port*/) {
         return parameters;
     }

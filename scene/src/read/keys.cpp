@@ -51,7 +51,7 @@ TableFacts scene_table() {
         {"clock", table, "how frames become steps", "from frame to frame", {}, {"clock"}},
         {"target",
          named_tables,
-         "what is gone after",
+         "what is followed",
          "only throws, which need none",
          {},
          {"target of moves", "target from a table", "target from a model", "target that is driven",
@@ -226,7 +226,7 @@ std::vector<TableFacts> driven_tables() {
           {"high", place, "the most it may be", "none"}}},
         {"target a step behind",
          "`[target.NAME]`, driven by the previous step",
-         "What follows one another in a loop needs one that looks a step back.",
+         "What follows one another in a loop needs one that uses the previous step.",
          {{"previous_step", flag,
            "`true`: what it follows, as it was one step ago (1/480 s, or less where something is "
            "quick)",

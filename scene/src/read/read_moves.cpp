@@ -116,17 +116,17 @@ std::optional<Trajectory> MovesReader::read(TableReader& reader, Shape& shape, b
 std::vector<Target> MovesReader::targets(const ValueArray& start, std::size_t count) const {
     std::vector<Target> made;
     for (std::size_t i = 0; i < count; ++i)
-        made.emplace_back(MovesTarget{start[i], lanes_[i].moves, lanes_[i].waves});
+        made.emplace_back(MovesTarget{start[i], components_[i].moves, components_[i].waves});
     return made;
 }
 
 void MovesReader::read_list(TableReader& reader, const ValueArray& start, Shape& shape) {
     reader.each_table("moves", facts_of_move, [&](TableReader& move) {
-        const Lanes before = lanes_;
+        const Lanes before = components_;
         read_one(move, shape);
         const bool right =
             try_to(move, [&] { static_cast<void>(targets(start, shape.count.value_or(1))); });
-        if (!right) lanes_ = before;  // so that the next ones are judged by themselves
+        if (!right) components_ = before;  // so that the next ones are judged by themselves
     });
 }
 
@@ -145,9 +145,9 @@ void MovesReader::read_straight(TableReader& move, Shape& shape) {
     const double over_s = is_jump ? 0 : required(move, "over_s");
     for (std::size_t i = 0; to && i < *shape.count; ++i) {
         if (is_jump) {
-            lanes_[i].moves.emplace_back(Jump{at_s, (*to)[i]});
+            components_[i].moves.emplace_back(Jump{at_s, (*to)[i]});
         } else {
-            lanes_[i].moves.emplace_back(Ramp{at_s, (*to)[i], over_s});
+            components_[i].moves.emplace_back(Ramp{at_s, (*to)[i], over_s});
         }
     }
 }
@@ -164,7 +164,7 @@ void MovesReader::read_path(TableReader& move, Shape& shape) {
         }
     }
     for (std::size_t i = 0; i < shape.count.value_or(1); ++i)
-        lanes_[i].moves.emplace_back(paths[i]);
+        components_[i].moves.emplace_back(paths[i]);
 }
 
 /// Of a size on each axis, all at once.
@@ -183,7 +183,7 @@ void MovesReader::read_wave(TableReader& move, Shape& shape) {
     const double every_s = is_sine || is_noise ? 0 : move.number("every_s").value_or(0);
     const NoiseSettings noise = is_noise ? read_noise(move) : NoiseSettings{};
     for (std::size_t i = 0; size && i < *shape.count; ++i) {
-        std::vector<Wave>& waves = lanes_[i].waves;
+        std::vector<Wave>& waves = components_[i].waves;
         if (is_sine) {
             waves.emplace_back(Sine{span.from_s, span.until_s, (*size)[i], frequency_hz});
         } else if (is_noise) {
@@ -204,16 +204,16 @@ void MovesReader::read_random_steps(TableReader& move, Shape& shape) {
     const double every_s = required(move, "every_s");
     const Span span = read_span(move);
     for (std::size_t i = 0; from && to && i < *shape.count; ++i) {
-        lanes_[i].waves.emplace_back(
+        components_[i].waves.emplace_back(
             RandomSteps{span.from_s, span.until_s, (*from)[i], (*to)[i], every_s, stream(move, i)});
     }
 }
 
-/// Random numbers of its own for every lane.
-std::uint64_t MovesReader::stream(const TableReader& move, std::size_t lane) {
+/// Random numbers of its own for every component.
+std::uint64_t MovesReader::stream(const TableReader& move, std::size_t component) {
     is_random_ = true;
     constexpr const char* axes[]{"", ".y", ".z", ".w"};
-    return stream_of(seed_, move.path() + axes[lane]);
+    return stream_of(seed_, move.path() + axes[component]);
 }
 
 }  // namespace hopcoil::scene

@@ -14,7 +14,7 @@
 
 namespace hopcoil::scene {
 
-/// Reads what a target does by itself: its start and its moves, a lane for each number.
+/// Reads what a target does by itself: its start and its moves, a component for each number.
 class MovesReader {
   public:
     explicit MovesReader(std::uint64_t seed) : seed_{seed} {}
@@ -38,11 +38,11 @@ class MovesReader {
     void read_path(TableReader& move, Shape& shape);
     void read_wave(TableReader& move, Shape& shape);
     void read_random_steps(TableReader& move, Shape& shape);
-    [[nodiscard]] std::uint64_t stream(const TableReader& move, std::size_t lane);
+    [[nodiscard]] std::uint64_t stream(const TableReader& move, std::size_t component);
     [[nodiscard]] std::vector<Target> targets(const ValueArray& start, std::size_t count) const;
 
     std::uint64_t seed_;
-    Lanes lanes_;
+    Lanes components_;
     bool is_random_ = false;
 };
 

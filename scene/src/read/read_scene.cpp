@@ -59,7 +59,7 @@ class SceneReader {
         builder_.resolve_previous_steps(problems_);
         builder_.put_in_order();
         top.finish();
-        if (problems_.empty()) settle_clock(top, duration_s);
+        if (problems_.empty()) resolve_duration(top, duration_s);
         throw_if_any(std::move(problems_));
         return std::move(scene_);
     }
@@ -307,13 +307,13 @@ class SceneReader {
     /// What an item names as going before it.
     [[nodiscard]] std::vector<std::string> names_in(const Item& item) const {
         std::vector<std::string> names;
-        // What looks a step back needs nothing to be read before it.
+        // What uses the previous step needs nothing to be read before it.
         if (!item.table->contains("previous_step"))
             add_names(names, item, *item.table, facts_of(item));
         return names;
     }
 
-    /// Items by their names: targets, and what goes after them.
+    /// Items by their names: targets, and what follows them.
     struct Named {
         std::map<std::string, const Item*> targets;
         std::map<std::string, const Item*> systems;
@@ -328,7 +328,7 @@ class SceneReader {
         return named;
     }
 
-    /// The items that have to be read before one: those it goes after.
+    /// The items that have to be read before one: those it follows.
     [[nodiscard]] std::vector<const Item*> needed_by(const Item& item, const Named& named) const {
         std::vector<const Item*> needed;
         for (const std::string& whole : names_in(item)) {
@@ -343,7 +343,7 @@ class SceneReader {
         return needed;
     }
 
-    /// Each after what it goes after; what is left then goes round in a loop.
+    /// Each after what it follows; what is left then goes round in a loop.
     void read_in_turn() {
         const Named named = by_name();
         std::map<const Item*, std::vector<const Item*>> needed;
@@ -396,7 +396,7 @@ class SceneReader {
         reader.finish();
     }
 
-    /// Names who goes after whom, round to the first again; `next_of` is whom one waits for.
+    /// Names who follows whom, round to the first again; `next_of` is whom one waits for.
     template <class NextOf>
     void complain_of_loop(const Item& first, std::size_t waiting, const NextOf& next_of) {
         // From anything that waits one comes to the loop after as many steps as there are.
@@ -444,7 +444,7 @@ class SceneReader {
     }
 
     /// As long as asked, or until everything has happened and had time to settle.
-    void settle_clock(TableReader& top, std::optional<double> duration_s) {
+    void resolve_duration(TableReader& top, std::optional<double> duration_s) {
         double last_s = 0;
         bool settles = false;
         for (const SceneTarget& target : scene_.targets) {

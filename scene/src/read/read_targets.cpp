@@ -40,14 +40,15 @@ void require_times_in_order(const io::CsvTable& table, const std::vector<double>
 }
 
 /// The parts w, x, y, z of a rotation, in columns, as samples that may be joined straight.
-void make_evenly_turning(std::vector<double>& times_s, std::vector<std::vector<double>>& lanes) {
+void make_evenly_turning(std::vector<double>& times_s,
+                         std::vector<std::vector<double>>& components) {
     std::vector<std::array<double, 4>> turns;
     for (std::size_t i = 0; i < times_s.size(); ++i)
-        turns.push_back({lanes[0][i], lanes[1][i], lanes[2][i], lanes[3][i]});
+        turns.push_back({components[0][i], components[1][i], components[2][i], components[3][i]});
     TurnSamples samples = evenly_turning(times_s, turns);
     times_s = std::move(samples.times_s);
     for (std::size_t k = 0; k < samples.parts.size(); ++k)
-        lanes[k] = std::move(samples.parts[k]);
+        components[k] = std::move(samples.parts[k]);
 }
 
 const io::NodeTrack* find_track(const io::ModelAnimation& animation, const std::string& node,
@@ -222,8 +223,8 @@ std::vector<std::vector<double>> read_lanes(TableReader& reader, const io::CsvTa
                                             bool in_turns, Shape& shape) {
     const bool turns =
         shape.kind == ValueKind::angle || (shape.kind == ValueKind::rotation && in_turns);
-    std::vector<std::vector<double>> lanes;
-    lanes.reserve(columns.size());
+    std::vector<std::vector<double>> components;
+    components.reserve(columns.size());
     for (const std::string& column : columns) {
         std::vector<double> values = io::number_column(table, column);
         const std::string unit = unit_of_column(column);
@@ -241,9 +242,9 @@ std::vector<std::vector<double>> read_lanes(TableReader& reader, const io::CsvTa
             for (double& value : values)
                 value *= math::pi / 180;
         }
-        lanes.push_back(std::move(values));
+        components.push_back(std::move(values));
     }
-    return lanes;
+    return components;
 }
 
 }  // namespace
@@ -283,19 +284,19 @@ void TargetReader::read_record(TableReader& reader, const std::string& name) {
         }
         std::vector<double> times_s = io::number_column(table, time_column);
         const bool has_parts = rotation && columns.size() == most_numbers;
-        std::vector<std::vector<double>> lanes =
+        std::vector<std::vector<double>> components =
             read_lanes(reader, table, columns, unwrap, !has_parts, shape);
         require_times_in_order(table, times_s, time_column);
-        if (has_parts) make_evenly_turning(times_s, lanes);
+        if (has_parts) make_evenly_turning(times_s, components);
         std::vector<Target> targets;
-        targets.reserve(lanes.size());
-        for (auto& lane : lanes) {
-            targets.emplace_back(
-                RecordTarget{times_s, std::move(lane), after_end_from(after_end.value_or("hold"))});
+        targets.reserve(components.size());
+        for (auto& component : components) {
+            targets.emplace_back(RecordTarget{times_s, std::move(component),
+                                              after_end_from(after_end.value_or("hold"))});
         }
-        const ValueKind kind = angle || rotation  ? shape.kind
-                               : lanes.size() > 1 ? ValueKind::vector
-                                                  : ValueKind::number;
+        const ValueKind kind = angle || rotation       ? shape.kind
+                               : components.size() > 1 ? ValueKind::vector
+                                                       : ValueKind::number;
         scene_.targets.push_back({.name = name,
                                   .unit = rotation ? "" : shape.unit.value_or(""),
                                   .path = Trajectory{kind, std::move(targets)}});

@@ -145,7 +145,7 @@ class RunningScene {
     std::vector<std::unique_ptr<RunningSystem>> systems_;
     std::vector<double> times_s_;      ///< of each system
     std::vector<SharedPath> paths_;    ///< of each target
-    std::vector<std::size_t> owners_;  ///< of each target, a system that goes after it
+    std::vector<std::size_t> owners_;  ///< of each target, a system that follows it
     std::vector<std::size_t> order_;
     std::vector<bool> is_driven_;       ///< each system, by others
     std::vector<std::size_t> alone_;    ///< neither drive others nor are driven

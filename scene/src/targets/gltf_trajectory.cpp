@@ -61,37 +61,37 @@ std::pair<std::vector<double>, std::vector<std::array<double, 4>>> stepped(
     return {std::move(times_s), std::move(values)};
 }
 
-std::vector<Target> cubic_lanes(const io::NodeTrack& track, AfterEnd after_end) {
-    std::vector<Target> lanes;
+std::vector<Target> cubic_components(const io::NodeTrack& track, AfterEnd after_end) {
+    std::vector<Target> components;
     for (std::size_t k = 0; k < size_of(track.kind); ++k) {
         std::vector<CurveKey> keys;
         for (std::size_t i = 0; i < track.times_s.size(); ++i) {
             keys.push_back({track.times_s[i], track.values[i][k], track.slopes_before[i][k],
                             track.slopes_after[i][k]});
         }
-        lanes.emplace_back(RecordTarget{keys, after_end});
+        components.emplace_back(RecordTarget{keys, after_end});
     }
-    return lanes;
+    return components;
 }
 
-std::vector<Target> straight_lanes(const io::NodeTrack& track, AfterEnd after_end) {
+std::vector<Target> straight_components(const io::NodeTrack& track, AfterEnd after_end) {
     const bool steps = track.between == io::NodeTrack::Between::step;
     auto [times_s, values] = steps ? stepped(track) : std::pair{track.times_s, track.values};
-    std::vector<Target> lanes;
+    std::vector<Target> components;
     if (track.kind == io::TrackKind::rotation) {
         TurnSamples samples = evenly_turning(times_s, values);
         for (auto& part : samples.parts)
-            lanes.emplace_back(RecordTarget{samples.times_s, std::move(part), after_end});
-        return lanes;
+            components.emplace_back(RecordTarget{samples.times_s, std::move(part), after_end});
+        return components;
     }
     for (std::size_t k = 0; k < size_of(track.kind); ++k) {
-        std::vector<double> lane;
-        lane.reserve(values.size());
+        std::vector<double> component;
+        component.reserve(values.size());
         for (const auto& value : values)
-            lane.push_back(value[k]);
-        lanes.emplace_back(RecordTarget{times_s, std::move(lane), after_end});
+            component.push_back(value[k]);
+        components.emplace_back(RecordTarget{times_s, std::move(component), after_end});
     }
-    return lanes;
+    return components;
 }
 
 }  // namespace
@@ -113,7 +113,7 @@ TurnSamples evenly_turning(const std::vector<double>& times_s,
 Trajectory trajectory_from(const io::NodeTrack& track, AfterEnd after_end) {
     const bool cubic = track.between == io::NodeTrack::Between::cubic;
     return {track.kind == io::TrackKind::rotation ? ValueKind::rotation : ValueKind::vector,
-            cubic ? cubic_lanes(track, after_end) : straight_lanes(track, after_end)};
+            cubic ? cubic_components(track, after_end) : straight_components(track, after_end)};
 }
 
 }  // namespace hopcoil::scene

@@ -21,17 +21,18 @@ ValueAndVelocity point_of(const Quaternion& turn, const Vector3& velocity) {
             ValueArray{{velocity.x, velocity.y, velocity.z, 0}}};
 }
 
-ValueAndVelocity from_turns(const ValueAndVelocity& lanes) {
-    const Vector3 turns{lanes.value[0], lanes.value[1], lanes.value[2]};
-    const Vector3 rates{lanes.velocity[0], lanes.velocity[1], lanes.velocity[2]};
+ValueAndVelocity from_turns(const ValueAndVelocity& components) {
+    const Vector3 turns{components.value[0], components.value[1], components.value[2]};
+    const Vector3 rates{components.velocity[0], components.velocity[1], components.velocity[2]};
     return point_of(turned_in_order(turns), angular_velocity_in_order(turns, rates));
 }
 
 /// The parts of a quaternion of any length, and how fast they change.
-ValueAndVelocity from_parts(const ValueAndVelocity& lanes) {
-    const Quaternion q{lanes.value[0], lanes.value[1], lanes.value[2], lanes.value[3]};
-    const Quaternion rate{lanes.velocity[0], lanes.velocity[1], lanes.velocity[2],
-                          lanes.velocity[3]};
+ValueAndVelocity from_parts(const ValueAndVelocity& components) {
+    const Quaternion q{components.value[0], components.value[1], components.value[2],
+                       components.value[3]};
+    const Quaternion rate{components.velocity[0], components.velocity[1], components.velocity[2],
+                          components.velocity[3]};
     const double length = length_of(q);
     const Quaternion turning = rate * conjugate(q);
     const double factor = length > 0 ? 2 / (length * length) : 0;
@@ -54,29 +55,30 @@ Vector3 angular_velocity_in_order(const Vector3& turns_rad, const Vector3& rates
            rotated(pitched, z_axis) * rates.z;
 }
 
-Trajectory::Trajectory(ValueKind kind, std::vector<Target> lanes)
-    : kind_{kind}, lanes_{std::move(lanes)} {
-    const std::size_t count = lanes_.size();
+Trajectory::Trajectory(ValueKind kind, std::vector<Target> components)
+    : kind_{kind}, components_{std::move(components)} {
+    const std::size_t count = components_.size();
     const bool is_vector = kind == ValueKind::vector;
     const bool is_rotation = kind == ValueKind::rotation;
     const std::size_t least = is_rotation ? 3 : is_vector ? 2 : 1;
     const std::size_t most = is_rotation || is_vector ? most_numbers : 1;
     if (count < least || count > most) {
         throw InvalidValue{
-            "lanes", static_cast<double>(count),
+            "components", static_cast<double>(count),
             "1 for a number or an angle, 2 to 4 for a vector, 3 or 4 for a rotation"};
     }
 }
 
 ValueAndVelocity Trajectory::assembled(double time_s, bool after) const noexcept {
     ValueAndVelocity point;
-    for (std::size_t i = 0; i < lanes_.size(); ++i) {
-        const TargetPoint lane = after ? lanes_[i].after(time_s) : lanes_[i].before(time_s);
-        point.value[i] = lane.value;
-        point.velocity[i] = lane.velocity;
+    for (std::size_t i = 0; i < components_.size(); ++i) {
+        const TargetPoint component =
+            after ? components_[i].after(time_s) : components_[i].before(time_s);
+        point.value[i] = component.value;
+        point.velocity[i] = component.velocity;
     }
     if (kind_ != ValueKind::rotation) return point;
-    return lanes_.size() == 3 ? from_turns(point) : from_parts(point);
+    return components_.size() == 3 ? from_turns(point) : from_parts(point);
 }
 
 ValueAndVelocity Trajectory::before(double time_s) const noexcept {
@@ -89,8 +91,8 @@ ValueAndVelocity Trajectory::after(double time_s) const noexcept {
 
 double Trajectory::next_breakpoint_s(double time_s) const noexcept {
     double breakpoint_s = std::numeric_limits<double>::infinity();
-    for (const Target& lane : lanes_)
-        breakpoint_s = std::min(breakpoint_s, lane.next_breakpoint_s(time_s));
+    for (const Target& component : components_)
+        breakpoint_s = std::min(breakpoint_s, component.next_breakpoint_s(time_s));
     if (kind_ != ValueKind::rotation) return breakpoint_s;
     const ValueArray turning = after(time_s).velocity;
     if (turning == ValueArray{}) return breakpoint_s;
@@ -100,14 +102,14 @@ double Trajectory::next_breakpoint_s(double time_s) const noexcept {
 
 bool Trajectory::is_straight() const noexcept {
     return kind_ != ValueKind::rotation &&
-           std::all_of(lanes_.begin(), lanes_.end(),
-                       [](const Target& lane) { return lane.is_straight(); });
+           std::all_of(components_.begin(), components_.end(),
+                       [](const Target& component) { return component.is_straight(); });
 }
 
 double Trajectory::last_event_s() const noexcept {
     double last_s = 0;
-    for (const Target& lane : lanes_)
-        last_s = std::max(last_s, lane.last_event_s());
+    for (const Target& component : components_)
+        last_s = std::max(last_s, component.last_event_s());
     return last_s;
 }
 

@@ -32,6 +32,9 @@ void write_take(const std::string& path, const Take& take);
 /// The same of a text that is, or might be, that file's.
 [[nodiscard]] Take take_from_text(const std::string& text, const std::string& path);
 
+/// The name of a file of a run that ended early: "vane.partial.csv" for "vane.csv".
+[[nodiscard]] std::string partial_name(const std::string& path);
+
 /// By the name's ending.
 [[nodiscard]] bool is_take_file(const std::string& path);
 
@@ -50,7 +53,9 @@ class TakeWriter final : public TakeSink {
     /// Errors  FileProblem, as all of these.
     void begin(std::span<const RecordedChannel> channels) override;
     void row(double time_s, std::span<const double> numbers) override;
-    void finish();
+    /// Of a run that ended early, with the reason: the file is whole up to the last row, is named
+    /// NAME.partial.csv or .json, and a JSON file says why under "ended_early". Its path.
+    std::string finish(const std::string& ended_early = {});
 
     [[nodiscard]] std::size_t row_count() const noexcept { return rows_; }
 

@@ -33,7 +33,7 @@ struct RunLog {
 ///         flag), "vane.reached", "vane.turned", "vane.settled" (events); of all these what the
 ///         scene's `record` names.
 /// Errors  InvalidValue for a clock or tuning out of range; Diverged when a value overflows, or a
-///         follower without a guard leaves for infinity.
+///         follower without a guard diverges.
 RunLog run(const Scene& scene, TakeSink& sink);
 
 /// The channels of a take whose names fit one of the patterns ('*' stands for any letters); all,

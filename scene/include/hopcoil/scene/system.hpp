@@ -187,7 +187,7 @@ class SystemSpec {
 
     /// How it fared in a run, read off the take.
     [[nodiscard]] virtual std::vector<SystemReport> report(const ReportInput& input) const;
-    /// How it answers a jump or a kick by itself; nullptr when that says nothing of it.
+    /// Its response to a jump or a kick by itself; nullptr when that says nothing of it.
     [[nodiscard]] virtual const StepResponder* step_responder() const { return nullptr; }
 
   protected:

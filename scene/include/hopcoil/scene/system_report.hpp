@@ -43,7 +43,7 @@ struct SystemChart {
 struct SystemReport {
     std::string name{};
     std::string kind{};
-    std::string target{};            ///< what it goes after; empty where nothing is followed
+    std::string target{};            ///< what it follows; empty where nothing is followed
     std::string words{};             ///< its numbers
     std::optional<Tuning> tuning{};  ///< of a follower or a link
     ValueKind value_kind = ValueKind::number;
@@ -69,7 +69,8 @@ struct ReportInput {
 
 [[nodiscard]] std::vector<SystemReport> report_on(const Scene& scene, const Take& take);
 
-/// How a system of one number answers a jump or a kick of its target, by itself and free of stops.
+/// The response of a system of one number to a jump or a kick of its target, by itself and free of
+/// stops.
 class StepResponder {
   public:
     virtual ~StepResponder() = default;
@@ -77,7 +78,7 @@ class StepResponder {
     [[nodiscard]] virtual std::optional<Tuning> tuning(std::size_t port) const = 0;
     /// So long that whatever it does on a jump of this size has been seen.
     [[nodiscard]] virtual double observation_time_s(double size) const = 0;
-    /// Whether it goes after a target, rather than being thrown.
+    /// Whether it follows a target, rather than being thrown.
     [[nodiscard]] virtual bool has_target() const = 0;
     [[nodiscard]] virtual JumpResponse jump(std::size_t port, double size) const = 0;
     [[nodiscard]] virtual KickResponse kick(double velocity) const = 0;

@@ -27,7 +27,7 @@ struct Path {
 };
 using Move = std::variant<Jump, Ramp, Path>;
 
-/// What a record does past its last sample.
+/// What a record does after its last sample.
 enum class AfterEnd : std::uint8_t {
     hold,      ///< stays there
     loop,      ///< begins again (a jump, when the ends differ)

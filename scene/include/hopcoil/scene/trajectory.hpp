@@ -22,25 +22,27 @@ namespace hopcoil::scene {
 [[nodiscard]] Vector3 angular_velocity_in_order(const Vector3& turns_rad,
                                                 const Vector3& rates) noexcept;
 
-/// What a target of any kind does over time: a lane for each of its numbers.
+/// What a target of any kind does over time: a component for each of its numbers.
 ///
-/// Shapes  a number or an angle has one lane, a vector two to four; a rotation three (turns about
-///         x, y, z: `turned_in_order`) or four (w, x, y, z, straight from sample to sample and made
-///         unit).
+/// Shapes  a number or an angle has one component, a vector two to four; a rotation three (turns
+///         about x, y, z: `turned_in_order`) or four (w, x, y, z, straight from sample to sample
+///         and made unit).
 class Trajectory {
   public:
-    Trajectory(MovesTarget number) : lanes_{Target{std::move(number)}} {}
-    Trajectory(RecordTarget number) : lanes_{Target{std::move(number)}} {}
-    Trajectory(Target number) : lanes_{std::move(number)} {}
-    /// Errors  InvalidValue for a number of lanes that such a value does not have.
-    Trajectory(ValueKind kind, std::vector<Target> lanes);
+    Trajectory(MovesTarget number) : components_{Target{std::move(number)}} {}
+    Trajectory(RecordTarget number) : components_{Target{std::move(number)}} {}
+    Trajectory(Target number) : components_{std::move(number)} {}
+    /// Errors  InvalidValue for a number of components that such a value does not have.
+    Trajectory(ValueKind kind, std::vector<Target> components);
 
     [[nodiscard]] ValueKind kind() const noexcept { return kind_; }
     /// How many numbers a value has: 4 for a rotation.
     [[nodiscard]] std::size_t size() const noexcept {
-        return kind_ == ValueKind::rotation ? 4 : lanes_.size();
+        return kind_ == ValueKind::rotation ? 4 : components_.size();
     }
-    [[nodiscard]] const Target& component(std::size_t index = 0) const { return lanes_.at(index); }
+    [[nodiscard]] const Target& component(std::size_t index = 0) const {
+        return components_.at(index);
+    }
 
     /// As of Target.
     [[nodiscard]] ValueAndVelocity before(double time_s) const noexcept;
@@ -53,7 +55,7 @@ class Trajectory {
     [[nodiscard]] ValueAndVelocity assembled(double time_s, bool after) const noexcept;
 
     ValueKind kind_ = ValueKind::number;
-    std::vector<Target> lanes_;
+    std::vector<Target> components_;
 };
 
 /// A track as what a target does: a vector, or a rotation.

@@ -6,7 +6,7 @@
 
 namespace hopcoil::scene {
 
-/// What a target is, and so what goes after it.
+/// What a target is, and so what follows it.
 enum class ValueKind : std::uint8_t {
     number,
     angle,     ///< a direction in a plane: it goes round, and is shown in (-pi, pi]

@@ -96,7 +96,7 @@ struct MoverStart {
 [[nodiscard]] AnySpec mover_spec(const CascadeParameters&, const MoverShape&, MoverStart);
 [[nodiscard]] AnySpec mover_spec(const CoastParameters&, const MoverShape&, MoverStart);
 
-/// Adds a mover that goes after a target of the scene.
+/// Adds a mover that follows a target of the scene.
 ///
 ///     add_mover(scene, "lamp", 0, Tuning{.frequency_hz = 2});
 ///

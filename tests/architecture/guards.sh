@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# The rules of the house, as facts that are checked: who includes whom, what the core stays free
+# The rules of the architecture, checked: who includes whom, what the core stays free
 # of, how long a file may be. Each guard is first shown to fail on a file that breaks its rule.
 #
 # usage: guards.sh ROOT CORE_ARCHIVE
@@ -72,6 +72,11 @@ names_a_kind() {
         sed "s!^!$1 names a kind: !" || true
 }
 
+# Names and phrases that plain ones have taken the place of.
+old_words() {
+    grep -HnE 'Relay|Calming|DampedSpring|start_velocity|Unsayable|said together|CoursePoint|MoverNumbers|is_led|flock|\bknot|each_state|likeness|telling_rows|telling_time_s|says_nothing|wanted_movers|take_up|arrivals_|put_down|take_back|settle_clock|find_chains|are_calm|flew_out|damping_gave|so manieth|for infinity|gone after|looks a step|no jump is passed|so far past|what is left halves|Instead or beside|all that come with it|past its last sample|did not hold|whose they are|wobbly|\bjolt' "$1" || true
+}
+
 # must_catch WHAT COMMAND...: the guard sees what it is there to see.
 must_catch() {
     local what=$1
@@ -91,6 +96,8 @@ seq 251 >"$scratch/bad.hpp"
 must_catch "long files" too_long "$scratch/bad.hpp" 250
 printf '// %0100d\n' 0 >"$scratch/bad.hpp"
 must_catch "wide lines" too_wide "$scratch/bad.hpp"
+printf '// a motion that left for infinity\n' >"$scratch/bad.hpp"
+must_catch "old words" old_words "$scratch/bad.hpp"
 printf 'if (kind == "glide") return;\n' >"$scratch/bad.cpp"
 must_catch "named kinds" names_a_kind "$scratch/bad.cpp"
 printf '#include <hopcoil/points/chain.hpp>\n' >"$scratch/bad.cpp"
@@ -120,10 +127,13 @@ for layer in io scene tune draw page tool; do
 done
 while read -r file; do check names_a_kind "$file"; done < <(
     find io scene draw page \( -name '*.[ch]pp' -o -name '*.js' \) -not -path '*/kinds/*')
+while read -r file; do check old_words "$file"; done < <(
+    find include src io scene draw page tool examples bench tests docs scripts scenes README.md CONTRIBUTING.md CMakeLists.txt cmake \
+        -type f -not -path '*/architecture/guards.sh' -not -path 'docs/screenshots/*' -not -name '*.csv')
 check file_symbols "$archive"
 while read -r file; do check too_long "$file" 250; done < <(find include io/include scene/include -name '*.hpp')
 while read -r file; do check too_wide "$file"; done < <(find include src io scene draw page tool examples bench -name '*.[ch]pp')
 while read -r file; do check too_long "$file" 500; done < <(find src io scene draw page tool \( -name "*.cpp" -o -name "*.js" \))
 
-((problems == 0)) && echo "the house is in order"
+((problems == 0)) && echo "the architecture is in order"
 exit $((problems > 0))
