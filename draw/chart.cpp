@@ -354,7 +354,7 @@ class ChartScript {
         const bool at_right = moment.x > chart_.x_from + 0.85 * (chart_.x_to - chart_.x_from);
         add("set label {} at first {}, graph {} {} front noenhanced offset {},0 textcolor rgb '{}' "
             "font 'DejaVu Sans,{}'",
-            gnuplot_string(moment.text), moment.x, 0.04 + 0.05 * static_cast<double>(row % 6),
+            gnuplot_string(moment.text), moment.x, 0.08 + 0.05 * static_cast<double>(row % 6),
             at_right ? "right" : "left", at_right ? -0.5 : 0.5, moment.colour, 10 * points_);
     }
 

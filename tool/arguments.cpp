@@ -286,7 +286,8 @@ void add_bake(CLI::App& app, BakeOptions& options) {
         ->type_name("TAKE.csv|.json|SCENE.toml");
     app.add_option("--out", options.out, "write the keys, or a model with them, there")
         ->type_name("FILE.csv|.json|.gltf|.glb");
-    app.add_option("--channel", options.channels, "only these channels (every value)")
+    app.add_option("--channel", options.channels,
+                   "only these channels; '*' stands for any letters (every value)")
         ->type_name("NAME");
     app.add_option("--tolerance", options.tolerance,
                    "how far a key curve may be from the take, in its unit (0.001)")
@@ -362,8 +363,10 @@ void refuse_leftovers(const CLI::App& app, const std::string& where) {
     }
     const bool is_command = !found.starts_with('-') && !known.empty();
     throw UsageProblem{fmt::format("{}: {} '{}'{}", where,
-                                   is_command ? "there is no command" : "did not expect", found,
-                                   io::did_you_mean(name, known))};
+                                   is_command               ? "there is no command"
+                                   : found.starts_with('-') ? "unknown option"
+                                                            : "did not expect",
+                                   found, io::did_you_mean(name, known))};
 }
 
 /// The command line: every command's options, and what runs it.

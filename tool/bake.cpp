@@ -7,6 +7,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/io/take_file.hpp>
 #include <hopcoil/io/text_file.hpp>
+#include <hopcoil/scene/pattern.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_nodes.hpp>
 #include <hopcoil/take/key_reduction.hpp>
@@ -100,6 +101,14 @@ std::vector<std::size_t> chosen_channels(const Take& take, const std::vector<std
         if (named.empty() && is_value && can_be_baked(channel)) chosen.push_back(i);
     }
     for (const std::string& name : named) {
+        if (name.find('*') != std::string::npos) {
+            const std::size_t before = chosen.size();
+            for (std::size_t i = 0; i < all.size(); ++i) {
+                if (scene::matches(name, all[i]) && can_be_baked(take.channels()[i]))
+                    chosen.push_back(i);
+            }
+            if (chosen.size() > before) continue;
+        }
         const auto channel = take.find_channel(name);
         if (!channel) {
             refuse(fmt::format("--channel: there is no channel '{}'; there is {}{}", name,

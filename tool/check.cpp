@@ -6,6 +6,7 @@
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/io/gltf.hpp>
 #include <hopcoil/io/take_file.hpp>
+#include <hopcoil/scene/named_settings.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/schema.hpp>
@@ -85,8 +86,9 @@ bool compare(const Take& take, const CheckOptions& options, Json& file, std::str
 bool read_one_take(const std::filesystem::path& path, const CheckOptions& options, Json& file,
                    std::string& text) {
     const Take take = io::read_take(path.string());
-    text = fmt::format("{}: right; {} of {}", path.string(), count_of(take.row_count(), "row"),
-                       count_of(take.channels().size(), "channel"));
+    text =
+        fmt::format("{}: no problems; {} of {}", path.string(), count_of(take.row_count(), "row"),
+                    count_of(take.channels().size(), "channel"));
     if (take.row_count() == 0) return true;
     text += fmt::format(", {:.6g} to {:.6g} s", take.times_s().front(), take.times_s().back());
     if (options.statistics) list_statistics(take, file, text);
@@ -98,7 +100,7 @@ std::string read_one_model(const std::filesystem::path& path) {
     const auto animations = io::read_animations(path.string());
     for (const io::ModelAnimation& each : animations)
         tracks += each.tracks.size();
-    return fmt::format("{}: right; {} with {}", path.string(),
+    return fmt::format("{}: no problems; {} with {}", path.string(),
                        count_of(animations.size(), "animation"), count_of(tracks, "track"));
 }
 
@@ -106,12 +108,14 @@ std::string read_one_model(const std::filesystem::path& path) {
 std::string read_one(const std::filesystem::path& path, const CheckOptions& options, Json& file) {
     if (scene::is_tuning_file(path.string())) {
         const auto tunings = scene::read_tunings(path.string());
-        return fmt::format("{}: right; {}", path.string(), count_of(tunings.size(), "tuning"));
+        const auto settings = scene::read_settings(path.string());
+        return fmt::format("{}: no problems; {} and {} settings", path.string(),
+                           count_of(tunings.size(), "tuning"), settings.size());
     }
     const scene::Scene scene = scene::read_scene(path.string());
     std::string text =
-        fmt::format("{}: right; {} and {}, {:.4g} s at {:.4g} frames per second", path.string(),
-                    count_of(scene.targets.size(), "target"),
+        fmt::format("{}: no problems; {} and {}, {:.4g} s at {:.4g} frames per second",
+                    path.string(), count_of(scene.targets.size(), "target"),
                     count_of(scene.systems.size(), "system"), scene.duration_s, scene.rate_hz);
     if (options.dials) list_dials(scene, file, text);
     return text;
@@ -141,6 +145,7 @@ ExitCode run_check(const CheckOptions& options) {
     require_takes_to_compare(options);
     Json files = Json::array();
     bool all_right = true;
+    bool all_read = true;
     for (const std::filesystem::path& path : options.scenes) {
         Json file{{"file", path.string()}, {"problems", Json::array()}};
         try {
@@ -158,12 +163,17 @@ ExitCode run_check(const CheckOptions& options) {
             for (const io::Problem& problem : found.problems())
                 file["problems"].push_back(to_json(problem));
             if (!options.json) fmt::print("{}\n", found.what());
+        } catch (const io::FileProblem& missing) {
+            all_right = all_read = false;
+            file["problems"].push_back({{"message", missing.what()}});
+            fmt::print(stderr, "{}\n", missing.what());
         }
         files.push_back(std::move(file));
     }
     if (options.json) {
-        print_json({{"made_by", made_by("check")}, {"right", all_right}, {"files", files}});
+        print_json({{"made_by", made_by("check")}, {"no_problems", all_right}, {"files", files}});
     }
+    if (!all_read) return ExitCode::file_problem;
     return all_right ? ExitCode::done : ExitCode::check_failed;
 }
 

@@ -150,7 +150,7 @@ draw::Chart chart_of(const Story& story, const Take& take) {
     lean.legend = {{.colour = other,
                     .name = "lean",
                     .notes = {"forward, as it speeds up,", "back as it slows down"}}};
-    draw::Panel gaze{.y_label = "off gaze (deg)"};
+    draw::Panel gaze{.y_label = "off gaze (deg)", .y_from = -35};  // room for the moments' texts
     gaze.curves.push_back(curve_of(take, "off_gaze_rad", degrees, draw::series_colour(4)));
     for (const Hop& hop : story.hops) {
         gaze.moments.push_back(

@@ -140,11 +140,26 @@ class WantedReader {
         return length;
     }
 
+    /// Whether there is any mover beside the tunings that lists of numbers make.
+    [[nodiscard]] bool has_others() const {
+        const TuningOptions& o = options_;
+        for (const auto* list : {&o.names, &o.wishes, &o.decays, &o.coefficients, &o.glides,
+                                 &o.pursuits, &o.settles, &o.curves, &o.cascades, &o.coasts}) {
+            if (!list->empty()) return true;
+        }
+        return false;
+    }
+
     void read_feels_and_springs() {
         const bool springs = !options_.masses_kg.empty() || !options_.stiffnesses_n_per_m.empty() ||
                              !options_.dampings_n_s_per_m.empty();
         const bool frequencies = !options_.frequencies_hz.empty();
         const bool ratios = !options_.damping_ratios.empty();
+        if (!options_.leads.empty() && !springs && !frequencies && !ratios && has_others()) {
+            refuse(
+                "--lead is a number of a tuning: give it beside --frequency, --damping-ratio or "
+                "--stiffness, or within --wish PERCENT:SECONDS:LEAD, --decay or --cascade");
+        }
         if (springs && (frequencies || (ratios && !options_.dampings_n_s_per_m.empty()))) {
             refuse(
                 "give --frequency and --damping-ratio, or --mass, --stiffness and --damping (or "

@@ -155,7 +155,13 @@ std::string csv_field(std::string_view text) {
 
 CsvTable read_csv(const std::filesystem::path& path) {
     const std::string text = read_text_file(path);
-    return CsvReader{path.string(), text}.read();
+    CsvTable table = CsvReader{path.string(), text}.read();
+    if (table.header.size() == 1 && table.header.front().find(';') != std::string::npos) {
+        refuse_input(table.positions[0][0], "",
+                     "expected commas between the columns, found semicolons; write the table with "
+                     "commas, and with points in its numbers");
+    }
+    return table;
 }
 
 std::vector<double> number_column(const CsvTable& table, const std::string& name) {

@@ -498,7 +498,12 @@ TEST_CASE("from a slider to the picture it is a breath", "[browser]") {
     std::printf(
         "from slider to picture, 10 s at 240 Hz: median %.0f ms, nine in ten within %.0f ms\n",
         all[all.size() / 2], all[all.size() * 9 / 10]);
-    CHECK(all[all.size() / 2] < 500);  // a figure to report; a busy machine is no defect
+    // How long it takes is a figure to report; that each turn is shown is the property.
+    page.wait_for("the last turn is shown", [&] {
+        return page.browser
+            .run("return hopcoil.answerIs === JSON.stringify(hopcoil.settings.changes)")
+            .get<bool>();
+    });
 }
 
 TEST_CASE("the command serves until it is asked to end", "[browser]") {

@@ -69,7 +69,7 @@ TEST_CASE("a scene says its numbers in any parameterisation and unit", "[scene]"
                  { sine_amplitude_rad = 0.5, frequency_hz = 2, from_s = 1, until_s = 3 }]
         [follower.third]
         target = "wind"
-        tuning = { mass_kg = 1, stiffness_n_per_m = 100, damping_n_s_per_m = 3, lead = 0.5 }
+        tuning = { mass_kg = 2, stiffness_n_per_m = 300, damping_n_s_per_m = 9, lead = 0.5 }
         [follower.first]
         target = "door"
         start_deg = 45
@@ -81,7 +81,7 @@ TEST_CASE("a scene says its numbers in any parameterisation and unit", "[scene]"
     CHECK(scene.targets[1].path.component().before(1).value == Approx(3.14159265358979 / 2));
     REQUIRE(scene.systems.size() == 2);
     CHECK(scene.systems[0].name == "third");  // as they stand in the file
-    CHECK(tuning_in(scene, 0).damping_ratio == Approx(0.15));
+    CHECK(tuning_in(scene, 0).damping_ratio == Approx(9 / (2 * std::sqrt(2 * 300.0))));
     CHECK(tuning_in(scene, 0).lead == 0.5);
     CHECK(scene.systems[0].spec->start(0, 0)[0] == Approx(170 * 3.14159265358979 / 180));
     CHECK(tuning_in(scene, 1).damping_ratio == Approx(0.5));

@@ -186,3 +186,15 @@ tuning = "calmly"
                Contains("bad.toml:2:1: follower.x.target: there is no target 'wnd'") &&
                    Contains("bad.toml:3:1: follower.x.bad: unknown key"));
 }
+
+TEST_CASE("a tuning that another file of the folder has is found there", "[tunings]") {
+    const TestFolder folder;
+    folder.write("feels.toml", "[tuning.hop]\nfrequency_hz = 3\n");
+    folder.write("broken.toml", "[tuning.hop\n");
+    const auto scene = folder.write("s.toml",
+                                    "[target.h]\nmoves = [{ at_s = 1, jump_to_m = 1 }]\n"
+                                    "[follower.f]\ntarget = \"h\"\ntuning = \"hop\"\n");
+    CHECK_THAT(complaint_of([&] { static_cast<void>(read_scene(scene)); }),
+               Contains("s.toml:5:") && Contains("feels.toml has one") &&
+                   Contains("tunings = \"feels.toml\""));
+}

@@ -37,9 +37,9 @@ TEST_CASE("a tuning goes to every other form and back", "[tuning]") {
 
 TEST_CASE("a spring's numbers mean what the textbook says", "[tuning]") {
     const Tuning tuning = tuning_from(
-        SpringConstants{.mass_kg = 1, .stiffness_n_per_m = 100, .damping_n_s_per_m = 3});
-    CHECK(tuning.frequency_hz == Approx(10 / (2 * 3.14159265358979)));
-    CHECK(tuning.damping_ratio == Approx(0.15));
+        SpringConstants{.mass_kg = 2, .stiffness_n_per_m = 300, .damping_n_s_per_m = 9});
+    CHECK(tuning.frequency_hz == Approx(std::sqrt(150.0) / (2 * 3.14159265358979)));
+    CHECK(tuning.damping_ratio == Approx(9 / (2 * std::sqrt(600.0))));
     CHECK(tuning.lead == 0);
 
     const Tuning rates =

@@ -101,14 +101,45 @@ TEST_CASE("check reports every problem and runs nothing", "[command][check]") {
     CHECK(bad.exit_code == 1);
     CHECK_THAT(bad.output, Contains("bad.toml:1:1: titel") && Contains("bad.toml:3:") &&
                                Contains("bad.toml:5:1: follower.lamp.target") &&
-                               Contains("vane.toml: right; 1 target and 3 systems"));
+                               Contains("vane.toml: no problems; 1 target and 3 systems"));
     const CommandResult json = run_hopcoil("check --json bad.toml syntax.toml", folder);
     CHECK(json.exit_code == 1);
     const Json report = Json::parse(json.output);
-    CHECK(report.at("right") == false);
+    CHECK(report.at("no_problems") == false);
     CHECK(report.at("files")[0].at("problems").size() == 3);
     CHECK(report.at("files")[1].at("problems")[0].at("line") == 1);
     CHECK(run_hopcoil("check " SCENES "/quay/vane.toml", folder).exit_code == 0);
     CHECK(run_hopcoil("check nowhere.toml", folder).exit_code == 3);
     CHECK(run_hopcoil("check", folder).exit_code == 2);
+}
+
+TEST_CASE("channels are chosen by patterns", "[command][bake]") {
+    const TestFolder folder;
+    const CommandResult baked = run_hopcoil(
+        "bake " SCENES "/quay/boom_lamp.toml --channel 'string.*.value_m' --out keys.json", folder);
+    INFO(baked.errors);
+    CHECK(baked.exit_code == 0);
+    CHECK_THAT(baked.output, Contains("string.lamp.value_m") && Contains("string.tassel.value_m"));
+    CHECK(
+        run_hopcoil("bake " SCENES "/quay/boom_lamp.toml --channel 'strng.*'", folder).exit_code ==
+        2);
+}
+
+TEST_CASE("check goes on after a file that is missing; wrong options are named",
+          "[command][check]") {
+    const TestFolder folder;
+    folder.write("table.csv", "time_s;a\n0;1\n");
+    folder.write("s.toml",
+                 "[target.h]\ncsv = \"table.csv\"\ncolumn = \"a\"\n[follower.f]\n"
+                 "target = \"h\"\n");
+    const CommandResult both = run_hopcoil("check nowhere.toml " SCENES "/quay/vane.toml", folder);
+    CHECK(both.exit_code == 3);
+    CHECK_THAT(both.errors, Contains("nowhere.toml: there is no such file"));
+    CHECK_THAT(both.output, Contains("vane.toml: no problems"));
+    CHECK_THAT(run_hopcoil("check s.toml", folder).output,
+               Contains("table.csv:1:1") && Contains("found semicolons"));
+    CHECK_THAT(run_hopcoil("check --dals s.toml", folder).errors,
+               Contains("unknown option '--dals'; did you mean '--dials'?"));
+    CHECK_THAT(run_hopcoil("response --glide 0.1 --lead 1", folder).errors,
+               Contains("--lead is a number of a tuning"));
 }

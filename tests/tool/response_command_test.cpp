@@ -58,11 +58,11 @@ TEST_CASE("a jump's figures are the same whatever the rate and length", "[comman
 }
 
 TEST_CASE("tunings are given in either form, one or several", "[command][response]") {
-    const Json spring = responses("--mass 1 --stiffness 100 --damping 3");
-    CHECK(spring[0].at("tuning").at("damping_ratio") == Approx(0.15));
-    const Json heavy = responses("--mass 4 --stiffness 400 --damping 12");
-    CHECK(heavy[0].at("tuning").at("damping_ratio") == Approx(0.15));
-    CHECK(heavy[0].at("tuning").at("spring").at("stiffness_n_per_m") == Approx(400));
+    const Json spring = responses("--mass 2 --stiffness 300 --damping 9");
+    CHECK(spring[0].at("tuning").at("damping_ratio") == Approx(9 / (2 * std::sqrt(600.0))));
+    const Json heavy = responses("--mass 4 --stiffness 600 --damping 18");
+    CHECK(heavy[0].at("tuning").at("damping_ratio") == Approx(9 / (2 * std::sqrt(600.0))));
+    CHECK(heavy[0].at("tuning").at("spring").at("stiffness_n_per_m") == Approx(600));
 
     const Json several = responses("--frequency 1,2 3 --damping-ratio 0.5 --lead -1 0 1.5");
     REQUIRE(several.size() == 3);

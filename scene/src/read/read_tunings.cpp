@@ -2,6 +2,9 @@
 
 #include <algorithm>
 #include <cstdint>
+#include <filesystem>
+#include <stdexcept>
+#include <system_error>
 
 #include <fmt/format.h>
 
@@ -163,6 +166,23 @@ bool has_form(const toml::table& table) {
            uses(table, spring_keys()) || uses(table, rate_keys()) || uses(table, wish_keys());
 }
 
+/// The tuning file in a folder that has a name; empty without one.
+std::string file_with_tuning(const std::filesystem::path& folder, const std::string& name) {
+    std::error_code none;
+    std::vector<std::string> found;
+    for (const auto& entry : std::filesystem::directory_iterator{
+             folder.empty() ? std::filesystem::path{"."} : folder, none}) {
+        const std::filesystem::path& path = entry.path();
+        if (path.extension() != ".toml" || entry.file_size(none) > 1'000'000) continue;
+        try {
+            const toml::table root = parse_toml(path.string());
+            if (root["tuning"][name].is_table()) found.push_back(path.filename().string());
+        } catch (const std::runtime_error&) {  // a file with problems is no help
+        }
+    }
+    return found.empty() ? "" : *std::min_element(found.begin(), found.end());
+}
+
 SharedTuning from_shipped(const std::string& name, const Tuning& tuning) {
     return {.name = name, .whole = tuning};
 }
@@ -204,6 +224,14 @@ std::optional<SharedTuning> TuningReader::find(TableReader& reader, const std::s
     if (const auto shipped = find_tuning(name)) return from_shipped(name, *shipped);
     for (const NamedTuning& each : named_tunings())
         names.emplace_back(each.name);
+    const std::string elsewhere = file_with_tuning(reader.folder(), name);
+    if (!elsewhere.empty()) {
+        reader.problem(key,
+                       fmt::format("there is no tuning named '{0}' here, but {1} has one; take "
+                                   "it in with tunings = \"{1}\"",
+                                   name, elsewhere));
+        return std::nullopt;
+    }
     reader.problem(key, fmt::format("there is no tuning named '{}'; there is {}{}", name,
                                     io::any_of(names), io::did_you_mean(name, names)));
     return std::nullopt;

@@ -350,6 +350,12 @@ void throw_if_any(std::vector<io::Problem> problems) {
         return std::tie(a.position.file, a.position.line) <
                std::tie(b.position.file, b.position.line);
     });
+    // What several systems of one table complain of is said once.
+    const auto is_same = [](const io::Problem& a, const io::Problem& b) {
+        return a.position.file == b.position.file && a.position.line == b.position.line &&
+               a.position.column == b.position.column && a.message == b.message;
+    };
+    problems.erase(std::unique(problems.begin(), problems.end(), is_same), problems.end());
     throw io::InputProblems{std::move(problems)};
 }
 
