@@ -379,7 +379,7 @@ class CommandLine {
         app_.footer(
             "hopcoil COMMAND --help shows a command's options and an example.\n"
             "Exit codes: 0 done, 1 a check failed, 2 wrong usage or input, 3 a file could "
-            "not be read or written, 4 the simulation diverged.");
+            "not be read or written, 4 the simulation diverged, 130 interrupted.");
         add("demo", "run Saltlamp Quay and write what it shows: start here", add_demo, run_demo,
             demo_);
         add("response", "how movers answer a jump, kick, ramp, sine or recorded target",
@@ -389,7 +389,7 @@ class CommandLine {
             run_live, live_);
         add("tunings", "list the named tunings; say a tuning in every form", add_tunings_command,
             run_tunings, tunings_);
-        add("timestep", "which schemes and steps hold, ring or blow up, and what to use",
+        add("timestep", "which schemes and steps are stable, ring or diverge, and what to use",
             add_timestep, run_timestep, timestep_);
         add("bake", "a take or a scene to few keys within a tolerance", add_bake, run_bake, bake_);
         add("check", "read scenes, tunings, takes and models, and report every problem in them",
@@ -431,8 +431,9 @@ class CommandLine {
         };
     }
 
-    CLI::App app_{"Motion that is alive: followers and springs that hold at any time step.",
-                  "hopcoil"};
+    CLI::App app_{
+        "Motion that is alive: followers, springs and chains that are stable at any time step.",
+        "hopcoil"};
     std::map<std::string, std::function<ExitCode()>> runs_;
     DemoOptions demo_;
     ResponseOptions response_;

@@ -71,6 +71,7 @@ class Page {
     window.matchMedia('(prefers-color-scheme: dark)').addEventListener('change', () => {
       this.course.chart.forget();
       this.jump.chart.forget();
+      this.stage.look(this.looked);
       this.#showMovers();
       this.draw();
     });
