@@ -9,6 +9,7 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/io/take_model.hpp>
 #include <hopcoil/io/text_file.hpp>
 
 #include "draw/animated_png.hpp"
@@ -191,7 +192,7 @@ class PictureDrawer {
         for (std::size_t i = 1; i < points.size(); ++i) {
             const double part =
                 (static_cast<double>(i) - 0.5) / static_cast<double>(points.size() - 1);
-            const double radius_m = scene::profile_at(strand.radius_m, part, 0);
+            const double radius_m = io::profile_at(strand.radius_m, part, 0);
             const double width_px = std::max(thin_px, 2 * radius_m * projection.px_per_m);
             const std::string colour = colour_along(strand.colours, part);
             canvas_.line({projection(points[i - 1]), projection(points[i])}, {colour, opacity},

@@ -15,26 +15,31 @@ namespace hopcoil::page {
 class LiveCache {
   public:
     /// The scene that stands at this state, taken out.
-    [[nodiscard]] std::optional<scene::LiveScene> take(const std::string& key) {
+    struct Kept {
+        std::string key{};
+        std::string values{};  ///< of its dials, as they were asked for
+        scene::LiveScene live;
+    };
+    [[nodiscard]] std::optional<Kept> take(const std::string& key) {
         const std::scoped_lock lock{mutex_};
         for (auto each = kept_.begin(); each != kept_.end(); ++each) {
-            if (each->first != key) continue;
-            scene::LiveScene live = std::move(each->second);
+            if (each->key != key) continue;
+            Kept found = std::move(*each);
             kept_.erase(each);
-            return live;
+            return found;
         }
         return std::nullopt;
     }
-    void put(std::string key, scene::LiveScene live) {
+    void put(Kept kept) {
         const std::scoped_lock lock{mutex_};
-        kept_.emplace_front(std::move(key), std::move(live));
+        kept_.push_front(std::move(kept));
         if (kept_.size() > most) kept_.pop_back();
     }
 
   private:
     static constexpr std::size_t most = 8;
     std::mutex mutex_;
-    std::deque<std::pair<std::string, scene::LiveScene>> kept_;
+    std::deque<Kept> kept_;
 };
 
 }  // namespace hopcoil::page

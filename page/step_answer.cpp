@@ -98,9 +98,9 @@ void turn_dials(scene::LiveScene& live, const scene::Scene& files, const Request
 scene::LiveScene started(const scene::Scene& files, const Request& request, const std::string& key,
                          LiveCache& cache) {
     if (request.has("state")) {
-        if (auto live = cache.take(key)) {
-            turn_dials(*live, files, request);
-            return std::move(*live);
+        if (auto kept = cache.take(key)) {
+            if (kept->values != request.as_text("values")) turn_dials(kept->live, files, request);
+            return std::move(kept->live);
         }
     }
     scene::LiveScene live{with_values(files, request)};
@@ -138,7 +138,7 @@ Json step_answer(const LiveFile::Snapshot& now, const Request& request, LiveCach
     std::string state = state_text(live);
     Json answer{{"made_by", made_by_live(live.scene())}};
     answer["take"] = Json::parse(columns_text(take, request.texts("channels"), most_frames + 1));
-    cache.put(key(state), std::move(live));
+    cache.put({key(state), request.as_text("values"), std::move(live)});
     answer["state"] = std::move(state);
     return answer;
 }

@@ -83,22 +83,13 @@ struct RowTurns {
     }
 };
 
-/// Straight between the entries of a profile, from 0 (first) to 1 (last).
-double number_along(const std::vector<double>& profile, double part, double otherwise) {
-    if (profile.empty()) return otherwise;
-    const double at = part * static_cast<double>(profile.size() - 1);
-    const auto i = static_cast<std::size_t>(at);
-    const double next = profile[std::min(i + 1, profile.size() - 1)];
-    return profile[i] + (at - static_cast<double>(i)) * (next - profile[i]);
-}
-
 std::array<double, 3> colour_along(const std::vector<std::array<double, 3>>& profile, double part) {
     std::array<double, 3> colour{};
     for (std::size_t k = 0; k < 3; ++k) {
         std::vector<double> component;
         for (const auto& each : profile)
             component.push_back(each[k]);
-        colour[k] = number_along(component, part, 0.6);
+        colour[k] = profile_at(component, part, 0.6);
     }
     return colour;
 }
@@ -118,7 +109,7 @@ ModelSkin skin_of(const TubeChannel& tube, const std::vector<Vector3>& points,
     for (std::size_t i = 0; i <= rings; ++i) {
         const double part = static_cast<double>(i) / static_cast<double>(rings);
         fine.push_back(smooth_point(points, part));
-        radii.push_back(std::max(number_along(tube.radius_m, part, 0.004 * length), 1e-6));
+        radii.push_back(std::max(profile_at(tube.radius_m, part, 0.004 * length), 1e-6));
     }
     const Mesh mesh = hopcoil::tube(fine, radii, sides);
     ModelSkin skin{.name = tube.name, .first_joint = first_joint, .joints = points.size()};
@@ -368,6 +359,15 @@ std::vector<NodeChannels> nodes_of(const Take& take) {
         put(node_named(nodes, is_part ? owner->substr(0, dot) : *owner), *kind, i);
     }
     return nodes;
+}
+
+double profile_at(const std::vector<double>& profile, double part, double otherwise) {
+    if (profile.empty()) return otherwise;
+    const double at = part * static_cast<double>(profile.size() - 1);
+    const auto below = static_cast<std::size_t>(std::floor(at));
+    if (below + 1 >= profile.size()) return profile.back();
+    const double share = at - static_cast<double>(below);
+    return profile[below] + share * (profile[below + 1] - profile[below]);
 }
 
 BakedModel model_of(const Take& take, const ModelChannels& channels,

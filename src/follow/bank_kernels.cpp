@@ -11,24 +11,9 @@
 
 #if defined(__x86_64__)
 #include <emmintrin.h>
-#define HOPCOIL_FOR_AVX2 __attribute__((target("avx2")))
-#if defined(__clang__)
-#define HOPCOIL_FOR_AVX512 __attribute__((target("avx512f,avx512dq,avx512bw,avx512vl")))
-#else
-#define HOPCOIL_FOR_AVX512 \
-    __attribute__((target("avx512f,avx512dq,avx512bw,avx512vl,prefer-vector-width=512")))
 #endif
-#endif
-#define HOPCOIL_INTO_EACH inline __attribute__((always_inline))
-// So short loops spend a fifth of their time on counting.
-#define HOPCOIL_PRAGMA(WORDS) _Pragma(#WORDS)
-#if defined(__clang__)
-// Compiled to be debugged, they are not made into vectors.
-#pragma clang diagnostic ignored "-Wpass-failed"
-#define HOPCOIL_UNROLLED(TIMES) HOPCOIL_PRAGMA(clang loop unroll_count(TIMES))
-#else
-#define HOPCOIL_UNROLLED(TIMES) HOPCOIL_PRAGMA(GCC unroll TIMES)
-#endif
+
+#include "instruction_sets.hpp"
 
 namespace hopcoil::bank {
 namespace {

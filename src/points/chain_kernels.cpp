@@ -5,24 +5,7 @@
 
 #include <cmath>
 
-#if defined(__x86_64__)
-#define HOPCOIL_FOR_AVX2 __attribute__((target("avx2")))
-#if defined(__clang__)
-#define HOPCOIL_FOR_AVX512 __attribute__((target("avx512f,avx512dq,avx512bw,avx512vl")))
-#else
-#define HOPCOIL_FOR_AVX512 \
-    __attribute__((target("avx512f,avx512dq,avx512bw,avx512vl,prefer-vector-width=512")))
-#endif
-#endif
-#define HOPCOIL_INTO_EACH inline __attribute__((always_inline))
-#define HOPCOIL_PRAGMA(WORDS) _Pragma(#WORDS)
-#if defined(__clang__)
-// Compiled to be debugged, they are not made into vectors.
-#pragma clang diagnostic ignored "-Wpass-failed"
-#define HOPCOIL_SIDE_BY_SIDE HOPCOIL_PRAGMA(clang loop vectorize(assume_safety))
-#else
-#define HOPCOIL_SIDE_BY_SIDE HOPCOIL_PRAGMA(GCC ivdep)
-#endif
+#include "../follow/instruction_sets.hpp"
 
 namespace hopcoil::chain {
 namespace {

@@ -248,7 +248,7 @@ TEST_CASE("a chain is seen as a line through its nodes", "[scene][kinds]") {
     CHECK(lines[0].name == "rope");
     CHECK(lines[0].view.type == View::Type::tube);
     CHECK(take.channels()[lines[0].channel].name == "rope.position_m");
-    CHECK(profile_at(lines[0].view.radius_m, 0.5, 0) == Approx(0.06));
+    CHECK(hopcoil::io::profile_at(lines[0].view.radius_m, 0.5, 0) == Approx(0.06));
 }
 
 namespace {

@@ -22,7 +22,7 @@ class InvalidValue : public std::invalid_argument {
     double value_;
 };
 
-/// Numbers that are each right but are inconsistent, as a damper without a spring;
+/// Numbers that are valid each but inconsistent together, as a damper without a spring;
 /// `what()` names them and says why.
 class InconsistentParameters : public std::invalid_argument {
   public:

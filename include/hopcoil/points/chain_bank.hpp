@@ -24,12 +24,12 @@ namespace hopcoil {
 ///         freely and do not undulate.
 /// Shapes  arrays with one number for each chain.
 /// Units   metres, seconds.
-/// Source  docs/math/chain.md. Within 1e-4 of a spacing of Chain per step; places are kept from the
-///         root, so a kilometre from the origin is as good as at it.
+/// Source  docs/math/chain.md. Places are kept from the root, so a kilometre from the origin is as
+///         good as at it.
 /// Errors  InvalidValue for settings that cannot be, a bend limit or an undulation. While stepping:
 ///         a chain whose root, stream or rest direction is not finite (or beyond 1e9 m) goes on
-///         with its old root and no stream, and is counted; what would overflow begins anew.
-/// Cost    some 2 to 5 ns a node (stretchy) with AVX2 or better.
+///         with its old root and no stream, and is counted; what would overflow is put to rest.
+/// Cost    some 7 to 16 ns a node (stretchy), 10 to 20 a substep (fixed); docs/performance.md.
 class ChainBank {
   public:
     ChainBank(const ChainSettings& settings, std::size_t chains);
@@ -109,11 +109,11 @@ class ChainBank {
 
     ChainSettings settings_;
     std::size_t chains_ = 0;
-    std::vector<float> links_;    ///< some chains side by side after the other
+    std::vector<float> links_;    ///< in blocks of chains side by side
     std::vector<float> outputs_;  ///< of fixed spacing: places and velocities of its nodes
     Axes root_, next_root_, root_velocity_, root_slope_, stream_, rest_, rest_before_;
     Axes way_, end_velocity_, blown_rest_, rest_rate_;  ///< of the step under way
-    std::vector<float> sound_;                          ///< 0, or not a number: of the step
+    std::vector<float> sound_;                          ///< of each chain 0; NaN when it overflowed
     std::vector<std::array<float, 10>> rows_;           ///< of each node
     double rows_h_ = -1;
     double last_dt_ = 0;

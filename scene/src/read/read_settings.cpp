@@ -7,6 +7,8 @@
 
 #include <hopcoil/scene/named_settings.hpp>
 
+#include "key_path.hpp"
+
 namespace hopcoil::scene {
 namespace {
 
@@ -27,16 +29,9 @@ void read_numbers(const toml::table& table, const std::string& prefix, TableRead
     }
 }
 
-/// "a.b.c" from its first dot on, and before it.
-std::pair<std::string, std::string> split(const std::string& path) {
-    const std::size_t dot = path.find('.');
-    if (dot == std::string::npos) return {path, ""};
-    return {path.substr(0, dot), path.substr(dot + 1)};
-}
-
 /// Whether a table itself says what a dial's key holds: that number, or a name in place of it.
 bool says(const toml::table& table, const std::string& key) {
-    const auto [first, rest] = split(key);
+    const auto [first, rest] = split_path(key);
     for (const auto& [found, node] : table) {
         const std::string text{found.str()};
         const bool is_it = text == first || (rest.empty() && text.starts_with(first + '_'));
@@ -45,13 +40,6 @@ bool says(const toml::table& table, const std::string& key) {
         return inner == nullptr || rest.empty() || says(*inner, rest);
     }
     return false;
-}
-
-/// Where a dial of a system stands in the table that made it. Of a table that makes several
-/// systems, tables inside have one for each: "tuning.position.lead".
-std::string key_in_table(const SpecDial& dial, const std::string& part) {
-    const auto [first, rest] = split(dial.key);
-    return part.empty() || rest.empty() ? dial.key : first + '.' + part + '.' + rest;
 }
 
 /// One number of settings, as if the table had it; what the table has itself stays.
@@ -66,7 +54,7 @@ void set_number(Scene& scene, TableReader& table, const std::string& name,
         for (std::size_t i = 0; i < dials.size(); ++i) {
             paths.push_back(is_part ? part + '.' + dials[i].path : dials[i].path);
             if (paths.back() != number.path) continue;
-            if (says(table.raw(), key_in_table(dials[i], part))) return;
+            if (says(table.raw(), key_in_table(dials[i].key, part))) return;
             if (system.spec->set_dial(i, number.value) == DialStatus::set) return;
             table.problem("settings", fmt::format("'{}' has {} {}; expected a number from {} to {}",
                                                   settings.name, number.path, number.value,

@@ -14,6 +14,7 @@
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/scene_patch.hpp>
 
+#include "key_path.hpp"
 #include "toml_reader.hpp"
 
 namespace hopcoil::scene {
@@ -78,13 +79,6 @@ class PatchedFile {
     std::map<std::size_t, Edit> edits_;
 };
 
-/// "a.b.c" from its first dot on, and before it.
-std::pair<std::string, std::string> split(const std::string& path) {
-    const std::size_t dot = path.find('.');
-    if (dot == std::string::npos) return {path, ""};
-    return {path.substr(0, dot), path.substr(dot + 1)};
-}
-
 class Patcher {
   public:
     explicit Patcher(const Scene& scene) : scene_{scene} {
@@ -140,11 +134,11 @@ class Patcher {
     }
 
     void change_number(const SceneNumber& number) {
-        auto [name, rest] = split(number.path);
+        auto [name, rest] = split_path(number.path);
         const Found found = find_table(name);
         const toml::node* node = found.table;
         while (node != nullptr && !rest.empty()) {
-            auto [key, more] = split(rest);
+            auto [key, more] = split_path(rest);
             if (const toml::table* table = node->as_table()) {
                 node = table->get(key);
             } else if (const toml::array* list = node->as_array()) {
@@ -162,11 +156,11 @@ class Patcher {
 
     void change_dial(const SceneDial& dial) {
         const SceneSystem& system = scene_.systems[dial.system];
-        const Found found = find_table(split(system.name).first);
+        const Found found = find_table(split_path(system.name).first);
         if (found.table == nullptr) refuse(dial.path);
         const std::string key =
             key_in_table(found.kind, system, system.spec->dials().at(dial.index));
-        if (split(key).second.empty()) {
+        if (split_path(key).second.empty()) {
             change_key(found, dial, key);
         } else {
             change_inner(found, dial, key);
@@ -181,7 +175,7 @@ class Patcher {
         std::string path;  // so far, with its last dot
         std::string rest = key;
         while (true) {
-            const auto [name, more] = split(rest);
+            const auto [name, more] = split_path(rest);
             if (more.empty()) {
                 found.file->replace(*table->get(name), fmt::format("{}", value_of(scene_, dial)));
                 return;
@@ -191,7 +185,7 @@ class Patcher {
             std::string inner_path = path + name + '.';
             std::string inner_rest = more;
             if (node != nullptr && node->is_array()) {
-                const auto [index, after] = split(more);
+                const auto [index, after] = split_path(more);
                 if (after.empty()) return change_element(found, dial, *node->as_array(), index);
                 inner = element(*node->as_array(), index);
                 if (inner == nullptr) refuse(dial.path);
@@ -210,12 +204,11 @@ class Patcher {
     /// tables inside have one for each: "tuning.position.lead".
     [[nodiscard]] std::string key_in_table(const std::string& kind, const SceneSystem& system,
                                            const SpecDial& dial) const {
-        const std::string part = split(system.name).second;
+        const std::string part = split_path(system.name).second;
         const bool has_parts = std::any_of(
             kinds_.begin(), kinds_.end(),
             [&](const SystemKind& each) { return each.name == kind && !each.parts.empty(); });
-        const auto [first, rest] = split(dial.key);
-        return !has_parts || rest.empty() ? dial.key : fmt::format("{}.{}.{}", first, part, rest);
+        return hopcoil::scene::key_in_table(dial.key, has_parts ? part : "");
     }
 
     static const toml::table* element(const toml::array& list, const std::string& index) {
@@ -239,7 +232,7 @@ class Patcher {
     [[nodiscard]] std::vector<std::pair<std::string, double>> dials_in(const Found& found) const {
         std::vector<std::pair<std::string, double>> all;
         for (const SceneSystem& system : scene_.systems) {
-            const std::string name = split(system.name).first;
+            const std::string name = split_path(system.name).first;
             if (found.file->root()[found.kind][name].as_table() != found.table) continue;
             const std::vector<SpecDial> dials = system.spec->dials();
             for (std::size_t i = 0; i < dials.size(); ++i)
@@ -260,7 +253,7 @@ class Patcher {
             });
             if (!is_known) return false;
         }
-        const auto [name, more] = split(rest);
+        const auto [name, more] = split_path(rest);
         const toml::node* const node = table.get(name);
         return more.empty() ? node != nullptr && node->is_number() : node != nullptr;
     }
@@ -286,7 +279,7 @@ class Patcher {
         std::set<std::string> done;
         for (const auto& [key, value] : dials) {
             if (!key.starts_with(path)) continue;
-            const auto [name, more] = split(key.substr(path.size()));
+            const auto [name, more] = split_path(key.substr(path.size()));
             if (!done.insert(name).second) continue;
             const std::string inner =
                 more.empty() ? fmt::format("{}", value) : inline_table(dials, path + name + '.');

@@ -45,15 +45,6 @@ std::string velocity_channel(const SceneSystem& system, const Port& port) {
     return channel_name(output_name(system, port), "velocity", velocity_unit(port));
 }
 
-double profile_at(const std::vector<double>& profile, double part, double otherwise) {
-    if (profile.empty()) return otherwise;
-    const double at = part * static_cast<double>(profile.size() - 1);
-    const auto below = static_cast<std::size_t>(std::floor(at));
-    if (below + 1 >= profile.size()) return profile.back();
-    const double share = at - static_cast<double>(below);
-    return profile[below] + share * (profile[below + 1] - profile[below]);
-}
-
 std::vector<SystemReport> report_on(const Scene& scene, const Take& take) {
     std::vector<SystemReport> reports;
     for (const SceneSystem& system : scene.systems) {

@@ -23,6 +23,10 @@ struct NodeChannels {
     std::size_t turn_axis = 1;     ///< that an angle turns about
 };
 
+/// How far along a profile (root 0, tip 1) a number is: straight between its entries; `otherwise`
+/// for an empty one.
+[[nodiscard]] double profile_at(const std::vector<double>& profile, double part, double otherwise);
+
 /// A row of points in a model: a tube that bends with a node at each, "rope.0", "rope.1" and on.
 struct TubeChannel {
     std::string name{};

@@ -70,8 +70,4 @@ struct View {
     Look look{};
 };
 
-/// How far along a profile (root 0, tip 1) a number is: straight between its entries; `otherwise`
-/// for an empty one.
-[[nodiscard]] double profile_at(const std::vector<double>& profile, double part, double otherwise);
-
 }  // namespace hopcoil::scene

@@ -1,0 +1,26 @@
+#pragma once
+
+/// @file
+/// How a loop over plain arrays is compiled once for each instruction set. The bits are the same
+/// with each, as contraction is off.
+
+#if defined(__x86_64__)
+#define HOPCOIL_FOR_AVX2 __attribute__((target("avx2")))
+#if defined(__clang__)
+#define HOPCOIL_FOR_AVX512 __attribute__((target("avx512f,avx512dq,avx512bw,avx512vl")))
+#else
+#define HOPCOIL_FOR_AVX512 \
+    __attribute__((target("avx512f,avx512dq,avx512bw,avx512vl,prefer-vector-width=512")))
+#endif
+#endif
+#define HOPCOIL_INTO_EACH inline __attribute__((always_inline))
+#define HOPCOIL_PRAGMA(WORDS) _Pragma(#WORDS)
+#if defined(__clang__)
+// Compiled to be debugged, loops are not made into vectors.
+#pragma clang diagnostic ignored "-Wpass-failed"
+#define HOPCOIL_UNROLLED(TIMES) HOPCOIL_PRAGMA(clang loop unroll_count(TIMES))
+#define HOPCOIL_SIDE_BY_SIDE HOPCOIL_PRAGMA(clang loop vectorize(assume_safety))
+#else
+#define HOPCOIL_UNROLLED(TIMES) HOPCOIL_PRAGMA(GCC unroll TIMES)
+#define HOPCOIL_SIDE_BY_SIDE HOPCOIL_PRAGMA(GCC ivdep)
+#endif
