@@ -16,10 +16,10 @@ inline constexpr std::string_view faint_ink = "#66727c";
 inline constexpr std::string_view grid = "#dde2e6";
 inline constexpr std::string_view target_ink = "#8b959d";
 inline constexpr std::string_view band_fill = "#dce5c8";
-// What holds, what jitters, what leaves: ever darker, so that they differ in grey too.
-inline constexpr std::string_view holds_fill = "#d9ecf0";
+// Stable, ringing, unstable: ever darker, so that they differ in grey too.
+inline constexpr std::string_view stable_fill = "#d9ecf0";
 inline constexpr std::string_view rings_fill = "#f3c98b";
-inline constexpr std::string_view leaves_fill = "#c27a6c";
+inline constexpr std::string_view unstable_fill = "#c27a6c";
 
 inline constexpr std::array<std::string_view, 8> series{"#0c6c80", "#d9601a", "#6a3290", "#93a313",
                                                         "#b3224f", "#2f9e6e", "#1d2f6f", "#c79a2b"};

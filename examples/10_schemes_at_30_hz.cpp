@@ -32,7 +32,7 @@ int main() {
             const bool left = vane.step(1.0, dt) == StepStatus::diverged;
             if (frame % 2 != 0) continue;
             if (left) {
-                std::printf("%9s", "left");
+                std::printf("%9s", "unstable");
             } else {
                 std::printf("%9.3f", vane.value());
             }

@@ -53,6 +53,10 @@ void add_tunings(CLI::App& app, TuningOptions& options) {
              at_least_zero(" newtons per metre"));
     add_list(app, "--damping", options.dampings_n_s_per_m, "N*S/M", "with --mass: damper (0)",
              at_least_zero(" newton seconds per metre"));
+    add_list(app, "--overshoot", options.overshoots_percent, "PERCENT",
+             "with --mass and --stiffness: solves the damper for this overshoot of a jump",
+             number([](double value) { return value >= 0 && value < 100; },
+                    "a number from 0 to less than 100 percent"));
     add_each(app, "--named", options.names, "NAME", "a tuning by its name");
     app.add_option("--tunings", options.files, "a tuning file whose names may be used; repeatable")
         ->take_all()
@@ -146,6 +150,12 @@ void add_signal(CLI::App& app, ResponseOptions& options) {
 void add_response(CLI::App& app, ResponseOptions& options) {
     add_tunings(app, options.movers);
     add_other_movers(app, options.movers);
+    app.add_option("--equal-lag", options.movers.equal_lag_s,
+                   "makes each so quick that it lags this far behind a steady mover, to compare "
+                   "them: a spring and a glide, say")
+        ->check(above_zero(" seconds"))
+        ->type_name("S")
+        ->group("Other ways to choose a motion");
     add_signal(app, options);
     add_save(app, options.save);
     const std::string output = "Output";
@@ -153,7 +163,9 @@ void add_response(CLI::App& app, ResponseOptions& options) {
         ->check(above_zero(" seconds"))
         ->type_name("S")
         ->group(output);
-    app.add_option("--rate", options.rate_hz, "rows per second in the CSV (60)")
+    app.add_option("--rate", options.rate_hz,
+                   "rows per second in the CSV, samples per second of noise (60; of a recorded "
+                   "target, its own)")
         ->check(above_zero(" hertz"))
         ->type_name("HZ")
         ->group(output);
@@ -201,6 +213,7 @@ void add_run(CLI::App& app, RunOptions& options) {
         ->check(whole_number())
         ->type_name("N");
     add_set(app, options.changes);
+    app.add_flag("--overlay", options.overlay, "draw all movers of one target on one scale");
     app.add_option("--figure", options.figure, "draw the figure there instead")
         ->type_name("FILE.png|.svg");
     app.add_option("--take", options.takes, "write the take there too; repeatable")

@@ -1,11 +1,15 @@
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 
 #include <fmt/format.h>
 
+#include <hopcoil/io/csv.hpp>
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/io/gltf.hpp>
+#include <hopcoil/io/keys_file.hpp>
 #include <hopcoil/io/take_file.hpp>
+#include <hopcoil/io/text_file.hpp>
 #include <hopcoil/scene/named_settings.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
@@ -104,6 +108,54 @@ std::string read_one_model(const std::filesystem::path& path) {
                        count_of(animations.size(), "animation"), count_of(tracks, "track"));
 }
 
+/// What a file of a name like a take's has in it.
+enum class TableKind : std::uint8_t { take, keys, report };
+
+TableKind table_kind(const std::filesystem::path& path) {
+    if (path.extension() == ".json") {
+        const Json json = Json::parse(io::read_text_file(path), nullptr, false);
+        if (!json.is_object() || json.contains("take")) return TableKind::take;
+        if (json.contains("channels")) return TableKind::keys;
+        return json.contains("movers") && json.contains("made_by") ? TableKind::report
+                                                                   : TableKind::take;
+    }
+    const std::vector<std::string> header = io::read_csv(path).header;
+    const bool has_slopes = std::find(header.begin(), header.end(), "slope_before") != header.end();
+    return has_slopes ? TableKind::keys : TableKind::take;
+}
+
+std::string read_one_keys(const std::filesystem::path& path) {
+    std::size_t keys = 0;
+    const std::vector<io::KeyedChannel> channels = io::read_keys(path.string());
+    for (const io::KeyedChannel& channel : channels)
+        keys += channel.curves.front().keys().size();
+    return fmt::format("{}: no problems; {} of {}", path.string(), count_of(keys, "key"),
+                       count_of(channels.size(), "channel"));
+}
+
+/// A take, keys, or the report of a run.
+bool read_one_table(const std::filesystem::path& path, const CheckOptions& options, Json& file,
+                    std::string& text) {
+    const TableKind kind = table_kind(path);
+    const bool as_take = options.statistics || !options.against.empty();
+    if (kind == TableKind::take || as_take) return read_one_take(path, options, file, text);
+    text = kind == TableKind::keys
+               ? read_one_keys(path)
+               : fmt::format("{}: no problems; the report of a run", path.string());
+    return true;
+}
+
+/// What `run` writes for people to look at.
+bool is_for_eyes(const std::filesystem::path& path) {
+    const std::vector<std::string> endings{".png", ".apng", ".svg", ".html", ".txt"};
+    return std::find(endings.begin(), endings.end(), path.extension()) != endings.end();
+}
+
+std::string found_for_eyes(const std::filesystem::path& path) {
+    static_cast<void>(io::read_text_file(path));  // that it is there
+    return fmt::format("{}: to be looked at: nothing in it is checked", path.string());
+}
+
 /// Reads one scene or tuning file; what it is, in words. Errors: as the readers.
 std::string read_one(const std::filesystem::path& path, const CheckOptions& options, Json& file) {
     if (scene::is_tuning_file(path.string())) {
@@ -151,7 +203,9 @@ ExitCode run_check(const CheckOptions& options) {
         try {
             std::string text;
             if (io::is_take_file(path.string())) {
-                all_right = read_one_take(path, options, file, text) && all_right;
+                all_right = read_one_table(path, options, file, text) && all_right;
+            } else if (is_for_eyes(path)) {
+                text = found_for_eyes(path);
             } else if (path.extension() == ".gltf" || path.extension() == ".glb") {
                 text = read_one_model(path);
             } else {

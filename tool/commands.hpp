@@ -29,6 +29,7 @@ struct TuningOptions {
     std::vector<double> masses_kg{};
     std::vector<double> stiffnesses_n_per_m{};
     std::vector<double> dampings_n_s_per_m{};
+    std::vector<double> overshoots_percent{};  ///< instead of a damping: it is solved
     std::vector<std::filesystem::path>
         files{};  ///< of named tunings, beside those that are shipped
     // One mover each.
@@ -42,6 +43,7 @@ struct TuningOptions {
     std::vector<std::string> curves{};
     std::vector<std::string> cascades{};
     std::vector<std::string> coasts{};
+    std::optional<double> equal_lag_s{};  ///< each is made so quick that it lags by this
 };
 
 /// Changes of a scene's numbers before it is run.
@@ -71,7 +73,7 @@ struct ResponseOptions {
     std::uint64_t seed = 0;
     SaveOptions save{};
     std::optional<double> seconds{};
-    double rate_hz = 60.0;
+    std::optional<double> rate_hz{};  ///< 60, or that of a recorded target
     bool json = false;
     std::filesystem::path csv{};
     std::filesystem::path figure{};
@@ -88,6 +90,7 @@ struct RunOptions {
     std::optional<std::uint64_t> seed{};
     ChangeOptions changes{};
     std::filesystem::path figure{};
+    bool overlay = false;                        ///< movers of one target in one chart
     std::vector<std::filesystem::path> takes{};  ///< beside the folder's own
     bool takes_only = false;
     bool json = false;

@@ -77,9 +77,34 @@ class WantedReader {
 
   private:
     template <class Parameters>
-    void add(const Parameters& parameters, double mass_kg = 1) {
+    void add(Parameters parameters, double mass_kg = 1) {
+        if (options_.equal_lag_s) set_lag(parameters, *options_.equal_lag_s);
         wanted_.push_back(wanted_mover(parameters));
         wanted_.back().mass_kg = mass_kg;
+    }
+
+    /// Nothing but its speed is changed.
+    template <class Parameters>
+    void set_lag(Parameters& parameters, double lag_s) const {
+        const scene::AnySpec spec = wanted_mover(parameters).spec;
+        const scene::StepResponder& responder = *spec->step_responder();
+        const Figure now = responder.is_linear()
+                               ? responder.ramp_lag_s(1)
+                               : Figure::none("its lag depends on how its target moves");
+        if (!now.value() || !(*now.value() > 0)) {
+            refuse(fmt::format("--equal-lag: a {} ({}) has no lag that can be set: {}",
+                               spec->kind(), spec->in_words(0),
+                               now.value() ? "choose a lead below 1" : now.reason()));
+        }
+        const double slower = lag_s / *now.value();
+        if constexpr (std::same_as<Parameters, Tuning>) {
+            parameters.frequency_hz /= slower;
+        } else if constexpr (std::same_as<Parameters, GlideTuning>) {
+            parameters.half_life_s *= slower;
+        } else if constexpr (std::same_as<Parameters, scene::CascadeParameters>) {
+            for (Tuning& tuning : parameters.tunings)
+                tuning.frequency_hz /= slower;
+        }
     }
 
     [[noreturn]] void refuse(const std::string& what) const {
@@ -152,7 +177,8 @@ class WantedReader {
 
     void read_feels_and_springs() {
         const bool springs = !options_.masses_kg.empty() || !options_.stiffnesses_n_per_m.empty() ||
-                             !options_.dampings_n_s_per_m.empty();
+                             !options_.dampings_n_s_per_m.empty() ||
+                             !options_.overshoots_percent.empty();
         const bool frequencies = !options_.frequencies_hz.empty();
         const bool ratios = !options_.damping_ratios.empty();
         if (!options_.leads.empty() && !springs && !frequencies && !ratios && has_others()) {
@@ -174,29 +200,39 @@ class WantedReader {
 
     void read_springs() {
         if (options_.stiffnesses_n_per_m.empty()) {
-            refuse("--mass and --damping need a --stiffness");
+            refuse("--mass, --damping and --overshoot need a --stiffness");
+        }
+        if (!options_.overshoots_percent.empty() &&
+            !(options_.dampings_n_s_per_m.empty() && options_.damping_ratios.empty())) {
+            refuse("--overshoot solves the damper: give it, or --damping, or --damping-ratio");
         }
         const std::size_t count = common_length({{"--mass", options_.masses_kg},
                                                  {"--stiffness", options_.stiffnesses_n_per_m},
                                                  {"--damping", options_.dampings_n_s_per_m},
                                                  {"--damping-ratio", options_.damping_ratios},
+                                                 {"--overshoot", options_.overshoots_percent},
                                                  {"--lead", options_.leads}});
+        std::vector<double> ratios = options_.damping_ratios;
+        for (std::size_t i = 0; i < count && !options_.overshoots_percent.empty(); ++i) {
+            ratios.push_back(
+                tuning_from(Wish{.overshoot_percent = pick(options_.overshoots_percent, i, 0),
+                                 .lead = pick(options_.leads, i, 0)})
+                    .damping_ratio);
+        }
         for (std::size_t i = 0; i < count; ++i) {
             const double mass_kg = pick(options_.masses_kg, i, 1);
             const double stiffness = pick(options_.stiffnesses_n_per_m, i, 0);
             const double lead = pick(options_.leads, i, 0);
             const Tuning tuning =
-                options_.damping_ratios.empty()
-                    ? tuning_from(SpringConstants{
-                          .mass_kg = mass_kg,
-                          .stiffness_n_per_m = stiffness,
-                          .damping_n_s_per_m = pick(options_.dampings_n_s_per_m, i, 0),
-                          .lead = lead})
-                    : tuning_from(
-                          SpringByRatio{.mass_kg = mass_kg,
-                                        .stiffness_n_per_m = stiffness,
-                                        .damping_ratio = pick(options_.damping_ratios, i, 0),
-                                        .lead = lead});
+                ratios.empty() ? tuning_from(SpringConstants{
+                                     .mass_kg = mass_kg,
+                                     .stiffness_n_per_m = stiffness,
+                                     .damping_n_s_per_m = pick(options_.dampings_n_s_per_m, i, 0),
+                                     .lead = lead})
+                               : tuning_from(SpringByRatio{.mass_kg = mass_kg,
+                                                           .stiffness_n_per_m = stiffness,
+                                                           .damping_ratio = pick(ratios, i, 0),
+                                                           .lead = lead});
             add(tuning, mass_kg);
         }
     }
@@ -338,7 +374,8 @@ bool has_no_options(const TuningOptions& options) {
     return options.names.empty() && options.frequencies_hz.empty() &&
            options.damping_ratios.empty() && options.leads.empty() && options.masses_kg.empty() &&
            options.stiffnesses_n_per_m.empty() && options.dampings_n_s_per_m.empty() &&
-           options.wishes.empty() && options.decays.empty() && options.coefficients.empty();
+           options.overshoots_percent.empty() && options.wishes.empty() && options.decays.empty() &&
+           options.coefficients.empty();
 }
 
 std::vector<WantedMover> movers_from_options(const TuningOptions& options,

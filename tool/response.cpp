@@ -23,6 +23,14 @@
 namespace hopcoil::tool {
 namespace {
 
+constexpr double unless_given_hz = 60;
+
+/// Of a record: that of its samples on the whole.
+double rate_of(const std::vector<double>& times_s, double otherwise_hz) {
+    const double length_s = times_s.back() - times_s.front();
+    return length_s > 0 ? static_cast<double>(times_s.size() - 1) / length_s : otherwise_hz;
+}
+
 /// A recorded target; the first column beside the time when none is named.
 scene::RecordTarget recorded_target(ResponseOptions& options) {
     const io::CsvTable table = io::read_csv(options.target);
@@ -44,6 +52,7 @@ scene::RecordTarget recorded_target(ResponseOptions& options) {
                                                                         : scene::AfterEnd::hold;
     std::vector<double> times_s = io::number_column(table, "time_s");
     std::vector<double> values = io::number_column(table, options.column);
+    if (!options.rate_hz) options.rate_hz = rate_of(times_s, unless_given_hz);
     return {std::move(times_s), std::move(values), after_end};
 }
 
@@ -105,8 +114,10 @@ std::string column_name_of(const WantedMover& mover) {
 }
 
 scene::Scene scene_of(ResponseOptions& options, const std::vector<WantedMover>& wanted) {
-    scene::Scene scene{.rate_hz = options.rate_hz};
+    scene::Scene scene;
     scene.targets.push_back({.name = "target", .unit = "", .path = target_of(options)});
+    if (!options.rate_hz) options.rate_hz = unless_given_hz;
+    scene.rate_hz = *options.rate_hz;
     const scene::Target& target = scene.targets.front().path.component();
     for (std::size_t i = 0; i < wanted.size(); ++i) {
         std::string name = column_name_of(wanted[i]);
@@ -277,7 +288,7 @@ ExitCode run_response(const ResponseOptions& given) {
     const ResponseOptions& options = all.options;
     // The figure first: if it cannot be drawn, nothing else has been written.
     if (!options.figure.empty()) draw(all);
-    if (!options.csv.empty()) io::write_take(options.csv, take_of(all.scene, options.rate_hz));
+    if (!options.csv.empty()) io::write_take(options.csv, take_of(all.scene, all.scene.rate_hz));
     const std::string kept = save_wanted("response", options.save, all.wanted);
     if (options.json) {
         Json json{{"made_by", made_by("response")}, {"responses", Json::array()}};

@@ -46,12 +46,16 @@ class AnswerMaker {
             if (options_.signal == "ramp" && answer_.tuning) add_ramp();
             if (options_.signal == "sine" && answer_.tuning) add_sine();
         }
-        add("ramp_lag_s", "behind a steady mover", "s of its travel", responder_.ramp_lag_s());
-        const Figure noise = responder_.noise_left(options_.rate_hz);
-        if (noise.value() || !noise.reason().empty()) {
-            add("noise_left", fmt::format("noise left at {:.4g} Hz", options_.rate_hz),
-                "of the input's", noise);
-        }
+        const bool linear = responder_.is_linear();
+        const double size = std::abs(options_.size);
+        const double rate_hz = options_.rate_hz.value();  // settled with the signal
+        add("ramp_lag_s",
+            linear ? "behind a steady mover" : fmt::format("behind one of {:.4g} per s", size),
+            "s of its travel", responder_.ramp_lag_s(size));
+        add("noise_left",
+            fmt::format("noise{} left at {:.4g} Hz", linear ? "" : fmt::format(" of {:.4g}", size),
+                        rate_hz),
+            "of the target's, rms", responder_.noise_left(rate_hz, size));
         const bool answered = options_.signal == "jump" || options_.signal == "kick" ||
                               (answer_.tuning && has_closed_answer());
         if (!answered) add_tracking(tracking);

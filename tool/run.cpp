@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/io/gltf.hpp>
 #include <hopcoil/scene/scene.hpp>
 
 #include "draw/chart.hpp"
@@ -12,9 +14,27 @@ namespace hopcoil::tool {
 
 namespace {
 
+void set_clock(scene::Scene& scene, const RunOptions& options) {
+    scene.duration_s = options.seconds.value_or(scene.duration_s);
+    scene.rate_hz = options.rate_hz.value_or(scene.rate_hz);
+    try {
+        scene::require_valid_clock(scene.duration_s, scene.rate_hz);
+    } catch (const InvalidValue& problem) {
+        throw UsageProblem{fmt::format("hopcoil run: --seconds {}: expected {}", problem.value(),
+                                       problem.expected())};
+    }
+}
+
 ExitCode run_takes_only(const scene::Scene& scene, const RunOptions& options) {
     if (options.takes.empty()) {
         throw UsageProblem{"hopcoil run: --take-only needs a --take FILE.csv or FILE.json"};
+    }
+    for (const std::filesystem::path& path : options.takes) {
+        if (!io::is_model_file(path)) continue;
+        throw UsageProblem{fmt::format(
+            "hopcoil run: --take {}: a model is made of the whole take, which --take-only does not "
+            "keep: leave out --take-only, or write a .csv or .json",
+            path.string())};
     }
     const ShownRun run = run_into_takes("run", scene, options.takes);
     if (options.json) {
@@ -42,12 +62,12 @@ ExitCode run_run(const RunOptions& options) {
     }
     scene::Scene scene = scene::read_scene(options.scene, options.seed);
     make_changes(scene, options.changes, "run");
-    scene.duration_s = options.seconds.value_or(scene.duration_s);
-    scene.rate_hz = options.rate_hz.value_or(scene.rate_hz);
-    require_take_names("run", options.takes, !options.takes_only);
+    set_clock(scene, options);
+    require_take_names("run", options.takes);
     if (options.takes_only) return run_takes_only(scene, options);
-    const SceneFiles files = run_into_folder("run", scene, options.out,
-                                             {.figure = options.figure, .takes = options.takes});
+    const SceneFiles files = run_into_folder(
+        "run", scene, options.out,
+        {.figure = options.figure, .takes = options.takes, .overlay = options.overlay});
     if (options.json) {
         print_json(files.report);
         return files.code;

@@ -108,13 +108,13 @@ class TakeWriters final : public TakeSink {
 
 }  // namespace
 
-void require_take_names(const std::string& command, const std::vector<fs::path>& takes,
-                        bool models_too) {
+void require_take_names(const std::string& command, const std::vector<fs::path>& takes) {
     for (const fs::path& path : takes) {
-        if (io::is_take_file(path) || (models_too && io::is_model_file(path))) continue;
-        throw UsageProblem{fmt::format("hopcoil {}: --take {}: expected a name that ends in .csv{}",
-                                       command, path.string(),
-                                       models_too ? ", .json, .gltf or .glb" : " or .json")};
+        if (io::is_take_file(path) || io::is_model_file(path)) continue;
+        throw UsageProblem{
+            fmt::format("hopcoil {}: --take {}: expected a name that ends in .csv, .json, .gltf or "
+                        ".glb",
+                        command, path.string())};
     }
 }
 
@@ -138,7 +138,9 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
     Json origin = made_by_scene(command, scene);
     if (!run.ended_early.empty()) origin["ended_early"] = run.ended_early;
     take.set_made_by(origin.dump());
-    const std::vector<scene::SystemReport> reports = scene::report_on(scene, take);
+    const std::vector<scene::SystemReport> reports =
+        run.ended_early.empty() ? scene::report_on(scene, take, scene::fine_take(scene))
+                                : scene::report_on(scene, take);
 
     const std::string name = std::filesystem::path{scene.file}.stem().string();
     SceneFiles files{.csv = path_for(folder / (name + ".csv"), run),
@@ -157,8 +159,8 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
                              {"page", files.page.string()}};
     io::make_folder(folder);
     try {
-        files.section = scene_section(scene, take, reports, log);
-        draw::write_chart(scene_chart(scene, take, reports), files.figure);
+        files.section = scene_section(scene, take, reports, log, wishes.overlay);
+        draw::write_chart(scene_chart(scene, take, reports, wishes.overlay), files.figure);
     } catch (const io::FileProblem&) {
         // Of a motion that has diverged there may be nothing that can be drawn.
         if (run.ended_early.empty()) throw;

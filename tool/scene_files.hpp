@@ -39,6 +39,7 @@ struct ShownRun {
 struct SceneFileWishes {
     std::filesystem::path figure{};              ///< elsewhere than in the folder
     std::vector<std::filesystem::path> takes{};  ///< .csv, .json, .gltf or .glb
+    bool overlay = false;                        ///< movers of one target in one chart
 };
 
 /// Runs a scene and writes NAME.csv, NAME.json, NAME.txt, NAME.html, its figure NAME.png and its
@@ -56,7 +57,7 @@ struct SceneFileWishes {
                                       const std::vector<std::filesystem::path>& takes);
 
 /// Errors  UsageProblem for a name with another ending than a take's or a model's.
-void require_take_names(const std::string& command, const std::vector<std::filesystem::path>& takes,
-                        bool models_too);
+void require_take_names(const std::string& command,
+                        const std::vector<std::filesystem::path>& takes);
 
 }  // namespace hopcoil::tool

@@ -17,13 +17,13 @@
 namespace hopcoil::tool {
 namespace {
 
+constexpr double visible_percent = 0.05;
+
 std::string jumps_in_words(const JumpsMet& jumps) {
-    constexpr double visible_percent = 0.05;
-    std::string text =
-        jumps.largest_overshoot_percent < visible_percent
-            ? std::string{"no overshoot"}
-            : fmt::format("jumps go at most {:.3g} % past", jumps.largest_overshoot_percent);
     const bool none_passed = jumps.largest_overshoot_percent < visible_percent;
+    std::string text = none_passed ? std::string{"no overshoot"}
+                                   : fmt::format("jumps go at most {:.3g} % past",
+                                                 jumps.largest_overshoot_percent);
     if (jumps.unsettled > 0) {
         text += fmt::format(", {} of {} not settled before the next", jumps.unsettled, jumps.jumps);
     } else if (jumps.longest_settling_s) {
@@ -42,14 +42,15 @@ std::string with_unit(double number, const std::string& unit) {
     return fmt::format("{:.3g}{}{}", number, unit.empty() ? "" : " ", unit);
 }
 
-/// "a jump goes 44 % past and settles in 2.9 s"
+/// "a jump from rest goes 44.3 % past and settles in 2.91 s"
 std::string feel_of(const Tuning& tuning) {
     const JumpResponse jump = jump_response(tuning);
     const double past = jump.overshoot_percent.value().value_or(0);
-    const std::string reach = past < 0.5 ? std::string{"a jump is met without passing it"}
-                                         : fmt::format("a jump goes {:.0f} % past", past);
+    const std::string reach = past < visible_percent
+                                  ? std::string{"a jump from rest has no overshoot"}
+                                  : fmt::format("a jump from rest goes {:.3g} % past", past);
     const auto& settled_s = jump.settling_time_s.value();
-    return settled_s ? fmt::format("{} and settles in {:.2g} s", reach, *settled_s)
+    return settled_s ? fmt::format("{} and settles in {:.3g} s", reach, *settled_s)
                      : fmt::format("{}; {}", reach, jump.settling_time_s.reason());
 }
 
@@ -227,6 +228,53 @@ draw::Panel panel_of(const scene::SystemReport& report, const std::vector<double
     return panel;
 }
 
+/// Movers of one target on one scale: each of one number, in a colour of its own.
+draw::Panel overlaid_panel(const std::vector<const scene::SystemReport*>& reports,
+                           const std::vector<double>& times_s) {
+    const scene::SystemReport& first = *reports.front();
+    draw::Panel panel{.y_label = fmt::format("{} ({})", first.target, first.unit), .share = 2.5};
+    if (first.unit.empty()) panel.y_label = first.target;
+    panel.curves.push_back({.xs = times_s,
+                            .ys = first.components.front().targets,
+                            .colour = draw::target_ink,
+                            .width = 1.2});
+    for (std::size_t i = 0; i < reports.size(); ++i) {
+        const std::string_view colour = draw::series_colour(i);
+        panel.curves.push_back({.xs = times_s,
+                                .ys = reports[i]->components.front().values,
+                                .colour = colour,
+                                .width = 2.2});
+        panel.legend.push_back(
+            {.colour = colour, .name = reports[i]->name, .notes = notes_on(*reports[i])});
+    }
+    panel.legend.push_back({.colour = draw::target_ink, .name = first.target});
+    return panel;
+}
+
+bool can_be_overlaid(const scene::SystemReport& report) {
+    return report.components.size() == 1 && !report.components.front().targets.empty();
+}
+
+/// Reports that share a chart: those of one target, in the order of the first of each.
+std::vector<std::vector<const scene::SystemReport*>> grouped(
+    const std::vector<scene::SystemReport>& reports, bool overlay) {
+    std::vector<std::vector<const scene::SystemReport*>> groups;
+    for (const scene::SystemReport& report : reports) {
+        const auto same = [&](const auto& group) {
+            const scene::SystemReport& first = *group.front();
+            return overlay && can_be_overlaid(report) && can_be_overlaid(first) &&
+                   first.target == report.target && first.unit == report.unit;
+        };
+        const auto found = std::find_if(groups.begin(), groups.end(), same);
+        if (found == groups.end()) {
+            groups.push_back({&report});
+        } else {
+            found->push_back(&report);
+        }
+    }
+    return groups;
+}
+
 /// What a kind shows of its system beside its value.
 draw::Panel panel_of(const scene::SystemChart& chart, const std::string& system,
                      const std::vector<double>& times_s, std::string_view colour) {
@@ -251,7 +299,7 @@ draw::Panel panel_of(const scene::SystemChart& chart, const std::string& system,
 }  // namespace
 
 draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
-                        const std::vector<scene::SystemReport>& reports) {
+                        const std::vector<scene::SystemReport>& reports, bool overlay) {
     constexpr int panel_px = 165;
     constexpr std::size_t most_panels = 24;
     const std::vector<scene::SystemReport> shown(
@@ -264,22 +312,27 @@ draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
         chart.footer += fmt::format("; the first {} of {} movers", shown.size(), reports.size());
     }
     if (!(chart.x_to > 0)) chart.x_to = scene.duration_s;
-    for (std::size_t i = 0; i < shown.size(); ++i) {
-        chart.panels.push_back(panel_of(shown[i], take.times_s(), draw::series_colour(i)));
-        add_stop_lines(chart.panels.back(), shown[i], chart.x_to);
-        if (shown[i].value_kind == scene::ValueKind::angle) {
+    const auto groups = grouped(shown, overlay);
+    for (std::size_t i = 0; i < groups.size(); ++i) {
+        const scene::SystemReport& first = *groups[i].front();
+        chart.panels.push_back(groups[i].size() > 1
+                                   ? overlaid_panel(groups[i], take.times_s())
+                                   : panel_of(first, take.times_s(), draw::series_colour(i)));
+        add_stop_lines(chart.panels.back(), first, chart.x_to);
+        if (first.value_kind == scene::ValueKind::angle) {
             add_seam_line(chart.panels.back(), chart.x_to);
         }
-        for (const scene::SystemChart& each : shown[i].charts) {
+        for (const scene::SystemChart& each : first.charts) {
             chart.panels.push_back(
-                panel_of(each, shown[i].name, take.times_s(), draw::series_colour(i)));
+                panel_of(each, first.name, take.times_s(), draw::series_colour(i)));
         }
     }
     double shares = 0;
     for (const draw::Panel& panel : chart.panels)
         shares += panel.share;
     chart.height_px = std::max(650, 155 + static_cast<int>(panel_px * shares));
-    if (auto closer = closer_look(scene, take, shown, chart.panels)) {
+    const bool apart = groups.size() == shown.size();
+    if (auto closer = apart ? closer_look(scene, take, shown, chart.panels) : std::nullopt) {
         chart.panels.push_back(*std::move(closer));
         chart.height_px += panel_px;
     }
@@ -329,13 +382,13 @@ std::string scene_summary(const scene::Scene& scene,
 
 draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
                                   const std::vector<scene::SystemReport>& reports,
-                                  const scene::RunLog& log) {
+                                  const scene::RunLog& log, bool overlay) {
     draw::ReportSection section{
         .heading = scene.title.empty() ? scene_name(scene) : scene.title,
         .text = fmt::format(
             "{:.4g} s at {:.4g} frames per second; {}.", scene.duration_s, scene.rate_hz,
             scene.is_random ? fmt::format("seed {}", scene.seed) : std::string{nothing_random}),
-        .figure_svg = draw::chart_svg(scene_chart(scene, take, reports)),
+        .figure_svg = draw::chart_svg(scene_chart(scene, take, reports, overlay)),
         .figure_says = "Each mover and its target over time; the table has their figures.",
         .warnings = log.warnings,
         .command = command_for(scene)};
@@ -363,90 +416,6 @@ draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
     }
     drop_empty_columns(section.table);
     return section;
-}
-
-namespace {
-
-void add_jumps(Json& mover, const scene::SystemReport& report) {
-    const auto none = [&](const char* key, const char* reason) {
-        mover[key] = nullptr;
-        mover[std::string{key} + "_reason"] = reason;
-    };
-    constexpr const char* no_jumps = "its target does not jump and stand still";
-    if (report.jumps) {
-        mover["jumps"] = report.jumps->jumps;
-        mover["largest_overshoot_percent"] = report.jumps->largest_overshoot_percent;
-    } else {
-        mover["jumps"] = 0;
-        none("largest_overshoot_percent", no_jumps);
-    }
-    if (report.jumps && report.jumps->unsettled == 0 && report.jumps->longest_settling_s) {
-        mover["longest_settling_time_s"] = *report.jumps->longest_settling_s;
-    } else {
-        none("longest_settling_time_s",
-             report.jumps ? "it had not settled before the next jump" : no_jumps);
-    }
-    if (report.lag_s) {
-        mover["lag_s"] = *report.lag_s;
-    } else {
-        none("lag_s", "no shift in time lays it over its target");
-    }
-}
-
-}  // namespace
-
-Json made_by_scene(const std::string& command, const scene::Scene& scene) {
-    Json source = made_by(command);
-    source["scene"] = scene.file;
-    if (scene.is_random) {
-        source["seed"] = scene.seed;
-    } else {
-        source["seed"] = nullptr;
-        source["seed_reason"] = nothing_random;
-    }
-    if (!scene.changes.empty()) source["set"] = scene.changes;
-    source["duration_s"] = scene.duration_s;
-    source["rate_hz"] = scene.rate_hz;
-    for (const scene::SceneSystem& system : scene.systems) {
-        const std::vector<scene::Port> ports = system.spec->outputs();
-        for (std::size_t i = 0; i < ports.size(); ++i) {
-            const std::string words = system.spec->in_words(i);
-            if (!words.empty()) source["numbers"][scene::output_name(system, ports[i])] = words;
-        }
-    }
-    return source;
-}
-
-Json scene_json(const std::string& command, const scene::Scene& scene,
-                const std::vector<scene::SystemReport>& reports, const scene::RunLog& log) {
-    Json movers = Json::array();
-    for (const scene::SystemReport& report : reports) {
-        const std::string unit = report.unit == "deg" ? "rad" : report.unit;  // as in the take
-        Json mover{{"name", report.name},
-                   {"kind", report.kind},
-                   {"target", report.target.empty() ? Json(nullptr) : Json(report.target)},
-                   {"unit", unit},
-                   {"numbers", report.words}};
-        if (report.tuning) mover["tuning"] = to_json(*report.tuning);
-        for (const scene::ReportFigure& figure : report.figures)
-            mover[figure.key] = figure.value;
-        if (!report.tracking) {
-            movers.push_back(std::move(mover));
-            continue;
-        }
-        const Tracking& tracking = *report.tracking;
-        mover.update({{"largest_gap", tracking.largest_gap},
-                      {"largest_gap_time_s", tracking.largest_gap_time_s},
-                      {"rms_gap", tracking.rms_gap},
-                      {"peak_velocity", tracking.peak_velocity},
-                      {"peak_velocity_time_s", tracking.peak_velocity_time_s},
-                      {"sample_spacing_s", tracking.sample_spacing_s}});
-        add_jumps(mover, report);
-        movers.push_back(std::move(mover));
-    }
-    return {{"made_by", made_by_scene(command, scene)},
-            {"movers", std::move(movers)},
-            {"warnings", log.warnings}};
 }
 
 }  // namespace hopcoil::tool

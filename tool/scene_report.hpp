@@ -18,9 +18,10 @@
 namespace hopcoil::tool {
 
 /// A panel for each mover, the first two dozen where there are more: its target, its value, its
-/// figures.
+/// figures. Overlaid, those of one target share one.
 [[nodiscard]] draw::Chart scene_chart(const scene::Scene& scene, const Take& take,
-                                      const std::vector<scene::SystemReport>& reports);
+                                      const std::vector<scene::SystemReport>& reports,
+                                      bool overlay = false);
 
 [[nodiscard]] std::string scene_summary(const scene::Scene& scene,
                                         const std::vector<scene::SystemReport>& reports,
@@ -29,7 +30,7 @@ namespace hopcoil::tool {
 /// The same as a part of a report.
 [[nodiscard]] draw::ReportSection scene_section(const scene::Scene& scene, const Take& take,
                                                 const std::vector<scene::SystemReport>& reports,
-                                                const scene::RunLog& log);
+                                                const scene::RunLog& log, bool overlay = false);
 
 /// What made a run: the scene, its seed, what was changed, its numbers in words.
 [[nodiscard]] Json made_by_scene(const std::string& command, const scene::Scene& scene);

@@ -82,21 +82,32 @@ Asked asked_for(const TimestepOptions& options) {
     return asked;
 }
 
+/// So many digits, without an exponent, whatever the size.
+std::string plain(double number, int digits) {
+    if (number == 0) return "0";
+    const int before = static_cast<int>(std::floor(std::log10(std::abs(number)))) + 1;
+    return fmt::format("{:.{}f}", number, std::max(0, digits - before));
+}
+
 std::string milliseconds(double seconds, const char* unless_finite) {
-    return std::isfinite(seconds) ? fmt::format("{:.3g} ms", 1000 * seconds) : unless_finite;
+    return std::isfinite(seconds) ? plain(1000 * seconds, 3) + " ms" : unless_finite;
+}
+
+std::string percent(double number, const char* sign) {
+    constexpr double visible = 1e-3;
+    if (std::abs(number) < visible) return fmt::format("<{} %", visible);
+    return (number > 0 ? sign : "") + plain(number, 2) + " %";
 }
 
 std::string error_text(const SurveyCell& cell) {
-    if (cell.report.verdict == StepVerdict::blows_up) return "blows up";
-    return fmt::format("{}{:.2g} %", cell.report.verdict == StepVerdict::rings ? "rings " : "",
-                       cell.error_percent);
+    if (cell.report.verdict == StepVerdict::unstable) return "unstable";
+    return (cell.report.verdict == StepVerdict::rings ? "rings " : "") +
+           percent(cell.error_percent, "");
 }
 
 std::string drift_text(const SurveyCell& cell) {
-    if (cell.report.verdict == StepVerdict::blows_up) return "blows up";
-    return std::abs(cell.energy_drift_percent) < 100
-               ? fmt::format("{:+.2g} %", cell.energy_drift_percent)
-               : fmt::format("{:+.0f} %", cell.energy_drift_percent);
+    if (cell.report.verdict == StepVerdict::unstable) return "unstable";
+    return percent(cell.energy_drift_percent, "+");
 }
 
 template <class CellText>
@@ -115,8 +126,8 @@ void print_rates(const StepSurvey& survey, const char* heading, const CellText& 
 }
 
 void print_lines(const StepSurvey& survey) {
-    fmt::print("  {:<20}{:>13}{:>14}{:>8}{:>13}{:>15}\n", "steps and cost", "holds below",
-               "jitters from", "order", fmt::format("{:.3g} % from", survey.wanted_error_percent),
+    fmt::print("  {:<20}{:>13}{:>14}{:>8}{:>13}{:>15}\n", "steps and cost", "stable below",
+               "rings from", "order", fmt::format("{:.3g} % from", survey.wanted_error_percent),
                "evaluations/s");
     for (const SchemeSurvey& scheme : survey.schemes) {
         const bool none = scheme.limits.largest_stable_s == 0;
@@ -125,17 +136,17 @@ void print_lines(const StepSurvey& survey) {
                                      ? scheme.limits.ringing_from_s
                                      : std::numeric_limits<double>::infinity();
         fmt::print("  {:<20}{:>13}{:>14}{:>8}{:>13}{:>15}\n", facts_of(scheme.scheme).name,
-                   none ? "no step" : milliseconds(scheme.limits.largest_stable_s, "any step"),
+                   none ? "unstable" : milliseconds(scheme.limits.largest_stable_s, "any step"),
                    milliseconds(ringing_s, "never"),
                    std::isfinite(scheme.measured_order)
                        ? fmt::format("{:.2f}", scheme.measured_order)
                        : "-",
-                   scheme.needed_rate_hz ? fmt::format("{:.4g} Hz", *scheme.needed_rate_hz) : "-",
-                   scheme.needed_rate_hz ? fmt::format("{:.4g}", scheme.evaluations_per_s) : "-");
+                   scheme.needed_rate_hz ? plain(*scheme.needed_rate_hz, 4) + " Hz" : "-",
+                   scheme.needed_rate_hz ? plain(scheme.evaluations_per_s, 4) : "-");
     }
     fmt::print("  {:<20}{:>13}{:>14}{:>8}{:>13}{:>15}\n", "adaptive (5, 4)", "own steps", "never",
-               "5", fmt::format("{:.4g} Hz", survey.adaptive.steps_per_s),
-               fmt::format("{:.4g}", survey.adaptive.evaluations_per_s));
+               "5", plain(survey.adaptive.steps_per_s, 4) + " Hz",
+               plain(survey.adaptive.evaluations_per_s, 4));
     fmt::print("  {:<20}{:>13}{:>14}{:>8}{:>13}{:>15}\n\n", "exact: a follower", "any step",
                "never", "exact", "any rate", "none");
 }

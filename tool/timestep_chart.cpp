@@ -60,9 +60,9 @@ class MapPanel {
         const std::vector<double> ringing =
             line(unit * std::min(scheme_.limits.ringing_from_s, scheme_.limits.largest_stable_s));
         const std::vector<double> top(frequencies_.size(), most_ms);
-        panel.areas.push_back({frequencies_, stable, top, draw::leaves_fill});
+        panel.areas.push_back({frequencies_, stable, top, draw::unstable_fill});
         panel.areas.push_back({frequencies_, ringing, stable, draw::rings_fill});
-        panel.areas.push_back({frequencies_, bottom, ringing, draw::holds_fill});
+        panel.areas.push_back({frequencies_, bottom, ringing, draw::stable_fill});
         draw::Curve edge{.xs = frequencies_, .ys = stable, .colour = draw::ink};
         for (double& ms : edge.ys)
             ms = ms > least_ms && ms < most_ms ? ms : std::nan("");
@@ -102,9 +102,9 @@ draw::Chart stability_map(const NamedSurvey& named, double rate_hz) {
         .x_label = "natural frequency (Hz)",
         .log_x = true,
         .columns = 4,
-        .legend = {{.colour = draw::holds_fill, .swatch = true, .name = "holds"},
+        .legend = {{.colour = draw::stable_fill, .swatch = true, .name = "stable"},
                    {.colour = draw::rings_fill, .swatch = true, .name = "jitters"},
-                   {.colour = draw::leaves_fill, .swatch = true, .name = "blows up"},
+                   {.colour = draw::unstable_fill, .swatch = true, .name = "unstable"},
                    {.colour = draw::ink, .name = "largest step"},
                    {.colour = draw::faint_ink, .dashed = true, .name = "this tuning"}},
         .footer = footer_of(named, "stability map")};
@@ -249,7 +249,7 @@ draw::Chart energy_chart(const NamedSurvey& named, double rate_hz) {
                           .y_from = 0.1,
                           .y_to = 10,
                           .log_y = true};
-        panel.areas.push_back({band.steps, band.least, band.most, draw::holds_fill});
+        panel.areas.push_back({band.steps, band.least, band.most, draw::stable_fill});
         panel.curves.push_back({.xs = {1, steps},
                                 .ys = {1, 1},
                                 .colour = draw::target_ink,

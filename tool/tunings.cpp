@@ -94,10 +94,19 @@ std::vector<ComparedLine> compared(const std::vector<WantedMover>& wanted) {
     return lines;
 }
 
+/// A tuning without a name is called by its numbers: "2 Hz, 0.4".
+std::string heading_of(const WantedMover& mover) {
+    if (!mover.name.empty()) return mover.name;
+    const Tuning& tuning = mover.tuning.value();
+    std::string text = fmt::format("{:.3g} Hz, {:.3g}", tuning.frequency_hz, tuning.damping_ratio);
+    if (tuning.lead != 0) text += fmt::format(", {:.3g}", tuning.lead);
+    return text;
+}
+
 void print_comparison(const std::vector<WantedMover>& wanted) {
     fmt::print("{:<22}", "");
     for (const WantedMover& each : wanted)
-        fmt::print(" {:>20}", each.name.empty() ? "(no name)" : each.name);
+        fmt::print(" {:>20}", heading_of(each));
     fmt::print("\n");
     for (const ComparedLine& line : compared(wanted)) {
         fmt::print("{:<22}", line.name);

@@ -47,7 +47,7 @@ void require_valid(const RangeBend& bend) {
     require_finite("low", bend.low);
     require_finite("high", bend.high);
     if (!(bend.high > bend.low)) {
-        throw InvalidValue{"high", bend.high, "a number above low, " + shortest(bend.low)};
+        throw InvalidValue{"high", bend.high, "a number above low"};
     }
     const double half = 0.5 * (bend.high - bend.low);
     if (!(bend.margin > 0 && bend.margin <= half)) {

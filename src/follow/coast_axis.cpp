@@ -67,7 +67,7 @@ void require_valid(const CoastTuning& tuning) {
 
 void require_bounds(double low, double high) {
     if (std::isnan(low)) throw InvalidValue{"low", low, "a number, or -infinity for no bound"};
-    if (!(high >= low)) throw InvalidValue{"high", high, "no less than low, " + shortest(low)};
+    if (!(high >= low)) throw InvalidValue{"high", high, "no less than low"};
 }
 
 void CoastAxis::halt(double place) noexcept {
@@ -96,26 +96,82 @@ void CoastAxis::launch(double velocity, const CoastTuning& tuning, const Range& 
     adapt(tuning, range);
 }
 
-void CoastAxis::launch_to(double end, double velocity) noexcept {
+/// With a friction k and the way d to the first bound, D between the bounds and x from the last one
+/// to the end, n bounces of restitution e end there when
+///
+///     k (x + e D + ... + e^(n-1) D + e^n d) = e^n v.
+///
+/// Of those for every n the one nearest to the friction that is wanted; infinite for none.
+double CoastAxis::snapping_friction(double end, double friction, double restitution,
+                                    const Range& range) const noexcept {
+    constexpr double slowest_bounces = 0.25;  // else the spring is there sooner
+    double best = infinity;
+    const auto consider = [&](double candidate) {
+        if (!(candidate > 0) || !std::isfinite(candidate)) return;
+        const auto off = [&](double k) {
+            return std::abs(math::log(k / friction));
+        };
+        if (best == infinity || off(candidate) < off(best)) best = candidate;
+    };
     const double way = end - place();
-    snapped_ = true;
-    velocity_ = velocity;
+    if (way * velocity_ > 0) consider(velocity_ / way);
+    const double bound = velocity_ > 0 ? range.high : range.low;
+    double power = 1;                           // e^n
+    double before = std::abs(bound - place());  // the sum without x
+    for (int n = 1; n <= most_bounces; ++n) {
+        power *= restitution;
+        if (!(power > 0) || !std::isfinite(before)) break;
+        before *= restitution;  // what came before counts less with each bounce
+        const bool at_high = (n % 2 == 1) == (velocity_ > 0);
+        const double candidate = power * std::abs(velocity_) /
+                                 (std::abs(end - (at_high ? range.high : range.low)) + before);
+        if (candidate < slowest_bounces * friction) break;  // further bounces need less still
+        consider(candidate);
+        before += range.high - range.low;
+    }
+    return best;
+}
 
+void CoastAxis::launch_to(double end, double velocity, const CoastTuning& tuning,
+                          const Range& range) noexcept {
+    const double way = end - place();
+    const double wanted = friction_per_s(tuning);
+    snapped_ = true;
+    snap_end_ = end;
+    velocity_ = velocity;
     if (way == 0 && velocity == 0) {
         halt(end);
-    } else if (way * velocity > 0 && std::isfinite(velocity / way)) {
-        friction_per_s_ = velocity / way;
+        return;
+    }
+    const double free_end = place() + velocity / wanted;
+    const bool passes = velocity > 0 ? free_end > range.high : free_end < range.low;
+    if (passes && tuning.at_bound == AtBound::spring) {
+        throw_from(place(), velocity, wanted);
+        return;
+    }
+    const double restitution = tuning.at_bound == AtBound::bounce ? tuning.restitution : 0;
+    const double friction = snapping_friction(end, wanted, restitution, range);
+    if (friction == infinity) {
+        spring_to(end);
+        return;
+    }
+    throw_from(place(), velocity, friction);
+    if (way * velocity > 0 && friction == velocity / way) {  // straight on: exactly there
         gap_ = -way;
         anchor_ = end;
-        mode_ = Mode::thrown;
-    } else {
-        spring_to(end);
     }
+}
+
+double CoastAxis::slowing_half_life_s() const noexcept {
+    return mode_ == Mode::thrown ? math::ln_2 / friction_per_s_ : 0;
 }
 
 void CoastAxis::adapt(const CoastTuning& tuning, const Range& range) noexcept {
     const double here = place();
     if (here < range.low || here > range.high) {
+        // What a spring brings back to a snap point may be outside on its way.
+        if (snapped_ && mode_ == Mode::sprung && anchor_ >= range.low && anchor_ <= range.high)
+            return;
         spring_to(here < range.low ? range.low : range.high);
     } else if (!snapped_ && mode_ == Mode::sprung && anchor_ > range.low && anchor_ < range.high) {
         throw_from(here, velocity_, friction_per_s(tuning));
@@ -136,11 +192,22 @@ void CoastAxis::meet_bound(const CoastTuning& tuning, const Range& range) noexce
     if (tuning.at_bound == AtBound::stop || range.high <= range.low) {
         halt(bound);
     } else if (tuning.at_bound == AtBound::bounce) {
-        throw_from(bound, -tuning.restitution * speed_there, friction_per_s(tuning));
+        throw_from(bound, -tuning.restitution * speed_there,
+                   snapped_ ? friction_per_s_ : friction_per_s(tuning));
+        // The last bounce: from here straight to the end, free of rounding.
+        if (snapped_ && std::abs(anchor_ - snap_end_) <= 1e-9 * std::abs(range.high - range.low)) {
+            if (snap_end_ == bound || velocity_ == 0) {
+                halt(snap_end_);
+                return;
+            }
+            friction_per_s_ = velocity_ / (snap_end_ - bound);
+            gap_ = bound - snap_end_;
+            anchor_ = snap_end_;
+        }
     } else {
         velocity_ = speed_there;
-        anchor_ = bound;
-        gap_ = 0;
+        anchor_ = snapped_ ? snap_end_ : bound;
+        gap_ = bound - anchor_;
         mode_ = Mode::sprung;
     }
 }

@@ -95,7 +95,7 @@ void require_valid(const SettleTuning& tuning) {
 void require_valid(const Stops& stops) {
     if (std::isnan(stops.low)) throw InvalidValue{"low", stops.low, "a number or -infinity"};
     if (!(stops.high > stops.low)) {
-        throw InvalidValue{"high", stops.high, "a number above low, " + shortest(stops.low)};
+        throw InvalidValue{"high", stops.high, "a number above low"};
     }
     require_at_least_zero("least_duration_s", stops.least_duration_s);
 }
@@ -199,10 +199,20 @@ const ThrowReport& SettleCurve::throw_to(double target) noexcept {
     } else {
         plan_spring();
     }
+    add_to_log();
     const double speed = velocity();
     target_ = report_.target;
     start_again(here, speed);
     return report_;
+}
+
+void SettleCurve::add_to_log() noexcept {
+    if (velocity() == 0 && value() == report_.target) return;  // there already
+    ++log_.throws;
+    log_.damping_raised += report_.damping_raised ? 1 : 0;
+    log_.duration_gave += report_.duration_gave ? 1 : 0;
+    log_.travel_gave += report_.travel_gave ? 1 : 0;
+    log_.target_beyond_stop += asked_ < stops_.low || asked_ > stops_.high ? 1 : 0;
 }
 
 void SettleCurve::start_again(double value, double velocity) noexcept {

@@ -4,6 +4,7 @@
 #include <limits>
 #include <stdexcept>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include <hopcoil/base/angles.hpp>
@@ -14,10 +15,17 @@ namespace {
 
 constexpr double settling_band = 0.02;
 
-void require_lengths(const char* who, std::span<const double> times_s,
-                     std::span<const double> values, std::span<const double> targets) {
+void require_lengths(const char* who, std::span<const double> times_s, ComponentRows values,
+                     ComponentRows targets) {
     const std::size_t count = times_s.size();
-    if (count > 0 && values.size() == count && targets.size() == count) return;
+    const auto fits = [count](const std::vector<double>& component) {
+        return component.size() == count;
+    };
+    if (count > 0 && !values.empty() && values.size() == targets.size() &&
+        std::all_of(values.begin(), values.end(), fits) &&
+        std::all_of(targets.begin(), targets.end(), fits)) {
+        return;
+    }
     throw std::invalid_argument{std::string{who} +
                                 ": expected as many values and targets as times, at least one"};
 }
@@ -29,84 +37,114 @@ double peak_of(double before, double middle, double after) {
     return bend < 0 ? middle - lean * lean / (8 * bend) : middle;
 }
 
-/// One leap of a target, from a row to the last before the target moves again.
-struct Leap {
+/// One jump of a target, from a row to the last before the target moves again.
+struct Jump {
     std::size_t row = 0;
     std::size_t end = 0;
-    double size = 0.0;
+    std::vector<double> way{};  ///< the jump over its squared length
 };
 
-/// Leaps after which the target stands still for a while.
-std::vector<Leap> leaps_of(std::span<const double> targets) {
-    constexpr std::size_t least_rows = 5;
-    constexpr double least_part = 0.01;  // of all that the target moves: no settling crawl
-    const auto [low, high] = std::minmax_element(targets.begin(), targets.end());
-    const double least_size = least_part * (*high - *low);
-    std::vector<Leap> leaps;
-    for (std::size_t i = 1; i < targets.size(); ++i) {
-        // Of a leap, unlike a ramp, the row before was still.
-        const bool was_still = i < 2 || targets[i - 1] == targets[i - 2];
-        if (targets[i] == targets[i - 1] || !was_still) continue;
-        std::size_t end = i;
-        while (end + 1 < targets.size() && targets[end + 1] == targets[i])
-            ++end;
-        const double size = targets[i] - targets[i - 1];
-        if (end - i >= least_rows && std::abs(size) >= least_size) leaps.push_back({i, end, size});
-    }
-    return leaps;
+bool is_same(ComponentRows targets, std::size_t row, std::size_t other) {
+    return std::all_of(targets.begin(), targets.end(),
+                       [&](const auto& component) { return component[row] == component[other]; });
 }
 
-double overshoot_of(const Leap& leap, std::span<const double> values, double target) {
+double extent_of(ComponentRows targets) {
+    double square = 0;
+    for (const std::vector<double>& component : targets) {
+        const auto [low, high] = std::minmax_element(component.begin(), component.end());
+        square += (*high - *low) * (*high - *low);
+    }
+    return std::sqrt(square);
+}
+
+/// Jumps after which the target stands still for a while.
+std::vector<Jump> jumps_of(ComponentRows targets) {
+    constexpr std::size_t least_rows = 5;
+    constexpr double least_part = 0.01;  // of all that the target moves: no settling crawl
+    const double least_size = least_part * extent_of(targets);
+    const std::size_t count = targets[0].size();
+    std::vector<Jump> jumps;
+    for (std::size_t i = 1; i < count; ++i) {
+        // Of a jump, unlike a ramp, the row before was still.
+        const bool was_still = i < 2 || is_same(targets, i - 1, i - 2);
+        if (is_same(targets, i, i - 1) || !was_still) continue;
+        Jump jump{.row = i, .end = i};
+        while (jump.end + 1 < count && is_same(targets, jump.end + 1, i))
+            ++jump.end;
+        double square = 0;
+        for (const std::vector<double>& component : targets) {
+            jump.way.push_back(component[i] - component[i - 1]);
+            square += jump.way.back() * jump.way.back();
+        }
+        for (double& part : jump.way)
+            part /= square;
+        if (jump.end - i >= least_rows && std::sqrt(square) >= least_size)
+            jumps.push_back(std::move(jump));
+    }
+    return jumps;
+}
+
+/// How far past the target it is at each row of a jump, in parts of the jump.
+std::vector<double> parts_past(const Jump& jump, ComponentRows values, ComponentRows targets) {
+    std::vector<double> parts;
+    for (std::size_t row = jump.row; row <= jump.end; ++row) {
+        double part = 0;
+        for (std::size_t k = 0; k < values.size(); ++k)
+            part += (values[k][row] - targets[k][jump.row]) * jump.way[k];
+        parts.push_back(part);
+    }
+    return parts;
+}
+
+double overshoot_of(const std::vector<double>& part) {
     double most = 0;
-    for (std::size_t i = leap.row; i <= leap.end; ++i) {
-        const auto part = [&](std::size_t k) {
-            return (values[k] - target) / leap.size;
-        };
-        const bool inside = i > leap.row && i < leap.end;
+    for (std::size_t i = 0; i < part.size(); ++i) {
+        const bool inside = i > 0 && i + 1 < part.size();
         // What stops there, or starts from rest, has a corner and no peak between its rows.
-        const bool stops = i + 2 <= leap.end && part(i) == part(i + 1) && part(i) == part(i + 2);
-        const bool starts = i >= leap.row + 2 && part(i) == part(i - 1) && part(i) == part(i - 2);
+        const bool stops = i + 2 < part.size() && part[i] == part[i + 1] && part[i] == part[i + 2];
+        const bool starts = i >= 2 && part[i] == part[i - 1] && part[i] == part[i - 2];
         const bool is_peak =
-            inside && !stops && !starts && part(i) >= part(i - 1) && part(i) >= part(i + 1);
-        most = std::max(most, is_peak ? peak_of(part(i - 1), part(i), part(i + 1)) : part(i));
+            inside && !stops && !starts && part[i] >= part[i - 1] && part[i] >= part[i + 1];
+        most = std::max(most, is_peak ? peak_of(part[i - 1], part[i], part[i + 1]) : part[i]);
     }
     return 100 * most;
 }
 
 /// When it comes into the band for good; nothing when it is outside in the end.
-std::optional<double> settling_of(const Leap& leap, std::span<const double> times_s,
-                                  std::span<const double> values, double target) {
+std::optional<double> settling_of(std::span<const double> times_s,
+                                  const std::vector<double>& part) {
     const auto off = [&](std::size_t k) {
-        return std::abs((values[k] - target) / leap.size) - settling_band;
+        return std::abs(part[k]) - settling_band;
     };
-    if (off(leap.end) > 0) return std::nullopt;
-    for (std::size_t i = leap.end; i > leap.row; --i) {
+    if (off(part.size() - 1) > 0) return std::nullopt;
+    for (std::size_t i = part.size() - 1; i > 0; --i) {
         if (off(i - 1) <= 0) continue;
-        const double part = off(i - 1) / (off(i - 1) - off(i));
-        return times_s[i - 1] + part * (times_s[i] - times_s[i - 1]) - times_s[leap.row];
+        const double share = off(i - 1) / (off(i - 1) - off(i));
+        return times_s[i - 1] + share * (times_s[i] - times_s[i - 1]) - times_s[0];
     }
     return 0.0;
 }
 
 /// The mean square of the gap between the values and the targets so many rows earlier, at every so
 /// many rows.
-double gap_at_shift(std::span<const double> values, std::span<const double> targets, int shift,
-                    int every) {
+double gap_at_shift(ComponentRows values, ComponentRows targets, int shift, int every) {
     double sum = 0;
     std::size_t rows = 0;
-    const auto count = static_cast<int>(values.size());
+    const auto count = static_cast<int>(values[0].size());
     for (int i = std::max(0, shift); i < std::min(count, count + shift); i += every) {
-        const double gap =
-            values[static_cast<std::size_t>(i)] - targets[static_cast<std::size_t>(i - shift)];
-        sum += gap * gap;
+        for (std::size_t k = 0; k < values.size(); ++k) {
+            const double gap = values[k][static_cast<std::size_t>(i)] -
+                               targets[k][static_cast<std::size_t>(i - shift)];
+            sum += gap * gap;
+        }
         ++rows;
     }
     return rows == 0 ? std::numeric_limits<double>::infinity() : sum / static_cast<double>(rows);
 }
 
 /// Of the shifts from one to another, each so many rows apart, the one with the least gap.
-int best_shift(std::span<const double> values, std::span<const double> targets, int from, int to,
-               int every) {
+int best_shift(ComponentRows values, ComponentRows targets, int from, int to, int every) {
     int best = from;
     double least_gap = std::numeric_limits<double>::infinity();
     for (int shift = from; shift <= to; shift += every) {
@@ -120,19 +158,19 @@ int best_shift(std::span<const double> values, std::span<const double> targets, 
 
 }  // namespace
 
-JumpsMet measure_jumps(std::span<const double> times_s, std::span<const double> values,
-                       std::span<const double> targets) {
+JumpsMet measure_jumps(std::span<const double> times_s, ComponentRows values,
+                       ComponentRows targets) {
     require_lengths("measure_jumps", times_s, values, targets);
     JumpsMet met;
-    for (const Leap& leap : leaps_of(targets)) {
-        const double target = targets[leap.row];
-        const double overshoot = overshoot_of(leap, values, target);
+    for (const Jump& jump : jumps_of(targets)) {
+        const std::vector<double> part = parts_past(jump, values, targets);
+        const double overshoot = overshoot_of(part);
         ++met.jumps;
         if (overshoot > met.largest_overshoot_percent) {
             met.largest_overshoot_percent = overshoot;
-            met.largest_overshoot_jump_s = times_s[leap.row];
+            met.largest_overshoot_jump_s = times_s[jump.row];
         }
-        const auto settling_s = settling_of(leap, times_s, values, target);
+        const auto settling_s = settling_of(times_s.subspan(jump.row), part);
         if (settling_s) {
             met.longest_settling_s = std::max(met.longest_settling_s.value_or(0), *settling_s);
         }
@@ -141,14 +179,13 @@ JumpsMet measure_jumps(std::span<const double> times_s, std::span<const double> 
     return met;
 }
 
-std::optional<double> measure_lag_s(std::span<const double> times_s, std::span<const double> values,
-                                    std::span<const double> targets) {
+std::optional<double> measure_lag_s(std::span<const double> times_s, ComponentRows values,
+                                    ComponentRows targets) {
     require_lengths("measure_lag_s", times_s, values, targets);
     constexpr double most_s = 2;
     const std::size_t count = times_s.size();
     const double length_s = times_s[count - 1] - times_s[0];
-    const auto [least, most] = std::minmax_element(targets.begin(), targets.end());
-    if (count < 8 || !(length_s > 0) || *least == *most) return std::nullopt;
+    if (count < 8 || !(length_s > 0) || !(extent_of(targets) > 0)) return std::nullopt;
     const double spacing_s = length_s / static_cast<double>(count - 1);
     const int furthest = static_cast<int>(std::min(most_s, length_s / 4) / spacing_s);
     // First in strides, then row by row around the best of those.

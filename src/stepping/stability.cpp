@@ -185,12 +185,12 @@ const char* in_words(StepVerdict verdict) noexcept {
     switch (verdict) {
         case StepVerdict::rings:
             return "rings";
-        case StepVerdict::blows_up:
-            return "blows up";
-        case StepVerdict::holds:
+        case StepVerdict::unstable:
+            return "unstable";
+        case StepVerdict::stable:
             break;
     }
-    return "holds";
+    return "stable";
 }
 
 StepReport step_report(const Tuning& tuning, Scheme scheme, double dt) {
@@ -202,7 +202,7 @@ StepReport step_report(const Tuning& tuning, Scheme scheme, double dt) {
     StepReport report{.spectral_radius = spectral_radius(matrix),
                       .beyond_half_rate = tuning.frequency_hz > 0.5 / dt};
     if (!(report.spectral_radius <= 1 + near_1)) {
-        report.verdict = StepVerdict::blows_up;
+        report.verdict = StepVerdict::unstable;
     } else if (has_negative_eigenvalue(matrix)) {
         report.verdict = StepVerdict::rings;
     }

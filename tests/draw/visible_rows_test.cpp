@@ -52,14 +52,21 @@ TEST_CASE("of a long curve every peak of every pixel is kept, and the ends", "[d
         // A thousand columns of pixels: each has the same lowest and highest ink.
         const std::size_t column = rows / 1000;
         for (std::size_t from = 0; from + 3 * column < rows; from += column) {
-            double all = -everywhere;
-            for (std::size_t i = from; i < from + column; ++i)
-                all = std::max(all, curve.ys[i]);
-            double kept = -everywhere;
-            for (const std::size_t i : drawn) {
-                if (i + column >= from && i < from + 2 * column) kept = std::max(kept, curve.ys[i]);
+            double highest = -everywhere;
+            double lowest = everywhere;
+            for (std::size_t i = from; i < from + column; ++i) {
+                highest = std::max(highest, curve.ys[i]);
+                lowest = std::min(lowest, curve.ys[i]);
             }
-            REQUIRE(kept >= all);
+            double kept_high = -everywhere;
+            double kept_low = everywhere;
+            for (const std::size_t i : drawn) {
+                if (i + column < from || i >= from + 2 * column) continue;
+                kept_high = std::max(kept_high, curve.ys[i]);
+                kept_low = std::min(kept_low, curve.ys[i]);
+            }
+            REQUIRE(kept_high >= highest);
+            REQUIRE(kept_low <= lowest);
         }
     }
 }

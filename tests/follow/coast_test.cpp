@@ -160,6 +160,63 @@ TEST_CASE("thrown at snap points it comes to rest exactly on the nearest, withou
     CHECK(nowhere.still());
 }
 
+TEST_CASE("between bounds it bounces or springs as ever, and ends on a snap point", "[coast]") {
+    Random random{91};
+    const std::array<double, 4> points{-0.8, -0.3, 0.25, 0.7};
+    int bounced = 0;
+    for (int i = 0; i < 400; ++i) {
+        const CoastTuning tuning{.slowing_half_life_s = random.over_magnitudes(0.1, 1),
+                                 .restitution = random.between(0.3, 0.9),
+                                 .at_bound = i % 2 == 0 ? AtBound::bounce : AtBound::spring};
+        Coast<double> dial{tuning, random.between(-0.9, 0.9)};
+        dial.set_bounds(-1, 1);
+        const double velocity = random.between(-9, 9);
+        Coast<double> free = dial;
+        free.launch(velocity);
+        const double k = std::log(2) / tuning.slowing_half_life_s;
+        const bool meets_bound = std::fabs(dial.value() + velocity / k) > 1;
+        const auto chosen = dial.launch(velocity, points);
+        REQUIRE(chosen);
+        CAPTURE(i, tuning.slowing_half_life_s, velocity);
+        CHECK(dial.end() == Approx(points[*chosen]).margin(1e-12));
+        double furthest = 0;
+        int turns = 0;
+        double before = dial.velocity();
+        for (int step = 0; step < 4000; ++step) {
+            dial.step(1e-3);
+            furthest = std::fmax(furthest, std::fabs(dial.value()));
+            turns += dial.velocity() * before < 0 && std::fabs(before) > 1 ? 1 : 0;
+            before = dial.velocity();
+        }
+        dial.step(1000);
+        CHECK(dial.value() == points[*chosen]);
+        CHECK(dial.at_rest(1e-9, 1e-9));
+        if (tuning.at_bound == AtBound::bounce) {
+            CHECK(furthest <= 1);
+            bounced += turns;
+        } else if (meets_bound) {
+            CHECK(furthest > 1);  // past the bound, and brought back
+        }
+    }
+    CHECK(bounced > 100);
+}
+
+TEST_CASE("the half-life that was asked for is used, or what it became is known", "[coast]") {
+    const std::array<double, 2> points{1.0, 5.0};
+    Coast<double> exact{{.slowing_half_life_s = 0.5}, 0.0};
+    exact.launch(1 / 0.5 * std::log(2), points);  // it would end on 1 by itself
+    CHECK(exact.slowing_half_life_s() == Approx(0.5));
+    Coast<double> hurried{{.slowing_half_life_s = 0.5}, 0.0};
+    hurried.launch(2, points);
+    CHECK(hurried.slowing_half_life_s() == Approx(std::log(2) / 2));
+    const double start = hurried.velocity();
+    hurried.step(hurried.slowing_half_life_s());
+    CHECK(hurried.velocity() == Approx(start / 2));
+    // Points outside the bounds are none.
+    hurried.set_bounds(0, 0.9);
+    CHECK_FALSE(hurried.launch(3, points));
+}
+
 TEST_CASE("new numbers leave a throw at a snap point on its way there", "[coast]") {
     const std::array<double, 3> points{0, 1, 2};
     Coast<double> dial{{.slowing_half_life_s = 0.2}, 0.0};

@@ -21,6 +21,10 @@ struct Rows {
     std::vector<double> targets;
 };
 
+ComponentRows one(const std::vector<double>& rows) {
+    return {&rows, 1};
+}
+
 /// Jumps of a target at each second time of a list, held in between.
 Rows after_jumps(const Tuning& tuning, double rate_hz, const std::vector<double>& places,
                  double apart_s) {
@@ -50,7 +54,7 @@ TEST_CASE("jumps read off a take are those that the closed form answers", "[trac
                             .damping_ratio = random.between(0.3, 1.4)};
         CAPTURE(tuning.frequency_hz, tuning.damping_ratio);
         const Rows rows = after_jumps(tuning, 240, {random.between(0.5, 5)}, 8);
-        const JumpsMet met = measure_jumps(rows.times_s, rows.values, rows.targets);
+        const JumpsMet met = measure_jumps(rows.times_s, one(rows.values), one(rows.targets));
         const JumpResponse exact = jump_response(tuning);
         REQUIRE(met.jumps == 1);
         CHECK(met.unsettled == 0);
@@ -65,7 +69,7 @@ TEST_CASE("jumps read off a take are those that the closed form answers", "[trac
 TEST_CASE("several jumps are told apart, and one that was not met is said", "[tracking]") {
     const Tuning slow{.frequency_hz = 0.5, .damping_ratio = 0.2};
     const Rows rows = after_jumps(slow, 60, {1, -2, 0.5}, 2);
-    const JumpsMet met = measure_jumps(rows.times_s, rows.values, rows.targets);
+    const JumpsMet met = measure_jumps(rows.times_s, one(rows.values), one(rows.targets));
     CHECK(met.jumps == 3);
     CHECK(met.unsettled == 3);
     CHECK_FALSE(met.longest_settling_s);
@@ -74,11 +78,11 @@ TEST_CASE("several jumps are told apart, and one that was not met is said", "[tr
     for (int i = 0; i < 200; ++i)
         ramp.push_back(i < 50 ? 0 : i < 100 ? (i - 50) * 0.02 : 1);
     const std::vector<double> times_s(rows.times_s.begin(), rows.times_s.begin() + 200);
-    CHECK(measure_jumps(times_s, ramp, ramp).jumps == 0);
+    CHECK(measure_jumps(times_s, one(ramp), one(ramp)).jumps == 0);
     std::vector<double> crawl = ramp;
     for (int i = 150; i < 200; ++i)
         crawl[static_cast<std::size_t>(i)] += 1e-15;
-    CHECK(measure_jumps(times_s, crawl, crawl).jumps == 0);
+    CHECK(measure_jumps(times_s, one(crawl), one(crawl)).jumps == 0);
     CHECK_THROWS_AS(measure_jumps({}, {}, {}), std::invalid_argument);
 }
 
@@ -97,7 +101,7 @@ TEST_CASE("a lag is found whatever moves", "[tracking]") {
             rows.targets.push_back(place(t));
             rows.values.push_back(place(t - lag_s));
         }
-        const auto found = measure_lag_s(rows.times_s, rows.values, rows.targets);
+        const auto found = measure_lag_s(rows.times_s, one(rows.values), one(rows.targets));
         REQUIRE(found);
         CHECK(*found == Approx(lag_s).margin(2e-3));
     }
@@ -105,7 +109,7 @@ TEST_CASE("a lag is found whatever moves", "[tracking]") {
     std::vector<double> times_s;
     for (int k = 0; k < 100; ++k)
         times_s.push_back(k / 60.0);
-    CHECK_FALSE(measure_lag_s(times_s, still, still));
+    CHECK_FALSE(measure_lag_s(times_s, one(still), one(still)));
 }
 
 TEST_CASE("behind a ramp a follower lags by what the library says", "[tracking]") {
@@ -120,7 +124,7 @@ TEST_CASE("behind a ramp a follower lags by what the library says", "[tracking]"
         rows.values.push_back(lamp.value());
         rows.targets.push_back(target);
     }
-    const auto lag_s = measure_lag_s(rows.times_s, rows.values, rows.targets);
+    const auto lag_s = measure_lag_s(rows.times_s, one(rows.values), one(rows.targets));
     REQUIRE(lag_s);
     CHECK(*lag_s == Approx(ramp_lag_s(tuning)).margin(2e-3));
 }
@@ -134,5 +138,6 @@ TEST_CASE("what goes straight to its target and stops there passes it by nothing
         targets.push_back(i < 6 ? 0.0 : 1.0);
         values.push_back(std::clamp((i - 6) / 20.0, 0.0, 1.0));
     }
-    CHECK(hopcoil::measure_jumps(times_s, values, targets).largest_overshoot_percent == 0);
+    CHECK(hopcoil::measure_jumps(times_s, one(values), one(targets)).largest_overshoot_percent ==
+          0);
 }

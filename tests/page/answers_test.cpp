@@ -288,7 +288,7 @@ TEST_CASE("what cannot be is refused in the words of the command", "[page]") {
     };
     CHECK_THAT(problem({{"values", {{"bras.lead", 1}}}}), Contains("did you mean 'brass.lead'?"));
     CHECK_THAT(problem({{"values", {{"brass.frequency_hz", -1}}}}),
-               Contains("brass.frequency_hz cannot be -1: expected a number from 0"));
+               Contains("brass.frequency_hz cannot be -1: expected a number of 0 or more"));
     CHECK_THAT(problem({{"values", {{"brass.frequency_hz", "fast"}}}}),
                Contains("values.brass.frequency_hz: expected a finite number, found \"fast\""));
     CHECK_THAT(problem({{"values", 3}}), Contains("values: expected an object"));

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include <catch2/catch.hpp>
+#include <fmt/format.h>
 
 #include "support/served_scene.hpp"
 
@@ -175,9 +176,10 @@ TEST_CASE("two hundred requests at once are all answered, each with its own", "[
     }
     for (std::thread& thread : threads)
         thread.join();
-    for (int i = 0; i < count; ++i)
-        CHECK_THAT(words[static_cast<std::size_t>(i)], Contains(" Hz, damping ratio 1, lead 0"));
-    CHECK_THAT(words[50], Contains("1 Hz"));
+    for (int i = 0; i < count; ++i) {
+        CHECK(words[static_cast<std::size_t>(i)] ==
+              fmt::format("{:.4g} Hz, damping ratio 1, lead 0", 0.5 + 0.01 * i));
+    }
     CHECK(is_alive(served));
 }
 

@@ -361,6 +361,20 @@ scheme = "midpoint"
     CHECK(tuning_in(scene, 0) == Tuning{.frequency_hz = 3, .damping_ratio = 1, .lead = -1});
     CHECK(scene.changes == std::vector<std::string>{"string.*.damping_ratio=0.31",
                                                     "*frequency_hz=3", "lamp.lead=-1"});
+    // A named tuning changes all that use it.
+    Scene vanes = read_scene(std::string{SCENES} + "/quay/vane.toml");
+    CHECK(set_matching(vanes, "tuning.brass.damping_ratio", 0.9) == 1);
+    const auto brass = [](const Scene& of) {
+        for (const SceneDial& dial : dials_of(of)) {
+            if (dial.path == "brass.damping_ratio") return value_of(of, dial);
+        }
+        return -1.0;
+    };
+    CHECK(brass(vanes) == 0.9);
+    CHECK_THROWS_WITH(set_matching(vanes, "tuning.brass.damping_ratio", -1),
+                      Contains("would have problems"));
+    CHECK_THROWS_WITH(set_matching(vanes, "tuning.bras.damping_ratio", 1),
+                      Contains("did you mean 'tuning.brass.damping_ratio'?"));
     CHECK_THROWS_WITH(set_matching(scene, "lamp.frequency", 1),
                       Contains("did you mean 'lamp.frequency_hz'"));
     CHECK_THROWS_WITH(set_matching(scene, "*_hz", -1), Contains("lamp.frequency_hz cannot be -1"));
@@ -395,7 +409,8 @@ target = "swell"
     CHECK(scene.targets[1].path.before(4).value[1] == 7);  // as set before
     CHECK(tuning_in(scene, 0).frequency_hz == 4);          // and so is the dial
     CHECK(scene.changes.size() == 5);
-    CHECK_THROWS_WITH(set_matching(scene, "hook.moves.1.at_s", -1), Contains("would not be right"));
+    CHECK_THROWS_WITH(set_matching(scene, "hook.moves.1.at_s", -1),
+                      Contains("would have problems"));
     CHECK_THROWS_WITH(set_matching(scene, "hook.moves.1.jump_t", 1), Contains("did you mean"));
     for (const SceneDial& dial : dials_of(scene)) {
         if (dial.number) CHECK(value_of(scene, dial) == dial.default_value);

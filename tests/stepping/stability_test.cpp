@@ -227,7 +227,7 @@ TEST_CASE("a report says what the stepped motion has in place of its tuning", "[
         const Scheme which = random_scheme(random);
         const double dt = random.over_magnitudes(0.02, 0.8) / (2 * pi * tuning.frequency_hz);
         const StepReport report = step_report(tuning, which, dt);
-        if (!(report.damping_ratio < 0.9) || report.verdict == StepVerdict::blows_up) continue;
+        if (!(report.damping_ratio < 0.9) || report.verdict == StepVerdict::unstable) continue;
         ++swinging;
         // A stepped motion is the exact motion of another spring, seen at the steps: it obeys
         // p(n+1) = 2 e^(-zw dt) cos(d dt) p(n) - e^(-2 zw dt) p(n-1).
@@ -256,10 +256,10 @@ TEST_CASE("a report's verdict is on the side of the lines where the step is", "[
     const auto verdict = [&](double dt) {
         return step_report(tuning, Scheme::semi_implicit_euler, dt).verdict;
     };
-    CHECK(verdict(0.99 * limits.ringing_from_s) == StepVerdict::holds);
+    CHECK(verdict(0.99 * limits.ringing_from_s) == StepVerdict::stable);
     CHECK(verdict(1.01 * limits.ringing_from_s) == StepVerdict::rings);
     CHECK(verdict(0.99 * limits.largest_stable_s) == StepVerdict::rings);
-    CHECK(verdict(1.01 * limits.largest_stable_s) == StepVerdict::blows_up);
+    CHECK(verdict(1.01 * limits.largest_stable_s) == StepVerdict::unstable);
     // As the step goes to nothing, so do the errors.
     const StepReport fine = step_report(tuning, Scheme::semi_implicit_euler, 1e-6);
     CHECK(fine.frequency_hz == Approx(4).epsilon(1e-4));

@@ -1,7 +1,12 @@
 // Pictures and films of a scene, and takes in every format, through the command.
 
+#include <algorithm>
+#include <array>
+#include <cmath>
 #include <cstdint>
 #include <filesystem>
+#include <regex>
+#include <sstream>
 #include <string>
 #include <vector>
 
@@ -9,6 +14,7 @@
 #include <nlohmann/json.hpp>
 
 #include <hopcoil/io/gltf.hpp>
+#include <hopcoil/io/keys_file.hpp>
 #include <hopcoil/io/take_file.hpp>
 
 #include "support/command.hpp"
@@ -74,7 +80,64 @@ CommandResult run_scene(const TestFolder& folder, const std::string& pictures,
     return run_hopcoil("run gull.toml --out out " + options, folder);
 }
 
+/// The points of the longest line of an SVG picture, in pixels.
+std::vector<std::array<double, 2>> longest_line(const std::string& svg) {
+    std::vector<std::array<double, 2>> longest;
+    const std::regex path{"<path style=\"fill:none;[^\"]*\" d=\"M ([^\"Z]*)\"/>"};
+    for (std::sregex_iterator at{svg.begin(), svg.end(), path}; at != std::sregex_iterator{};
+         ++at) {
+        std::istringstream text{std::regex_replace((*at)[1].str(), std::regex{"L"}, " ")};
+        std::vector<std::array<double, 2>> line;
+        for (std::array<double, 2> point{}; text >> point[0] >> point[1];)
+            line.push_back(point);
+        if (line.size() > longest.size()) longest = line;
+    }
+    return longest;
+}
+
+std::size_t count_of(const std::string& text, const std::string& part) {
+    std::size_t count = 0;
+    for (std::size_t at = text.find(part); at != std::string::npos; at = text.find(part, at + 1))
+        ++count;
+    return count;
+}
+
 }  // namespace
+
+TEST_CASE("what moved is drawn where it was", "[command][pictures]") {
+    const TestFolder folder;
+    folder.write("path.toml", R"(
+duration_s = 3
+[target.perch]
+start_m = [0, 1, 0]
+moves = [{ at_s = 0.2, through_m = [[1.5, 2, 2.5, 1], [2.8, 4, 1, 2]] }]
+[follower.gull]
+target = "perch"
+[picture.way]
+format = "svg"
+view = "top"
+)");
+    REQUIRE(run_hopcoil("run path.toml --out out", folder).exit_code == 0);
+    const auto line = longest_line(contents_of(folder.path() / "out/path-way.svg"));
+    REQUIRE(line.size() > 50);
+    const hopcoil::Take take = hopcoil::io::read_take(folder.path() / "out/path.csv");
+    const std::vector<double> x = take.column(3);
+    const std::vector<double> z = take.column(5);
+    // From above: one scale for both axes, from the first and last point.
+    const double scale = (line.back()[0] - line.front()[0]) / (x.back() - x.front());
+    CHECK(std::abs(line.back()[1] - line.front()[1]) ==
+          Approx(scale * std::abs(z.back() - z.front())).epsilon(0.01));
+    const double sign = line.back()[1] > line.front()[1] ? 1 : -1;
+    for (const auto& [px, py] : line) {
+        double nearest = 1e9;
+        for (std::size_t row = 0; row < x.size(); ++row) {
+            nearest = std::min(nearest,
+                               std::hypot(line.front()[0] + scale * (x[row] - x[0]) - px,
+                                          line.front()[1] + sign * scale * (z[row] - z[0]) - py));
+        }
+        CHECK(nearest < 1 + scale * 0.03);  // rows are this far apart at most, and half a pixel
+    }
+}
 
 TEST_CASE("run makes the pictures that a scene asks for", "[command][pictures]") {
     const TestFolder folder;
@@ -145,20 +208,28 @@ TEST_CASE("pictures are compared with takes, and references stand beside moments
     REQUIRE(run_scene(folder, "[picture.way]\n").exit_code == 0);
     fs::copy(folder.path() / "out/gull.csv", folder.path() / "before.csv");
     fs::copy(folder.path() / "out/gull-way.png", folder.path() / "photo.png");
-    const CommandResult result = run_scene(folder, R"(
-[picture.way]
-compare = "before.csv"
-[picture.moments]
-kind = "strip"
-every_s = 0.5
-references = ["photo.png", "photo.png"]
-references_every_s = 1
-)",
-                                           "--set gull.position.frequency_hz=0.7");
-    INFO(result.errors);
-    REQUIRE(result.exit_code == 0);
-    CHECK(contents_of(folder.path() / "out/gull-way.png") !=
-          contents_of(folder.path() / "photo.png"));
+    const std::string slower = "--set gull.position.frequency_hz=0.7";
+    const auto drawn = [&](const std::string& compare, const std::string& references) {
+        const CommandResult result = run_scene(folder,
+                                               "[picture.way]\nformat = 'svg'\n" + compare +
+                                                   "[picture.moments]\nkind = 'strip'\nformat = "
+                                                   "'svg'\nevery_s = 0.5\n" +
+                                                   references,
+                                               slower);
+        INFO(result.errors);
+        REQUIRE(result.exit_code == 0);
+        return std::array{contents_of(folder.path() / "out/gull-way.svg"),
+                          contents_of(folder.path() / "out/gull-moments.svg")};
+    };
+    const auto alone = drawn("", "");
+    const auto both = drawn("compare = 'before.csv'\n",
+                            "references = ['photo.png', 'photo.png']\nreferences_every_s = 1\n");
+    // The other take's ways are lines of their own, the references images.
+    CHECK(count_of(both[0], "<path style=\"fill:none;") >=
+          count_of(alone[0], "<path style=\"fill:none;") + 2);
+    CHECK(count_of(alone[1], "<image") == 0);
+    CHECK(count_of(both[1], "<image") >= 1);
+    CHECK(count_of(both[1], "xlink:href=\"#") > count_of(alone[1], "xlink:href=\"#"));
 }
 
 TEST_CASE("pictures that cannot be made say why", "[command][pictures]") {
@@ -282,6 +353,21 @@ TEST_CASE("check reads takes and models, and compares takes", "[command][check]"
     INFO(baked.errors);
     REQUIRE(baked.exit_code == 0);
     CHECK_THAT(baked.output, Contains("46 samples"));
+    REQUIRE(run_hopcoil("bake a.csv --out k.csv", folder).exit_code == 0);
+    REQUIRE(run_hopcoil("bake a.csv --out k.glb", folder).exit_code == 0);
+    // Whatever `run` and `bake` wrote is accepted.
+    const CommandResult all = check("k.json k.csv k.glb out/gull.json out/gull.csv out/*.png");
+    CHECK(all.exit_code == 0);
+    CHECK_THAT(all.output, Contains("keys of 1 channel") && Contains("the report of a run"));
+    const auto curves = hopcoil::io::read_keys(folder.path() / "k.json");
+    REQUIRE(curves.size() == 1);
+    REQUIRE(curves[0].curves.size() == 3);
+    const hopcoil::Take whole = hopcoil::io::read_take(folder.path() / "a.csv");
+    const auto shadow = whole.columns_of(*whole.find_channel("shadow.value_m")).first;
+    CHECK(curves[0].curves[1].at(0.5) == Approx(whole.row(90)[shadow + 1]).margin(2e-3));
+    folder.write("bad.csv", "time_s,value,slope_before,slope_after\n0,1,0,0\n0,2,0,0\n");
+    CHECK_THAT(check("bad.csv").output, Contains("bad.csv"));
+    CHECK(check("bad.csv missing.png").exit_code == 3);
     CHECK_THAT(run_hopcoil("bake a.csv --from 9", folder).errors, Contains("from_s"));
 }
 

@@ -43,7 +43,7 @@ TEST_CASE("a run leaves a report that stands alone", "[command][report]") {
     const std::string html = contents_of(folder.path() / "out/odd.html");
     check_stands_alone(html);
     CHECK_THAT(html, Contains("<title>Lamp &amp; &lt;hook&gt;</title>") && Contains("<svg") &&
-                         Contains("2 Hz, damping ratio") && Contains("goes 25 % past") &&
+                         Contains("2 Hz, damping ratio") && Contains("goes 25.4 % past") &&
                          Contains("% of the largest that is stable") &&
                          Contains("hopcoil run odd.toml --seconds 4 --rate 30 --seed 4"));
     CHECK(count_in(html, "<hook>") == 0);

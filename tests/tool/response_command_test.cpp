@@ -6,7 +6,10 @@
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
 
+#include <hopcoil/io/take_file.hpp>
+
 #include "support/command.hpp"
+#include "support/random.hpp"
 
 using Catch::Matchers::Contains;
 using Json = nlohmann::json;
@@ -202,6 +205,76 @@ TEST_CASE("a glide says what it does to a noisy input", "[command][response]") {
     CHECK(slow.at("noise_left") > quick.at("noise_left"));  // more samples to average
     CHECK(slow.at("noise_left") < 0.3);
     CHECK(slow.at("ramp_lag_s") == Approx(0.1 / std::log(2)));
+}
+
+TEST_CASE("noise left and lag are there for every mover, or say why not", "[command][response]") {
+    // Of a linear mover: what a long noisy record leaves, by the plain recipe.
+    const TestFolder folder;
+    std::string csv = "time_s,x\n";
+    Random random{5};
+    for (int i = 0; i < 30000; ++i) {
+        const double size = std::sqrt(-2 * std::log(random.between(1e-12, 1)));
+        csv += std::to_string(i / 50.0) + "," +
+               std::to_string(size * std::cos(random.between(0, 2 * 3.14159265358979))) + "\n";
+    }
+    folder.write("noise.csv", csv);
+    const std::string movers =
+        "--frequency 1.5 --damping-ratio 0.6 --glide 0.2 --cascade 3:1/3:1 --pursuit 2:20 --settle "
+        "10:0.5 --json ";
+    const CommandResult result =
+        run_hopcoil("response " + movers + "--target noise.csv --csv left.csv", folder);
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    const Json answers = Json::parse(result.output).at("responses");
+    const hopcoil::Take take = hopcoil::io::read_take(folder.path() / "left.csv");
+    std::size_t column = 1;
+    for (const Json& answer : answers) {
+        CAPTURE(answer.at("numbers"));
+        if (answer.at("mover") == "settle") {
+            CHECK(answer.at("noise_left").is_null());
+            CHECK_THAT(answer.at("noise_left_reason").get<std::string>(), Contains("starts anew"));
+            column += 2;
+            continue;
+        }
+        const bool cascade = answer.at("mover") == "cascade";
+        double sum = 0;
+        for (const double value : take.column(column + (cascade ? 2 : 0)))
+            sum += value * value;
+        CHECK(answer.at("noise_left").get<double>() ==
+              Approx(std::sqrt(sum / 30000)).epsilon(0.05));  // at the record's own 50 Hz
+        column += cascade ? 4 : 2;
+    }
+    for (const Json& answer : responses(movers))
+        CHECK(answer.contains("noise_left"));
+}
+
+TEST_CASE("movers are compared at one lag", "[command][response]") {
+    const Json both =
+        responses("--glide 0.5 --frequency 3 --damping-ratio 0.8 --lead 0.2 --equal-lag 0.12");
+    for (const Json& answer : both)
+        CHECK(answer.at("ramp_lag_s").get<double>() == Approx(0.12));
+    const TestFolder folder;
+    const CommandResult leading =
+        run_hopcoil("response --frequency 2 --lead 1 --equal-lag 0.1", folder);
+    CHECK(leading.exit_code == 2);
+    CHECK_THAT(leading.errors, Contains("choose a lead below 1"));
+}
+
+TEST_CASE("an overshoot solves the damper of a mass on a spring", "[command][response]") {
+    const Json pair = responses("--mass 2 6 --stiffness 180 --overshoot 5");
+    REQUIRE(pair.size() == 2);
+    for (const Json& answer : pair)
+        CHECK(answer.at("overshoot_percent").get<double>() == Approx(5).epsilon(1e-6));
+    // ln(0.05) = -pi z / sqrt(1 - z^2), c = 2 z sqrt(k m)
+    const double l = std::log(20.0) / 3.14159265358979;
+    const double z = l / std::sqrt(1 + l * l);
+    const Json& heavy = pair[1].at("tuning").at("spring");
+    CHECK(heavy.at("damping_n_s_per_m").get<double>() ==
+          Approx(2 * z * std::sqrt(180.0 * 6)).epsilon(1e-6));
+    const TestFolder folder;
+    CHECK_THAT(run_hopcoil("response --overshoot 5", folder).errors, Contains("--stiffness"));
+    CHECK_THAT(run_hopcoil("response --stiffness 9 --damping 1 --overshoot 5", folder).errors,
+               Contains("--overshoot solves the damper"));
 }
 
 TEST_CASE("a sine's peak velocity is its amplitude's, in the end", "[command][response]") {

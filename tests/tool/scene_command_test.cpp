@@ -44,7 +44,8 @@ TEST_CASE("run writes a take, a figure and what made them", "[command][run]") {
     CHECK(json.at("movers")[0].at("tuning").at("frequency_hz") == 2);
     CHECK(json.at("movers")[0].at("largest_gap") == Approx(1));
     CHECK_THAT(result.output, Contains("lamp, after hook: 2 Hz, damping ratio 0.5, lead 0") &&
-                                  Contains("a jump goes 16 % past") && Contains("small.csv"));
+                                  Contains("a jump from rest goes 16.3 % past") &&
+                                  Contains("small.csv"));
 }
 
 TEST_CASE("run prints one JSON object and draws where it is told", "[command][run]") {
@@ -96,6 +97,75 @@ TEST_CASE("a scene with problems stops the run with all of them", "[command][run
     CHECK_THAT(contents_of(folder.path() / "w.partial.json"),
                Contains("\"ended_early\": \"ended early"));
     CHECK(run_hopcoil("check w.partial.json hopcoil-run/wild.partial.csv", folder).exit_code == 0);
+}
+
+TEST_CASE("figures do not depend on the rate, and count every jump of a vector", "[command][run]") {
+    const TestFolder folder;
+    folder.write("square.toml",
+                 "[target.post]\nstart_m = [0, 0]\nmoves = [{ at_s = 1, jump_to_m = [1, 0] },\n"
+                 "{ at_s = 3, jump_to_m = [1, 1] }, { at_s = 5, jump_to_m = [0, 1] },\n"
+                 "{ at_s = 7, jump_to_m = [0, 0] }]\n[follower.gull]\ntarget = \"post\"\n"
+                 "tuning = { frequency_hz = 2, damping_ratio = 0.4 }\n");
+    const auto figures = [&](const std::string& rate) {
+        const CommandResult result =
+            run_hopcoil("run square.toml --json --seconds 9 --rate " + rate, folder);
+        REQUIRE(result.exit_code == 0);
+        return Json::parse(result.output).at("movers")[0];
+    };
+    const Json coarse = figures("15");
+    CHECK(coarse == figures("60"));
+    CHECK(coarse == figures("1000"));
+    CHECK(coarse.at("jumps") == 4);
+    // Each side is met as one number would be: 25.4 % past, settled as the closed form says.
+    const Json exact = Json::parse(
+        run_hopcoil("response --frequency 2 --damping-ratio 0.4 --json", folder).output);
+    const Json& jump = exact.at("responses")[0];
+    CHECK(coarse.at("largest_overshoot_percent").get<double>() ==
+          Approx(jump.at("overshoot_percent").get<double>()).margin(0.02));
+    CHECK(coarse.at("longest_settling_time_s").get<double>() ==
+          Approx(jump.at("settling_time_s").get<double>()).margin(2e-3));
+}
+
+TEST_CASE("movers of one target can be drawn on one scale", "[command][run]") {
+    const TestFolder folder;
+    folder.write("two.toml", small_scene + "[glide.slow]\ntarget = \"hook\"\nhalf_life_s = 0.4\n");
+    REQUIRE(run_hopcoil("run two.toml --figure a.svg", folder).exit_code == 0);
+    REQUIRE(run_hopcoil("run two.toml --overlay --figure b.svg", folder).exit_code == 0);
+    const std::string apart = contents_of(folder.path() / "a.svg");
+    const std::string overlaid = contents_of(folder.path() / "b.svg");
+    CHECK_THAT(apart, Contains("lamp (m)") && Contains("slow (m)"));
+    CHECK_THAT(overlaid, Contains("hook (m)") && !Contains("slow (m)") && Contains("slow"));
+}
+
+TEST_CASE("what a throw gave up for a stop is said, and where a coast landed", "[command][run]") {
+    const TestFolder folder;
+    folder.write("needle.toml",
+                 "[target.mark]\nstart_deg = 15\nmoves = [{ at_s = 0.5, jump_to_deg = 75 },\n"
+                 "{ at_s = 3, jump_to_deg = 120 }]\n[settle.needle]\ntarget = \"mark\"\n"
+                 "overshoot_percent = 30\nhigh_stop_deg = 80\n");
+    const CommandResult thrown = run_hopcoil("run needle.toml --seconds 6", folder);
+    REQUIRE(thrown.exit_code == 0);
+    CHECK_THAT(thrown.output, Contains("throws overshoot less than asked") &&
+                                  Contains("needle: 1 of 2 throws had a target beyond a stop"));
+    CHECK_THAT(run_hopcoil("run needle.toml --seconds 6 --json", folder).output,
+               Contains("beyond a stop"));
+    const std::string coast =
+        "[coast.float]\nstart_m = 0\ninitial_velocity_m_per_s = 5\nlow_m = -1\nhigh_m = 1\n"
+        "at_bound = \"bounce\"\nsnap_points_m = [-0.5, 0.5]\n";
+    folder.write("float.toml", coast);
+    const CommandResult landed = run_hopcoil("run float.toml --seconds 8", folder);
+    INFO(landed.errors);
+    REQUIRE(landed.exit_code == 0);
+    CHECK_THAT(landed.output, Contains("landed at") && Contains("0.5 m") &&
+                                  Contains("to end on a snap point its speed halved every"));
+    folder.write("out.toml", coast +
+                                 "[coast.far]\nstart_m = 3\nhigh_m = 1\n"
+                                 "[coast.off]\nhigh_m = 1\nsnap_points_m = [0, 2]\n");
+    const CommandResult outside = run_hopcoil("check out.toml", folder);
+    CHECK(outside.exit_code == 1);
+    CHECK_THAT(outside.errors + outside.output,
+               Contains("start 3 is outside the bounds") &&
+                   Contains("snap_points: 2 is outside the bounds"));
 }
 
 TEST_CASE("output that cannot be written is said, by every command", "[command]") {

@@ -7,10 +7,12 @@
 #include <cstdint>
 #include <limits>
 #include <type_traits>
+#include <utility>
 
 #include <hopcoil/base/build.hpp>
 #include <hopcoil/base/linear_space.hpp>
 #include <hopcoil/base/math.hpp>
+#include <hopcoil/base/packed_scalars.hpp>
 #include <hopcoil/base/scalar_of.hpp>
 
 /// @file
@@ -18,13 +20,6 @@
 
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
-
-/// Whether a trivially copyable T is its scalars one after the other and nothing else. Specialise
-/// it to false for a type that carries other data (an id, a pointer) among its numbers.
-template <class T>
-inline constexpr bool is_packed_scalars =
-    std::is_trivially_copyable_v<T>&& std::is_standard_layout_v<T> &&
-    sizeof(T) % sizeof(ScalarIn<T>) == 0 && alignof(T) == alignof(ScalarIn<T>);
 
 template <class T>
 concept FixedSizeWithData = requires(T& v) {
@@ -34,7 +29,11 @@ concept FixedSizeWithData = requires(T& v) {
 
 /// Its numbers can be reached one by one.
 template <class T>
-concept HasComponents = LinearSpace<T> &&(FixedSizeWithData<T> || is_packed_scalars<T>);
+concept HasComponents = LinearSpace<T> &&
+    (FixedSizeWithData<T> || is_packed_scalars<T> || PaddedScalars<T>);
+
+template <class T>
+using BytesOf = std::array<std::byte, sizeof(T)>;
 
 template <HasComponents T>
 [[nodiscard]] consteval std::size_t component_count() {
@@ -42,6 +41,8 @@ template <HasComponents T>
         return 1;
     } else if constexpr (FixedSizeWithData<T>) {
         return static_cast<std::size_t>(T::SizeAtCompileTime);
+    } else if constexpr (PaddedScalars<T>) {
+        return scalars_before_padding<T>;
     } else {
         return sizeof(T) / sizeof(ScalarIn<T>);
     }
@@ -55,6 +56,12 @@ template <HasComponents T>
         for (std::size_t i = 0; i < c.size(); ++i)
             c[i] = v.data()[i];
         return c;
+    } else if constexpr (PaddedScalars<T>) {
+        const auto all = std::bit_cast<BytesOf<T>>(v);
+        BytesOf<Components> front{};
+        for (std::size_t i = 0; i < front.size(); ++i)
+            front[i] = all[i];
+        return std::bit_cast<Components>(front);
     } else {
         return std::bit_cast<Components>(v);
     }
@@ -69,6 +76,12 @@ template <HasComponents T>
         for (std::size_t i = 0; i < numbers.size(); ++i)
             result.data()[i] = numbers[i];
         return result;
+    } else if constexpr (PaddedScalars<T>) {
+        auto all = std::bit_cast<BytesOf<T>>(like);
+        const auto front = std::bit_cast<BytesOf<decltype(numbers)>>(numbers);
+        for (std::size_t i = 0; i < front.size(); ++i)
+            all[i] = front[i];
+        return std::bit_cast<T>(all);
     } else {
         return std::bit_cast<T>(numbers);
     }
@@ -91,14 +104,14 @@ template <LinearSpace T>
             result.data()[i] = sum(a.data()[i], b.data()[i], c.data()[i]);
         }
         return result;
-    } else if constexpr (is_packed_scalars<T>) {
+    } else if constexpr (HasComponents<T>) {
         auto result = components_of(a);
         const auto second = components_of(b);
         const auto third = components_of(c);
         for (std::size_t i = 0; i < result.size(); ++i) {
             result[i] = sum(result[i], second[i], third[i]);
         }
-        return std::bit_cast<T>(result);
+        return with_components(a, result);
     } else {
         return (scaled(a, static_cast<Scalar>(s)) + scaled(b, static_cast<Scalar>(t))) +
                scaled(c, static_cast<Scalar>(u));
@@ -125,11 +138,11 @@ constexpr void drop_below(T& v, ScalarIn<T> limit) noexcept {
     } else if constexpr (FixedSizeWithData<T>) {
         for (std::size_t i = 0; i < component_count<T>(); ++i)
             drop_below(v.data()[i], limit);
-    } else if constexpr (is_packed_scalars<T>) {
+    } else if constexpr (HasComponents<T>) {
         auto c = components_of(v);
         for (Scalar& each : c)
             drop_below(each, limit);
-        v = std::bit_cast<T>(c);
+        v = with_components(v, c);
     } else {
         const Scalar down = std::numeric_limits<Scalar>::denorm_min() / power_of_two_below(limit);
         const bool exact = down >= std::numeric_limits<Scalar>::min() && down < 1;

@@ -15,12 +15,6 @@
 #include <hopcoil/follow/mover.hpp>
 
 namespace hopcoil {
-
-/// What a Coast takes each step: nothing but time.
-struct NoInput {
-    friend bool operator==(const NoInput&, const NoInput&) = default;
-};
-
 inline namespace HOPCOIL_BITS {
 
 /// A value that is thrown, slowed by friction, and held in by bounds.
@@ -71,8 +65,9 @@ class Coast {
     }
 
     /// Thrown so that it comes to rest exactly on one of these points: the one nearest to where it
-    /// would have ended. One that lies behind the throw is reached by the spring.
-    /// The index of the point; nothing when there is none, and then nothing is thrown.
+    /// would have ended. It bounces and springs at bounds as ever; the half-life is changed as
+    /// little as will do (`slowing_half_life_s`). A point out of a throw's reach: by the spring.
+    /// The index of the point; nothing when none is inside the bounds, and then nothing is thrown.
     std::optional<std::size_t> launch(T velocity, std::span<const T> snap_points) noexcept {
         if (!is_usable(velocity) || snap_points.empty()) return refuse_snap();
         Coast free = *this;
@@ -81,7 +76,7 @@ class Coast {
         std::size_t best = snap_points.size();
         double nearest = 0;
         for (std::size_t i = 0; i < snap_points.size(); ++i) {
-            if (!is_usable(snap_points[i])) continue;
+            if (!is_usable(snap_points[i]) || !is_inside(snap_points[i])) continue;
             const double distance = length_of(T{snap_points[i] - natural});
             if (best < snap_points.size() && distance >= nearest) continue;
             best = i;
@@ -91,7 +86,8 @@ class Coast {
         const auto speeds = components_of(velocity);
         const auto ends = components_of(snap_points[best]);
         for (std::size_t i = 0; i < size; ++i)
-            axes_[i].launch_to(static_cast<double>(ends[i]), static_cast<double>(speeds[i]));
+            axes_[i].launch_to(static_cast<double>(ends[i]), static_cast<double>(speeds[i]),
+                               tuning_, ranges_[i]);
         return best;
     }
 
@@ -102,7 +98,6 @@ class Coast {
     StepStatus reset(T value) noexcept {
         if (!is_usable(value)) return reject();
         place_at(value);
-
         return StepStatus::stepped;
     }
     /// Takes over from a mover: its value, thrown with its velocity.
@@ -120,10 +115,7 @@ class Coast {
         throw_on();
     }
     bool try_retune(const CoastTuning& tuning) noexcept {
-        if (!is_valid(tuning)) {
-            reject();
-            return false;
-        }
+        if (!is_valid(tuning)) return reject() == StepStatus::stepped;
         tuning_ = tuning;
         throw_on();
         return true;
@@ -161,6 +153,10 @@ class Coast {
         return with_components(result, numbers);
     }
     [[nodiscard]] T target() const noexcept { return end(); }
+    /// Of the throw under way, for each number; 0 for what is at rest or on a spring.
+    [[nodiscard]] T slowing_half_life_s() const noexcept {
+        return assembled([](const CoastAxis& axis) { return axis.slowing_half_life_s(); });
+    }
     /// How long until no number of it is faster than the resting speed, for good.
     [[nodiscard]] double time_to_rest_s() const noexcept {
         double latest_s = 0;
@@ -178,9 +174,7 @@ class Coast {
     }
     [[nodiscard]] bool still() const noexcept { return at_rest(0, 0); }
     /// How far it still has to go.
-    [[nodiscard]] double distance_to_target() const noexcept {
-        return length_of(T{value() - end()});
-    }
+    [[nodiscard]] double distance_to_target() const noexcept { return length_of(motion().gap); }
     [[nodiscard]] NoInput target_on_way(NoInput, double /*part*/) const noexcept { return {}; }
     [[nodiscard]] const CoastTuning& tuning() const noexcept { return tuning_; }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
@@ -206,6 +200,13 @@ class Coast {
         const double largest = std::is_same_v<Scalar, float> ? 1e18 : 1e150;
         return is_finite(v) && length_of(v) < largest;
     }
+    [[nodiscard]] bool is_inside(const T& point) const noexcept {
+        bool inside = true;
+        const auto numbers = components_of(point);
+        for (std::size_t i = 0; i < size; ++i)
+            inside = inside && ranges_[i].contains(static_cast<double>(numbers[i]));
+        return inside;
+    }
     StepStatus reject() noexcept {
         ++rejected_inputs_;
         return StepStatus::rejected;
@@ -214,7 +215,6 @@ class Coast {
         reject();
         return std::nullopt;
     }
-
     void place_at(const T& value) noexcept {
         const auto numbers = components_of(value);
         for (std::size_t i = 0; i < size; ++i) {

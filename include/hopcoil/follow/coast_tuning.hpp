@@ -8,6 +8,11 @@
 
 namespace hopcoil {
 
+/// What a Coast takes each step: nothing but time.
+struct NoInput {
+    friend bool operator==(const NoInput&, const NoInput&) = default;
+};
+
 /// What happens at a bound.
 enum class AtBound : std::uint8_t {
     stop,    ///< the motion ends there at once

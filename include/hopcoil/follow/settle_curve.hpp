@@ -67,6 +67,15 @@ struct ThrowReport {
     double damping_ratio = 0.0;  ///< of the spring form
 };
 
+/// What all throws so far gave up for the stops.
+struct ThrowLog {
+    std::uint64_t throws = 0;
+    std::uint64_t damping_raised = 0;
+    std::uint64_t duration_gave = 0;
+    std::uint64_t travel_gave = 0;
+    std::uint64_t target_beyond_stop = 0;  ///< the target was taken to be the stop
+};
+
 /// A value thrown from where it is to a target, in a given time, with a wish for how far it goes
 /// past.
 ///
@@ -97,6 +106,8 @@ class SettleCurve {
     const ThrowReport& throw_to(double target) noexcept;
     /// The report of the last throw.
     [[nodiscard]] const ThrowReport& last_throw() const noexcept { return report_; }
+
+    [[nodiscard]] const ThrowLog& throw_log() const noexcept { return log_; }
 
     StepStatus step(double dt) noexcept;
     /// The same, thrown anew first if the target is another.
@@ -154,7 +165,9 @@ class SettleCurve {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("settle curve 1");
+        fields.begins("settle curve 2");
+        fields(log_.throws, log_.damping_raised, log_.duration_gave, log_.travel_gave,
+               log_.target_beyond_stop);
         fields(report_.damping_raised, report_.duration_gave, report_.travel_gave,
                report_.least_duration_gave, report_.started_outside, report_.target,
                report_.duration_s, report_.damping_ratio);
@@ -188,6 +201,7 @@ class SettleCurve {
                                  double duration_s) const noexcept;
     void plan_spring() noexcept;
     void plan_turns() noexcept;
+    void add_to_log() noexcept;
     void start_again(double value, double velocity) noexcept;
     StepStatus reject() noexcept;
 
@@ -195,6 +209,7 @@ class SettleCurve {
     Stops stops_;
     Tuning wished_;  ///< the spring of the wish, from rest
     ThrowReport report_;
+    ThrowLog log_;
     double kept_low_ = 0.0;  ///< of the stops, those that this throw can keep
     double kept_high_ = 0.0;
     double asked_ = 0.0;

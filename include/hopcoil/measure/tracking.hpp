@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <optional>
 #include <span>
+#include <vector>
 
 namespace hopcoil {
 
@@ -27,31 +28,34 @@ struct Tracking {
                                         std::span<const double> velocities,
                                         std::span<const double> targets, bool angles = false);
 
-/// How a value answered the jumps of its target: each time it leapt and then stood still.
+/// A number over time for each component of a value.
+using ComponentRows = std::span<const std::vector<double>>;
+
+/// How a value responded to the jumps of its target: each time that leapt and then stood still.
 ///
-/// Units   percent of the leap; seconds from the leap. A peak between two samples is read off the
-///         parabola through three of them, a crossing off the line between two: within a few
-///         hundredths of what they bend in a sample.
+/// Units   percent of the jump, along the jump's own direction; seconds from the jump. A peak
+///         between two samples is read off the parabola through three of them, a crossing off the
+///         line between two: within a few hundredths of what they bend in a sample.
 struct JumpsMet {
     std::size_t jumps = 0;
     double largest_overshoot_percent = 0.0;
-    double largest_overshoot_jump_s = 0.0;  ///< when that leap was
-    /// Until it stayed within 2 % of the leap; nothing when it never did before the next one.
+    double largest_overshoot_jump_s = 0.0;  ///< when that jump was
+    /// Until it stayed within 2 % of the jump; nothing when it never did before the next one.
     std::optional<double> longest_settling_s{};
     std::size_t unsettled = 0;  ///< how many ended before it had
 };
 
-/// Shapes  as measure_tracking; numbers, not angles that may cross their seam.
-[[nodiscard]] JumpsMet measure_jumps(std::span<const double> times_s,
-                                     std::span<const double> values,
-                                     std::span<const double> targets);
+/// Shapes  for each component a row of numbers, one for each time; numbers, not angles that may
+///         cross their seam.
+[[nodiscard]] JumpsMet measure_jumps(std::span<const double> times_s, ComponentRows values,
+                                     ComponentRows targets);
 
 /// How far in time a value runs behind its target (ahead of it: below 0): the shift at which the
 /// two agree best. Nothing when the target never moves, or leaps so that no shift says anything.
 ///
+/// Shapes  as measure_jumps.
 /// Units   seconds, at most a quarter of the take and 2 s either way, within a tenth of a sample.
 [[nodiscard]] std::optional<double> measure_lag_s(std::span<const double> times_s,
-                                                  std::span<const double> values,
-                                                  std::span<const double> targets);
+                                                  ComponentRows values, ComponentRows targets);
 
 }  // namespace hopcoil

@@ -35,7 +35,7 @@ struct OneStepMatrix {
 
 /// How far a scheme can be trusted with a spring.
 struct StepLimits {
-    /// A step below it holds, one above it blows up. 0: no step holds; infinity: every step does.
+    /// A step below it is stable, one above it is not; 0 where none is, infinity where all are.
     double largest_stable_s = std::numeric_limits<double>::infinity();
     /// From here on it jitters from frame to frame; infinity where it never does.
     double ringing_from_s = std::numeric_limits<double>::infinity();
@@ -48,13 +48,13 @@ struct StepLimits {
 /// The same as multiples of 1 / w, for a damping ratio alone. Errors: InvalidValue below 0.
 [[nodiscard]] StepLimits unit_step_limits(double damping_ratio, Scheme scheme);
 
-enum class StepVerdict : std::uint8_t { holds, rings, blows_up };
-/// "holds", "rings", "blows up".
+enum class StepVerdict : std::uint8_t { stable, rings, unstable };
+/// "stable", "rings", "unstable".
 [[nodiscard]] const char* in_words(StepVerdict verdict) noexcept;
 
 /// What a scheme makes of a spring at one step.
 struct StepReport {
-    StepVerdict verdict = StepVerdict::holds;
+    StepVerdict verdict = StepVerdict::stable;
     double spectral_radius = 1.0;
     /// The damping ratio and frequency that the stepped motion has in place of the tuning's; NaN
     /// where it does not swing (two real eigenvalues).

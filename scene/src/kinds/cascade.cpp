@@ -11,6 +11,7 @@ namespace hopcoil::scene {
 template <>
 struct MoverTraits<CascadeParameters> : UsualMoverTraits<CascadeParameters> {
     static constexpr const char* kind = "cascade";
+    static constexpr bool is_linear = true;
     static std::size_t part_count(const CascadeParameters& cascade) {
         return cascade.tunings.size();
     }

@@ -240,50 +240,69 @@ bool RunningChain::retune(const SystemSpec& spec) {
     return chain_.try_retune(settings);
 }
 
+/// Its nodes in a take.
+class ChainRows {
+  public:
+    ChainRows(const Take& take, const std::string& channel)
+        : take_{take}, columns_{take.columns_of(take.find_channel(channel).value())} {}
+
+    [[nodiscard]] std::size_t size() const { return take_.row_count(); }
+    [[nodiscard]] std::size_t tip() const { return columns_.count / 3 - 1; }
+    [[nodiscard]] Vector3 node(std::size_t row, std::size_t i) const {
+        const auto numbers = take_.row(row).subspan(columns_.first + 3 * i, 3);
+        return {numbers[0], numbers[1], numbers[2]};
+    }
+    [[nodiscard]] double length_m(std::size_t row) const {
+        double length = 0;
+        for (std::size_t i = 1; i <= tip(); ++i) {
+            const Vector3 link = node(row, i) - node(row, i - 1);
+            length += std::sqrt(dot(link, link));
+        }
+        return length;
+    }
+    /// Of the tip, from the row before.
+    [[nodiscard]] double tip_speed(std::size_t row) const {
+        const double dt = take_.times_s()[row] - take_.times_s()[row - 1];
+        const Vector3 moved = node(row, tip()) - node(row - 1, tip());
+        return dt > 0 ? std::sqrt(dot(moved, moved)) / dt : 0;
+    }
+    [[nodiscard]] std::vector<double> component(std::size_t i, std::size_t k) const {
+        return take_.column(columns_.first + 3 * i + k);
+    }
+
+  private:
+    const Take& take_;
+    Take::Columns columns_;
+};
+
 /// The tip beside the root, and how much the chain stretches.
 std::vector<SystemReport> ChainSpec::report(const ReportInput& input) const {
-    const Port port = outputs().front();
-    const Take::Columns columns =
-        input.take.columns_of(input.take.find_channel(value_channel(input.system, port)).value());
+    const std::string channel = value_channel(input.system, outputs().front());
     SystemReport report{.name = input.system.name,
                         .kind = kind(),
                         .target = "its root",
                         .words = in_words(0),
                         .value_kind = ValueKind::vector,
                         .unit = "m"};
-    const std::size_t tip = columns.first + columns.count - 3;
+    const double whole_m = settings_.spacing_m * static_cast<double>(settings_.nodes);
+    const ChainRows shown{input.take, channel};
+    SystemChart lengths{.title = "length", .unit = "m", .curves = {{}}};
     for (std::size_t k = 0; k < 3; ++k) {
         report.components.push_back({.name = std::string(1, "xyz"[k]),
-                                     .values = input.take.column(tip + k),
-                                     .targets = input.take.column(columns.first + k)});
+                                     .values = shown.component(shown.tip(), k),
+                                     .targets = shown.component(0, k)});
     }
-    const double whole_m = settings_.spacing_m * static_cast<double>(settings_.nodes);
-    SystemChart lengths{.title = "length", .unit = "m", .curves = {{}}};
+    for (std::size_t row = 0; row < shown.size(); ++row)
+        lengths.curves.front().values.push_back(shown.length_m(row));
+    lengths.curves.front().targets.assign(shown.size(), whole_m);
+    const ChainRows fine{input.fine, channel};
     double longest = 0;
     double shortest = unbounded;
     double quickest = 0;
-    const std::vector<double>& times_s = input.take.times_s();
-    for (std::size_t row = 0; row < times_s.size(); ++row) {
-        const auto numbers = input.take.row(row).subspan(columns.first, columns.count);
-        const auto node = [&](std::size_t i) {
-            return Vector3{numbers[3 * i], numbers[3 * i + 1], numbers[3 * i + 2]};
-        };
-        double length = 0;
-        for (std::size_t i = 1; i <= settings_.nodes; ++i) {
-            const Vector3 link = node(i) - node(i - 1);
-            length += std::sqrt(dot(link, link));
-        }
-        lengths.curves.front().values.push_back(length);
-        lengths.curves.front().targets.push_back(whole_m);
-        longest = std::max(longest, length);
-        shortest = std::min(shortest, length);
-        if (row == 0 || !(times_s[row] > times_s[row - 1])) continue;
-        const auto& c = report.components;
-        const Vector3 moved{c[0].values[row] - c[0].values[row - 1],
-                            c[1].values[row] - c[1].values[row - 1],
-                            c[2].values[row] - c[2].values[row - 1]};
-        quickest =
-            std::max(quickest, std::sqrt(dot(moved, moved)) / (times_s[row] - times_s[row - 1]));
+    for (std::size_t row = 0; row < fine.size(); ++row) {
+        longest = std::max(longest, fine.length_m(row));
+        shortest = std::min(shortest, fine.length_m(row));
+        if (row > 0) quickest = std::max(quickest, fine.tip_speed(row));
     }
     report.figures = {{"length_m", "length at rest", "m", whole_m},
                       {"longest_m", "at its longest", "m", longest},

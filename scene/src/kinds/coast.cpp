@@ -32,8 +32,12 @@ struct MoverTraits<CoastParameters> : UsualMoverTraits<CoastParameters> {
     static double observation_time_s(const CoastParameters& coast, double /*size*/) {
         return 8 * coast.tuning.slowing_half_life_s;
     }
-    static Figure ramp_lag_s(const CoastParameters& /*coast*/) {
-        return Figure::none("it has no target");
+    static std::vector<std::string> warnings(const CoastParameters& coast, double used_s,
+                                             const std::string& name) {
+        return {
+            fmt::format("{}: to end on a snap point its speed halved every {:.3g} s, not every "
+                        "{:.3g} s as asked",
+                        name, used_s, coast.tuning.slowing_half_life_s)};
     }
     /// How far it goes is known in advance; it creeps up to it and stays.
     static KickResponse kick(const CoastParameters& parameters, double velocity) {
@@ -56,10 +60,33 @@ struct MoverTraits<CoastParameters> : UsualMoverTraits<CoastParameters> {
     }
 };
 
+namespace {
+
+/// Errors  std::invalid_argument for a place outside the bounds.
+void require_inside(const CoastParameters& coast, const MoverShape& shape, const ValueArray& place,
+                    const std::string& what) {
+    const bool in_degrees = shape.unit == "rad";
+    const double per_unit = in_degrees ? 180 / math::pi : 1;
+    for (std::size_t i = 0; i < shape.size; ++i) {
+        if (place[i] >= coast.low[i] && place[i] <= coast.high[i]) continue;
+        throw std::invalid_argument{
+            fmt::format("{} {:.6g} is outside the bounds, {:.6g} to {:.6g}{}", what,
+                        place[i] * per_unit, coast.low[i] * per_unit, coast.high[i] * per_unit,
+                        in_degrees           ? " degrees"
+                        : shape.unit.empty() ? ""
+                                             : " " + shape.unit)};
+    }
+}
+
+}  // namespace
+
 AnySpec mover_spec(const CoastParameters& coast, const MoverShape& shape, MoverStart start) {
     require_valid(coast.tuning);
     for (std::size_t i = 0; i < shape.size; ++i)
         require_bounds(coast.low[i], coast.high[i]);
+    require_inside(coast, shape, start.value, "start");
+    for (const ValueArray& point : coast.snap_points)
+        require_inside(coast, shape, point, "snap_points:");
     return std::make_unique<MoverSpec<CoastParameters>>(coast, shape, std::move(start));
 }
 

@@ -13,6 +13,7 @@ namespace hopcoil::scene {
 template <>
 struct MoverTraits<CurveMoveTuning> : UsualMoverTraits<CurveMoveTuning> {
     static constexpr const char* kind = "curve";
+    static constexpr bool starts_anew = true;
     static std::string in_words(const CurveMoveTuning& curve, std::size_t /*port*/) {
         const Ease* ease = std::get_if<Ease>(&curve.curve);
         if (ease == nullptr) return fmt::format("keys over {:.4g} s", curve.duration_s);

@@ -18,6 +18,7 @@ namespace hopcoil::scene {
 template <>
 struct MoverTraits<Tuning> : UsualMoverTraits<Tuning> {
     static constexpr const char* kind = "follower";
+    static constexpr bool is_linear = true;
     static std::string in_words(const Tuning& tuning, std::size_t /*port*/) {
         return scene::in_words(tuning);
     }
@@ -146,10 +147,10 @@ std::vector<std::string> MoverTraits<SteppedParameters>::warnings(const SteppedP
                         100 * part, scheme));
     }
     if (report.verdict == StepVerdict::rings) {
-        warnings.push_back(fmt::format(
-            "{}: at {:.4g} frames per second {} jitters from frame to frame, as it does "
-            "from steps of {:.4g} s on",
-            name, rate_hz, scheme, limits.ringing_from_s));
+        warnings.push_back(
+            fmt::format("{}: at {:.4g} frames per second {} rings from frame to frame, as it does "
+                        "from steps of {:.4g} s on",
+                        name, rate_hz, scheme, limits.ringing_from_s));
     }
     if (report.beyond_half_rate) {
         warnings.push_back(fmt::format(

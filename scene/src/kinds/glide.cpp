@@ -10,6 +10,7 @@ namespace hopcoil::scene {
 template <>
 struct MoverTraits<GlideTuning> : UsualMoverTraits<GlideTuning> {
     static constexpr const char* kind = "glide";
+    static constexpr bool is_linear = true;
     static std::string in_words(const GlideTuning& glide, std::size_t /*port*/) {
         return fmt::format("half of the gap every {:.4g} s", glide.half_life_s);
     }

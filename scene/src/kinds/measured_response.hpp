@@ -7,6 +7,7 @@
 #include <optional>
 #include <utility>
 
+#include <hopcoil/base/random.hpp>
 #include <hopcoil/follow/watcher.hpp>
 #include <hopcoil/spring/step_response.hpp>
 
@@ -118,6 +119,59 @@ KickResponse measured_kick(const M& mover, double seconds) {
         }
     }
     return answer;
+}
+
+/// Of white noise, sampled at a rate and straight in between: the root of the sum of the squares of
+/// what a single sample of 1 does in all samples after it.
+template <class M>
+Figure linear_noise_left(M mover, double rate_hz) {
+    constexpr int most_samples = 1'000'000;
+    constexpr int samples_a_block = 1024;
+    constexpr double visible = 1e-12;
+    const double dt = 1 / rate_hz;
+    double sum = 0;
+    mover.step(1.0, dt);
+    for (int block = 0; block < most_samples / samples_a_block; ++block) {
+        double part = 0;
+        for (int i = 0; i < samples_a_block; ++i) {
+            part += mover.value() * mover.value();
+            mover.step(0.0, dt);
+        }
+        sum += part;
+        if (part <= visible * sum) return std::sqrt(sum);
+    }
+    return Figure::none("it swings on for ever, and adds up what it gets");
+}
+
+template <class M>
+Figure measured_noise_left(M mover, double rate_hz, double rms) {
+    constexpr int settling_samples = 2'000;
+    constexpr int samples = 20'000;
+    RandomNumbers numbers{stream_of(0, "noise left")};
+    double sum = 0;
+    for (int i = -settling_samples; i < samples; ++i) {
+        mover.step(rms * numbers.normal(), 1 / rate_hz);
+        if (i >= 0) sum += mover.value() * mover.value();
+    }
+    return std::sqrt(sum / samples) / std::abs(rms);
+}
+
+/// Looked at for some times as long as it needs for a jump of what the target goes in a second.
+template <class M>
+Figure measured_ramp_lag_s(M mover, double speed, double jump_s) {
+    constexpr double jumps = 10;
+    constexpr double near = 0.01;
+    const double seconds = jumps * std::max(jump_s, 0.1);
+    const double dt = seconds / observed_steps;
+    double before_s = 0;
+    for (int i = 1; i <= observed_steps; ++i) {
+        mover.step(speed * dt * i, dt);
+        if (2 * i == observed_steps) before_s = dt * i - mover.value() / speed;
+    }
+    const double lag_s = seconds - mover.value() / speed;
+    if (std::abs(lag_s - before_s) > near * std::max(std::abs(lag_s), dt))
+        return Figure::none("it does not keep up with a target of this speed");
+    return lag_s;
 }
 
 }  // namespace hopcoil::scene

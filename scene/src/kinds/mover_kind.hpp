@@ -102,6 +102,36 @@ KickResponse MoverSpec<Parameters>::kick(double velocity) const {
 }
 
 template <class Parameters>
+Figure MoverSpec<Parameters>::ramp_lag_s(double speed) const {
+    auto mover = Traits::make(parameters_, 0.0);
+    if constexpr (HasNoTarget<decltype(mover)>) {
+        return Figure::none("it has no target");
+    } else if constexpr (Traits::starts_anew) {
+        return Figure::none("it starts anew whenever its target moves");
+    } else if constexpr (requires { Traits::ramp_lag_s(parameters_); }) {
+        return Traits::ramp_lag_s(parameters_);
+    } else {
+        return measured_ramp_lag_s(mover, speed, Traits::observation_time_s(parameters_, speed));
+    }
+}
+
+template <class Parameters>
+Figure MoverSpec<Parameters>::noise_left(double rate_hz, double rms) const {
+    auto mover = Traits::make(parameters_, 0.0);
+    if constexpr (HasNoTarget<decltype(mover)>) {
+        return Figure::none("it has no target");
+    } else if constexpr (Traits::starts_anew) {
+        return Figure::none("it starts anew whenever its target moves");
+    } else if constexpr (requires { Traits::noise_left(parameters_, rate_hz); }) {
+        return Traits::noise_left(parameters_, rate_hz);
+    } else if constexpr (Traits::is_linear) {
+        return linear_noise_left(mover, rate_hz);
+    } else {
+        return measured_noise_left(mover, rate_hz, rms);
+    }
+}
+
+template <class Parameters>
 std::vector<std::vector<double>> MoverSpec<Parameters>::jump_curves(double seconds,
                                                                     int samples) const {
     const std::size_t parts = Traits::part_count(parameters_);

@@ -125,17 +125,20 @@ class MoverReporter {
                             .value_kind = target_.kind(),
                             .unit = in_degrees ? "deg" : target_.unit,
                             .per_unit = in_degrees ? 180 / math::pi : 1};
-        const Columns values = columns_of(input_.take, value_channel(input_.system, output));
-        const Columns velocities = columns_of(input_.take, velocity_channel(input_.system, output));
-        const Columns targets = columns_of(input_.take, ahead_channel);
-        add_components(report, values, targets);
-        measure(report, values, velocities, targets);
+        const std::string value = value_channel(input_.system, output);
+        report.components = curves_of(report, columns_of(input_.take, value),
+                                      columns_of(input_.take, ahead_channel));
+        const Columns values = columns_of(input_.fine, value);
+        measure(report, values, columns_of(input_.fine, velocity_channel(input_.system, output)),
+                columns_of(input_.fine, ahead_channel));
         add_stops(report, values[0]);
         return report;
     }
 
-    static void add_components(SystemReport& report, const Columns& values,
-                               const Columns& targets) {
+    /// Each component as people are shown it.
+    static std::vector<ComponentCurve> curves_of(const SystemReport& report, const Columns& values,
+                                                 const Columns& targets) {
+        std::vector<ComponentCurve> curves;
         const bool turns = report.value_kind == ValueKind::rotation;
         const Columns shown = turns ? turns_in_degrees(values) : values;
         const Columns followed = turns ? turns_in_degrees(targets) : targets;
@@ -150,13 +153,14 @@ class MoverReporter {
                 curve.values = unwrapped(std::move(curve.values), full_turn_deg);
                 curve.targets = unwrapped(std::move(curve.targets), full_turn_deg);
             }
-            report.components.push_back(std::move(curve));
+            curves.push_back(std::move(curve));
         }
+        return curves;
     }
 
     void measure(SystemReport& report, const Columns& values, const Columns& velocities,
                  const Columns& targets) const {
-        const std::vector<double>& times_s = input_.take.times_s();
+        const std::vector<double>& times_s = input_.fine.times_s();
         if (values.size() == 1) {
             report.tracking = measure_tracking(times_s, values[0], velocities[0], targets[0],
                                                report.value_kind == ValueKind::angle);
@@ -165,21 +169,36 @@ class MoverReporter {
             report.tracking = measure_tracking(times_s, gaps_of(report.value_kind, values, targets),
                                                lengths_of(velocities), nothing);
         }
-        if (target_.is_where_it_ends) return;
-        // The component that moves most stands for a vector.
-        const auto widest =
-            std::max_element(report.components.begin(), report.components.end(),
-                             [](const ComponentCurve& a, const ComponentCurve& b) {
-                                 const auto width = [](const ComponentCurve& curve) {
-                                     const auto [low, high] = std::minmax_element(
-                                         curve.targets.begin(), curve.targets.end());
-                                     return *high - *low;
-                                 };
-                                 return width(a) < width(b);
-                             });
-        const JumpsMet jumps = measure_jumps(times_s, widest->values, widest->targets);
+        if (target_.is_where_it_ends) {
+            add_landing(report);
+            return;
+        }
+        Columns shown;
+        Columns followed;
+        for (ComponentCurve& curve : curves_of(report, values, targets)) {
+            shown.push_back(std::move(curve.values));
+            followed.push_back(std::move(curve.targets));
+        }
+        const JumpsMet jumps = measure_jumps(times_s, shown, followed);
         if (jumps.jumps > 0) report.jumps = jumps;
-        report.lag_s = measure_lag_s(times_s, widest->values, widest->targets);
+        report.lag_s = measure_lag_s(times_s, shown, followed);
+    }
+
+    /// Where it is in the end.
+    static void add_landing(SystemReport& report) {
+        constexpr double visible = 1e-3;
+        for (const ComponentCurve& curve : report.components) {
+            const double place = curve.values.back();
+            const double to_go = std::abs(curve.targets.back() - place);
+            const bool landed = to_go <= visible * report.tracking->largest_gap * report.per_unit;
+            std::string key = landed ? "landed" : "last_place";
+            for (const std::string& more : {curve.name, report.unit})
+                key += more.empty() ? "" : "_" + more;
+            report.figures.push_back({key,
+                                      (landed ? "landed at" : "not yet at rest, at") +
+                                          (curve.name.empty() ? "" : " " + curve.name),
+                                      report.unit, place});
+        }
     }
 
     void add_stops(SystemReport& report, const std::vector<double>& values) const {

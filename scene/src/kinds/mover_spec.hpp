@@ -24,7 +24,7 @@ namespace hopcoil::scene {
 ///     kind, in_words(parameters, port)
 ///     make(parameters, start)           a mover of a double or a row; make_angle, make_rotation
 ///     with_dials(parameters, port)      the plain struct that has the dials; key_prefix(port)
-///     observation_time_s(parameters, size), ramp_lag_s(parameters), solve(...)
+///     observation_time_s(parameters, size), solve(...); ramp_lag_s(parameters) if it is linear
 template <class Parameters>
 struct MoverTraits;
 
@@ -53,12 +53,10 @@ struct UsualMoverTraits {
         return parameters;
     }
     static std::vector<double> stops(const Parameters& /*parameters*/) { return {}; }
-    static Figure ramp_lag_s(const Parameters& /*parameters*/) {
-        return Figure::none("it depends on how fast the target is");
-    }
-    static Figure noise_left(const Parameters& /*parameters*/, double /*rate_hz*/) {
-        return Figure::none("");
-    }
+    /// Whether its response to a target twice as large is twice as large.
+    static constexpr bool is_linear = false;
+    /// Whether it begins a new motion whenever its target moves.
+    static constexpr bool starts_anew = false;
 };
 
 /// The same of those whose numbers are a tuning.
@@ -172,10 +170,9 @@ class MoverSpec final : public MoverSpecBase {
     [[nodiscard]] KickResponse kick(double velocity) const override;
     [[nodiscard]] std::vector<std::vector<double>> jump_curves(double seconds,
                                                                int samples) const override;
-    [[nodiscard]] Figure ramp_lag_s() const override { return Traits::ramp_lag_s(parameters_); }
-    [[nodiscard]] Figure noise_left(double rate_hz) const override {
-        return Traits::noise_left(parameters_, rate_hz);
-    }
+    [[nodiscard]] bool is_linear() const override { return Traits::is_linear; }
+    [[nodiscard]] Figure ramp_lag_s(double speed) const override;
+    [[nodiscard]] Figure noise_left(double rate_hz, double rms) const override;
     [[nodiscard]] std::vector<std::pair<std::string, double>> solve(
         std::size_t port, double overshoot_percent, double settling_time_s) const override {
         auto values = Traits::solve(parameters_, port, overshoot_percent, settling_time_s);

@@ -300,6 +300,11 @@ class RunningMover final : public RunningSystem {
                                                     double rate_hz) const override {
         if constexpr (requires(const M& m) { m.guard_log(); })
             return Traits::warnings(parameters_, mover().guard_log(), name, rate_hz);
+        if constexpr (requires(const M& m) { m.throw_log(); })
+            return Traits::warnings(mover().throw_log(), name);
+        if constexpr (HasNoTarget<M>) {
+            if (hurried_ > 0) return Traits::warnings(parameters_, hurried_, name);
+        }
         return {};
     }
 
@@ -388,7 +393,7 @@ class RunningMover final : public RunningSystem {
             return push_mover(mover(), velocity, port);
         }
     }
-    void launch(M& coast, const Velocity& velocity) const {
+    void launch(M& coast, const Velocity& velocity) {
         std::vector<T> points;
         for (const ValueArray& point : parameters_.snap_points)
             points.push_back(from_array<T>(point));
@@ -396,6 +401,22 @@ class RunningMover final : public RunningSystem {
             coast.launch(velocity);
         } else {
             coast.launch(velocity, std::span<const T>{points});
+            note_half_life(to_array(coast.slowing_half_life_s()));
+        }
+    }
+    /// Of a throw at snap points: the half-life that is furthest from the one asked for.
+    void note_half_life(const ValueArray& half_lives_s) {
+        if constexpr (HasNoTarget<M>) {
+            constexpr double visible = 0.01;
+            const double asked_s = parameters_.tuning.slowing_half_life_s;
+            const auto off = [asked_s](double half_life_s) {
+                return std::abs(math::log(half_life_s / asked_s));
+            };
+            for (std::size_t i = 0; i < shape_.size; ++i) {
+                const double used_s = half_lives_s[i];
+                if (!(used_s > 0) || off(used_s) < visible) continue;
+                if (hurried_ == 0 || off(used_s) > off(hurried_)) hurried_ = used_s;
+            }
         }
     }
 
@@ -406,6 +427,7 @@ class RunningMover final : public RunningSystem {
     struct Nothing {};
     std::conditional_t<can_watch, std::optional<MoverWatch<M>>, Nothing> watch_{};
     bool is_target_moving_ = false;
+    double hurried_ = 0.0;  ///< a half-life that a snap point asked for, in seconds; 0 for none
     double time_s_;
     double turns_rad_ = 0.0;  ///< whole ones, between its target's path and what it is given
     StepLength step_length_;

@@ -41,6 +41,18 @@ class SettleRow {
             all = curve.try_retune(tuning) && all;
         return all;
     }
+    [[nodiscard]] ThrowLog throw_log() const noexcept {
+        ThrowLog all;
+        for (const SettleCurve& curve : curves_) {
+            const ThrowLog& log = curve.throw_log();
+            all.throws += log.throws;
+            all.damping_raised += log.damping_raised;
+            all.duration_gave += log.duration_gave;
+            all.travel_gave += log.travel_gave;
+            all.target_beyond_stop += log.target_beyond_stop;
+        }
+        return all;
+    }
     [[nodiscard]] Row<n> value() const noexcept {
         return row([](const SettleCurve& curve) { return curve.value(); });
     }
@@ -86,6 +98,7 @@ class SettleRow {
 template <>
 struct MoverTraits<SettleParameters> : UsualMoverTraits<SettleParameters> {
     static constexpr const char* kind = "settle";
+    static constexpr bool starts_anew = true;
     static bool keeps_way(const SettleParameters& settle) { return settle.stops[0] != Stops{}; }
     static std::string in_words(const SettleParameters& settle, std::size_t /*port*/) {
         const SettleTuning& tuning = settle.tuning;
@@ -117,6 +130,20 @@ struct MoverTraits<SettleParameters> : UsualMoverTraits<SettleParameters> {
     }
     static std::vector<double> stops(const SettleParameters& settle) {
         return {settle.stops[0].low, settle.stops[0].high};
+    }
+    /// What its throws gave up for its stops.
+    static std::vector<std::string> warnings(const ThrowLog& log, const std::string& name) {
+        std::vector<std::string> warnings;
+        const auto say = [&](std::uint64_t count, const char* what) {
+            if (count > 0)
+                warnings.push_back(
+                    fmt::format("{}: {} of {} throws {}", name, count, log.throws, what));
+        };
+        say(log.damping_raised, "overshoot less than asked, to keep within the stops");
+        say(log.duration_gave, "are shorter than duration_s, to keep within the stops");
+        say(log.travel_gave, "end short of the target, to keep within the stops");
+        say(log.target_beyond_stop, "had a target beyond a stop, and went to the stop");
+        return warnings;
     }
     static double observation_time_s(const SettleParameters& settle, double /*size*/) {
         return 1.6 * settle.tuning.duration_s;

@@ -124,7 +124,19 @@ bool RunningWind::retune(const SystemSpec& spec) {
     return true;
 }
 
-/// At each probe: its components, mean, spread, and the largest change from row to row.
+/// The speed at a probe, in each row of a take.
+std::vector<double> speeds_of(const Take& take, Take::Columns columns) {
+    std::vector<double> speeds;
+    for (std::size_t row = 0; row < take.row_count(); ++row) {
+        double square = 0;
+        for (const double part : take.row(row).subspan(columns.first, columns.count))
+            square += part * part;
+        speeds.push_back(std::sqrt(square));
+    }
+    return speeds;
+}
+
+/// At each probe: its components, mean, spread, and the largest change within 1/60 s.
 std::vector<SystemReport> WindSpec::report(const ReportInput& input) const {
     std::vector<SystemReport> reports;
     for (const Port& port : outputs()) {
@@ -133,34 +145,35 @@ std::vector<SystemReport> WindSpec::report(const ReportInput& input) const {
                             .words = in_words(0),
                             .value_kind = ValueKind::vector,
                             .unit = "m/s"};
-        const Take::Columns columns = input.take.columns_of(
-            input.take.find_channel(value_channel(input.system, port)).value());
-        double mean = 0;
-        double square = 0;
-        double largest_change = 0;
-        const std::size_t rows = input.take.row_count();
+        const std::string channel = value_channel(input.system, port);
+        const auto columns_in = [&](const Take& take) {
+            return take.columns_of(take.find_channel(channel).value());
+        };
+        const Take::Columns columns = columns_in(input.take);
         for (std::size_t k = 0; k < columns.count; ++k) {
             report.components.push_back(
                 {.name = std::string(1, "xyz"[k]), .values = input.take.column(columns.first + k)});
         }
-        const auto speed_at = [&](std::size_t row) {
-            const auto& c = report.components;
-            return std::sqrt(c[0].values[row] * c[0].values[row] +
-                             c[1].values[row] * c[1].values[row] +
-                             c[2].values[row] * c[2].values[row]);
-        };
-        for (std::size_t row = 0; row < rows; ++row) {
-            mean += speed_at(row) / static_cast<double>(rows);
-            square += speed_at(row) * speed_at(row) / static_cast<double>(rows);
-            if (row > 0)
+        const std::vector<double> speeds = speeds_of(input.fine, columns_in(input.fine));
+        const auto rows = static_cast<double>(speeds.size());
+        const double spacing_s = input.fine.times_s().back() / std::max(1.0, rows - 1);
+        const auto apart = static_cast<std::size_t>(
+            spacing_s > 0 ? std::max(1.0, std::round(1 / (60 * spacing_s))) : 1.0);
+        double mean = 0;
+        double square = 0;
+        double largest_change = 0;
+        for (std::size_t row = 0; row < speeds.size(); ++row) {
+            mean += speeds[row] / rows;
+            square += speeds[row] * speeds[row] / rows;
+            if (row >= apart)
                 largest_change =
-                    std::max(largest_change, std::abs(speed_at(row) - speed_at(row - 1)));
+                    std::max(largest_change, std::abs(speeds[row] - speeds[row - apart]));
         }
         report.figures = {
             {"mean_speed", "mean speed", "m/s", mean},
             {"speed_deviation", "standard deviation", "m/s",
              std::sqrt(std::max(0.0, square - mean * mean))},
-            {"largest_change_a_row", "largest change from row to row", "m/s", largest_change}};
+            {"largest_change_in_a_60th_s", "largest change within 1/60 s", "m/s", largest_change}};
         reports.push_back(std::move(report));
     }
     return reports;

@@ -5,6 +5,7 @@
 
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/scene/kind.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
 
 #include "reading.hpp"
 #include "scene_builder.hpp"
@@ -84,8 +85,7 @@ bool KindReader::call_noting(void (*call)(const void*), const void* make) {
     return scene::try_to(table_, [&] { call(make); });
 }
 void KindReader::refuse_dial(const std::string& key, double value, const DialRange& range) {
-    table_.problem(key, fmt::format("expected a number from {} to {}, found {}", range.least,
-                                    range.most, value));
+    table_.problem(key, fmt::format("expected {}, found {}", range_in_words(range), value));
 }
 
 void KindReader::add(AnySpec spec, std::vector<std::size_t> targets,

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <array>
 #include <filesystem>
 #include <map>
 #include <memory>
@@ -68,9 +69,10 @@ class SceneReader {
     static std::vector<SystemKind> all_kinds(const std::vector<SystemKind>& extra) {
         std::vector<SystemKind> kinds = built_in_kinds();
         for (const SystemKind& kind : extra) {
+            constexpr std::array reserved{"target", "body",     "picture",
+                                          "tuning", "settings", "clock"};
             const bool is_taken =
-                kind.name == "target" || kind.name == "body" || kind.name == "picture" ||
-                kind.name == "tuning" || kind.name == "settings" || kind.name == "clock" ||
+                std::find(reserved.begin(), reserved.end(), kind.name) != reserved.end() ||
                 std::any_of(kinds.begin(), kinds.end(),
                             [&](const SystemKind& each) { return each.name == kind.name; });
             if (is_taken || !is_name(kind.name) || kind.tables.empty() || !kind.read) {
@@ -112,6 +114,7 @@ class SceneReader {
     void open(const std::string& file) {
         roots_.push_back(std::make_unique<toml::table>(parse_toml(file)));
         collect_numbers(*roots_.back(), kinds_, changes_, scene_.numbers);
+        collect_tuning_numbers(*roots_.back(), changes_, scene_.tuning_numbers);
         opened_.insert(std::filesystem::weakly_canonical(file).string());
         scene_.files.push_back(file);
     }
@@ -185,16 +188,15 @@ class SceneReader {
             scene_.files.push_back(file);
             scene_.tuning_files.push_back(file);
             const auto refuse = [&](const std::string& known) {
-                top.problem("tunings",
-                            fmt::format("{} has '{}', as another file has", name, known));
+                top.problem("tunings", fmt::format("{} has '{}', as others have", name, known));
             };
-            for (SharedTuning& tuning : read_tunings(file)) {
-                const std::string known = tuning.name;
-                if (!add_tuning(std::move(tuning))) refuse(known);
+            toml::table root = parse_toml(file);
+            collect_tuning_numbers(root, changes_, scene_.tuning_numbers);
+            for (const SharedTuning& tuning : tunings_in(root, file)) {
+                if (!add_tuning(tuning)) refuse(tuning.name);
             }
-            for (NamedSettings& settings : read_settings(file)) {
-                const std::string known = settings.name;
-                if (!add_settings(std::move(settings))) refuse(known);
+            for (const NamedSettings& settings : settings_in(root, file)) {
+                if (!add_settings(settings)) refuse(settings.name);
             }
         });
     }

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <hopcoil/scene/named_settings.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
 
 #include "key_path.hpp"
 
@@ -56,9 +57,9 @@ void set_number(Scene& scene, TableReader& table, const std::string& name,
             if (paths.back() != number.path) continue;
             if (says(table.raw(), key_in_table(dials[i].key, part))) return;
             if (system.spec->set_dial(i, number.value) == DialStatus::set) return;
-            table.problem("settings", fmt::format("'{}' has {} {}; expected a number from {} to {}",
-                                                  settings.name, number.path, number.value,
-                                                  dials[i].hard.least, dials[i].hard.most));
+            table.problem("settings",
+                          fmt::format("'{}' has {} {}; expected {}", settings.name, number.path,
+                                      number.value, range_in_words(dials[i].hard)));
             return;
         }
     }

@@ -309,8 +309,8 @@ namespace {
 
 /// The tables [KIND.NAME] of a tuning file, in the file's order.
 template <class Read>
-auto read_tables(const std::string& path, const std::string& kind, const Read& read) {
-    const toml::table root = parse_toml(path);
+auto read_tables(const toml::table& root, const std::string& path, const std::string& kind,
+                 const Read& read) {
     std::vector<io::Problem> problems;
     TableReader reader{root, "", path, problems, table_facts("tuning file")};
     if (!root.contains("tuning") && !root.contains("settings"))
@@ -341,20 +341,28 @@ auto read_tables(const std::string& path, const std::string& kind, const Read& r
 
 }  // namespace
 
-std::vector<SharedTuning> read_tunings(const std::string& path) {
+std::vector<SharedTuning> tunings_in(const toml::table& root, const std::string& path) {
     return read_tables(
-        path, "tuning",
+        root, path, "tuning",
         [&](const toml::table& table, const std::string& name, std::vector<io::Problem>& problems) {
             return read_named_tuning(table, name, path, problems);
         });
 }
 
-std::vector<NamedSettings> read_settings(const std::string& path) {
+std::vector<NamedSettings> settings_in(const toml::table& root, const std::string& path) {
     return read_tables(
-        path, "settings",
+        root, path, "settings",
         [&](const toml::table& table, const std::string& name, std::vector<io::Problem>& problems) {
             return read_named_settings(table, name, path, problems);
         });
+}
+
+std::vector<SharedTuning> read_tunings(const std::string& path) {
+    return tunings_in(parse_toml(path), path);
+}
+
+std::vector<NamedSettings> read_settings(const std::string& path) {
+    return settings_in(parse_toml(path), path);
 }
 
 }  // namespace hopcoil::scene

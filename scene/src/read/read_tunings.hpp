@@ -30,6 +30,12 @@ class TuningReader {
     std::vector<SharedTuning> shared_;
 };
 
+/// Those of a tuning file that is open already.
+[[nodiscard]] std::vector<SharedTuning> tunings_in(const toml::table& root,
+                                                   const std::string& path);
+[[nodiscard]] std::vector<NamedSettings> settings_in(const toml::table& root,
+                                                     const std::string& path);
+
 /// A table [tuning.NAME].
 [[nodiscard]] SharedTuning read_named_tuning(const toml::table& table, const std::string& name,
                                              const std::string& file,

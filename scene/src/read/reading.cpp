@@ -12,6 +12,15 @@ std::string unit_in_words(const std::string& unit) {
 
 }  // namespace
 
+std::string key_of_field(const TableReader& reader, const std::string& field) {
+    if (reader.raw().contains(field)) return field;
+    for (const auto& [key, node] : reader.raw()) {
+        const std::string text{key.str()};
+        if (text.starts_with(field + '_') && (node.is_number() || node.is_array())) return text;
+    }
+    return {};
+}
+
 double required(TableReader& reader, const std::string& key) {
     if (!reader.has(key)) reader.problem("", fmt::format("expected a key '{}'", key));
     return reader.number(key).value_or(1);

@@ -9,6 +9,7 @@
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
 
 #include "toml_reader.hpp"
@@ -18,17 +19,22 @@
 
 namespace hopcoil::scene {
 
-/// Notes a value that the library refuses, at the key it was read from.
+/// The key of a table that a field was read from, as it is spelled there: "high_stop_deg" of
+/// "high"; empty when there is none.
+[[nodiscard]] std::string key_of_field(const TableReader& reader, const std::string& field);
+
+/// Notes a value that the library refuses, at the key it was read from and in that key's unit.
 template <class Make>
 bool try_to(TableReader& reader, const Make& make) {
     try {
         make();
         return true;
     } catch (const InvalidValue& problem) {
-        const std::string& key = problem.field();
-        reader.problem(reader.has(key) ? key : "",
-                       fmt::format("{}expected {}, found {}", reader.has(key) ? "" : key + ": ",
-                                   problem.expected(), problem.value()));
+        const std::string key = key_of_field(reader, problem.field());
+        const double factor = key.find("_deg") == std::string::npos ? 1 : 180 / math::pi;
+        reader.problem(key, fmt::format("{}expected {}, found {:.10g}",
+                                        key.empty() ? problem.field() + ": " : "",
+                                        problem.expected(), factor * problem.value()));
     } catch (const std::invalid_argument& problem) {
         reader.problem("", problem.what());
     }

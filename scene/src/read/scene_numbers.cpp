@@ -115,4 +115,15 @@ void collect_numbers(toml::table& root, const std::vector<SystemKind>& kinds,
     collect_tables("body", nullptr, &table_facts("body"));
 }
 
+void collect_tuning_numbers(toml::table& root, const std::vector<SceneNumber>& changes,
+                            std::vector<SceneNumber>& numbers) {
+    NumberCollector collector{changes, numbers, [](std::string_view) -> const TableFacts* {
+                                  return nullptr;
+                              }};
+    for (const char* kind : {"tuning", "settings"}) {
+        if (toml::table* const tables = root.get_as<toml::table>(kind))
+            collector.collect(*tables, kind, nullptr);
+    }
+}
+
 }  // namespace hopcoil::scene

@@ -16,4 +16,8 @@ namespace hopcoil::scene {
 void collect_numbers(toml::table& root, const std::vector<SystemKind>& kinds,
                      const std::vector<SceneNumber>& changes, std::vector<SceneNumber>& numbers);
 
+/// The same for its named tunings and settings: "tuning.brass.frequency_hz".
+void collect_tuning_numbers(toml::table& root, const std::vector<SceneNumber>& changes,
+                            std::vector<SceneNumber>& numbers);
+
 }  // namespace hopcoil::scene

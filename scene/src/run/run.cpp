@@ -81,4 +81,15 @@ RunLog run(const Scene& scene, TakeSink& sink) {
     return log;
 }
 
+Take fine_take(const Scene& scene) {
+    constexpr double rows_per_s = 480;
+    constexpr double most_rows = 500'000;
+    Scene fine = scene;
+    fine.record.clear();
+    fine.rate_hz = std::min(rows_per_s, most_rows / scene.duration_s);
+    Take take;
+    run(fine, take);
+    return take;
+}
+
 }  // namespace hopcoil::scene

@@ -18,7 +18,8 @@
 namespace hopcoil::scene {
 namespace {
 
-[[noreturn]] void refuse_unknown(const std::string& pattern, const std::vector<SceneDial>& dials) {
+[[noreturn]] void refuse_unknown(const std::string& pattern, const Scene& scene,
+                                 const std::vector<SceneDial>& dials) {
     const auto owner = [](const std::string& path) {
         return path.substr(0, path.find('.'));
     };
@@ -30,10 +31,19 @@ namespace {
         if (owners.empty() || owners.back() != owner(dial.path)) owners.push_back(owner(dial.path));
         if (owner(dial.path) == owner(pattern)) beside.push_back(dial.path);
     }
-    const std::string there = beside.empty() ? "there are numbers of " + io::any_of(owners)
-                                             : "there is " + io::any_of(beside);
-    throw std::invalid_argument{fmt::format("nothing to set is named '{}'{}; {}", pattern,
-                                            io::did_you_mean(pattern, paths), there)};
+    for (const SceneNumber& number : scene.tuning_numbers) {
+        paths.push_back(number.path);
+        const std::string name = number.path.substr(0, number.path.rfind('.'));
+        if (owner(pattern) == owner(number.path)) beside.push_back(number.path);
+        if (owners.empty() || owners.back() != name) owners.push_back(name);
+    }
+    const std::vector<std::string>& listed = beside.empty() ? owners : beside;
+    std::string text =
+        fmt::format("nothing to set is named '{}'{}\n{}", pattern, io::did_you_mean(pattern, paths),
+                    beside.empty() ? "there are numbers of:" : "there is:");
+    for (const std::string& each : listed)
+        text += "\n  " + each;
+    throw std::invalid_argument{text};
 }
 
 DialStatus set_dial(Scene& scene, const SceneDial& dial, double value);
@@ -88,6 +98,14 @@ SceneDial number_dial(const SceneNumber& number, std::size_t index) {
 }
 
 }  // namespace
+
+std::string range_in_words(const DialRange& range) {
+    const bool from = range.least > -unbounded;
+    const bool to = range.most < unbounded;
+    if (from && to) return fmt::format("a number from {} to {}", range.least, range.most);
+    if (from) return fmt::format("a number of {} or more", range.least);
+    return to ? fmt::format("a number of {} or less", range.most) : "a finite number";
+}
 
 std::vector<SceneDial> dials_of(const Scene& scene) {
     std::vector<SceneDial> all;
@@ -160,11 +178,11 @@ DialStatus set_number(Scene& scene, const std::string& path, double value) {
 
 [[noreturn]] void refuse_value(const SceneDial& dial, double value) {
     if (dial.number) {
-        throw std::invalid_argument{
-            fmt::format("{} cannot be {}: the scene would not be right with it", dial.path, value)};
+        throw std::invalid_argument{fmt::format(
+            "{} cannot be {}: the scene would have problems with it", dial.path, value)};
     }
-    throw std::invalid_argument{fmt::format("{} cannot be {}: expected a number from {} to {}",
-                                            dial.path, value, dial.hard.least, dial.hard.most)};
+    throw std::invalid_argument{
+        fmt::format("{} cannot be {}: expected {}", dial.path, value, range_in_words(dial.hard))};
 }
 
 }  // namespace
@@ -177,7 +195,7 @@ void set_values(Scene& scene, const std::vector<SceneNumber>& values) {
     for (const SceneNumber& each : values) {
         const auto dial = std::find_if(dials.begin(), dials.end(),
                                        [&](const SceneDial& d) { return d.path == each.path; });
-        if (dial == dials.end()) refuse_unknown(each.path, dials);
+        if (dial == dials.end()) refuse_unknown(each.path, scene, dials);
         if (dial->number) {
             numbers.push_back(each);
             last = &*dial;
@@ -201,7 +219,16 @@ std::size_t set_matching(Scene& scene, const std::string& pattern, double value)
         if (set_value(changed, dial, value) == DialStatus::set) continue;
         refuse_value(dial, value);
     }
-    if (count == 0) refuse_unknown(pattern, dials);
+    std::vector<SceneNumber> shared;
+    for (const SceneNumber& number : scene.tuning_numbers) {
+        if (count == 0 && matches(pattern, number.path)) shared.push_back({number.path, value});
+    }
+    if (count + shared.size() == 0) refuse_unknown(pattern, scene, dials);
+    if (!shared.empty() && set_numbers(changed, shared) != DialStatus::set) {
+        throw std::invalid_argument{fmt::format(
+            "{} cannot be {}: the scene would have problems with it", shared.front().path, value)};
+    }
+    count += shared.size();
     changed.changes.push_back(fmt::format("{}={}", pattern, value));
     scene = std::move(changed);
     return count;

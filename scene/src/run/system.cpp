@@ -45,10 +45,10 @@ std::string velocity_channel(const SceneSystem& system, const Port& port) {
     return channel_name(output_name(system, port), "velocity", velocity_unit(port));
 }
 
-std::vector<SystemReport> report_on(const Scene& scene, const Take& take) {
+std::vector<SystemReport> report_on(const Scene& scene, const Take& take, const Take& fine) {
     std::vector<SystemReport> reports;
     for (const SceneSystem& system : scene.systems) {
-        for (SystemReport& report : system.spec->report({scene, system, take}))
+        for (SystemReport& report : system.spec->report({scene, system, take, fine}))
             reports.push_back(std::move(report));
     }
     return reports;

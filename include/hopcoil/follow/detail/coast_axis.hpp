@@ -16,6 +16,10 @@ class CoastAxis {
     struct Range {
         double low = -std::numeric_limits<double>::infinity();
         double high = std::numeric_limits<double>::infinity();
+
+        [[nodiscard]] bool contains(double number) const noexcept {
+            return number >= low && number <= high;
+        }
     };
 
     CoastAxis() = default;
@@ -28,9 +32,13 @@ class CoastAxis {
 
     /// Thrown from where it is.
     void launch(double velocity, const CoastTuning& tuning, const Range& range) noexcept;
-    /// Thrown so that it ends exactly at `end`: by a friction of its own when that lies ahead, on
-    /// the spring when it lies behind.
-    void launch_to(double end, double velocity) noexcept;
+    /// Thrown so that it ends exactly at `end`, inside the range: by a friction of its own, as near
+    /// to the tuning's as it can be, straight on or after bounces; past a bound with a spring, by
+    /// that spring; and by the spring too when the end lies behind.
+    void launch_to(double end, double velocity, const CoastTuning& tuning,
+                   const Range& range) noexcept;
+    /// Of the throw under way; nothing (0) when it is not one.
+    [[nodiscard]] double slowing_half_life_s() const noexcept;
     /// The bounds or the numbers have changed under it.
     void adapt(const CoastTuning& tuning, const Range& range) noexcept;
 
@@ -44,7 +52,7 @@ class CoastAxis {
 
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields(anchor_, gap_, velocity_, friction_per_s_, snapped_);
+        fields(anchor_, gap_, velocity_, friction_per_s_, snapped_, snap_end_);
         fields.up_to(Mode::sprung, mode_);
         fields.require(friction_per_s_ > 0);
     }
@@ -59,6 +67,8 @@ class CoastAxis {
     [[nodiscard]] double time_to_bound_s(const Range& range) const noexcept;
     void meet_bound(const CoastTuning& tuning, const Range& range) noexcept;
     void glide_on(double dt) noexcept;
+    [[nodiscard]] double snapping_friction(double end, double friction, double restitution,
+                                           const Range& range) const noexcept;
 
     double anchor_ = 0.0;  ///< the end of the throw, or where the spring is fixed
     double gap_ = 0.0;     ///< place minus anchor
@@ -66,6 +76,7 @@ class CoastAxis {
     double friction_per_s_ = 1.0;
     Mode mode_ = Mode::still;
     bool snapped_ = false;
+    double snap_end_ = 0.0;
 };
 
 }  // namespace hopcoil

@@ -131,6 +131,7 @@ struct Scene {
     std::vector<Body> bodies{};
     std::vector<PictureSettings> pictures{};
     std::vector<SceneNumber> numbers{};  ///< in its files, beside those that systems have dials for
+    std::vector<SceneNumber> tuning_numbers{};  ///< of its named tunings: "tuning.brass.lead"
     std::vector<SceneNumber> number_changes{};  ///< of those, since the files were written
     std::vector<SceneNumber> dial_changes{};    ///< of systems' dials, since it was read
     std::vector<std::string> record{};  ///< patterns of the channels to keep; all, without any

@@ -24,6 +24,9 @@ struct SceneDial {
     std::optional<std::size_t> number{};  ///< index into Scene::numbers, for any other
 };
 
+/// "a number from 0 to 1", "a number of 0 or more": what a dial takes.
+[[nodiscard]] std::string range_in_words(const DialRange& range);
+
 /// Every dial of every system, in the scene's order; then the other numbers of its files.
 [[nodiscard]] std::vector<SceneDial> dials_of(const Scene& scene);
 
@@ -38,8 +41,9 @@ DialStatus set_value(Scene& scene, const SceneDial& dial, double value);
 ///         or refuses its number.
 void set_values(Scene& scene, const std::vector<SceneNumber>& values);
 
-/// Sets every dial whose path matches; `*` stands for any letters, dots among them. How many those
-/// are; the scene remembers the change (`Scene::changes`).
+/// Sets every dial whose path matches; `*` stands for any letters, dots among them. A pattern that
+/// no dial has may be of numbers of the scene's named tunings ("tuning.brass.lead"): then all that
+/// use them change. How many numbers were set; the scene remembers the change (`Scene::changes`).
 ///
 ///     set_matching(scene, "string.*.damping_ratio", 0.3);
 ///

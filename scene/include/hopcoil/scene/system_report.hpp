@@ -64,10 +64,16 @@ struct SystemReport {
 struct ReportInput {
     const Scene& scene;
     const SceneSystem& system;
-    const Take& take;  ///< with every channel of the scene
+    const Take& take;  ///< with every channel of the scene: what curves and charts are read off
+    const Take& fine;  ///< the same run in finer rows: what figures are read off
 };
 
-[[nodiscard]] std::vector<SystemReport> report_on(const Scene& scene, const Take& take);
+/// Figures are read off the fine take, so that they do not depend on the rate of the other.
+[[nodiscard]] std::vector<SystemReport> report_on(const Scene& scene, const Take& take,
+                                                  const Take& fine);
+[[nodiscard]] inline std::vector<SystemReport> report_on(const Scene& scene, const Take& take) {
+    return report_on(scene, take, take);
+}
 
 /// The response of a system of one number to a jump or a kick of its target, by itself and free of
 /// stops.
@@ -82,11 +88,14 @@ class StepResponder {
     [[nodiscard]] virtual bool has_target() const = 0;
     [[nodiscard]] virtual JumpResponse jump(std::size_t port, double size) const = 0;
     [[nodiscard]] virtual KickResponse kick(double velocity) const = 0;
-    /// Behind a steadily moving target, in seconds of its travel.
-    [[nodiscard]] virtual Figure ramp_lag_s() const = 0;
-    /// Of noise in the target, the part that is left at a rate; no figure and no reason where that
-    /// is not known.
-    [[nodiscard]] virtual Figure noise_left(double rate_hz) const = 0;
+    /// Whether its response to a target twice as large is twice as large. Of others the figures of
+    /// a ramp and of noise are measured at the size that is stated.
+    [[nodiscard]] virtual bool is_linear() const = 0;
+    /// Behind a target that moves steadily at this speed, in seconds of its travel.
+    [[nodiscard]] virtual Figure ramp_lag_s(double speed) const = 0;
+    /// Of noise in a target that is sampled at this rate, the part that is left: the standard
+    /// deviation of the output over that of the input, which is rms.
+    [[nodiscard]] virtual Figure noise_left(double rate_hz, double rms) const = 0;
     /// Each output over a time in even samples, after a jump of the target from 0 to 1; nothing for
     /// what has no target.
     [[nodiscard]] virtual std::vector<std::vector<double>> jump_curves(double seconds,
