@@ -255,9 +255,11 @@ ExitCode bake_model(const Source& source, const BakeOptions& options) {
                     {"files", {{"model", options.out.string()}}}});
         return ExitCode::done;
     }
-    fmt::print("{} nodes, {} samples -> {} keys, largest error {:.3g} m, {:.3g} deg\nwritten: {}\n",
-               baked.model.nodes.size(), baked.samples, baked.keys, baked.largest_error_m,
-               baked.largest_error_rad * 180 / math::pi, options.out.string());
+    fmt::print(
+        "{} node{}, {} samples -> {} keys, largest error {:.3g} m, {:.3g} deg\nwritten: {}\n",
+        baked.model.nodes.size(), baked.model.nodes.size() == 1 ? "" : "s", baked.samples,
+        baked.keys, baked.largest_error_m, baked.largest_error_rad * 180 / math::pi,
+        options.out.string());
     return ExitCode::done;
 }
 

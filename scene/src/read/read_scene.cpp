@@ -77,8 +77,7 @@ class SceneReader {
                             [&](const SystemKind& each) { return each.name == kind.name; });
             if (is_taken || !is_name(kind.name) || kind.tables.empty() || !kind.read) {
                 throw std::invalid_argument{fmt::format(
-                    "the kind '{}': expected a name of its own, the keys of its table, and how it "
-                    "reads",
+                    "the kind '{}': expected a name of its own, its keys and how it reads",
                     kind.name)};
             }
             kinds.push_back(kind);

@@ -1,0 +1,100 @@
+#pragma once
+
+#include <cstdint>
+#include <utility>
+
+#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/base/vector3.hpp>
+
+namespace hopcoil {
+
+/// A spot of the ground's surface, straight above or below a place.
+struct GroundPoint {
+    double height = 0.0;      ///< its y
+    Vector3 normal{0, 1, 0};  ///< of unit length
+    std::uint32_t part = 0;   ///< what it belongs to: 0 for all that never moves
+    bool can_stand = true;    ///< false for water, a hole, a roof of glass
+    bool exists = true;       ///< false where there is no ground at all
+};
+
+/// Where a part of the ground is, and how it moves. A place of the part's own is carried along.
+struct GroundFrame {
+    Vector3 position{};
+    Quaternion rotation{};
+    Vector3 velocity{};
+    Vector3 angular_velocity{};
+
+    [[nodiscard]] Vector3 to_world(const Vector3& local) const noexcept;
+    [[nodiscard]] Vector3 to_local(const Vector3& world) const noexcept;
+    /// Of what is carried at a place of the world.
+    [[nodiscard]] Vector3 velocity_at(const Vector3& world) const noexcept;
+    /// The same part a time later (or, below 0, earlier), if it goes on as it does.
+    [[nodiscard]] GroundFrame ahead(double time_s) const noexcept;
+};
+
+/// What things walk on and land on. A program's own ground derives from it, or is a height
+/// function (HeightGround); Terrain puts ready-made pieces together.
+///
+///     struct Waves final : hopcoil::Ground {
+///         hopcoil::GroundPoint under(double x, double z, double, double) const noexcept override;
+///     };
+///
+/// Units   metres and seconds. A place has one height for each surface above another: the highest
+///         at or below `top` counts.
+/// Errors  none: a place without ground says so.
+class Ground {
+  public:
+    virtual ~Ground() = default;
+
+    /// The surface at x, z, `ahead_s` from now.
+    [[nodiscard]] virtual GroundPoint under(double x, double z, double top,
+                                            double ahead_s) const noexcept = 0;
+    /// Of a part that moves, `ahead_s` from now.
+    [[nodiscard]] virtual GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept {
+        static_cast<void>(part);
+        static_cast<void>(ahead_s);
+        return {};
+    }
+
+  protected:
+    Ground() = default;
+    Ground(const Ground&) = default;
+    Ground(Ground&&) = default;
+    Ground& operator=(const Ground&) = default;
+    Ground& operator=(Ground&&) = default;
+};
+
+/// A plane at a height.
+class FlatGround final : public Ground {
+  public:
+    explicit FlatGround(double height = 0.0) noexcept : height_{height} {}
+    [[nodiscard]] GroundPoint under(double /*x*/, double /*z*/, double /*top*/,
+                                    double /*ahead_s*/) const noexcept override {
+        return {.height = height_};
+    }
+
+  private:
+    double height_;
+};
+
+/// The unit normal of a surface that rises by so much for each metre along x and z.
+[[nodiscard]] Vector3 normal_of_slopes(double along_x, double along_z) noexcept;
+
+/// A height function, `double height(double x, double z)`, of a program's own.
+template <class Height>
+class HeightGround final : public Ground {
+  public:
+    explicit HeightGround(Height height) : height_{std::move(height)} {}
+    [[nodiscard]] GroundPoint under(double x, double z, double /*top*/,
+                                    double /*ahead_s*/) const noexcept override {
+        constexpr double near = 1e-3;
+        const double along_x = (height_(x + near, z) - height_(x - near, z)) / (2 * near);
+        const double along_z = (height_(x, z + near) - height_(x, z - near)) / (2 * near);
+        return {.height = height_(x, z), .normal = normal_of_slopes(along_x, along_z)};
+    }
+
+  private:
+    Height height_;
+};
+
+}  // namespace hopcoil

@@ -1,0 +1,68 @@
+#pragma once
+
+#include <cstdint>
+#include <variant>
+#include <vector>
+
+#include <hopcoil/field/ground.hpp>
+#include <hopcoil/field/ground_mesh.hpp>
+#include <hopcoil/field/height_field.hpp>
+
+namespace hopcoil {
+
+/// Ground put together from pieces, some of which may move.
+///
+///     Terrain quay;
+///     quay.add(Terrain::Plane{});
+///     quay.add(Terrain::Box{.middle = {0, 0.09, 2}, .size = {3, 0.18, 1}});
+///     const std::uint32_t pontoon = quay.add_part({.position = {4, 0.2, 0}});
+///     quay.add(Terrain::Box{.size = {3, 0.1, 2}}, pontoon);
+///     quay.move(pontoon, frame);  // every step
+///
+/// Model   at a place the highest surface of all pieces at or below the top asked for. Pieces of a
+///         part stand in that part's frame.
+/// Errors  InvalidValue for a piece with numbers that are not finite, or sizes below 0;
+///         std::out_of_range for a part that is not there.
+class Terrain final : public Ground {
+  public:
+    /// Unbounded, through a point.
+    struct Plane {
+        Vector3 point{};
+        double slope_x = 0.0;  ///< rise for each metre along x
+        double slope_z = 0.0;
+        bool can_stand = true;
+    };
+    /// Its top is ground; turned about Y.
+    struct Box {
+        Vector3 middle{};
+        Vector3 size{1, 1, 1};
+        double yaw_rad = 0.0;
+        bool can_stand = true;
+    };
+
+    void add(const Plane& plane, std::uint32_t part = 0);
+    void add(const Box& box, std::uint32_t part = 0);
+    void add(HeightField field, std::uint32_t part = 0);
+    void add(GroundMesh mesh, std::uint32_t part = 0);
+    /// Something that moves; its number, 1 or more.
+    [[nodiscard]] std::uint32_t add_part(const GroundFrame& frame);
+    void move(std::uint32_t part, const GroundFrame& frame);
+    [[nodiscard]] std::size_t part_count() const noexcept { return frames_.size(); }
+
+    [[nodiscard]] GroundPoint under(double x, double z, double top,
+                                    double ahead_s) const noexcept override;
+    [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override;
+
+  private:
+    using Shape = std::variant<Plane, Box, HeightField, GroundMesh>;
+    struct Piece {
+        Shape shape;
+        std::uint32_t part = 0;
+    };
+    void require_part(std::uint32_t part) const;
+
+    std::vector<Piece> pieces_;
+    std::vector<GroundFrame> frames_;  ///< of parts 1, 2, ...
+};
+
+}  // namespace hopcoil

@@ -1,0 +1,46 @@
+#pragma once
+
+#include <cstddef>
+#include <span>
+
+#include <hopcoil/base/vector3.hpp>
+
+namespace hopcoil {
+
+/// A leg of two bones, bent.
+struct TwoBonePose {
+    Vector3 knee{};
+    Vector3 ankle{};              ///< where it was asked for, or as near as the bones reach
+    double knee_angle_rad = 0.0;  ///< between the bones' directions: 0 when straight
+    double error_m = 0.0;         ///< from where the ankle was asked for
+};
+
+/// Bends two bones so that the second one ends on a spot.
+///
+/// Model   the triangle of both lengths and the distance, in the plane of hip, spot and `pole`,
+///         its knee on the pole's side. A spot out of reach is met as nearly as it can be. With the
+///         pole along the leg any plane will do.
+/// Units   lengths above 0.
+/// Source  the law of cosines, by half differences, which keep their digits near a straight leg.
+[[nodiscard]] TwoBonePose bend_two_bones(const Vector3& hip, const Vector3& spot,
+                                         const Vector3& pole, double thigh_m,
+                                         double shin_m) noexcept;
+
+/// How a chain of bones is turned toward a spot.
+struct LimbSettings {
+    double most_bend_rad = 3.2;  ///< between two bones
+    double tolerance_m = 1e-6;
+    int most_rounds = 64;
+};
+
+/// Bends a limb of any number of bones so that it ends on a spot: `joints` from root to tip, as
+/// they are, are moved; the root and the bones' lengths stay. What is left to the spot.
+///
+/// Model   in turn from the tip and from the root each joint is drawn to its neighbour at its
+///         bone's length, bent no further than allowed, until the tip is there or it no longer
+///         comes nearer.
+/// Errors  none: a limb of fewer than two joints stays as it is.
+[[nodiscard]] double bend_limb(std::span<Vector3> joints, const Vector3& spot,
+                               const LimbSettings& settings = {}) noexcept;
+
+}  // namespace hopcoil

@@ -1,0 +1,172 @@
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <span>
+
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/base/system.hpp>
+#include <hopcoil/base/vector3.hpp>
+#include <hopcoil/field/ground.hpp>
+#include <hopcoil/gait/swing.hpp>
+#include <hopcoil/gait/walker_settings.hpp>
+
+namespace hopcoil {
+
+/// Where a walker is asked to go, as seen from its body.
+struct WalkCommand {
+    double ahead = 0.0;      ///< m/s
+    double left = 0.0;       ///< m/s
+    double turn_rate = 0.0;  ///< rad/s, counter-clockwise from above
+    friend bool operator==(const WalkCommand&, const WalkCommand&) = default;
+};
+
+/// Why a foot does what it does.
+enum class StepReason : std::uint8_t {
+    stands,   ///< planted, and near enough to where it wants to be
+    waits,    ///< out of place, while others are in the air
+    strides,  ///< in the air: the stride was used up
+    reaches,  ///< in the air: its leg, or another's, would have come to its end
+    turns,    ///< in the air: it pointed the wrong way
+    tidies,   ///< in the air: to its neutral spot at rest
+};
+
+/// One foot, as it is shown.
+struct WalkerFoot {
+    Vector3 position{};  ///< the middle of the sole
+    Vector3 forward{0, 0, 1};
+    Vector3 normal{0, 1, 0};  ///< of the ground that it stands on or comes down to
+    bool planted = true;
+    std::uint32_t part = 0;  ///< of the ground that it stands on
+    Vector3 on_part{};       ///< its place in that part's frame: planted it keeps every bit
+    double phase = 0.0;      ///< in the air: 0 to 1 from lift to landing
+    Vector3 wanted{};        ///< where it would like to stand
+    double error_m = 0.0;    ///< from there, over the ground
+    double threshold_m = 0.0;
+    StepReason reason = StepReason::stands;
+};
+
+/// What a walker had to give up, and did.
+struct WalkerLog {
+    std::uint64_t steps = 0;
+    std::uint64_t landings = 0;
+    double slowed_s = 0.0;          ///< time in which the body was held back for a leg's reach
+    double lowest_height_m = 0.0;   ///< of the hips above the ground, over all
+    std::uint64_t no_foothold = 0;  ///< landings on ground that nobody should stand on
+};
+
+/// A body on legs that step when they must: it goes where it is told as smoothly as its feet allow,
+/// and plants them where it will be.
+///
+///     Walker lamplighter{walker_with(2, 0.95), ground, {0, 0, 0}};
+///     lamplighter.step({.ahead = 1.2}, ground, dt);
+///     for (const WalkerFoot& foot : lamplighter.feet()) ...
+///
+/// Model   in ticks of 1/240 s: the command is limited to what the legs can do, the body held back
+///         where a planted foot would leave its leg's reach, the landing of each swing aimed at the
+///         neutral spot half a stance after the predicted landing; docs/math/walker.md.
+///         What yields: first nothing of a planted foot (it keeps every bit in the frame of what
+///         it stands on), then the body's height, then its speed.
+/// Units   metres, seconds, radians. The body's place is the middle between its hips.
+/// Errors  InvalidValue for invalid settings; while stepping, what is not finite is ignored and
+///         counted. A step of more than 10 s is cut to that, and says guarded.
+/// Cost    some microseconds a tick.
+class Walker {
+  public:
+    struct Inputs {
+        WalkCommand command{};
+        const Ground* ground = nullptr;  ///< a flat one at 0, without
+    };
+    static constexpr std::size_t most_legs = WalkerSettings::most_legs;
+    static constexpr double tick_s = 1.0 / 240;
+
+    /// Standing on the ground at a place, each foot at its neutral spot.
+    Walker(const WalkerSettings& settings, const Ground& ground, const Vector3& place,
+           double yaw_rad = 0.0);
+
+    StepStatus step(const WalkCommand& command, const Ground& ground, double dt) noexcept;
+    StepStatus step(const Inputs& inputs, double dt) noexcept;
+    /// Standing elsewhere at once.
+    StepStatus reset(const Ground& ground, const Vector3& place, double yaw_rad) noexcept;
+    /// A sudden change of the body's velocity, in the world.
+    StepStatus push(const Vector3& delta_velocity) noexcept;
+
+    /// The command that brings the body to a place and heading that move, in about `within_s`.
+    [[nodiscard]] WalkCommand toward(const Vector3& place, double yaw_rad, const Vector3& velocity,
+                                     double within_s = 0.35) const noexcept;
+
+    [[nodiscard]] const WalkerSettings& settings() const noexcept { return settings_; }
+    [[nodiscard]] const WalkerLimits& limits() const noexcept { return limits_; }
+    /// Numbers for the next step; feet under way go on. Refused for other legs.
+    bool try_retune(const WalkerSettings& settings) noexcept;
+
+    /// The middle between its hips, bob and sway included.
+    [[nodiscard]] Vector3 position() const noexcept;
+    /// Its heading, the slope it stands on, and its lean.
+    [[nodiscard]] Quaternion rotation() const noexcept;
+    [[nodiscard]] double yaw_rad() const noexcept { return yaw_; }
+    [[nodiscard]] Vector3 velocity() const noexcept;  ///< in the world, over the ground's own
+    [[nodiscard]] double turn_rate() const noexcept { return turn_rate_; }
+    [[nodiscard]] std::span<const WalkerFoot> feet() const noexcept {
+        return {feet_.data(), settings_.leg_count};
+    }
+    [[nodiscard]] Vector3 hip(std::size_t leg) const noexcept;
+    [[nodiscard]] Vector3 knee(std::size_t leg) const noexcept;
+    [[nodiscard]] const WalkerLog& log() const noexcept { return log_; }
+    /// No foot in the air, none out of place, the body still.
+    [[nodiscard]] bool still() const noexcept;
+    [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
+
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields.begins("walker 1");
+        fields(place_, velocity_, yaw_, turn_rate_, height_rate_, mean_ground_, slope_x_, slope_z_,
+               sway_, bob_, lean_, time_left_s_, ticks_, rejected_inputs_, last_group_);
+        fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold);
+        for (std::size_t i = 0; i < settings_.leg_count; ++i) {
+            Foot& own = state_[i];
+            WalkerFoot& foot = feet_[i];
+            fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part);
+            fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
+                   foot.phase, foot.wanted, foot.error_m, foot.threshold_m);
+            fields.up_to(StepReason::tidies, foot.reason);
+        }
+    }
+
+  private:
+    struct Foot {
+        Swing swing{};
+        std::uint32_t swing_part = 0;
+        double lift_s = 0.0;
+        Vector3 forward_on_part{0, 0, 1};
+        Vector3 aim{};  ///< what the swing was planned for, before footholds
+    };
+    friend class WalkerTick;
+    static constexpr std::uint32_t no_group = 0xFFFFFFFF;
+
+    WalkerSettings settings_;
+    WalkerLimits limits_;
+    Vector3 place_{};     ///< of the hips' middle, without bob and sway
+    Vector3 velocity_{};  ///< over the ground's own
+    double yaw_ = 0.0;
+    double turn_rate_ = 0.0;
+    double height_rate_ = 0.0;
+    double mean_ground_ = 0.0;  ///< under its feet and on its way
+    double slope_x_ = 0.0;
+    double slope_z_ = 0.0;
+    double sway_ = 0.0;
+    double bob_ = 0.0;
+    Vector3 lean_{};
+    double time_left_s_ = 0.0;  ///< since the last tick
+    std::uint64_t ticks_ = 0;
+    std::uint32_t last_group_ = no_group;
+    std::array<WalkerFoot, most_legs> feet_{};
+    std::array<Foot, most_legs> state_{};
+    WalkerLog log_;
+    std::uint64_t rejected_inputs_ = 0;
+};
+
+}  // namespace hopcoil

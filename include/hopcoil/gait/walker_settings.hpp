@@ -1,0 +1,81 @@
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <span>
+
+#include <hopcoil/base/dial.hpp>
+#include <hopcoil/base/vector3.hpp>
+
+namespace hopcoil {
+
+/// Which feet step next.
+enum class StepPolicy : std::uint8_t {
+    groups_in_turn,  ///< the group that has not stepped last, unless it has little to gain
+    wait_for_both,   ///< none until all are out of place; then the group that is further behind
+    one_at_a_time,   ///< the foot that is furthest out of place, alone
+};
+
+/// One leg: where it hangs, where its foot would like to stand, and with whom it steps.
+struct WalkerLeg {
+    Vector3 hip{};            ///< from the middle of the body at hip height: x to its left, z ahead
+    Vector3 neutral{};        ///< the foot's spot beneath the body, y 0
+    std::uint32_t group = 0;  ///< 0 or 1
+    Vector3 pole{0, 0, 1};    ///< where the knee points
+};
+
+/// The body that walks: legs and the numbers of its steps.
+///
+///     const WalkerSettings crab = walker_with(6, 0.3);
+///
+/// Units   metres, seconds. Heights as parts of the leg's length, of the hips above the ground.
+struct WalkerSettings {
+    static constexpr std::size_t most_legs = 16;
+
+    std::size_t leg_count = 2;
+    std::array<WalkerLeg, most_legs> legs{};
+    double leg_length_m = 0.95;     ///< hip to sole, stretched
+    double thigh_part = 0.5;        ///< of that, the upper bone
+    double foot_radius_m = 0.05;    ///< of the sole
+    double standing_height = 0.89;  ///< 0.3 to 0.95
+    double lowest_height = 0.75;    ///< below standing_height
+    double lift_height = 0.06;      ///< of a swing over the highest ground on its way
+    double step_time = 1.2;  ///< of a slow swing, in units of sqrt(leg length / g); 0.7 to 2.5
+    double most_acceleration = 4.0;       ///< of the body, m/s^2
+    double most_turn_acceleration = 8.0;  ///< rad/s^2
+    double slope_limit_rad = 0.6;         ///< steeper ground is not stepped on
+    double bob_m = 0.015;   ///< how far the body rises over a foot that carries it, at full speed
+    double sway_m = 0.012;  ///< and to its side
+    double lean = 0.03;     ///< radians of lean for each m/s^2
+    StepPolicy policy = StepPolicy::groups_in_turn;
+
+    static constexpr std::size_t dial_count = 8;
+    [[nodiscard]] static std::span<const Dial<WalkerSettings>> dials() noexcept;
+};
+
+/// A body with so many legs of a length, two rows of them, groups crosswise: two legs side by side,
+/// four as a dog's, six or more as an insect's.
+/// Errors  InvalidValue unless legs is 2 or an even number up to 16, and the length above 0.
+[[nodiscard]] WalkerSettings walker_with(std::size_t legs, double leg_length_m);
+
+/// Errors  InvalidValue for a number out of its range, or a foot that its leg cannot reach.
+void require_valid(const WalkerSettings& settings);
+[[nodiscard]] bool is_valid(const WalkerSettings& settings) noexcept;
+
+/// What a body can do, from its settings.
+///
+/// Model   docs/math/walker.md.
+struct WalkerLimits {
+    double swing_time_scale_s = 0.0;  ///< sqrt(leg length / g)
+    double soft_reach_m = 0.0;        ///< of a foot from its hip, over the ground, standing
+    double hard_reach_m = 0.0;        ///< the same, as low as it goes
+    double most_half_stride_m = 0.0;
+    double half_stride_ahead_m = 0.0;  ///< past which a foot would meet its neighbour's
+    double half_stride_sideways_m = 0.0;
+    double most_speed_ahead = 0.0;     ///< m/s
+    double most_speed_sideways = 0.0;  ///< m/s
+};
+[[nodiscard]] WalkerLimits limits_of(const WalkerSettings& settings) noexcept;
+
+}  // namespace hopcoil

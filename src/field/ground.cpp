@@ -1,0 +1,33 @@
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/field/ground.hpp>
+
+namespace hopcoil {
+
+Vector3 GroundFrame::to_world(const Vector3& local) const noexcept {
+    return position + rotated(rotation, local);
+}
+
+Vector3 GroundFrame::to_local(const Vector3& world) const noexcept {
+    return rotated(conjugate(rotation), world - position);
+}
+
+Vector3 GroundFrame::velocity_at(const Vector3& world) const noexcept {
+    return velocity + cross(angular_velocity, world - position);
+}
+
+GroundFrame GroundFrame::ahead(double time_s) const noexcept {
+    GroundFrame later = *this;
+    if (time_s == 0) return later;
+    later.position = position + velocity * time_s;
+    if (!(angular_velocity == Vector3{}))
+        later.rotation = normalized(turned_by(angular_velocity * time_s) * rotation);
+    return later;
+}
+
+Vector3 normal_of_slopes(double along_x, double along_z) noexcept {
+    const double length = math::sqrt(along_x * along_x + along_z * along_z + 1);
+    return {-along_x / length, 1 / length, -along_z / length};
+}
+
+}  // namespace hopcoil

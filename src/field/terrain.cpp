@@ -1,0 +1,148 @@
+#include <cmath>
+#include <optional>
+#include <stdexcept>
+#include <string>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/field/terrain.hpp>
+
+namespace hopcoil {
+namespace {
+
+struct Found {
+    HeightField::Spot spot{};
+    bool can_stand = true;
+};
+
+std::optional<Found> spot_of(const Terrain::Plane& plane, double x, double z, double top) {
+    const double height =
+        plane.point.y + plane.slope_x * (x - plane.point.x) + plane.slope_z * (z - plane.point.z);
+    if (height > top) return std::nullopt;
+    return Found{{height, normal_of_slopes(plane.slope_x, plane.slope_z)}, plane.can_stand};
+}
+
+std::optional<Found> spot_of(const Terrain::Box& box, double x, double z, double top) {
+    const double c = math::cos(box.yaw_rad);
+    const double s = math::sin(box.yaw_rad);
+    const double dx = x - box.middle.x;
+    const double dz = z - box.middle.z;
+    const double height = box.middle.y + 0.5 * box.size.y;
+    const bool inside = std::abs(c * dx - s * dz) <= 0.5 * box.size.x &&
+                        std::abs(s * dx + c * dz) <= 0.5 * box.size.z;
+    if (!inside || height > top) return std::nullopt;
+    return Found{{height, {0, 1, 0}}, box.can_stand};
+}
+
+std::optional<Found> spot_of(const HeightField& field, double x, double z, double top) {
+    const auto spot = field.at(x, z);
+    return spot && spot->height <= top ? std::optional{Found{*spot}} : std::nullopt;
+}
+
+std::optional<Found> spot_of(const GroundMesh& mesh, double x, double z, double top) {
+    const auto spot = mesh.at(x, z, top);
+    return spot ? std::optional{Found{*spot}} : std::nullopt;
+}
+
+template <class Shape>
+std::optional<Found> spot_in_frame(const Shape& shape, const GroundFrame& frame, double x, double z,
+                                   double top) {
+    if (frame.rotation == Quaternion{}) {
+        auto found =
+            spot_of(shape, x - frame.position.x, z - frame.position.z, top - frame.position.y);
+        if (found) found->spot.height += frame.position.y;
+        return found;
+    }
+    // Straight down in the world is aslant in a frame that leans: the spot is found by repetition,
+    // each time an order of the lean nearer.
+    constexpr int rounds = 6;
+    const double above = top - frame.position.y;
+    Vector3 local = frame.to_local({x, frame.position.y, z});
+    std::optional<Found> found;
+    double height = 0;
+    for (int i = 0; i < rounds; ++i) {
+        found = spot_of(shape, local.x, local.z, above + std::abs(above));
+        if (!found) return std::nullopt;
+        height = frame.to_world({local.x, found->spot.height, local.z}).y;
+        local = frame.to_local({x, height, z});
+    }
+    if (height > top) return std::nullopt;
+    found->spot.height = height;
+    found->spot.normal = rotated(frame.rotation, found->spot.normal);
+    return found;
+}
+
+void require_finite_vector(const char* name, const Vector3& v) {
+    require_finite(name, v.x);
+    require_finite(name, v.y);
+    require_finite(name, v.z);
+}
+
+}  // namespace
+
+void Terrain::require_part(std::uint32_t part) const {
+    if (part <= frames_.size()) return;
+    throw std::out_of_range{"Terrain: no part has the number " + std::to_string(part)};
+}
+
+void Terrain::add(const Plane& plane, std::uint32_t part) {
+    require_part(part);
+    require_finite_vector("point", plane.point);
+    require_finite("slope_x", plane.slope_x);
+    require_finite("slope_z", plane.slope_z);
+    pieces_.push_back({plane, part});
+}
+
+void Terrain::add(const Box& box, std::uint32_t part) {
+    require_part(part);
+    require_finite_vector("middle", box.middle);
+    require_at_least_zero("size.x", box.size.x);
+    require_at_least_zero("size.y", box.size.y);
+    require_at_least_zero("size.z", box.size.z);
+    require_finite("yaw_rad", box.yaw_rad);
+    pieces_.push_back({box, part});
+}
+
+void Terrain::add(HeightField field, std::uint32_t part) {
+    require_part(part);
+    pieces_.push_back({std::move(field), part});
+}
+
+void Terrain::add(GroundMesh mesh, std::uint32_t part) {
+    require_part(part);
+    pieces_.push_back({std::move(mesh), part});
+}
+
+std::uint32_t Terrain::add_part(const GroundFrame& frame) {
+    frames_.push_back(frame);
+    return static_cast<std::uint32_t>(frames_.size());
+}
+
+void Terrain::move(std::uint32_t part, const GroundFrame& frame) {
+    require_part(part);
+    if (part == 0) throw std::out_of_range{"Terrain: part 0 never moves"};
+    frames_[part - 1] = frame;
+}
+
+GroundFrame Terrain::frame(std::uint32_t part, double ahead_s) const noexcept {
+    if (part < 1 || part > frames_.size()) return {};
+    return frames_[part - 1].ahead(ahead_s);
+}
+
+GroundPoint Terrain::under(double x, double z, double top, double ahead_s) const noexcept {
+    GroundPoint best{.exists = false};
+    for (const Piece& piece : pieces_) {
+        const auto found = std::visit(
+            [&](const auto& shape) {
+                return piece.part == 0
+                           ? spot_of(shape, x, z, top)
+                           : spot_in_frame(shape, frame(piece.part, ahead_s), x, z, top);
+            },
+            piece.shape);
+        if (!found || (best.exists && found->spot.height <= best.height)) continue;
+        best = {found->spot.height, found->spot.normal, piece.part, found->can_stand, true};
+    }
+    return best;
+}
+
+}  // namespace hopcoil

@@ -1,0 +1,88 @@
+#include <algorithm>
+
+#include <hopcoil/gait/swing.hpp>
+
+namespace hopcoil {
+
+Quintic::Quintic(const End& from, const End& to, double from_s, double to_s) noexcept
+    : from_s_{from_s},
+      span_s_{std::max(to_s - from_s, 1e-9)},
+      before_{from.value},
+      after_{to.value} {
+    const double t = span_s_;
+    const double v0 = from.rate * t;
+    const double a0 = from.rate_of_rate * t * t;
+    const double v1 = to.rate * t;
+    const double a1 = to.rate_of_rate * t * t;
+    const double way = to.value - from.value;
+    c_ = {from.value,
+          v0,
+          0.5 * a0,
+          10 * way - 6 * v0 - 4 * v1 - 1.5 * a0 + 0.5 * a1,
+          -15 * way + 8 * v0 + 7 * v1 + 1.5 * a0 - a1,
+          6 * way - 3 * v0 - 3 * v1 - 0.5 * a0 + 0.5 * a1};
+}
+
+Quintic::End Quintic::at(double time_s) const noexcept {
+    const double s = (time_s - from_s_) / span_s_;
+    if (s >= 1) return {after_, 0, 0};
+    if (s < 0) return {before_, 0, 0};
+    const double value = c_[0] + s * (c_[1] + s * (c_[2] + s * (c_[3] + s * (c_[4] + s * c_[5]))));
+    const double rate = c_[1] + s * (2 * c_[2] + s * (3 * c_[3] + s * (4 * c_[4] + s * 5 * c_[5])));
+    const double rate_of_rate = 2 * c_[2] + s * (6 * c_[3] + s * (12 * c_[4] + s * 20 * c_[5]));
+    return {value, rate / span_s_, rate_of_rate / (span_s_ * span_s_)};
+}
+
+SwingPoint Swing::at(double time_s) const noexcept {
+    const Quintic::End ex = x.at(time_s);
+    const Quintic::End ez = z.at(time_s);
+    const Quintic::End ey = time_s < down_from_s ? up.at(time_s) : down.at(time_s);
+    SwingPoint point{{ex.value, ey.value, ez.value},
+                     {ex.rate, ey.rate, ez.rate},
+                     {ex.rate_of_rate, ey.rate_of_rate, ez.rate_of_rate}};
+    const double span = land_s - planned_s;
+    const double s = span > 0 ? std::clamp((time_s - planned_s) / span, 0.0, 1.0) : 1;
+    if (aside == Vector3{}) return point;
+    // 64 s^3 (1 - s)^3, smooth to the second derivative at both ends.
+    const double p = s * (1 - s);
+    const double dp = 1 - 2 * s;
+    point.position = point.position + aside * (64 * p * p * p);
+    point.velocity = point.velocity + aside * (192 * p * p * dp / span);
+    point.acceleration = point.acceleration + aside * (384 * p * (dp * dp - p) / (span * span));
+    return point;
+}
+
+Swing plan_swing(const SwingWish& wish) noexcept {
+    constexpr double arrives_before = 0.06;
+    const double left_s = std::max(wish.land_s - wish.now_s, 1e-6);
+    const auto end = [](double value, double rate, double rate_of_rate) {
+        return Quintic::End{value, rate, rate_of_rate};
+    };
+    const SwingPoint& from = wish.from;
+    Swing swing{.land_s = wish.land_s, .spot = wish.spot};
+    swing.aside = wish.aside;
+    swing.planned_s = wish.now_s;
+    // A foot that moves already cannot wait.
+    const bool moves = from.velocity.x != 0 || from.velocity.z != 0;
+    const double start_s = moves ? wish.now_s : wish.now_s + wish.delay_part * left_s;
+    const double there_s = wish.land_s - arrives_before * left_s;
+    swing.x = {end(from.position.x, from.velocity.x, from.acceleration.x), end(wish.spot.x, 0, 0),
+               start_s, there_s};
+    swing.z = {end(from.position.z, from.velocity.z, from.acceleration.z), end(wish.spot.z, 0, 0),
+               start_s, there_s};
+    const double top = std::max(wish.apex_m, wish.spot.y);
+    const double rise_s = wish.now_s + wish.rise_part * left_s;
+    swing.down_from_s = wish.now_s + std::max(0.55, wish.rise_part) * left_s;
+    if (wish.rise_part <= 0) {  // straight down from where it is
+        swing.down_from_s = wish.now_s;
+        swing.down = {end(from.position.y, from.velocity.y, from.acceleration.y),
+                      end(wish.spot.y, 0, 0), wish.now_s, wish.land_s};
+        return swing;
+    }
+    swing.up = {end(from.position.y, from.velocity.y, from.acceleration.y), end(top, 0, 0),
+                wish.now_s, rise_s};
+    swing.down = {end(top, 0, 0), end(wish.spot.y, 0, 0), swing.down_from_s, wish.land_s};
+    return swing;
+}
+
+}  // namespace hopcoil

@@ -1,0 +1,165 @@
+#include <algorithm>
+#include <cmath>
+
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/gait/leg_ik.hpp>
+#include <hopcoil/gait/walker.hpp>
+
+#include "walker_tick.hpp"
+
+namespace hopcoil {
+namespace {
+
+constexpr double longest_step_s = 10;
+
+bool is_usable(const WalkCommand& command) noexcept {
+    constexpr double largest = 1e6;
+    return std::abs(command.ahead) < largest && std::abs(command.left) < largest &&
+           std::abs(command.turn_rate) < largest;
+}
+
+bool is_place(const Vector3& place) noexcept {
+    constexpr double largest = 1e9;
+    return std::abs(place.x) < largest && std::abs(place.y) < largest &&
+           std::abs(place.z) < largest;
+}
+
+}  // namespace
+
+Walker::Walker(const WalkerSettings& settings, const Ground& ground, const Vector3& place,
+               double yaw_rad)
+    : settings_{settings} {
+    require_valid(settings);
+    limits_ = limits_of(settings);
+    require_finite("place.x", place.x);
+    require_finite("place.y", place.y);
+    require_finite("place.z", place.z);
+    require_finite("yaw_rad", yaw_rad);
+    reset(ground, place, yaw_rad);
+}
+
+StepStatus Walker::reset(const Ground& ground, const Vector3& place, double yaw_rad) noexcept {
+    if (!is_place(place) || !(std::abs(yaw_rad) < 1e9)) {
+        ++rejected_inputs_;
+        return StepStatus::rejected;
+    }
+    const double l = settings_.leg_length_m;
+    const GroundPoint under = ground.under(place.x, place.z, place.y + 2 * l, 0);
+    place_ = {place.x, (under.exists ? under.height : place.y) + settings_.standing_height * l,
+              place.z};
+    mean_ground_ = under.exists ? under.height : place.y;
+    velocity_ = lean_ = {};
+    yaw_ = yaw_rad;
+    turn_rate_ = height_rate_ = slope_x_ = slope_z_ = sway_ = bob_ = time_left_s_ = 0;
+    last_group_ = no_group;
+    WalkerTick{*this, {}, ground, 0}.stand();
+    return StepStatus::stepped;
+}
+
+StepStatus Walker::step(const Inputs& inputs, double dt) noexcept {
+    static const FlatGround flat;
+    return step(inputs.command, inputs.ground == nullptr ? flat : *inputs.ground, dt);
+}
+
+StepStatus Walker::step(const WalkCommand& command, const Ground& ground, double dt) noexcept {
+    if (!is_usable(command) || !(dt >= 0)) {
+        ++rejected_inputs_;
+        return StepStatus::rejected;
+    }
+    const bool cut = dt > longest_step_s;
+    time_left_s_ += cut ? longest_step_s : dt;
+    const auto ticks = static_cast<std::int64_t>(std::floor(time_left_s_ / tick_s + 1e-6));
+    time_left_s_ = std::max(0.0, time_left_s_ - static_cast<double>(ticks) * tick_s);
+    for (std::int64_t i = ticks - 1; i >= 0; --i) {
+        ++ticks_;
+        const double ahead_s = -(time_left_s_ + static_cast<double>(i) * tick_s);
+        WalkerTick{*this, command, ground, ahead_s}.run();
+    }
+    // What they stand on has moved on since the last tick.
+    for (std::size_t i = 0; i < settings_.leg_count; ++i) {
+        WalkerFoot& foot = feet_[i];
+        if (foot.planted && foot.part != 0)
+            foot.position = ground.frame(foot.part, 0).to_world(foot.on_part);
+    }
+    return cut ? StepStatus::guarded : StepStatus::stepped;
+}
+
+StepStatus Walker::push(const Vector3& delta_velocity) noexcept {
+    constexpr double fastest = 1e3;
+    const Vector3 pushed = velocity_ + Vector3{delta_velocity.x, 0, delta_velocity.z};
+    if (!(length_of(pushed) < fastest)) {
+        ++rejected_inputs_;
+        return StepStatus::rejected;
+    }
+    velocity_ = pushed;
+    return StepStatus::stepped;
+}
+
+WalkCommand Walker::toward(const Vector3& place, double yaw_rad, const Vector3& velocity,
+                           double within_s) const noexcept {
+    const Heading heading{yaw_};
+    Vector3 way = place - place_;
+    way.y = 0;
+    // Never faster than it can still stop in time.
+    const double distance = length_of(way);
+    const double rate =
+        distance > 0 ? std::min(1 / within_s, math::sqrt(settings_.most_acceleration / distance))
+                     : 0;
+    constexpr double near_m = 0.004;
+    const Vector3 wanted =
+        distance < near_m && length_of(velocity) < 1e-3 ? Vector3{} : velocity + way * rate;
+    const Vector3 body = heading.to_body(wanted);
+    const double turn = std::remainder(yaw_rad - yaw_, 2 * math::pi);
+    return {body.z, body.x, std::abs(turn) < 0.01 ? 0 : turn / within_s};
+}
+
+bool Walker::try_retune(const WalkerSettings& settings) noexcept {
+    if (settings.leg_count != settings_.leg_count || !is_valid(settings)) {
+        ++rejected_inputs_;
+        return false;
+    }
+    settings_ = settings;
+    limits_ = limits_of(settings);
+    return true;
+}
+
+Vector3 Walker::position() const noexcept {
+    return place_ + Heading{yaw_}.to_world({sway_, bob_, 0});
+}
+
+Quaternion Walker::rotation() const noexcept {
+    const Quaternion heading = turned_by({0, yaw_, 0});
+    const Vector3 slope{-math::atan2(slope_z_, 1), 0, math::atan2(slope_x_, 1)};
+    const Vector3 lean{lean_.z, 0, -lean_.x};
+    return heading * turned_by(slope) * turned_by(lean);
+}
+
+Vector3 Walker::velocity() const noexcept {
+    return {velocity_.x, height_rate_, velocity_.z};
+}
+
+Vector3 Walker::hip(std::size_t leg) const noexcept {
+    const Vector3& hip = settings_.legs[leg].hip;
+    const double rise = slope_x_ * hip.x + slope_z_ * hip.z;
+    return position() + Heading{yaw_}.to_world({hip.x, rise, hip.z});
+}
+
+Vector3 Walker::knee(std::size_t leg) const noexcept {
+    const Heading heading{yaw_};
+    const double l = settings_.leg_length_m;
+    const Vector3 pole = heading.to_world(settings_.legs[leg].pole);
+    return bend_two_bones(hip(leg), feet_[leg].position, pole, settings_.thigh_part * l,
+                          (1 - settings_.thigh_part) * l)
+        .knee;
+}
+
+bool Walker::still() const noexcept {
+    if (!(velocity_ == Vector3{}) || turn_rate_ != 0) return false;
+    return std::all_of(feet_.begin(),
+                       feet_.begin() + static_cast<std::ptrdiff_t>(settings_.leg_count),
+                       [](const WalkerFoot& foot) { return foot.planted; });
+}
+
+}  // namespace hopcoil

@@ -1,0 +1,284 @@
+// Which feet step, and how high the body is carried.
+
+#include <algorithm>
+#include <cmath>
+
+#include <hopcoil/base/components.hpp>
+
+#include "walker_tick.hpp"
+
+namespace hopcoil {
+namespace {
+
+constexpr double tick_s = Walker::tick_s;
+constexpr double most_yaw_rad = 0.61;       // 35 degrees
+constexpr double most_yaw_at_rest = 0.175;  // 10 degrees
+
+double flat_length(const Vector3& v) noexcept {
+    return math::sqrt(v.x * v.x + v.z * v.z);
+}
+
+}  // namespace
+
+/// How far a group's feet would get by stepping now, on the mean.
+double WalkerTick::gain_of(std::uint32_t group, double land_s) const noexcept {
+    double sum = 0;
+    double count = 0;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        if (group_of(i) != group) continue;
+        sum += flat_length(aim(i, land_s) - w_.feet_[i].position);
+        count += 1;
+    }
+    return count > 0 ? sum / count : 0;
+}
+
+/// Whether a foot asks for a step by itself: out of place, soon out of reach, or turned away.
+StepReason WalkerTick::reason_to_step(std::size_t leg, double swing_s) const noexcept {
+    const WalkerFoot& foot = w_.feet_[leg];
+    const double rho = half_stride(speed_);
+    const Vector3 neutral = w_.place_ + heading_.to_world(set_.legs[leg].neutral);
+    if (flat_length(foot.position - neutral) > 1.3 * rho) return StepReason::strides;
+    // It has to wait for the other group's swing, if that goes first.
+    const Body later = body_in(swing_s + 0.03);
+    const Vector3 hip = later.place + later.heading.to_world(set_.legs[leg].hip);
+    if (flat_length(foot.position - hip) > 0.97 * reach_to(foot.position.y))
+        return StepReason::reaches;
+    const Vector3 ahead = later.heading.to_body(foot.forward);
+    if (std::abs(math::atan2(ahead.x, ahead.z)) > most_yaw_rad) return StepReason::turns;
+    return StepReason::stands;
+}
+
+void WalkerTick::lift_group(std::uint32_t group, StepReason reason, double swing_s) noexcept {
+    const double land_s = now_s_ + rounded_to_ticks(swing_s);
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        if (group_of(i) != group) continue;
+        Walker::Foot& own = w_.state_[i];
+        own.lift_s = now_s_;
+        plan(i, aim(i, land_s), land_s);
+        w_.feet_[i].planted = false;
+        w_.feet_[i].reason = reason;
+        ++w_.log_.steps;
+    }
+    w_.last_group_ = group;
+}
+
+void WalkerTick::decide() noexcept {
+    if (anyone_swings()) return;
+    const bool told_to_stand = command_ == WalkCommand{};
+    const double moving = flat_length(w_.velocity_);
+    if (told_to_stand && moving < 0.03 && std::abs(w_.turn_rate_) < 0.05) {
+        decide_at_rest();
+        return;
+    }
+    const double swing_s = swing_time(speed_);
+    const double rho = half_stride(speed_);
+    // How far both groups together have been passed by, along the motion.
+    double passed = 0;
+    StepReason reason = StepReason::stands;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const Vector3 r = heading_.to_world(set_.legs[i].neutral);
+        const Vector3 u{w_.velocity_.x + w_.turn_rate_ * r.z, 0,
+                        w_.velocity_.z - w_.turn_rate_ * r.x};
+        const double speed = flat_length(u);
+        const Vector3 off = w_.feet_[i].position - (w_.place_ + r);
+        if (speed > 1e-6) passed += 2 * dot(off, u) / speed / static_cast<double>(set_.leg_count);
+        const StepReason own = reason_to_step(i, swing_s);
+        if (own != StepReason::stands) reason = own;
+    }
+    const bool all_out =
+        passed <= (set_.policy == StepPolicy::wait_for_both ? -2 * rho + speed_ * swing_s
+                                                            : -rho + 0.5 * speed_ * swing_s);
+    if (reason == StepReason::stands && !all_out) return;
+    if (reason == StepReason::stands) reason = StepReason::strides;
+    const double land_s = now_s_ + rounded_to_ticks(swing_s);
+    std::uint32_t best = Walker::no_group;
+    double best_gain = 0.021 * set_.leg_length_m;
+    for (std::uint32_t group = 0; group < group_count(); ++group) {
+        double gain = gain_of(group, land_s);
+        if (set_.policy == StepPolicy::groups_in_turn && group == w_.last_group_) gain *= 0.6;
+        if (gain <= best_gain) continue;
+        best = group;
+        best_gain = gain;
+    }
+    if (best != Walker::no_group) lift_group(best, reason, swing_s);
+}
+
+/// To the neutral spots, group by group; then no step.
+void WalkerTick::decide_at_rest() noexcept {
+    const double near = 0.021 * set_.leg_length_m;
+    const double swing_s = lim_.swing_time_scale_s * set_.step_time;
+    std::uint32_t best = Walker::no_group;
+    double most = 0;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const WalkerFoot& foot = w_.feet_[i];
+        const Vector3 hip = w_.place_ + heading_.to_world(set_.legs[i].hip);
+        const Foothold hold = foothold_near(aim(i, now_s_), hip, lim_.soft_reach_m, ahead_s_);
+        const double off = flat_length(hold.spot - foot.position);
+        const Vector3 ahead = heading_.to_body(foot.forward);
+        const double turned = std::abs(math::atan2(ahead.x, ahead.z));
+        const double need = std::max(off / near, turned / most_yaw_at_rest);
+        if (need <= 1 || need <= most) continue;
+        most = need;
+        best = group_of(i);
+    }
+    if (best != Walker::no_group) lift_group(best, StepReason::tidies, swing_s);
+}
+
+void WalkerTick::set_attitude() noexcept {
+    // The plane through the feet, as the body sees it.
+    double xx = 1e-9;
+    double zz = 1e-9;
+    double xy = 0;
+    double zy = 0;
+    double mean_y = 0;
+    const auto count = static_cast<double>(set_.leg_count);
+    double stance_side = 0;
+    double swing_phase = 0;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        mean_y += w_.feet_[i].position.y / count;
+        if (!w_.feet_[i].planted) swing_phase = std::max(swing_phase, w_.feet_[i].phase);
+    }
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const WalkerFoot& foot = w_.feet_[i];
+        const Vector3 at = heading_.to_body(foot.position - w_.place_);
+        const double y = (foot.planted ? foot.position.y : w_.state_[i].swing.spot.y) - mean_y;
+        xx += at.x * at.x;
+        zz += at.z * at.z;
+        xy += at.x * y;
+        zy += at.z * y;
+        if (foot.planted) stance_side += set_.legs[i].neutral.x > 0 ? 1 / count : -1 / count;
+    }
+    constexpr double follows = 6 * tick_s;
+    if (set_.leg_count > 2) {
+        w_.slope_x_ += (std::clamp(xy / xx, -0.6, 0.6) - w_.slope_x_) * follows;
+        w_.slope_z_ += (std::clamp(zy / zz, -0.6, 0.6) - w_.slope_z_) * follows;
+    }
+    const double pace = std::min(1.0, speed_ / lim_.most_speed_ahead);
+    const double wave = math::sin(math::pi * swing_phase);
+    constexpr double quick = 16 * tick_s;
+    w_.bob_ += (set_.bob_m * pace * (2 * wave - 1) - w_.bob_) * quick;
+    w_.sway_ += (2 * set_.sway_m * stance_side * wave - w_.sway_) * quick;
+    const Vector3 wanted = heading_.to_body(acceleration_) * set_.lean;
+    w_.lean_ = w_.lean_ + (wanted - w_.lean_) * (5 * tick_s);
+}
+
+void WalkerTick::set_height() noexcept {
+    const double l = set_.leg_length_m;
+    constexpr double damped = 14;
+    // The ground, averaged over the feet and the way ahead and behind.
+    double ground = 0;
+    double count = 0;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const WalkerFoot& foot = w_.feet_[i];
+        const bool still = foot.planted || w_.state_[i].swing_part == 0;
+        ground += foot.planted ? foot.position.y
+                  : still      ? w_.state_[i].swing.spot.y
+                               : foot.position.y;
+        count += 1;
+    }
+    for (int k = -2; k <= 2; ++k) {
+        const Vector3 at =
+            w_.place_ + w_.velocity_ * (0.15 * k) + heading_.to_world({0, 0, 0.08 * k * l});
+        const GroundPoint under = ground_at(at.x, at.z, ahead_s_);
+        if (!under.exists || !under.can_stand) continue;
+        const double weight = 0.25 * static_cast<double>(set_.leg_count) / 2;
+        ground += weight * under.height;
+        count += weight;
+    }
+    const double mean = ground / count;
+    w_.mean_ground_ = mean;
+    const double stride = half_stride(speed_);
+    const double by_stride = math::sqrt(std::max(0.05, 0.985 * l * l - stride * stride));
+    double wanted = mean + std::min(set_.standing_height * l, by_stride);
+    const auto cap_for = [&](std::size_t i, const Body& body, const Vector3& foot, double part) {
+        const Vector3& hip = set_.legs[i].hip;
+        const Vector3 at = body.place + body.heading.to_world(hip);
+        const double away = flat_length(at - foot);
+        return foot.y + math::sqrt(std::max(0.01 * l * l, part * l * l - away * away)) -
+               w_.slope_x_ * hip.x - w_.slope_z_ * hip.z;
+    };
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const WalkerFoot& foot = w_.feet_[i];
+        const double left_s = foot.planted ? 0 : w_.state_[i].swing.land_s - now_s_;
+        const GroundFrame frame =
+            ground_.frame(w_.state_[i].swing_part, ahead_s_ + std::max(left_s, 0.0));
+        const Vector3 stands = foot.planted ? foot.position
+                               : w_.state_[i].swing_part == 0
+                                   ? w_.state_[i].swing.spot
+                                   : frame.to_world(w_.state_[i].swing.spot);
+        for (const double soon : {0.05, 0.1, 0.15}) {
+            if (foot.planted) wanted = std::min(wanted, cap_for(i, body_in(soon), stands, 0.985));
+        }
+        if (!foot.planted) wanted = std::min(wanted, cap_for(i, body_in(left_s), stands, 0.985));
+    }
+    w_.height_rate_ +=
+        (damped * damped * (wanted - w_.place_.y) - 2 * damped * w_.height_rate_) * tick_s;
+    w_.place_.y += w_.height_rate_ * tick_s;
+    // Whatever is wanted, no leg is longer than it is.
+    const Body now{w_.place_ + heading_.to_world({w_.sway_, 0, 0}), heading_};
+    double cap = 1e9;
+    for (std::size_t i = 0; i < set_.leg_count; ++i)
+        cap = std::min(cap, cap_for(i, now, w_.feet_[i].position, 0.9995));
+    if (w_.place_.y + w_.bob_ > cap) {
+        w_.place_.y = cap - w_.bob_;
+        w_.height_rate_ = std::min(w_.height_rate_, 0.0);
+    }
+    const double above = w_.place_.y + w_.bob_ - mean;
+    w_.log_.lowest_height_m =
+        w_.log_.lowest_height_m == 0 ? above : std::min(w_.log_.lowest_height_m, above);
+}
+
+/// What is shown of each foot.
+void WalkerTick::annotate() noexcept {
+    const bool swings = anyone_swings();
+    const double rho = half_stride(speed_);
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        WalkerFoot& foot = w_.feet_[i];
+        foot.wanted = w_.place_ + heading_.to_world(set_.legs[i].neutral);
+        foot.wanted.y = foot.position.y;
+        foot.error_m = flat_length(foot.position - foot.wanted);
+        foot.threshold_m = rho;
+        if (!foot.planted) {
+            // The foot turns to where the body will point when it lands.
+            const Walker::Foot& own = w_.state_[i];
+            const Body landing = body_in(own.swing.land_s - now_s_);
+            const Vector3 ahead = landing.heading.to_world({0, 0, 1});
+            const double left = std::max(own.swing.land_s - now_s_, tick_s);
+            const Vector3 mixed =
+                foot.forward + (ahead - foot.forward) * std::min(1.0, 3 * tick_s / left);
+            const double length = length_of(mixed);
+            if (length > 1e-6) foot.forward = mixed * (1 / length);
+        } else {
+            foot.reason = swings && foot.error_m > rho ? StepReason::waits : StepReason::stands;
+        }
+    }
+}
+
+void WalkerTick::stand() noexcept {
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const Vector3 at = w_.place_ + heading_.to_world(set_.legs[i].neutral);
+        const Vector3 hip = w_.place_ + heading_.to_world(set_.legs[i].hip);
+        const Foothold hold = foothold_near(at, hip, lim_.soft_reach_m, ahead_s_);
+        WalkerFoot& foot = w_.feet_[i];
+        foot = {.position = hold.spot,
+                .forward = heading_.to_world({0, 0, 1}),
+                .normal = hold.ground.normal,
+                .part = hold.ground.part};
+        foot.on_part =
+            foot.part == 0 ? hold.spot : ground_.frame(foot.part, ahead_s_).to_local(hold.spot);
+        w_.state_[i] = {};
+        w_.state_[i].forward_on_part =
+            rotated(conjugate(ground_.frame(foot.part, ahead_s_).rotation), foot.forward);
+    }
+    predict();
+    // The height that it would have after a while.
+    for (int i = 0; i < 400; ++i) {
+        set_attitude();
+        set_height();
+    }
+    w_.height_rate_ = 0;
+    w_.log_ = {};
+    annotate();
+}
+
+}  // namespace hopcoil

@@ -1,0 +1,110 @@
+#pragma once
+
+#include <array>
+#include <cstddef>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/gait/walker.hpp>
+
+namespace hopcoil {
+
+/// A turn about Y.
+struct Heading {
+    double c = 1.0;
+    double s = 0.0;
+
+    Heading() = default;
+    explicit Heading(double yaw_rad) noexcept : c{math::cos(yaw_rad)}, s{math::sin(yaw_rad)} {}
+    [[nodiscard]] Vector3 to_world(const Vector3& v) const noexcept {
+        return {c * v.x + s * v.z, v.y, c * v.z - s * v.x};
+    }
+    [[nodiscard]] Vector3 to_body(const Vector3& v) const noexcept {
+        return {c * v.x - s * v.z, v.y, c * v.z + s * v.x};
+    }
+};
+
+/// One tick of a walker.
+class WalkerTick {
+  public:
+    WalkerTick(Walker& walker, const WalkCommand& command, const Ground& ground,
+               double ahead_s) noexcept;
+    void run() noexcept;
+    /// Feet at their neutral spots, the body over them.
+    void stand() noexcept;
+
+  private:
+    /// Where the body will be, if what it stands on stays where it is.
+    struct Body {
+        Vector3 place{};
+        Heading heading{};
+    };
+    struct Foothold {
+        Vector3 spot{};
+        GroundPoint ground{};
+        bool good = false;
+    };
+    static constexpr double look_s = 0.025;
+    static constexpr std::size_t looks = 64;
+
+    void limit_command() noexcept;
+    void accelerate() noexcept;
+    void hold_back() noexcept;
+    void hold_back_for(std::size_t leg) noexcept;
+    void move_body() noexcept;
+    void land_feet() noexcept;
+    void carry_feet() noexcept;
+    void predict() noexcept;
+    [[nodiscard]] Body body_over_ground(double time_s) const noexcept;
+    /// The same, carried along.
+    [[nodiscard]] Body body_in(double time_s) const noexcept;
+    [[nodiscard]] GroundPoint ground_at(double x, double z, double ahead_s) const noexcept;
+    [[nodiscard]] bool avoids_feet(std::size_t leg, const Swing& swing,
+                                   std::uint32_t part) const noexcept;
+    void guide_swings() noexcept;
+    void decide() noexcept;
+    void decide_at_rest() noexcept;
+    [[nodiscard]] StepReason reason_to_step(std::size_t leg, double swing_s) const noexcept;
+    void lift_group(std::uint32_t group, StepReason reason, double swing_s) noexcept;
+    void set_height() noexcept;
+    void set_attitude() noexcept;
+    void annotate() noexcept;
+
+    [[nodiscard]] Vector3 aim(std::size_t leg, double land_s) const noexcept;
+    void keep_apart(std::size_t leg, const Body& body, Vector3& aim) const noexcept;
+    [[nodiscard]] Foothold foothold_near(const Vector3& aim, const Vector3& hip, double most_away,
+                                         double ahead_s) const noexcept;
+    [[nodiscard]] Foothold look_at(double x, double z, double ahead_s) const noexcept;
+    void plan(std::size_t leg, const Vector3& aim, double land_s) noexcept;
+    [[nodiscard]] double highest_between(const Vector3& from, const Vector3& to,
+                                         bool& is_even) const noexcept;
+    [[nodiscard]] bool is_clear(const Swing& swing, std::uint32_t part) const noexcept;
+
+    [[nodiscard]] double neutral_speed(std::size_t leg) const noexcept;
+    [[nodiscard]] double swing_time(double speed) const noexcept;
+    [[nodiscard]] double half_stride(double speed) const noexcept;
+    [[nodiscard]] double stance_time(double speed) const noexcept;
+    [[nodiscard]] bool anyone_swings() const noexcept;
+    [[nodiscard]] double longest_swing_left() const noexcept;
+    [[nodiscard]] std::uint32_t group_of(std::size_t leg) const noexcept;
+    [[nodiscard]] std::uint32_t group_count() const noexcept;
+    [[nodiscard]] double gain_of(std::uint32_t group, double land_s) const noexcept;
+    [[nodiscard]] double reach_to(double height) const noexcept;
+    [[nodiscard]] double top() const noexcept;
+    [[nodiscard]] double rounded_to_ticks(double time_s) const noexcept;
+
+    Walker& w_;
+    const WalkerSettings& set_;
+    const WalkerLimits& lim_;
+    const Ground& ground_;
+    WalkCommand command_;
+    double ahead_s_;
+    double now_s_;
+    Heading heading_{};
+    double speed_ = 0.0;  ///< the fastest of the neutral spots
+    Vector3 carried_{};   ///< velocity of what it stands on
+    double carried_turn_ = 0.0;
+    Vector3 acceleration_{};
+    std::array<Body, looks + 1> bodies_{};
+};
+
+}  // namespace hopcoil

@@ -1,0 +1,138 @@
+// Ground of every kind: the highest surface below, what it belongs to, and how it moves.
+
+#include <array>
+#include <cmath>
+#include <cstdint>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/field/terrain.hpp>
+
+#include "support/random.hpp"
+#include "support/vectors.hpp"
+
+using namespace hopcoil;
+using Catch::Matchers::Contains;
+
+namespace {
+
+/// A hilly grid as a height field, and the same surface as triangles.
+HeightField hills(std::vector<Vector3>& corners,
+                  std::vector<std::array<std::uint32_t, 3>>& triangles) {
+    Random random{12};
+    const HeightField::Grid grid{
+        .columns = 40, .rows = 30, .spacing_m = 0.5, .from_x = -10, .from_z = -7};
+    std::vector<double> heights;
+    for (std::uint32_t r = 0; r < 30; ++r) {
+        for (std::uint32_t c = 0; c < 40; ++c) {
+            heights.push_back(random.between(-1, 1));
+            corners.push_back({-10 + 0.5 * c, heights.back(), -7 + 0.5 * r});
+            if (r == 0 || c == 0) continue;
+            const std::uint32_t high = r * 40 + c;
+            const std::uint32_t low = high - 41;
+            triangles.push_back({low, high, high - 40});  // seen from above, counter-clockwise
+            triangles.push_back({low, high - 1, high});
+        }
+    }
+    return {grid, std::move(heights)};
+}
+
+}  // namespace
+
+TEST_CASE("a mesh and a height field of the same surface agree, holes and edges included",
+          "[ground]") {
+    std::vector<Vector3> corners;
+    std::vector<std::array<std::uint32_t, 3>> triangles;
+    const HeightField field = hills(corners, triangles);
+    const GroundMesh mesh{corners, triangles};
+    CHECK(mesh.triangle_count() == 2 * 39 * 29);
+    Random random{4};
+    int found = 0;
+    for (int i = 0; i < 5000; ++i) {
+        const double x = random.between(-11, 11);
+        const double z = random.between(-8, 9);
+        const auto expected = field.at(x, z);
+        const auto spot = mesh.at(x, z, 10);
+        REQUIRE(expected.has_value() == spot.has_value());
+        if (!spot) continue;
+        ++found;
+        CHECK(spot->height == Approx(expected->height).margin(1e-9));
+        CHECK(length_of(spot->normal - expected->normal) < 1e-9);
+        CHECK(length_of(spot->normal) == Approx(1));
+    }
+    CHECK(found > 3000);
+    // At the corners themselves it is as high as it was said to be.
+    CHECK(field.at(-10, -7)->height == field.heights()[0]);
+    CHECK(field.at(9.5, 7.5)->height == Approx(field.heights().back()));
+}
+
+TEST_CASE("of several surfaces the highest below counts", "[ground]") {
+    Terrain quay;
+    quay.add(Terrain::Plane{.slope_x = 0.1});
+    quay.add(Terrain::Box{.middle = {0, 2, 0}, .size = {2, 0.2, 2}, .yaw_rad = 0.785398163});
+    quay.add(Terrain::Plane{.point = {0, -1, 0}, .can_stand = false});
+    CHECK(quay.under(0, 0, 5, 0).height == Approx(2.1));
+    CHECK(quay.under(0, 0, 1.9, 0).height == 0);            // beneath the roof
+    CHECK(quay.under(1.3, 0, 5, 0).height == Approx(2.1));  // its corner, turned
+    CHECK(quay.under(1.3, 1.3, 5, 0).height == Approx(0.13));
+    CHECK(quay.under(3, 0, 5, 0).normal.x == Approx(-0.1 / std::sqrt(1.01)));
+    CHECK_FALSE(quay.under(0, 0, -3, 0).exists);
+    CHECK(quay.under(0, 0, -0.5, 0).can_stand == false);
+}
+
+TEST_CASE("a part that moves carries its pieces, its normals and what stands on it", "[ground]") {
+    Terrain quay;
+    const std::uint32_t deck = quay.add_part({});
+    quay.add(Terrain::Box{.size = {6, 0.2, 6}}, deck);
+    Random random{9};
+    for (int i = 0; i < 200; ++i) {
+        const GroundFrame frame{
+            .position = random_vector(random, 2),
+            .rotation = turned_by(
+                {random.between(-0.3, 0.3), random.between(-3, 3), random.between(-0.3, 0.3)}),
+            .velocity = random_vector(random, 1),
+            .angular_velocity = random_vector(random, 0.5)};
+        quay.move(deck, frame);
+        // A spot of the deck, where it is now and a little later.
+        const Vector3 local{random.between(-2, 2), 0.1, random.between(-2, 2)};
+        for (const double ahead_s : {0.0, 0.1}) {
+            const GroundFrame then = quay.frame(deck, ahead_s);
+            const Vector3 spot = then.to_world(local);
+            const GroundPoint point = quay.under(spot.x, spot.z, 1e9, ahead_s);
+            REQUIRE(point.exists);
+            CHECK(point.part == deck);
+            CHECK(point.height == Approx(spot.y).margin(1e-4));
+            CHECK(length_of(point.normal - rotated(then.rotation, {0, 1, 0})) < 1e-12);
+            CHECK(apart(then.to_local(spot), local) < 1e-12);
+        }
+        const Vector3 spot = frame.to_world(local);
+        constexpr double dt = 1e-6;
+        const Vector3 moved = (frame.ahead(dt).to_world(local) - spot) * (1 / dt);
+        CHECK(apart(moved, frame.velocity_at(spot)) < 1e-5);
+    }
+}
+
+TEST_CASE("a program's own ground, and a height function", "[ground]") {
+    const auto waves = [](double x, double z) {
+        return 0.3 * std::sin(x) + 0.2 * z;
+    };
+    const HeightGround ground{waves};
+    CHECK(ground.under(0.5, 2, 9, 0).height == waves(0.5, 2));
+    const Vector3 expected = normal_of_slopes(0.3 * std::cos(0.5), 0.2);
+    CHECK(length_of(ground.under(0.5, 2, 9, 0).normal - expected) < 1e-6);
+    CHECK(FlatGround{2}.under(7, 7, 9, 0).height == 2);
+}
+
+TEST_CASE("pieces that cannot be are refused by name", "[ground]") {
+    CHECK_THROWS_WITH((HeightField{{.columns = 1}, {}}), Contains("columns"));
+    CHECK_THROWS_WITH((HeightField{{}, {1, 2, 3}}), Contains("heights"));
+    CHECK_THROWS_WITH((HeightField{{.spacing_m = 0}, {1, 2, 3, 4}}), Contains("spacing_m"));
+    CHECK_THROWS_WITH((GroundMesh{{{0, 0, 0}}, {{0, 0, 1}}}), Contains("triangles"));
+    Terrain terrain;
+    CHECK_THROWS_WITH(terrain.add(Terrain::Box{.size = {-1, 1, 1}}), Contains("size.x"));
+    CHECK_THROWS_AS(terrain.add(Terrain::Plane{}, 3), std::out_of_range);
+    CHECK_THROWS_AS(terrain.move(0, {}), std::out_of_range);
+}

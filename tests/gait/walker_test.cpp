@@ -1,0 +1,398 @@
+// Feet that step when they must: what holds under seeded drives on every kind of ground.
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/state.hpp>
+#include <hopcoil/field/terrain.hpp>
+#include <hopcoil/gait/walker.hpp>
+
+#include "support/allocations.hpp"
+#include "support/random.hpp"
+#include "support/vectors.hpp"
+
+using namespace hopcoil;
+using Catch::Matchers::Contains;
+
+namespace {
+
+constexpr double tick_s = Walker::tick_s;
+constexpr double drive_s = 6;
+constexpr double rest_s = 3;
+
+/// Commands that change every now and then, then none.
+class Drive {
+  public:
+    Drive(unsigned seed, double fastest) {
+        Random random{seed};
+        for (double at = 0; at < drive_s; at += random.between(0.3, 2)) {
+            const double speed = random.between(0, fastest);
+            const double straight = random.between(0, 1) < 0.5 ? 0.15 : 1;
+            const double way = straight * random.between(-math::pi, math::pi);
+            const double turn =
+                random.between(0, 1) < 0.4 ? random.between(-math::pi, math::pi) : 0;
+            const bool spins = random.between(0, 1) < 0.15;
+            commands_.emplace_back(
+                at, spins ? WalkCommand{.turn_rate = turn}
+                          : WalkCommand{speed * std::cos(way), speed * std::sin(way), turn});
+        }
+        commands_.emplace_back(drive_s, WalkCommand{});
+    }
+    [[nodiscard]] WalkCommand at(double time_s) const {
+        WalkCommand now;
+        for (const auto& [from_s, command] : commands_) {
+            if (from_s <= time_s + 1e-9) now = command;
+        }
+        return now;
+    }
+
+  private:
+    std::vector<std::pair<double, WalkCommand>> commands_;
+};
+
+/// Where all this goes on.
+struct Place {
+    std::string name{};
+    Terrain terrain{};
+    std::uint32_t deck = 0;
+
+    void move(double t) {
+        if (deck == 0) return;
+        terrain.move(deck, {.position = {0.5 * std::sin(0.7 * t), 0.1 * std::sin(1.3 * t), 0},
+                            .rotation = turned_by({0.05 * std::sin(0.9 * t), 0, 0}),
+                            .velocity = {0.35 * std::cos(0.7 * t), 0.13 * std::cos(1.3 * t), 0},
+                            .angular_velocity = {0.045 * std::cos(0.9 * t), 0, 0}});
+    }
+};
+
+Place place_named(const std::string& name, double leg_m) {
+    Place place{.name = name};
+    Random random{3};
+    if (name == "flat" || name == "steps") place.terrain.add(Terrain::Plane{});
+    for (int i = -8; i <= 8 && name == "steps"; ++i) {
+        for (int k = -8; k <= 8; ++k) {
+            const double h = 0.19 * leg_m;
+            if ((i + k) % 2 == 0) continue;
+            place.terrain.add(
+                Terrain::Box{.middle = {1.3 * i, h / 2, 1.3 * k}, .size = {1.3, h, 1.3}});
+        }
+    }
+    if (name == "slopes" || name == "rough") {
+        const bool rough = name == "rough";
+        const HeightField::Grid grid{.columns = rough ? 121U : 31U,
+                                     .rows = rough ? 121U : 31U,
+                                     .spacing_m = rough ? 0.25 : 1.0,
+                                     .from_x = -15,
+                                     .from_z = -15};
+        std::vector<double> heights;
+        for (std::size_t i = 0; i < grid.columns * grid.rows; ++i) {
+            const std::size_t c = i % grid.columns;
+            const std::size_t saw = (c / 3) % 2 == 0 ? 3 - c % 3 : c % 3;
+            heights.push_back(rough ? random.between(0, 0.06)
+                                    : 0.364 * static_cast<double>(saw));  // 20 degrees
+        }
+        place.terrain.add(HeightField{grid, std::move(heights)});
+    }
+    if (name == "deck") {
+        place.terrain.add(Terrain::Plane{.point = {0, -1, 0}});
+        place.deck = place.terrain.add_part({});
+        place.terrain.add(Terrain::Box{.middle = {0, -0.1, 0}, .size = {40, 0.2, 40}}, place.deck);
+        place.move(0);
+    }
+    return place;
+}
+
+double leg_of(std::size_t legs) {
+    return legs == 2 ? 0.95 : legs == 4 ? 0.8 : 0.6;
+}
+
+/// The worst of a walk.
+struct Worst {
+    int slips = 0;
+    double reach = 0;
+    int unsupported = 0;
+    double acceleration = 0;
+    double clearance = 1;
+    double apart = 1;
+    double settled_s = 0;
+    std::uint64_t steps_at_rest = 0;
+    double lowered = 0;
+};
+
+Worst walked(std::size_t legs, Place place, unsigned seed) {
+    const WalkerSettings settings = walker_with(legs, leg_of(legs));
+    const double l = settings.leg_length_m;
+    const Drive drive{seed, std::min(3.0, limits_of(settings).most_speed_ahead)};
+    Walker walker{settings, place.terrain, {0.3, 1, 0.3}};
+    Worst worst;
+    std::vector<WalkerFoot> last(walker.feet().begin(), walker.feet().end());
+    std::vector<Vector3> last_velocity(legs);
+    std::uint64_t steps_then = 0;
+    worst.settled_s = 99;
+    for (int i = 0; i * tick_s < drive_s + rest_s; ++i) {
+        const double time_s = i * tick_s;
+        place.move(time_s + tick_s);
+        walker.step(drive.at(time_s), place.terrain, tick_s);
+        std::size_t up = 0;
+        for (std::size_t k = 0; k < legs; ++k) {
+            const WalkerFoot& foot = walker.feet()[k];
+            const Vector3 velocity = (foot.position - last[k].position) * (1 / tick_s);
+            up += foot.planted ? 0 : 1;
+            worst.reach = std::max(worst.reach, apart(foot.position, walker.hip(k)) / l);
+            if (foot.planted && last[k].planted && !(foot.on_part == last[k].on_part))
+                ++worst.slips;
+            if (i > 1 && !foot.planted && place.deck == 0) {
+                worst.acceleration =
+                    std::max(worst.acceleration, apart(velocity, last_velocity[k]) / tick_s);
+            }
+            if (foot.phase > 0.2 && foot.phase < 0.8) {
+                const double ground =
+                    place.terrain.under(foot.position.x, foot.position.z, 9, 0).height;
+                worst.clearance = std::min(worst.clearance, foot.position.y - ground);
+            }
+            for (std::size_t m = 0; m < k; ++m)
+                worst.apart =
+                    std::min(worst.apart, apart(foot.position, walker.feet()[m].position));
+            last[k] = foot;
+            last_velocity[k] = velocity;
+        }
+        worst.unsupported += 2 * up > legs ? 1 : 0;
+        if (time_s > drive_s && walker.still() && worst.settled_s > 90)
+            worst.settled_s = time_s - drive_s;
+        if (time_s < drive_s + 2) steps_then = walker.log().steps;
+    }
+    worst.steps_at_rest = walker.log().steps - steps_then;
+    worst.lowered = settings.standing_height - walker.log().lowest_height_m / l;
+    return worst;
+}
+
+}  // namespace
+
+TEST_CASE("planted feet keep every bit, legs reach, half of the feet carry, and it comes to rest",
+          "[walker]") {
+    for (const std::size_t legs : {2, 4, 6, 8}) {
+        for (const char* name : {"flat", "steps", "slopes", "rough", "deck"}) {
+            const Place place = place_named(name, leg_of(legs));
+            for (unsigned seed = 1; seed <= 3; ++seed) {
+                CAPTURE(legs, name, seed);
+                const Worst worst = walked(legs, place, seed);
+                CHECK(worst.slips == 0);
+                CHECK(worst.reach <= 1);
+                CHECK(worst.unsupported == 0);
+                CHECK(worst.acceleration < 450);
+                CHECK(worst.apart > 0.02);
+                CHECK(worst.settled_s < (legs == 8 ? 2.0 : 1.5));
+                CHECK(worst.steps_at_rest == 0);
+                const bool even = std::string{name} == "flat";
+                CHECK(worst.lowered < (even ? 0.22 : 0.36));
+                if (even) CHECK(worst.clearance > 0.003);
+            }
+        }
+    }
+}
+
+TEST_CASE("the first frame stands on the ground, and without a command nothing moves", "[walker]") {
+    for (const std::size_t legs : {2, 4, 6, 8, 10}) {
+        const WalkerSettings settings = walker_with(legs, 0.7);
+        const FlatGround ground{1.5};
+        Walker walker{settings, ground, {2, 0, -3}, 0.8};
+        const Vector3 before = walker.position();
+        CHECK(before.y == Approx(1.5 + settings.standing_height * 0.7).margin(0.03));
+        for (const WalkerFoot& foot : walker.feet()) {
+            CHECK(foot.planted);
+            CHECK(foot.position.y == 1.5);
+            CHECK(foot.error_m < 1e-9);
+        }
+        for (int i = 0; i < 500; ++i)
+            walker.step({}, ground, 1.0 / 60);
+        CHECK(apart(walker.position(), before) < 1e-3);
+        CHECK(walker.log().steps == 0);
+        CHECK(walker.still());
+    }
+}
+
+TEST_CASE("it gets where it is told, at the speed it is told", "[walker]") {
+    const FlatGround ground;
+    for (const std::size_t legs : {2, 4, 6}) {
+        CAPTURE(legs);
+        Walker walker{walker_with(legs, leg_of(legs)), ground, {}};
+        const double speed = 0.8 * walker.limits().most_speed_ahead;
+        for (int i = 0; i < 600; ++i)
+            walker.step({.ahead = speed}, ground, 1.0 / 60);
+        const double lost_s = speed / walker.settings().most_acceleration;
+        CHECK(walker.position().z == Approx(speed * (10 - 0.5 * lost_s)).epsilon(0.02));
+        CHECK(std::abs(walker.position().x) < 0.05);
+        // Asked for too much it does what its legs can do.
+        for (int i = 0; i < 300; ++i)
+            walker.step({.ahead = 50}, ground, 1.0 / 60);
+        CHECK(std::hypot(walker.velocity().x, walker.velocity().z) <=
+              1.01 * walker.limits().most_speed_ahead);
+        // To a place and a heading.
+        const Vector3 home{1, 0, 30};
+        for (int i = 0; i < 1500; ++i)
+            walker.step(walker.toward(home, 1.2, {}), ground, 1.0 / 60);
+        CHECK(std::hypot(walker.position().x - 1, walker.position().z - 30) < 0.05);
+        CHECK(walker.yaw_rad() == Approx(1.2).margin(0.02));
+        CHECK(walker.still());
+    }
+}
+
+TEST_CASE("turning on the spot steps, and feet end up side by side", "[walker]") {
+    const FlatGround ground;
+    Walker walker{walker_with(2, 0.95), ground, {}};
+    for (int i = 0; i < 240; ++i)
+        walker.step({.turn_rate = 1.5}, ground, 1.0 / 60);
+    for (int i = 0; i < 120; ++i)
+        walker.step({}, ground, 1.0 / 60);
+    CHECK(walker.log().steps > 8);
+    CHECK(std::hypot(walker.position().x, walker.position().z) < 0.15);
+    const Vector3 between = walker.feet()[0].position - walker.feet()[1].position;
+    CHECK(length_of(between) == Approx(0.22).margin(0.06));
+    const Vector3 left{std::cos(walker.yaw_rad()), 0, -std::sin(walker.yaw_rad())};
+    CHECK(dot(between, left) > 0.15);
+}
+
+TEST_CASE("footfalls do not depend on the frame rate", "[walker]") {
+    const FlatGround ground;
+    const auto footfalls = [&](int per_frame, unsigned seed) {
+        const Drive drive{seed, 2};
+        std::array<std::vector<double>, 2> times;
+        Walker walker{walker_with(2, 0.95), ground, {}};
+        std::array<bool, 2> planted{true, true};
+        for (int tick = 0; tick < 240 * 6; tick += per_frame) {
+            // The command changes with a frame of 1/30 s.
+            walker.step(drive.at((tick - tick % 8) * tick_s), ground, per_frame * tick_s);
+            for (std::size_t k = 0; k < 2; ++k) {
+                if (walker.feet()[k].planted == planted[k]) continue;
+                planted[k] = !planted[k];
+                times[k].push_back((tick + per_frame) * tick_s);
+            }
+        }
+        return times;
+    };
+    for (unsigned seed = 1; seed < 6; ++seed) {
+        const auto fine = footfalls(1, seed);
+        for (const int per_frame : {2, 4, 8}) {
+            const auto coarse = footfalls(per_frame, seed);
+            for (std::size_t k = 0; k < 2; ++k) {
+                CAPTURE(seed, per_frame, k);
+                REQUIRE(coarse[k].size() == fine[k].size());
+                for (std::size_t i = 0; i < fine[k].size(); ++i) {
+                    CHECK(coarse[k][i] >= fine[k][i] - 1e-9);
+                    CHECK(coarse[k][i] < fine[k][i] + per_frame * tick_s);
+                }
+            }
+        }
+    }
+}
+
+TEST_CASE("an easy walk has gentle feet, and a landing is where it was wanted", "[walker]") {
+    const FlatGround ground;
+    std::vector<double> accelerations;
+    double worst_miss = 0;
+    for (unsigned seed = 1; seed < 9; ++seed) {
+        WalkerSettings settings = walker_with(2, 0.95);
+        settings.most_acceleration = 2;
+        Walker walker{settings, ground, {}};
+        Random random{seed};
+        WalkCommand command;
+        std::array<Vector3, 2> last{};
+        std::array<Vector3, 2> velocity{};
+        std::array<bool, 2> planted{true, true};
+        for (int i = 0; i < 1800; ++i) {
+            if (i % 240 == 0) command = {random.between(0, 1.5), 0, random.between(-0.5, 0.5)};
+            walker.step(command, ground, tick_s);
+            for (std::size_t k = 0; k < 2; ++k) {
+                const WalkerFoot& foot = walker.feet()[k];
+                const Vector3 now = (foot.position - last[k]) * (1 / tick_s);
+                if (i > 2 && !foot.planted)
+                    accelerations.push_back(apart(now, velocity[k]) / tick_s);
+                // A foot lands ahead of its neutral spot by no more than a stride.
+                if (foot.planted && !planted[k]) worst_miss = std::max(worst_miss, foot.error_m);
+                planted[k] = foot.planted;
+                velocity[k] = now;
+                last[k] = foot.position;
+            }
+        }
+    }
+    std::sort(accelerations.begin(), accelerations.end());
+    CHECK(accelerations[accelerations.size() * 95 / 100] < 80);
+    CHECK(worst_miss < 0.4);
+}
+
+TEST_CASE("each policy walks, and they differ", "[walker]") {
+    const FlatGround ground;
+    std::array<std::uint64_t, 3> steps{};
+    for (const StepPolicy policy :
+         {StepPolicy::groups_in_turn, StepPolicy::wait_for_both, StepPolicy::one_at_a_time}) {
+        WalkerSettings settings = walker_with(6, 0.6);
+        settings.policy = policy;
+        Walker walker{settings, ground, {}};
+        std::size_t most_up = 0;
+        for (int i = 0; i < 600; ++i) {
+            walker.step({.ahead = 0.4}, ground, 1.0 / 60);
+            std::size_t up = 0;
+            for (const WalkerFoot& foot : walker.feet())
+                up += foot.planted ? 0 : 1;
+            most_up = std::max(most_up, up);
+        }
+        steps[static_cast<std::size_t>(policy)] = walker.log().steps;
+        CHECK(walker.position().z > 1.2);
+        CHECK(most_up == (policy == StepPolicy::one_at_a_time ? 1 : 3));
+    }
+    CHECK(steps[0] >= steps[1]);
+}
+
+TEST_CASE("a walker is a value: a copy, and a saved state, go on bit for bit", "[walker]") {
+    const FlatGround ground;
+    Walker walker{walker_with(4, 0.8), ground, {}};
+    const Drive drive{5, 1.5};
+    for (int i = 0; i < 200; ++i)
+        walker.step(drive.at(i / 60.0), ground, 1.0 / 60);
+    Walker copy = walker;
+    Walker loaded{walker_with(4, 0.8), ground, {}};
+    REQUIRE(load_state(loaded, save_state(walker)));
+    for (int i = 200; i < 400; ++i) {
+        for (Walker* each : {&walker, &copy, &loaded})
+            each->step(drive.at(i / 60.0), ground, 1.0 / 60);
+        for (std::size_t k = 0; k < 4; ++k) {
+            REQUIRE(walker.feet()[k].position == copy.feet()[k].position);
+            REQUIRE(walker.feet()[k].position == loaded.feet()[k].position);
+        }
+    }
+    CHECK(walker.position() == loaded.position());
+}
+
+TEST_CASE("hostile inputs leave a walker finite, and nothing allocates", "[walker]") {
+    const FlatGround ground;
+    Walker walker{walker_with(2, 0.95), ground, {}};
+    Random random{8};
+    const std::array<double, 8> hostile{0, 1, -1e300, 1e300, std::nan(""), HUGE_VAL, 1e-300, 30};
+    const long before = allocations();
+    for (int i = 0; i < 3000; ++i) {
+        const auto any = [&] {
+            return hostile[static_cast<std::size_t>(random.between(0, 7.99))];
+        };
+        walker.step({any(), any(), any()}, ground, random.between(0, 1) < 0.9 ? 0.01 : any());
+        if (i % 50 == 0) walker.push({any(), any(), any()});
+        for (const WalkerFoot& foot : walker.feet())
+            REQUIRE(is_finite(foot.position));
+        REQUIRE(is_finite(walker.position()));
+    }
+    CHECK(allocations() == before);
+    CHECK(walker.rejected_inputs() > 0);
+    CHECK_THROWS_WITH(walker_with(3, 1), Contains("legs"));
+    WalkerSettings far = walker_with(2, 1);
+    far.legs[0].neutral.x = 3;
+    CHECK_THROWS_WITH((Walker{far, ground, {}}), Contains("neutral"));
+    CHECK_FALSE(walker.try_retune(walker_with(4, 1)));
+}
