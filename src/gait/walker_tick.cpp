@@ -421,14 +421,21 @@ double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
     return highest;
 }
 
+bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
+    constexpr double most = 430;
+    for (double t = now_s_; t < swing.land_s; t += 2 * tick_s) {
+        if (length_of(swing.at(t).acceleration) > most) return false;
+    }
+    return true;
+}
+
 /// Over every edge on its way, a little less near both ends.
-bool WalkerTick::is_clear(const Swing& swing, std::uint32_t part) const noexcept {
+bool WalkerTick::is_clear(const FootSwing& swing, std::uint32_t part) const noexcept {
     const double r = set_.foot_radius_m;
     const double least = 0.0137 * set_.leg_length_m + 0.002;
     const Vector3 start = swing.at(now_s_).position;
     for (double t = now_s_ + tick_s; t < swing.land_s - 1e-9; t += tick_s) {
         const SwingPoint at = swing.at(t);
-        if (length_of(at.acceleration) > 450) return false;
         const double later_s = ahead_s_ + (t - now_s_);
         const GroundFrame frame = part == 0 ? GroundFrame{} : ground_.frame(part, later_s);
         const Vector3 p = part == 0 ? at.position : frame.to_world(at.position);
@@ -444,7 +451,7 @@ bool WalkerTick::is_clear(const Swing& swing, std::uint32_t part) const noexcept
 }
 
 /// Past the feet that stand.
-bool WalkerTick::avoids_feet(std::size_t leg, const Swing& swing,
+bool WalkerTick::avoids_feet(std::size_t leg, const FootSwing& swing,
                              std::uint32_t part) const noexcept {
     const double least = 1.9 * set_.foot_radius_m;
     for (double t = now_s_ + tick_s; t < swing.land_s + tick_s; t += 2 * tick_s) {
@@ -459,7 +466,8 @@ bool WalkerTick::avoids_feet(std::size_t leg, const Swing& swing,
     return true;
 }
 
-void WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s) noexcept {
+/// Whether it was planned so; a foot that leaves the ground is in any case.
+bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
     Walker::Foot& own = w_.state_[leg];
     const Body landing = body_in(land_s - now_s_);
@@ -495,33 +503,38 @@ void WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s) noexce
     const double offset = still ? 0 : hold.spot.y - spot.y;  // of heights in the part's frame
     const double lift = set_.lift_height * set_.leg_length_m *
                         (0.6 + 0.4 * std::min(1.0, speed_ / lim_.most_speed_ahead));
-    const bool rises = foot.planted || now_s_ - own.lift_s < 0.3 * (land_s - own.lift_s);
     SwingWish wish{.from = from, .spot = spot, .now_s = now_s_, .land_s = land_s};
-    wish.rise_part = rises ? 0.45 : 0.42;
     const double base = highest - offset + lift;
-    const auto take = [&](const Swing& swing) {
+    const auto take = [&](const FootSwing& swing) {
         own.swing = swing;
         own.swing_part = hold.ground.part;
         own.aim = aim;
         foot.normal = hold.ground.normal;
     };
-    std::optional<Swing> over;  // clear of the ground, not of the feet
+    std::optional<FootSwing> over;  // clear of the ground, not of the feet
     const double outward = set_.legs[leg].neutral.x > 0 ? 1 : -1;
     const Vector3 side = landing.heading.to_world({outward, 0, 0});
+    const double whole_s = land_s - own.lift_s;
+    const double left_s = land_s - now_s_;
     for (const double bump : {0.0, 3.0, 6.0}) {
         wish.aside =
             (still ? side : rotated(conjugate(frame.rotation), side)) * (bump * set_.foot_radius_m);
+        // As it was lifted: up, over and down at their times. If that is not clear, later and
+        // higher; up once more, where it is on its way down already.
         for (const double delay : {0.0, 0.12, 0.24}) {
-            for (const double more : {0.0, 0.04, 0.09, 0.15}) {
+            for (const double more : {-1.0, 0.0, 0.04, 0.09, 0.15}) {
+                const bool again = more >= 0 && now_s_ > own.lift_s + 0.4 * whole_s;
                 wish.delay_part = delay;
-                wish.apex_m =
-                    std::max(base + more * set_.leg_length_m, rises ? base : from.position.y);
-                const Swing candidate = plan_swing(wish);
+                wish.apex_m = base + std::max(more, 0.0) * set_.leg_length_m;
+                wish.apex_s = again ? now_s_ + 0.42 * left_s : own.lift_s + 0.45 * whole_s;
+                wish.down_s = again ? now_s_ + 0.5 * left_s : own.lift_s + 0.55 * whole_s;
+                const FootSwing candidate = plan_swing(wish);
+                if (!foot.planted && !is_gentle(candidate)) continue;
                 if (!is_even && !is_clear(candidate, hold.ground.part)) continue;
                 if (!over) over = candidate;
                 if (!avoids_feet(leg, candidate, hold.ground.part)) break;
                 take(candidate);
-                return;
+                return true;
             }
             if (is_even) break;  // later or higher is no further from a foot
         }
@@ -534,6 +547,7 @@ void WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s) noexce
         take(plan_swing(wish));
     }
     if (foot.planted) w_.log_.no_foothold += hold.good ? 0 : 1;
+    return foot.planted || over.has_value();
 }
 
 /// A swing whose aim has moved is planned anew, from where the foot is and as it moves.
@@ -545,7 +559,12 @@ void WalkerTick::guide_swings() noexcept {
         const Walker::Foot& own = w_.state_[i];
         if (foot.planted || own.swing.land_s - now_s_ < least_left_s) continue;
         const Vector3 now = aim(i, own.swing.land_s);
-        if (flat_length(now - own.aim) > moved_m) plan(i, now, own.swing.land_s);
+        const Vector3 before = own.aim;
+        if (flat_length(now - before) <= moved_m) continue;
+        // All of the way there if a foot can, else a part of it.
+        for (const double part : {1.0, 0.6, 0.3}) {
+            if (plan(i, before + (now - before) * part, own.swing.land_s)) break;
+        }
     }
 }
 

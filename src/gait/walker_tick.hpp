@@ -58,7 +58,7 @@ class WalkerTick {
     /// The same, carried along.
     [[nodiscard]] Body body_in(double time_s) const noexcept;
     [[nodiscard]] GroundPoint ground_at(double x, double z, double ahead_s) const noexcept;
-    [[nodiscard]] bool avoids_feet(std::size_t leg, const Swing& swing,
+    [[nodiscard]] bool avoids_feet(std::size_t leg, const FootSwing& swing,
                                    std::uint32_t part) const noexcept;
     void guide_swings() noexcept;
     void decide() noexcept;
@@ -74,10 +74,11 @@ class WalkerTick {
     [[nodiscard]] Foothold foothold_near(const Vector3& aim, const Vector3& hip, double most_away,
                                          double ahead_s) const noexcept;
     [[nodiscard]] Foothold look_at(double x, double z, double ahead_s) const noexcept;
-    void plan(std::size_t leg, const Vector3& aim, double land_s) noexcept;
+    bool plan(std::size_t leg, const Vector3& aim, double land_s) noexcept;
     [[nodiscard]] double highest_between(const Vector3& from, const Vector3& to,
                                          bool& is_even) const noexcept;
-    [[nodiscard]] bool is_clear(const Swing& swing, std::uint32_t part) const noexcept;
+    [[nodiscard]] bool is_gentle(const FootSwing& swing) const noexcept;
+    [[nodiscard]] bool is_clear(const FootSwing& swing, std::uint32_t part) const noexcept;
 
     [[nodiscard]] double neutral_speed(std::size_t leg) const noexcept;
     [[nodiscard]] double swing_time(double speed) const noexcept;

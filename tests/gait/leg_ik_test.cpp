@@ -8,8 +8,8 @@
 
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/math.hpp>
+#include <hopcoil/gait/foot_swing.hpp>
 #include <hopcoil/gait/leg_ik.hpp>
-#include <hopcoil/gait/swing.hpp>
 
 #include "support/random.hpp"
 #include "support/vectors.hpp"
@@ -94,9 +94,11 @@ TEST_CASE("a swing leaves and lands as it was asked to, and goes on smoothly whe
                              .spot = random_vector(random, 0.5),
                              .now_s = 1,
                              .land_s = 1 + random.between(0.2, 0.6),
+                             .aside = {random.between(-0.1, 0.1), 0, 0.05},
                              .apex_m = 0.7,
-                             .aside = {random.between(-0.1, 0.1), 0, 0.05}};
-        const Swing swing = plan_swing(wish);
+                             .apex_s = 1.09,
+                             .down_s = 1.1};
+        const FootSwing swing = plan_swing(wish);
         const SwingPoint start = swing.at(1);
         CHECK(apart(start.position, wish.from.position) < 1e-12);
         CHECK(apart(start.velocity, wish.from.velocity) < 1e-9);

@@ -10,7 +10,7 @@
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/field/ground.hpp>
-#include <hopcoil/gait/swing.hpp>
+#include <hopcoil/gait/foot_swing.hpp>
 #include <hopcoil/gait/walker_settings.hpp>
 
 namespace hopcoil {
@@ -138,7 +138,7 @@ class Walker {
 
   private:
     struct Foot {
-        Swing swing{};
+        FootSwing swing{};
         std::uint32_t swing_part = 0;
         double lift_s = 0.0;
         Vector3 forward_on_part{0, 0, 1};

@@ -3,7 +3,9 @@
 #include <hopcoil/scene/kind.hpp>
 
 #include "chain.hpp"
+#include "ground.hpp"
 #include "read_mover.hpp"
+#include "walker.hpp"
 #include "wind.hpp"
 
 namespace hopcoil::scene {
@@ -20,6 +22,8 @@ const std::vector<SystemKind>& built_in_kinds() {
         pose_kind(),      //
         chain_kind(),     //
         wind_kind(),      //
+        ground_kind(),    //
+        walker_kind(),    //
     };
     return kinds;
 }

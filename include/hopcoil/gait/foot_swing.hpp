@@ -45,7 +45,7 @@ class Quintic {
 ///         from above; y rises to an apex, stays, and sinks, a quintic each. Continuous in velocity
 ///         wherever it is planned anew.
 /// Units   seconds from an origin of the walker's own; metres in the frame that it lands in.
-struct Swing {
+struct FootSwing {
     double land_s = 0.0;
     Vector3 spot{};
     Quintic x{};
@@ -70,11 +70,12 @@ struct SwingWish {
     Vector3 spot{};
     double now_s = 0.0;
     double land_s = 0.0;
-    double apex_m = 0.0;      ///< the height to rise to
     Vector3 aside{};          ///< how far to bend its way in the middle, past another foot
     double delay_part = 0.0;  ///< of the time left, before it goes sideways
-    double rise_part = 0.45;  ///< of the time left, until it is at its apex
+    double apex_m = 0.0;      ///< the height to rise to
+    double apex_s = 0.0;      ///< when it is there; before now it comes down from where it is
+    double down_s = 0.0;      ///< when it leaves that height
 };
-[[nodiscard]] Swing plan_swing(const SwingWish& wish) noexcept;
+[[nodiscard]] FootSwing plan_swing(const SwingWish& wish) noexcept;
 
 }  // namespace hopcoil

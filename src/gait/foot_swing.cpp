@@ -1,6 +1,6 @@
 #include <algorithm>
 
-#include <hopcoil/gait/swing.hpp>
+#include <hopcoil/gait/foot_swing.hpp>
 
 namespace hopcoil {
 
@@ -33,7 +33,7 @@ Quintic::End Quintic::at(double time_s) const noexcept {
     return {value, rate / span_s_, rate_of_rate / (span_s_ * span_s_)};
 }
 
-SwingPoint Swing::at(double time_s) const noexcept {
+SwingPoint FootSwing::at(double time_s) const noexcept {
     const Quintic::End ex = x.at(time_s);
     const Quintic::End ez = z.at(time_s);
     const Quintic::End ey = time_s < down_from_s ? up.at(time_s) : down.at(time_s);
@@ -52,14 +52,14 @@ SwingPoint Swing::at(double time_s) const noexcept {
     return point;
 }
 
-Swing plan_swing(const SwingWish& wish) noexcept {
+FootSwing plan_swing(const SwingWish& wish) noexcept {
     constexpr double arrives_before = 0.06;
     const double left_s = std::max(wish.land_s - wish.now_s, 1e-6);
     const auto end = [](double value, double rate, double rate_of_rate) {
         return Quintic::End{value, rate, rate_of_rate};
     };
     const SwingPoint& from = wish.from;
-    Swing swing{.land_s = wish.land_s, .spot = wish.spot};
+    FootSwing swing{.land_s = wish.land_s, .spot = wish.spot};
     swing.aside = wish.aside;
     swing.planned_s = wish.now_s;
     // A foot that moves already cannot wait.
@@ -70,17 +70,17 @@ Swing plan_swing(const SwingWish& wish) noexcept {
                start_s, there_s};
     swing.z = {end(from.position.z, from.velocity.z, from.acceleration.z), end(wish.spot.z, 0, 0),
                start_s, there_s};
-    const double top = std::max(wish.apex_m, wish.spot.y);
-    const double rise_s = wish.now_s + wish.rise_part * left_s;
-    swing.down_from_s = wish.now_s + std::max(0.55, wish.rise_part) * left_s;
-    if (wish.rise_part <= 0) {  // straight down from where it is
+    constexpr double least_rise_s = 0.05;  // a later change of mind is not worth the jerk
+    if (wish.apex_s < wish.now_s + least_rise_s) {
         swing.down_from_s = wish.now_s;
         swing.down = {end(from.position.y, from.velocity.y, from.acceleration.y),
                       end(wish.spot.y, 0, 0), wish.now_s, wish.land_s};
         return swing;
     }
+    const double top = std::max(wish.apex_m, wish.spot.y);
+    swing.down_from_s = std::max(wish.apex_s, wish.down_s);
     swing.up = {end(from.position.y, from.velocity.y, from.acceleration.y), end(top, 0, 0),
-                wish.now_s, rise_s};
+                wish.now_s, wish.apex_s};
     swing.down = {end(top, 0, 0), end(wish.spot.y, 0, 0), swing.down_from_s, wish.land_s};
     return swing;
 }

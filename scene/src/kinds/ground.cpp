@@ -1,0 +1,283 @@
+// [ground.NAME]: what others walk on: a plane, boxes, a height field, and platforms that move.
+
+#include "ground.hpp"
+
+#include <array>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/field/terrain.hpp>
+#include <hopcoil/io/height_file.hpp>
+#include <hopcoil/scene/view.hpp>
+
+#include "../read/toml_reader.hpp"
+
+namespace hopcoil::scene {
+namespace {
+
+/// A box that goes with targets: indices into the ground's own.
+struct Platform {
+    std::string name{};
+    Terrain::Box box{};
+    std::size_t position = 0;
+    std::optional<std::size_t> rotation{};
+};
+
+struct GroundParts {
+    std::optional<Terrain::Plane> plane{};
+    std::vector<Terrain::Box> boxes{};
+    std::vector<HeightField> fields{};
+    std::vector<Platform> platforms{};
+};
+
+constexpr std::size_t outline_points = 5;
+
+/// The corners of a box's top, round and back to the first, in its own frame.
+Vector3 outline_point(const Terrain::Box& box, std::size_t index) {
+    constexpr std::array<std::array<double, 2>, outline_points> corners{
+        {{0.5, 0.5}, {0.5, -0.5}, {-0.5, -0.5}, {-0.5, 0.5}, {0.5, 0.5}}};
+    const Vector3 corner{corners.at(index)[0] * box.size.x, 0.5 * box.size.y,
+                         corners.at(index)[1] * box.size.z};
+    return box.middle + rotated(turned_by({0, box.yaw_rad, 0}), corner);
+}
+
+ValueArray array_of(const Vector3& v) {
+    return ValueArray{{v.x, v.y, v.z, 0}};
+}
+
+GroundFrame frame_of(const Platform& platform, std::span<const InputSample> targets) {
+    const ValueAndVelocity& at = targets[platform.position].point;
+    GroundFrame frame{.position = {at.value[0], at.value[1], at.value[2]}};
+    if (platform.rotation) {
+        const ValueArray& q = targets[*platform.rotation].point.value;
+        frame.rotation = {q[0], q[1], q[2], q[3]};
+    }
+    return frame;
+}
+
+class RunningGround final : public RunningSystem {
+  public:
+    RunningGround(const GroundParts& parts, const SystemInputs& inputs)
+        : parts_{parts}, time_s_{inputs.time_s} {
+        if (parts.plane) terrain_.add(*parts.plane);
+        for (const Terrain::Box& box : parts.boxes)
+            terrain_.add(box);
+        for (const HeightField& field : parts.fields)
+            terrain_.add(field);
+        for (const Platform& platform : parts.platforms) {
+            const GroundFrame frame = frame_of(platform, inputs.targets);
+            terrain_.add(platform.box, terrain_.add_part(frame));
+        }
+    }
+
+    bool advance(double time_s, const SystemInputs& inputs) override {
+        move(inputs, time_s - time_s_);
+        time_s_ = time_s;
+        return true;
+    }
+    void change(const SystemInputs& inputs) override { move(inputs, 0); }
+    [[nodiscard]] ValueAndVelocity output(std::size_t port, std::size_t index) const override {
+        if (port < parts_.boxes.size()) return {array_of(outline_point(parts_.boxes[port], index))};
+        const std::size_t k = port - parts_.boxes.size();
+        const GroundFrame frame = terrain_.frame(static_cast<std::uint32_t>(k + 1), 0);
+        const Vector3 point = frame.to_world(outline_point(parts_.platforms[k].box, index));
+        return {array_of(point), array_of(frame.velocity_at(point))};
+    }
+    bool retune(const SystemSpec& /*spec*/) override { return false; }
+    void save(StateWriter& out) override { visit_state(out); }
+    void load(StateReader& in) override { visit_state(in); }
+
+  private:
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields(time_s_);
+        for (std::uint32_t part = 1; part <= terrain_.part_count(); ++part) {
+            GroundFrame frame = terrain_.frame(part, 0);
+            fields(frame.position, frame.rotation, frame.velocity, frame.angular_velocity);
+            terrain_.move(part, frame);
+        }
+    }
+    /// Each platform to where its targets are; how fast it moves is what it did in this step.
+    void move(const SystemInputs& inputs, double dt) {
+        for (std::size_t k = 0; k < parts_.platforms.size(); ++k) {
+            const auto part = static_cast<std::uint32_t>(k + 1);
+            const GroundFrame before = terrain_.frame(part, 0);
+            GroundFrame now = frame_of(parts_.platforms[k], inputs.targets);
+            if (dt > 0) {
+                now.velocity = (now.position - before.position) * (1 / dt);
+                now.angular_velocity =
+                    rotation_vector(now.rotation * conjugate(before.rotation)) * (1 / dt);
+            }
+            terrain_.move(part, now);
+        }
+    }
+    [[nodiscard]] const void* field(const std::type_info& type) const override {
+        return type == typeid(Ground) ? static_cast<const Ground*>(&terrain_) : nullptr;
+    }
+
+    GroundParts parts_;
+    Terrain terrain_;
+    double time_s_;
+};
+
+class GroundSpec final : public SystemSpec {
+  public:
+    explicit GroundSpec(GroundParts parts) : parts_{std::move(parts)} {
+        Terrain terrain;  // refuses what cannot be
+        for (const Terrain::Box& box : parts_.boxes)
+            terrain.add(box);
+    }
+    [[nodiscard]] std::unique_ptr<SystemSpec> clone() const override {
+        return std::make_unique<GroundSpec>(*this);
+    }
+    [[nodiscard]] std::string kind() const override { return "ground"; }
+    [[nodiscard]] std::string in_words(std::size_t port) const override {
+        if (port > 0) return "";
+        return fmt::format("{}{} boxes, {} height fields, {} platforms",
+                           parts_.plane ? "a plane, " : "", parts_.boxes.size(),
+                           parts_.fields.size(), parts_.platforms.size());
+    }
+    [[nodiscard]] std::vector<Port> outputs() const override {
+        std::vector<Port> ports;
+        const auto add = [&](std::string name, bool moves) {
+            ports.push_back({.name = std::move(name),
+                             .quantity = "outline",
+                             .unit = "m",
+                             .kind = ValueKind::vector,
+                             .components = 3,
+                             .count = outline_points,
+                             .has_velocity = moves});
+        };
+        for (std::size_t i = 0; i < parts_.boxes.size(); ++i)
+            add(fmt::format("box{}", i + 1), false);
+        for (const Platform& platform : parts_.platforms)
+            add(platform.name, true);
+        return ports;
+    }
+    [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override {
+        const bool still = port < parts_.boxes.size();
+        return array_of(outline_point(
+            still ? parts_.boxes[port] : parts_.platforms[port - parts_.boxes.size()].box, index));
+    }
+    [[nodiscard]] std::vector<View> views() const override {
+        std::vector<View> views;
+        const std::vector<Port> ports = outputs();
+        for (std::size_t i = 0; i < ports.size(); ++i) {
+            View view{.type = View::Type::line, .name = ports[i].name, .position = i};
+            view.look.colour = Colour{0.55, 0.5, 0.44};
+            view.look.order = -1;
+            views.push_back(std::move(view));
+        }
+        return views;
+    }
+    [[nodiscard]] std::unique_ptr<RunningSystem> start_running(
+        const SystemInputs& inputs) const override {
+        return std::make_unique<RunningGround>(parts_, inputs);
+    }
+    [[nodiscard]] double highest_hz() const override { return parts_.platforms.empty() ? 0 : 15; }
+    [[nodiscard]] bool has_field(const std::type_info& type) const override {
+        return type == typeid(Ground);
+    }
+
+  private:
+    GroundParts parts_;
+};
+
+std::optional<Vector3> three(KindReader& reader, const std::string& key) {
+    const auto value = reader.value(key, "m", 3);
+    return value ? std::optional{Vector3{(*value)[0], (*value)[1], (*value)[2]}} : std::nullopt;
+}
+
+Terrain::Box read_box(KindReader& reader) {
+    Terrain::Box box;
+    if (!reader.has("size")) reader.problem("", "expected a key 'size_m'");
+    box.middle = three(reader, "middle").value_or(box.middle);
+    box.size = three(reader, "size").value_or(box.size);
+    box.yaw_rad = reader.number("yaw_deg").value_or(0) * math::pi / 180;
+    box.can_stand = reader.flag("can_stand").value_or(true);
+    return box;
+}
+
+void read_ground(KindReader& reader) {
+    GroundParts parts;
+    if (reader.flag("plane").value_or(true)) {
+        Terrain::Plane plane;
+        plane.point.y = reader.number("height_m").value_or(0);
+        plane.slope_x = reader.number("slope_x").value_or(0);
+        plane.slope_z = reader.number("slope_z").value_or(0);
+        plane.can_stand = reader.flag("can_stand").value_or(true);
+        parts.plane = plane;
+    }
+    std::vector<std::size_t> targets;
+    reader.each_table("boxes", "box",
+                      [&](KindReader& one) { parts.boxes.push_back(read_box(one)); });
+    reader.each_table("platforms", "platform", [&](KindReader& one) {
+        Platform platform{.name = one.text("name").value_or("platform"), .box = read_box(one)};
+        const auto position = one.target("position");
+        if (!one.has("position")) one.problem("", "expected a key 'position': what moves it");
+        if (!position) return;
+        if (one.target_at(*position).path.size() != 3) {
+            one.problem("position", "expected a place: a vector of three numbers");
+            return;
+        }
+        platform.position = targets.size();
+        targets.push_back(*position);
+        if (const auto rotation = one.target("rotation")) {
+            if (one.target_at(*rotation).kind() != ValueKind::rotation) {
+                one.problem("rotation", "expected a rotation");
+                return;
+            }
+            platform.rotation = targets.size();
+            targets.push_back(*rotation);
+        }
+        parts.platforms.push_back(std::move(platform));
+    });
+    if (const auto csv = reader.text("csv")) {
+        try {
+            parts.fields.push_back(
+                io::read_height_field((reader.table().folder() / *csv).string()));
+        } catch (const std::exception& problem) {
+            reader.problem("csv", problem.what());
+        }
+    }
+    reader.try_to(
+        [&] { reader.add(std::make_unique<GroundSpec>(std::move(parts)), std::move(targets)); });
+}
+
+}  // namespace
+
+SystemKind ground_kind() {
+    using enum KeyType;
+    const std::vector<KeyFacts> box_keys{
+        {"middle", place, "its middle: three numbers", "[0, 0, 0]"},
+        {"size", place, "along x, y and z", "required"},
+        {"yaw_deg", number, "turned about Y", "0"},
+        {"can_stand", flag, "`false`: feet keep off", "`true`"}};
+    std::vector<KeyFacts> platform_keys = box_keys;
+    platform_keys.insert(platform_keys.begin(),
+                         {{"name", text, "its own", "`platform`"},
+                          {"position", source, "the place that carries it", "required"},
+                          {"rotation", source, "a rotation that turns it", "it does not turn"}});
+    return {"ground",
+            {{"ground",
+              "`[ground.NAME]`",
+              "What walkers walk on: of a plane, boxes, a height field and platforms the highest "
+              "counts.",
+              {{"plane", flag, "`false`: no plane", "`true`"},
+               {"height_m", number, "of the plane", "0"},
+               {"slope_x", number, "how far the plane rises for each metre along x", "0"},
+               {"slope_z", number, "the same along z", "0"},
+               {"can_stand", flag, "`false`: the plane is water", "`true`"},
+               {"csv", text, "a height field: columns x_m, z_m, height_m of an even grid", "none"},
+               {"boxes", tables, "steps, quays, posts", "none", {}, {"box"}},
+               {"platforms", tables, "boxes that move", "none", {}, {"platform"}}}},
+             {"box", "A box of the ground", "Its top is ground.", box_keys},
+             {"platform", "A platform of the ground", "A box, in the frame of what moves it.",
+              platform_keys}},
+            {},
+            read_ground};
+}
+
+}  // namespace hopcoil::scene
