@@ -280,7 +280,7 @@ draw::Panel panel_of(const scene::SystemChart& chart, const std::string& system,
                      const std::vector<double>& times_s, std::string_view colour) {
     draw::Panel panel{.y_label = fmt::format("{}{}", chart.title,
                                              chart.unit.empty() ? "" : " (" + chart.unit + ")"),
-                      .share = 0.7};
+                      .share = 0.5 + 0.2 * static_cast<double>(chart.curves.size())};
     for (std::size_t k = 0; k < chart.curves.size(); ++k) {
         const scene::ComponentCurve& curve = chart.curves[k];
         if (!curve.targets.empty()) {

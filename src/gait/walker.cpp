@@ -47,7 +47,7 @@ StepStatus Walker::reset(const Ground& ground, const Vector3& place, double yaw_
     }
     const double l = settings_.leg_length_m;
     const GroundPoint under = ground.under(place.x, place.z, place.y + 2 * l, 0);
-    place_ = {place.x, (under.exists ? under.height : place.y) + settings_.standing_height * l,
+    place_ = {place.x, (under.exists ? under.height : place.y) + settings_.upright_height * l,
               place.z};
     mean_ground_ = under.exists ? under.height : place.y;
     velocity_ = lean_ = {};
@@ -110,9 +110,18 @@ WalkCommand Walker::toward(const Vector3& place, double yaw_rad, const Vector3& 
     constexpr double near_m = 0.004;
     const Vector3 wanted =
         distance < near_m && length_of(velocity) < 1e-3 ? Vector3{} : velocity + way * rate;
+    constexpr double part = 0.95;  // of what its legs can do: turning needs some of it
+    constexpr double fastest_turn = 3;
     const Vector3 body = heading.to_body(wanted);
     const double turn = std::remainder(yaw_rad - yaw_, 2 * math::pi);
-    return {body.z, body.x, std::abs(turn) < 0.01 ? 0 : turn / within_s};
+    const double x = body.x / limits_.most_speed_sideways;
+    const double z = body.z / limits_.most_speed_ahead;
+    // A body that faces elsewhere turns first.
+    const double most = part * std::clamp(1.7 - std::abs(turn), 0.2, 1.0);
+    const double slower = std::min(1.0, most / std::max(math::sqrt(x * x + z * z), 1e-9));
+    const double turn_rate =
+        std::abs(turn) < 0.01 ? 0 : std::clamp(turn / within_s, -fastest_turn, fastest_turn);
+    return {body.z * slower, body.x * slower, turn_rate};
 }
 
 bool Walker::try_retune(const WalkerSettings& settings) noexcept {

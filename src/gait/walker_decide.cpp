@@ -14,10 +14,6 @@ constexpr double tick_s = Walker::tick_s;
 constexpr double most_yaw_rad = 0.61;       // 35 degrees
 constexpr double most_yaw_at_rest = 0.175;  // 10 degrees
 
-double flat_length(const Vector3& v) noexcept {
-    return math::sqrt(v.x * v.x + v.z * v.z);
-}
-
 }  // namespace
 
 /// How far a group's feet would get by stepping now, on the mean.
@@ -188,8 +184,9 @@ void WalkerTick::set_height() noexcept {
     const double mean = ground / count;
     w_.mean_ground_ = mean;
     const double stride = half_stride(speed_);
-    const double by_stride = math::sqrt(std::max(0.05, 0.985 * l * l - stride * stride));
-    double wanted = mean + std::min(set_.standing_height * l, by_stride);
+    const double by_stride = math::sqrt(std::max(0.05, 0.965 * l * l - stride * stride));
+    const double lifted = std::max(set_.standing_height * l, by_stride);
+    double wanted = mean + std::min(set_.upright_height * l, lifted);
     const auto cap_for = [&](std::size_t i, const Body& body, const Vector3& foot, double part) {
         const Vector3& hip = set_.legs[i].hip;
         const Vector3 at = body.place + body.heading.to_world(hip);

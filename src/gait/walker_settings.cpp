@@ -80,6 +80,7 @@ WalkerSettings walker_with(std::size_t legs, double leg_length_m) {
     const double neutral_x = rows == 1 ? 0.116 * l : rows == 2 ? 0.22 * l : 0.62 * l;
     const double spacing = rows == 1 ? 0 : rows == 2 ? 0.95 * l : 0.62 * l;
     settings.standing_height = rows == 1 ? 0.89 : rows == 2 ? 0.82 : 0.56;
+    settings.upright_height = rows == 1 ? 0.945 : settings.standing_height;
     settings.lowest_height = rows == 1 ? 0.75 : rows == 2 ? 0.70 : 0.50;
     settings.bob_m = (rows == 1 ? 0.016 : 0.008) * l;
     settings.sway_m = (rows == 1 ? 0.013 : 0.004) * l;
@@ -105,6 +106,7 @@ void require_valid(const WalkerSettings& settings) {
     require_between("thigh_part", settings.thigh_part, 0.1, 0.9);
     require_above_zero("foot_radius_m", settings.foot_radius_m);
     require_between("standing_height", settings.standing_height, 0.3, 0.95);
+    require_between("upright_height", settings.upright_height, settings.standing_height, 0.97);
     require_between("lowest_height", settings.lowest_height, 0.1, settings.standing_height);
     for (const Dial<WalkerSettings>& dial : walker_dials) {
         const double value = dial.get(settings);

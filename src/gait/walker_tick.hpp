@@ -23,6 +23,11 @@ struct Heading {
     }
 };
 
+/// Over the ground.
+[[nodiscard]] inline double flat_length(const Vector3& v) noexcept {
+    return math::sqrt(v.x * v.x + v.z * v.z);
+}
+
 /// One tick of a walker.
 class WalkerTick {
   public:

@@ -206,7 +206,7 @@ TEST_CASE("the first frame stands on the ground, and without a command nothing m
         const FlatGround ground{1.5};
         Walker walker{settings, ground, {2, 0, -3}, 0.8};
         const Vector3 before = walker.position();
-        CHECK(before.y == Approx(1.5 + settings.standing_height * 0.7).margin(0.03));
+        CHECK(before.y == Approx(1.5 + settings.upright_height * 0.7).margin(0.03));
         for (const WalkerFoot& foot : walker.feet()) {
             CHECK(foot.planted);
             CHECK(foot.position.y == 1.5);

@@ -62,6 +62,8 @@ std::map<std::string, std::string> places_for_keys() {
         {"probe", hook + lamp + "[wind.w]\nprobes = [{ @ }]\n"},
         {"undulation", hook + lamp + "[chain.c]\nundulation = { @ }\n"},
         {"carried", hook + lamp + "[chain.c]\ncarried = [{ @ }]\n"},
+        {"box", hook + lamp + "[ground.g]\nboxes = [{ @ }]\n"},
+        {"platform", hook + lamp + "[ground.g]\nplatforms = [{ @ }]\n"},
         {"kick", hook + lamp + "kicks = [{ @ }]\n"},
         {"body", hook + lamp + "[body.b]\n@\n"},
         {"picture", hook + lamp + "[picture.p]\n@\n"},

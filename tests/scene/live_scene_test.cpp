@@ -23,8 +23,8 @@ using namespace hopcoil::scene;
 namespace {
 
 const std::vector<std::string>& shipped() {
-    static const std::vector<std::string> all{"vane", "boom_lamp", "skiff", "tide_dial",
-                                              "streamer"};
+    static const std::vector<std::string> all{"vane",     "boom_lamp", "skiff",      "tide_dial",
+                                              "streamer", "quay_dog",  "lamplighter"};
     return all;
 }
 

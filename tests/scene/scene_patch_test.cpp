@@ -64,7 +64,8 @@ std::string patched(const std::string& text, const std::vector<SceneNumber>& val
 
 TEST_CASE("every number of every shipped scene can be written back, one at a time", "[patch]") {
     for (const std::string name :
-         {"vane.toml", "boom_lamp.toml", "skiff.toml", "tide_dial.toml", "streamer.toml"}) {
+         {"vane.toml", "boom_lamp.toml", "skiff.toml", "tide_dial.toml", "streamer.toml",
+          "mud_crab.toml", "lamplighter.toml", "quay_dog.toml"}) {
         const CopiedQuay quay;
         const std::string file = quay.file(name);
         const std::string original = contents_of(file);

@@ -39,6 +39,7 @@ struct WalkerSettings {
     double thigh_part = 0.5;        ///< of that, the upper bone
     double foot_radius_m = 0.05;    ///< of the sole
     double standing_height = 0.89;  ///< 0.3 to 0.95
+    double upright_height = 0.945;  ///< when it is slow and strides are short; to 0.97
     double lowest_height = 0.75;    ///< below standing_height
     double lift_height = 0.06;      ///< of a swing over the highest ground on its way
     double step_time = 1.2;  ///< of a slow swing, in units of sqrt(leg length / g); 0.7 to 2.5

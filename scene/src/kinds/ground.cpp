@@ -216,19 +216,21 @@ void read_ground(KindReader& reader) {
     reader.each_table("platforms", "platform", [&](KindReader& one) {
         Platform platform{.name = one.text("name").value_or("platform"), .box = read_box(one)};
         const auto position = one.target("position");
+        const bool turns = one.has("rotation");
+        const auto rotation = turns ? one.target("rotation") : std::nullopt;
         if (!one.has("position")) one.problem("", "expected a key 'position': what moves it");
-        if (!position) return;
+        if (!position || (turns && !rotation)) return;
         if (one.target_at(*position).path.size() != 3) {
             one.problem("position", "expected a place: a vector of three numbers");
             return;
         }
+        if (rotation && one.target_at(*rotation).kind() != ValueKind::rotation) {
+            one.problem("rotation", "expected a rotation");
+            return;
+        }
         platform.position = targets.size();
         targets.push_back(*position);
-        if (const auto rotation = one.target("rotation")) {
-            if (one.target_at(*rotation).kind() != ValueKind::rotation) {
-                one.problem("rotation", "expected a rotation");
-                return;
-            }
+        if (rotation) {
             platform.rotation = targets.size();
             targets.push_back(*rotation);
         }

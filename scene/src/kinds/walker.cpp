@@ -54,11 +54,29 @@ Vector3 place_of(const SystemInputs& inputs) {
     return {at[0], at[1], at[2]};
 }
 
+/// A ground as it was so long ago.
+class EarlierGround final : public Ground {
+  public:
+    EarlierGround(const Ground& ground, double ago_s) noexcept : ground_{ground}, ago_s_{ago_s} {}
+    [[nodiscard]] GroundPoint under(double x, double z, double top,
+                                    double ahead_s) const noexcept override {
+        return ground_.under(x, z, top, ahead_s - ago_s_);
+    }
+    [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override {
+        return ground_.frame(part, ahead_s - ago_s_);
+    }
+
+  private:
+    const Ground& ground_;
+    double ago_s_;
+};
+
 class RunningWalker final : public RunningSystem {
   public:
     RunningWalker(const WalkerParts& parts, const SystemInputs& inputs)
         : parts_{parts},
           walker_{parts.settings, ground_of(inputs), place_of(inputs), yaw_at_start(parts, inputs)},
+          place_{place_of(inputs)},
           time_s_{inputs.time_s},
           yaw_{walker_.yaw_rad()} {}
 
@@ -69,11 +87,9 @@ class RunningWalker final : public RunningSystem {
         const Vector3 velocity{v[0], 0, v[2]};
         if (parts_.has_facing) {
             yaw_ = yaw_of(inputs.targets[1].point.value, facing_is_rotation(inputs));
-        } else {
-            face_the_way(place, velocity);
         }
-        const WalkCommand command = walker_.toward(place, yaw_, velocity, parts_.within_s);
-        if (walker_.step(command, ground_of(inputs), dt) == StepStatus::rejected) return false;
+        if (!walk(place, velocity, ground_of(inputs), dt)) return false;
+        place_ = place;
         time_s_ = time_s;
         return true;
     }
@@ -99,6 +115,7 @@ class RunningWalker final : public RunningSystem {
             numbers[i] = walker_.feet()[i].planted ? 1 : 0;
     }
     bool retune(const SystemSpec& spec) override;
+    void change(const SystemInputs& inputs) override { place_ = place_of(inputs); }
     void save(StateWriter& out) override { visit_state(out); }
     void load(StateReader& in) override { visit_state(in); }
     [[nodiscard]] std::vector<std::string> warnings(const std::string& name,
@@ -133,6 +150,19 @@ class RunningWalker final : public RunningSystem {
         const ValueArray& v = inputs.targets[0].point.velocity;
         return v[0] == 0 && v[2] == 0 ? 0 : math::atan2(v[0], v[2]);
     }
+    /// In steps of a tick, each told anew: the same at every frame rate.
+    bool walk(const Vector3& place, const Vector3& velocity, const Ground& ground, double dt) {
+        const int parts = std::max(1, static_cast<int>(std::lround(dt / Walker::tick_s)));
+        for (int i = 1; i <= parts; ++i) {
+            const double part = static_cast<double>(i) / parts;
+            const Vector3 now = place_ + (place - place_) * part;
+            if (!parts_.has_facing) face_the_way(now, velocity);
+            const WalkCommand command = walker_.toward(now, yaw_, velocity, parts_.within_s);
+            const EarlierGround then{ground, dt * (1 - part)};
+            if (walker_.step(command, then, dt / parts) == StepStatus::rejected) return false;
+        }
+        return true;
+    }
     /// Along its way, where there is one.
     void face_the_way(const Vector3& place, const Vector3& velocity) {
         constexpr double least_speed = 0.15;
@@ -145,12 +175,13 @@ class RunningWalker final : public RunningSystem {
     }
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields(walker_, time_s_, yaw_, step_length_);
+        fields(walker_, place_, time_s_, yaw_, step_length_);
         fields.require(time_s_ >= 0);
     }
 
     WalkerParts parts_;
     Walker walker_;
+    Vector3 place_;  ///< of its target, at the last step
     double time_s_;
     double yaw_;
     StepLength step_length_;
@@ -288,7 +319,7 @@ std::vector<SystemReport> WalkerSpec::report(const ReportInput& input) const {
             curve.targets = input.take.column(input.take.columns_of(*followed).first + k);
         report.components.push_back(std::move(curve));
     }
-    SystemChart footfalls{.title = "feet on the ground", .unit = "leg"};
+    SystemChart footfalls{.title = "feet down", .unit = "leg"};
     const Take& fine = input.fine;
     const std::vector<double>& times_s = fine.times_s();
     double steps = 0;
@@ -296,6 +327,13 @@ std::vector<SystemReport> WalkerSpec::report(const ReportInput& input) const {
     double reach = 0;
     double fastest = 0;
     std::vector<std::size_t> up(times_s.size());
+    // Feet move in ticks of 1/240 s: between rows that are nearer they stand and leap.
+    const double spacing_s =
+        times_s.back() / std::max(1.0, static_cast<double>(times_s.size()) - 1);
+    const std::size_t apart =
+        spacing_s < Walker::tick_s
+            ? static_cast<std::size_t>(std::lround(Walker::tick_s / spacing_s))
+            : 1;
     for (std::size_t leg = 0; leg < parts_.settings.leg_count; ++leg) {
         const Port& port = ports[first_leg_port + leg];
         const LegRows shown{input, input.take, leg, port};
@@ -309,25 +347,24 @@ std::vector<SystemReport> WalkerSpec::report(const ReportInput& input) const {
             reach = std::max(reach, length_of(rows.point(row, 2) - rows.point(row, 0)));
             down += rows.planted(row) ? 1 : 0;
             up[row] += rows.planted(row) ? 0 : 1;
-            if (row == 0) continue;
+            if (row < apart) continue;
             steps += rows.planted(row - 1) && !rows.planted(row) ? 1 : 0;
-            const double dt = times_s[row] - times_s[row - 1];
-            if (dt > 0)
-                fastest =
-                    std::max(fastest, length_of(rows.point(row, 2) - rows.point(row - 1, 2)) / dt);
+            const double dt = times_s[row] - times_s[row - apart];
+            const Vector3 moved = rows.point(row, 2) - rows.point(row - apart, 2);
+            if (dt > 0) fastest = std::max(fastest, length_of(moved) / dt);
         }
     }
     const double length_s = std::max(times_s.back(), 1e-9);
     const auto feet = static_cast<double>(parts_.settings.leg_count);
     report.figures = {{"steps", "steps", "", steps},
                       {"steps_per_s", "steps a second", "", steps / length_s},
-                      {"duty_factor", "share of the time that a foot is down", "",
+                      {"duty_factor", "duty factor of a foot", "",
                        down / (feet * static_cast<double>(times_s.size()))},
-                      {"most_feet_up", "feet in the air at most", "",
+                      {"most_feet_up", "most feet up", "",
                        static_cast<double>(*std::max_element(up.begin(), up.end()))},
-                      {"reach_used_percent", "of a leg's length used at most", "%",
+                      {"reach_used_percent", "most of a leg used", "%",
                        100 * reach / parts_.settings.leg_length_m},
-                      {"fastest_foot_m_per_s", "a foot goes at most", "m/s", fastest}};
+                      {"fastest_foot_m_per_s", "fastest foot", "m/s", fastest}};
     report.charts.push_back(std::move(footfalls));
     return {std::move(report)};
 }

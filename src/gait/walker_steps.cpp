@@ -1,0 +1,297 @@
+// Where a foot goes, and how.
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+#include <hopcoil/base/components.hpp>
+
+#include "walker_tick.hpp"
+
+namespace hopcoil {
+namespace {
+
+constexpr double tick_s = Walker::tick_s;
+
+}  // namespace
+
+/// The neutral spot half a stance after the predicted landing, as far as the leg allows.
+Vector3 WalkerTick::aim(std::size_t leg, double land_s) const noexcept {
+    const WalkerLeg& own = set_.legs[leg];
+    const double until_s = land_s - now_s_;
+    const Body first = body_over_ground(until_s);
+    const Body middle = body_over_ground(until_s + 0.5 * stance_time(speed_));
+    Vector3 off =
+        first.heading.to_body(middle.place + middle.heading.to_world(own.neutral) - first.place) -
+        own.neutral;
+    off.y = 0;
+    const double most = lim_.most_half_stride_m;
+    const double length = flat_length(off);
+    if (length > most) off = off * (most / length);
+    if (set_.leg_count > 2) {
+        off.x = std::clamp(off.x, -lim_.half_stride_sideways_m, lim_.half_stride_sideways_m);
+        off.z = std::clamp(off.z, -lim_.half_stride_ahead_m, lim_.half_stride_ahead_m);
+    }
+    const Body landing = body_in(until_s);
+    Vector3 spot = landing.place + landing.heading.to_world(own.neutral + off);
+    const Vector3 hip = landing.place + landing.heading.to_world(own.hip);
+    Vector3 way = spot - hip;
+    way.y = 0;
+    const double reach = std::max(
+        0.5 * lim_.soft_reach_m,
+        std::min(lim_.soft_reach_m, lim_.hard_reach_m - 0.35 * speed_ * swing_time(speed_)));
+    const double away = flat_length(way);
+    if (away > reach) spot = hip + way * (reach / away);
+    keep_apart(leg, landing, spot);
+    return spot;
+}
+
+/// A biped's feet keep to their own sides of each other, the nearer beside one another the wider;
+/// those of others do not land where one stands.
+void WalkerTick::keep_apart(std::size_t leg, const Body& body, Vector3& aim) const noexcept {
+    if (set_.leg_count != 2) {
+        const double least = 2.4 * set_.foot_radius_m;
+        for (std::size_t i = 0; i < set_.leg_count; ++i) {
+            if (i == leg || !w_.feet_[i].planted) continue;
+            Vector3 away = aim - w_.feet_[i].position;
+            away.y = 0;
+            const double distance = flat_length(away);
+            if (distance < least && distance > 1e-9)
+                aim = aim + away * ((least - distance) / distance);
+        }
+        return;
+    }
+    const double l = set_.leg_length_m;
+    const Vector3 other = w_.feet_[1 - leg].position;
+    const double side = set_.legs[leg].neutral.x > 0 ? 1 : -1;
+    const Vector3 between = body.heading.to_body(aim - other);
+    const double lengthwise = std::clamp((std::abs(between.z) - 0.16 * l) / (0.21 * l), 0.0, 1.0);
+    const double gap = (0.126 + (0.053 - 0.126) * lengthwise) * l;
+    const double missing = gap - side * between.x;
+    if (missing > 0) aim = aim + body.heading.to_world({side * missing, 0, 0});
+}
+
+/// Whether a sole can stand there: not too steep, no edge under it.
+WalkerTick::Foothold WalkerTick::look_at(double x, double z, double ahead_s) const noexcept {
+    constexpr std::array<std::array<double, 2>, 8> around{{{1, 0},
+                                                           {0.7071, 0.7071},
+                                                           {0, 1},
+                                                           {-0.7071, 0.7071},
+                                                           {-1, 0},
+                                                           {-0.7071, -0.7071},
+                                                           {0, -1},
+                                                           {0.7071, -0.7071}}};
+    const double sole = 1.4 * set_.foot_radius_m;
+    Foothold hold{.ground = ground_at(x, z, ahead_s)};
+    const GroundPoint& at = hold.ground;
+    hold.spot = {x, at.exists ? at.height : w_.place_.y - set_.leg_length_m, z};
+    if (!at.exists || !at.can_stand || at.normal.y < math::cos(set_.slope_limit_rad)) return hold;
+    for (const auto& [ax, az] : around) {
+        const GroundPoint rim = ground_at(x + sole * ax, z + sole * az, ahead_s);
+        const double plane = at.height - sole * (ax * at.normal.x + az * at.normal.z) / at.normal.y;
+        if (!rim.exists || std::abs(rim.height - plane) > 0.2 * set_.foot_radius_m + 0.005)
+            return hold;
+    }
+    hold.good = true;
+    return hold;
+}
+
+/// The nearest good spot to where it aims, in rings around that.
+WalkerTick::Foothold WalkerTick::foothold_near(const Vector3& aim, const Vector3& hip,
+                                               double most_away, double ahead_s) const noexcept {
+    Foothold first = look_at(aim.x, aim.z, ahead_s);
+    if (first.good) return first;
+    constexpr int directions = 16;
+    constexpr std::array<double, 7> rings{0.03, 0.06, 0.1, 0.14, 0.19, 0.25, 0.32};
+    for (const double ring : rings) {
+        Foothold best{};
+        double least_height = 1e9;
+        for (int k = 0; k < directions; ++k) {
+            const double angle = 2 * math::pi * k / directions;
+            const double x = aim.x + ring * set_.leg_length_m * math::cos(angle);
+            const double z = aim.z + ring * set_.leg_length_m * math::sin(angle);
+            if (flat_length({x - hip.x, 0, z - hip.z}) > most_away) continue;
+            const Foothold hold = look_at(x, z, ahead_s);
+            const double off = std::abs(hold.spot.y - first.spot.y);
+            if (!hold.good || off >= least_height) continue;
+            least_height = off;
+            best = hold;
+        }
+        if (best.good) return best;
+    }
+    return first;
+}
+
+double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
+                                   bool& is_even) const noexcept {
+    constexpr int samples = 16;
+    const double r = set_.foot_radius_m;
+    double highest = std::max(from.y, to.y);
+    double lowest = std::min(from.y, to.y);
+    Vector3 way = to - from;
+    way.y = 0;
+    const double length = flat_length(way);
+    const Vector3 beside =
+        length > 1e-9 ? Vector3{-way.z * (r / length), 0, way.x * (r / length)} : Vector3{};
+    for (int k = 0; k <= samples; ++k) {
+        const Vector3 middle = from + way * (static_cast<double>(k) / samples);
+        for (const double side : {-1.0, 1.0}) {
+            const GroundPoint at =
+                ground_at(middle.x + side * beside.x, middle.z + side * beside.z, ahead_s_);
+            if (!at.exists) continue;
+            highest = std::max(highest, at.height);
+            lowest = std::min(lowest, at.height);
+        }
+    }
+    is_even = highest - lowest < 2e-3;
+    return highest;
+}
+
+bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
+    constexpr double most = 430;
+    for (double t = now_s_; t < swing.land_s; t += 2 * tick_s) {
+        if (length_of(swing.at(t).acceleration) > most) return false;
+    }
+    return true;
+}
+
+/// Over every edge on its way, a little less near both ends.
+bool WalkerTick::is_clear(const FootSwing& swing, std::uint32_t part) const noexcept {
+    const double r = set_.foot_radius_m;
+    const double least = 0.0137 * set_.leg_length_m + 0.002;
+    const Vector3 start = swing.at(now_s_).position;
+    for (double t = now_s_ + tick_s; t < swing.land_s - 1e-9; t += tick_s) {
+        const SwingPoint at = swing.at(t);
+        const double later_s = ahead_s_ + (t - now_s_);
+        const GroundFrame frame = part == 0 ? GroundFrame{} : ground_.frame(part, later_s);
+        const Vector3 p = part == 0 ? at.position : frame.to_world(at.position);
+        const double to_end =
+            std::min(flat_length(at.position - swing.spot), flat_length(at.position - start));
+        const double wanted = std::min(least, 0.25 * std::max(0.0, to_end - 0.01));
+        for (const auto& [dx, dz] : {std::array{r, 0.0}, {-r, 0.0}, {0.0, r}, {0.0, -r}}) {
+            const GroundPoint under = ground_at(p.x + dx, p.z + dz, later_s);
+            if (under.exists && p.y - under.height < wanted && to_end > 0.6 * r) return false;
+        }
+    }
+    return true;
+}
+
+/// Past the feet that stand.
+bool WalkerTick::avoids_feet(std::size_t leg, const FootSwing& swing,
+                             std::uint32_t part) const noexcept {
+    const double least = 1.9 * set_.foot_radius_m;
+    for (double t = now_s_ + tick_s; t < swing.land_s + tick_s; t += 2 * tick_s) {
+        const Vector3 local = swing.at(t).position;
+        const Vector3 p =
+            part == 0 ? local : ground_.frame(part, ahead_s_ + (t - now_s_)).to_world(local);
+        for (std::size_t i = 0; i < set_.leg_count; ++i) {
+            if (i == leg || !w_.feet_[i].planted) continue;
+            if (flat_length(p - w_.feet_[i].position) < least) return false;
+        }
+    }
+    return true;
+}
+
+/// Whether it was planned so; a foot that leaves the ground is in any case.
+bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s) noexcept {
+    WalkerFoot& foot = w_.feet_[leg];
+    Walker::Foot& own = w_.state_[leg];
+    const Body landing = body_in(land_s - now_s_);
+    const Vector3 hip = landing.place + landing.heading.to_world(set_.legs[leg].hip);
+    const Foothold hold = foothold_near(aim, hip, lim_.soft_reach_m, ahead_s_ + land_s - now_s_);
+    // The part goes on moving until the foot is there.
+    const GroundFrame later = ground_.frame(hold.ground.part, ahead_s_ + land_s - now_s_);
+    const GroundFrame frame = ground_.frame(hold.ground.part, ahead_s_);
+    const bool still = hold.ground.part == 0;
+    SwingPoint from{};
+    if (foot.planted) {
+        from.position = foot.position;
+        if (foot.part != 0)
+            from.velocity = ground_.frame(foot.part, ahead_s_).velocity_at(foot.position);
+    } else {
+        from = own.swing.at(now_s_);
+        if (own.swing_part != 0) {
+            const GroundFrame old = ground_.frame(own.swing_part, ahead_s_);
+            from = {old.to_world(from.position),
+                    rotated(old.rotation, from.velocity) + old.velocity_at(foot.position),
+                    rotated(old.rotation, from.acceleration)};
+        }
+    }
+    bool is_even = false;
+    const double highest = highest_between(from.position, hold.spot, is_even);
+    const Vector3 spot = still ? hold.spot : later.to_local(hold.spot);
+    if (!still) {
+        from = {
+            frame.to_local(from.position),
+            rotated(conjugate(frame.rotation), from.velocity - frame.velocity_at(from.position)),
+            rotated(conjugate(frame.rotation), from.acceleration)};
+    }
+    const double offset = still ? 0 : hold.spot.y - spot.y;  // of heights in the part's frame
+    const double lift = set_.lift_height * set_.leg_length_m *
+                        (0.6 + 0.4 * std::min(1.0, speed_ / lim_.most_speed_ahead));
+    SwingWish wish{.from = from, .spot = spot, .now_s = now_s_, .land_s = land_s};
+    const double base = highest - offset + lift;
+    const auto take = [&](const FootSwing& swing) {
+        own.swing = swing;
+        own.swing_part = hold.ground.part;
+        own.aim = aim;
+        foot.normal = hold.ground.normal;
+    };
+    std::optional<FootSwing> over;  // clear of the ground, not of the feet
+    const double outward = set_.legs[leg].neutral.x > 0 ? 1 : -1;
+    const Vector3 side = landing.heading.to_world({outward, 0, 0});
+    const double whole_s = land_s - own.lift_s;
+    const double left_s = land_s - now_s_;
+    for (const double bump : {0.0, 3.0, 6.0}) {
+        wish.aside =
+            (still ? side : rotated(conjugate(frame.rotation), side)) * (bump * set_.foot_radius_m);
+        // As it was lifted: up, over and down at their times. If that is not clear, later and
+        // higher; up once more, where it is on its way down already.
+        for (const double delay : {0.0, 0.12, 0.24}) {
+            for (const double more : {-1.0, 0.0, 0.04, 0.09, 0.15}) {
+                const bool again = more >= 0 && now_s_ > own.lift_s + 0.4 * whole_s;
+                wish.delay_part = delay;
+                wish.apex_m = base + std::max(more, 0.0) * set_.leg_length_m;
+                wish.apex_s = again ? now_s_ + 0.42 * left_s : own.lift_s + 0.45 * whole_s;
+                wish.down_s = again ? now_s_ + 0.5 * left_s : own.lift_s + 0.55 * whole_s;
+                const FootSwing candidate = plan_swing(wish);
+                if (!foot.planted && !is_gentle(candidate)) continue;
+                if (!is_even && !is_clear(candidate, hold.ground.part)) continue;
+                if (!over) over = candidate;
+                if (!avoids_feet(leg, candidate, hold.ground.part)) break;
+                take(candidate);
+                return true;
+            }
+            if (is_even) break;  // later or higher is no further from a foot
+        }
+    }
+    // Nothing is clear: a swing under way goes on as planned.
+    if (over) {
+        take(*over);
+    } else if (foot.planted) {
+        wish.aside = {};
+        take(plan_swing(wish));
+    }
+    if (foot.planted) w_.log_.no_foothold += hold.good ? 0 : 1;
+    return foot.planted || over.has_value();
+}
+
+/// A swing whose aim has moved is planned anew, from where the foot is and as it moves.
+void WalkerTick::guide_swings() noexcept {
+    constexpr double moved_m = 0.004;
+    constexpr double least_left_s = 0.03;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const WalkerFoot& foot = w_.feet_[i];
+        const Walker::Foot& own = w_.state_[i];
+        if (foot.planted || own.swing.land_s - now_s_ < least_left_s) continue;
+        const Vector3 now = aim(i, own.swing.land_s);
+        const Vector3 before = own.aim;
+        if (flat_length(now - before) <= moved_m) continue;
+        // All of the way there if a foot can, else a part of it.
+        for (const double part : {1.0, 0.6, 0.3}) {
+            if (plan(i, before + (now - before) * part, own.swing.land_s)) break;
+        }
+    }
+}
+
+}  // namespace hopcoil

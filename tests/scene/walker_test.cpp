@@ -1,0 +1,146 @@
+// Ground and walkers in scenes.
+
+#include <cmath>
+#include <string>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/io/height_file.hpp>
+#include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/system_report.hpp>
+
+#include "support/files.hpp"
+
+using namespace hopcoil;
+using namespace hopcoil::scene;
+using Catch::Matchers::Contains;
+
+namespace {
+
+const std::string quay = R"(
+duration_s = 6
+[ground.quay]
+boxes = [{ middle_m = [0, 0.08, 2], size_m = [2, 0.16, 1.5] }]
+platforms = [{ name = "raft", position = "swell", rotation = "roll", middle_m = [0, -0.1, 0], size_m = [2, 0.2, 2] }]
+[target.swell]
+start_m = [0, 0.2, 4]
+moves = [{ sine_amplitude_m = [0.05, 0.05, 0], frequency_hz = 0.3 }]
+[target.roll]
+rotation = true
+moves = [{ sine_amplitude_deg = [2, 0, 3], frequency_hz = 0.2 }]
+[target.way]
+start_m = [0, 0, 0]
+moves = [{ at_s = 0.2, through_m = [[4, 0, 0.4, 4]] }]
+[walker.crab]
+target = "way"
+ground = "quay"
+legs = 4
+leg_length_m = 0.8
+[chain.tail]
+root = "crab"
+facing = "crab.facing"
+nodes = 4
+)";
+
+Scene read(const TestFolder& folder, const std::string& text) {
+    folder.write("quay.toml", text);
+    return read_scene((folder.path() / "quay.toml").string());
+}
+
+Take take_of(const Scene& scene) {
+    Take take;
+    run(scene, take);
+    return take;
+}
+
+}  // namespace
+
+TEST_CASE("a walker in a scene gets there, its feet stand still, and it reports its steps",
+          "[scene][walker]") {
+    const TestFolder folder;
+    const Scene scene = read(folder, quay);
+    const Take take = take_of(scene);
+    const auto body = take.columns_of(*take.find_channel("crab.position_m")).first;
+    CHECK(take.row(take.row_count() - 1)[body + 2] == Approx(4).margin(0.25));
+    // A foot that stands on what never moves has the same bits from row to row.
+    const auto leg = take.columns_of(*take.find_channel("crab.leg1.position_m")).first;
+    const auto planted = take.columns_of(*take.find_channel("crab.leg1.planted")).first;
+    int stood = 0;
+    for (std::size_t row = 1; row < take.row_count(); ++row) {
+        if (take.row(row)[planted] == 0 || take.row(row - 1)[planted] == 0) continue;
+        if (take.row(row)[leg + 8] > 2.7) continue;  // on the raft
+        ++stood;
+        for (std::size_t k = 6; k < 9; ++k)
+            REQUIRE(take.row(row)[leg + k] == take.row(row - 1)[leg + k]);
+    }
+    CHECK(stood > 50);
+    for (const SystemReport& report : report_on(scene, take)) {
+        if (report.name != "crab") continue;
+        REQUIRE(report.figures.size() == 6);
+        CHECK(report.figures[0].value > 10);  // steps
+        CHECK(report.figures[3].value == 2);  // at most half of its feet up
+        CHECK(report.figures[4].value <= 100);
+        REQUIRE(report.charts.size() == 1);
+        CHECK(report.charts[0].curves.size() == 4);
+    }
+}
+
+TEST_CASE("footfalls of a scene are the same at every rate, and live", "[scene][walker]") {
+    const TestFolder folder;
+    Scene scene = read(folder, quay);
+    const Take slow = take_of(scene);
+    scene.rate_hz = 120;
+    const Take quick = take_of(scene);
+    const auto planted = slow.columns_of(*slow.find_channel("crab.leg2.planted")).first;
+    const auto body = slow.columns_of(*slow.find_channel("crab.position_m")).first;
+    int different = 0;
+    for (std::size_t row = 0; row < slow.row_count(); ++row) {
+        different += slow.row(row)[planted] != quick.row(2 * row)[planted] ? 1 : 0;
+        CHECK(slow.row(row)[body + 2] == Approx(quick.row(2 * row)[body + 2]).margin(0.02));
+    }
+    CHECK(different < 0.05 * static_cast<double>(slow.row_count()));
+}
+
+TEST_CASE("a walker's dials turn, and what cannot be is refused with its place",
+          "[scene][walker]") {
+    const TestFolder folder;
+    Scene scene = read(folder, quay);
+    set_values(scene, {{"crab.lift_height", 0.2}, {"crab.step_time", 1.5}});
+    CHECK(take_of(scene).row_count() == 361);
+    CHECK_THROWS_WITH(set_values(scene, {{"crab.step_time", 9}}),
+                      Contains("crab.step_time cannot be 9: expected a number from 0.7 to 2.5"));
+    const auto complaint = [&](const std::string& text) {
+        try {
+            static_cast<void>(read(folder, text));
+        } catch (const std::exception& problem) {
+            return std::string{problem.what()};
+        }
+        return std::string{};
+    };
+    const std::string way = "[target.way]\nstart_m = [0, 0, 0]\nmoves = []\n";
+    CHECK_THAT(complaint("[walker.w]\n"), Contains("target"));
+    CHECK_THAT(complaint(way + "[walker.w]\ntarget = 'way'\nlegs = 3\n"), Contains("even number"));
+    CHECK_THAT(complaint(way + "[walker.w]\ntarget = 'way'\nlift_height = 7\n"),
+               Contains("lift_height") && Contains("0.01 to 0.5"));
+    CHECK_THAT(complaint(way + "[walker.w]\ntarget = 'way'\nground = 'nowhere'\n"),
+               Contains("nowhere"));
+    CHECK_THAT(complaint("[ground.g]\nboxes = [{ size_m = [1, -1, 1] }]\n"), Contains("size.y"));
+    CHECK_THAT(complaint("[ground.g]\ncsv = 'missing.csv'\n"), Contains("missing.csv"));
+}
+
+TEST_CASE("a height field is read from a table, in any order of its rows", "[io][ground]") {
+    const TestFolder folder;
+    folder.write("h.csv", "x_m,z_m,height_m\n1,0,2\n0,0,1\n0,1,3\n1,1,4\n");
+    const HeightField field = io::read_height_field((folder.path() / "h.csv").string());
+    CHECK(field.at(0, 0)->height == 1);
+    CHECK(field.at(1, 0)->height == 2);
+    CHECK(field.at(0, 1)->height == 3);
+    folder.write("bad.csv", "x_m,z_m,height_m\n0,0,1\n1,0,2\n0,1,3\n");
+    CHECK_THROWS_WITH(io::read_height_field((folder.path() / "bad.csv").string()),
+                      Contains("expected a grid") && Contains("found 3 rows"));
+    folder.write("uneven.csv", "x_m,z_m,height_m\n0,0,1\n1,0,2\n3,0,2\n0,1,3\n1,1,1\n3,1,1\n");
+    CHECK_THROWS_WITH(io::read_height_field((folder.path() / "uneven.csv").string()),
+                      Contains("even steps"));
+}
