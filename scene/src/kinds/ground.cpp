@@ -215,24 +215,23 @@ void read_ground(KindReader& reader) {
                       [&](KindReader& one) { parts.boxes.push_back(read_box(one)); });
     reader.each_table("platforms", "platform", [&](KindReader& one) {
         Platform platform{.name = one.text("name").value_or("platform"), .box = read_box(one)};
-        const auto position = one.target("position");
-        const bool turns = one.has("rotation");
-        const auto rotation = turns ? one.target("rotation") : std::nullopt;
         if (!one.has("position")) one.problem("", "expected a key 'position': what moves it");
-        if (!position || (turns && !rotation)) return;
-        if (one.target_at(*position).path.size() != 3) {
+        const std::size_t position = one.target("position").value_or(not_connected);
+        const std::size_t rotation = one.target("rotation").value_or(not_connected);
+        if (position == not_connected) return;
+        if (one.target_at(position).path.size() != 3) {
             one.problem("position", "expected a place: a vector of three numbers");
             return;
         }
-        if (rotation && one.target_at(*rotation).kind() != ValueKind::rotation) {
-            one.problem("rotation", "expected a rotation");
-            return;
-        }
         platform.position = targets.size();
-        targets.push_back(*position);
-        if (rotation) {
+        targets.push_back(position);
+        if (rotation != not_connected) {
+            if (one.target_at(rotation).kind() != ValueKind::rotation) {
+                one.problem("rotation", "expected a rotation");
+                return;
+            }
             platform.rotation = targets.size();
-            targets.push_back(*rotation);
+            targets.push_back(rotation);
         }
         parts.platforms.push_back(std::move(platform));
     });
