@@ -105,6 +105,7 @@ Json lines_json(const scene::Scene& scene, const Take& take) {
                         {"channel", take.channels()[line.channel].name},
                         {"count", take.channels()[line.channel].count},
                         {"radius_m", line.view.radius_m},
+                        {"smooth", line.view.is_smooth},
                         {"colours", std::move(colours)},
                         {"order", line.view.look.order}});
     }
@@ -240,7 +241,8 @@ Json made_by_live(const scene::Scene& scene) {
 }
 
 Json scene_answer(const LiveFile::Snapshot& snapshot) {
-    const scene::Scene& scene = *snapshot.scene;
+    scene::Scene scene = *snapshot.scene;
+    scene.record.clear();  // the page shows all of it, whatever a take keeps
     scene::LiveScene live{scene};
     Take take;
     take.begin(live.channels());

@@ -65,6 +65,12 @@ function onCurve(points, i, part, out) {
   }
 }
 
+/** The same on the straight line. */
+function onLine(points, i, part, out) {
+  const to = points[i + 1] ?? points[i];
+  for (let k = 0; k < 3; k += 1) out[k] = points[i][k] + part * (to[k] - points[i][k]);
+}
+
 const along = (list, share, otherwise) => {
   if (list.length === 0) return otherwise;
   const at = share * (list.length - 1);
@@ -74,7 +80,8 @@ const along = (list, share, otherwise) => {
 
 /** A tube through points that move; its thickness and colours go from the first to the last. */
 export class Tube {
-  constructor(count, radii, colours, opacity = 1) {
+  constructor(count, radii, colours, opacity = 1, isSmooth = true) {
+    this.placeOn = isSmooth ? onCurve : onLine;
     this.rings = (count - 1) * PARTS + 1;
     this.radii = radii;
     const vertices = this.rings * SIDES;
@@ -124,7 +131,7 @@ export class Tube {
     const other = new THREE.Vector3();
     const at = (ring, out) => {
       const clamped = Math.min(this.rings - 1, Math.max(0, ring));
-      onCurve(points, Math.floor(clamped / PARTS), (clamped % PARTS) / PARTS, place);
+      this.placeOn(points, Math.floor(clamped / PARTS), (clamped % PARTS) / PARTS, place);
       out.set(...place);
     };
     for (let ring = 0; ring < this.rings; ring += 1) {

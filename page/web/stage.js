@@ -227,7 +227,8 @@ export class Stage {
     }
     for (const line of this.lines) {
       const colours = line.colours.length > 0 ? line.colours : [this.colourOf(line.name)];
-      const tubes = [1, 0.25].map((opacity) => new Tube(line.count, line.radius_m, colours, opacity));
+      const tubes = [1, 0.25].map((opacity) => new Tube(line.count, line.radius_m, colours, opacity,
+        line.smooth));
       for (const tube of tubes) add(tube.mesh);
       this.parts.lines.push({ line, now: tubes[0], other: tubes[1] });
     }
