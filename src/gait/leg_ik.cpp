@@ -37,10 +37,12 @@ Vector3 within(const Vector3& direction, const Vector3& ahead, double most_rad) 
 TwoBonePose bend_two_bones(const Vector3& hip, const Vector3& spot, const Vector3& pole,
                            double thigh_m, double shin_m) noexcept {
     const Vector3 way = spot - hip;
-    const double asked = length_of(way);
-    const Vector3 down = direction_of(way, {0, -1, 0});
+    const double asked = math::sqrt(dot(way, way));
+    const Vector3 down = asked > 1e-12 ? way * (1 / asked) : Vector3{0, -1, 0};
     const double distance = std::clamp(asked, std::abs(thigh_m - shin_m), thigh_m + shin_m);
-    const Vector3 side = direction_of(pole - down * dot(pole, down), across(down));
+    const Vector3 beyond = pole - down * dot(pole, down);
+    const double width = math::sqrt(dot(beyond, beyond));
+    const Vector3 side = width > 1e-12 ? beyond * (1 / width) : across(down);
     // Along the way the knee is at (d^2 + a^2 - b^2) / 2 d; beside it by Heron's formula.
     const double along =
         distance > 0 ? 0.5 * (distance + (thigh_m - shin_m) * (thigh_m + shin_m) / distance) : 0.0;
@@ -49,10 +51,13 @@ TwoBonePose bend_two_bones(const Vector3& hip, const Vector3& spot, const Vector
     pose.knee = hip + down * along + side * beside;
     pose.error_m = std::abs(asked - distance);
     pose.ankle = pose.error_m > 0 ? hip + down * distance : spot;
+    return pose;
+}
+
+double knee_angle_rad(const Vector3& hip, const TwoBonePose& pose) noexcept {
     const Vector3 thigh = pose.knee - hip;
     const Vector3 shin = pose.ankle - pose.knee;
-    pose.knee_angle_rad = math::atan2(length_of(cross(thigh, shin)), dot(thigh, shin));
-    return pose;
+    return math::atan2(length_of(cross(thigh, shin)), dot(thigh, shin));
 }
 
 double bend_limb(std::span<Vector3> joints, const Vector3& spot,

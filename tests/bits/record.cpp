@@ -9,6 +9,7 @@
 #include <Eigen/Core>
 
 #include <hopcoil/base/math.hpp>
+#include <hopcoil/field/terrain.hpp>
 #include <hopcoil/follow/angle_mover.hpp>
 #include <hopcoil/follow/cascade.hpp>
 #include <hopcoil/follow/coast.hpp>
@@ -20,6 +21,7 @@
 #include <hopcoil/follow/rotation_mover.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
 #include <hopcoil/follow/stepped_follower.hpp>
+#include <hopcoil/gait/walker.hpp>
 #include <hopcoil/points/chain.hpp>
 #include <hopcoil/points/chain_bank.hpp>
 #include <hopcoil/stepping/adaptive_runge_kutta.hpp>
@@ -212,6 +214,33 @@ void record_chains(Hash& hash, Parameters& numbers) {
     }
 }
 
+/// Walkers over steps, slopes and a raft, told this and that.
+void record_walkers(Hash& hash, Parameters& numbers) {
+    using namespace hopcoil;
+    for (const std::size_t legs : {2U, 6U}) {
+        Terrain terrain;
+        terrain.add(Terrain::Plane{.slope_x = 0.05});
+        terrain.add(Terrain::Box{.middle = {0, 0.05, 1}, .size = {3, 0.1, 0.8}, .yaw_rad = 0.3});
+        const std::uint32_t raft = terrain.add_part({});
+        terrain.add(Terrain::Box{.middle = {0, 0.1, 3}, .size = {4, 0.2, 2}}, raft);
+        Walker walker{walker_with(legs, 0.8), terrain, {}};
+        WalkCommand command;
+        for (int i = 0; i < 400; ++i) {
+            if (i % 40 == 0)
+                command = {1.2 * numbers.next(), numbers.next() - 0.5, 2 * numbers.next() - 1};
+            terrain.move(raft, {.position = {0, 0.05 * math::sin(0.02 * i), 0},
+                                .rotation = turned_by({0.03 * math::sin(0.03 * i), 0, 0}),
+                                .velocity = {0, 0.06 * math::cos(0.02 * i), 0}});
+            walker.step(command, terrain, 0.03 * numbers.next());
+            hash.add(walker.position().y);
+            hash.add(walker.yaw_rad());
+            for (const WalkerFoot& foot : walker.feet())
+                hash.add(foot.position.x);
+            hash.add(walker.knee(0).z);
+        }
+    }
+}
+
 }  // namespace
 
 int main() {
@@ -227,6 +256,7 @@ int main() {
     record_stepping(hash, numbers);
     record_bank(hash, numbers);
     record_chains(hash, numbers);
+    record_walkers(hash, numbers);
     for (int i = 0; i < 10000; ++i) {
         const double x = 40 * numbers.next() - 20;
         hash.add(hopcoil::math::exp(x));

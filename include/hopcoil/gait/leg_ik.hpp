@@ -10,9 +10,8 @@ namespace hopcoil {
 /// A leg of two bones, bent.
 struct TwoBonePose {
     Vector3 knee{};
-    Vector3 ankle{};              ///< where it was asked for, or as near as the bones reach
-    double knee_angle_rad = 0.0;  ///< between the bones' directions: 0 when straight
-    double error_m = 0.0;         ///< from where the ankle was asked for
+    Vector3 ankle{};       ///< where it was asked for, or as near as the bones reach
+    double error_m = 0.0;  ///< from where the ankle was asked for
 };
 
 /// Bends two bones so that the second one ends on a spot.
@@ -25,6 +24,9 @@ struct TwoBonePose {
 [[nodiscard]] TwoBonePose bend_two_bones(const Vector3& hip, const Vector3& spot,
                                          const Vector3& pole, double thigh_m,
                                          double shin_m) noexcept;
+
+/// The angle between the directions of both bones, 0 when the leg is straight.
+[[nodiscard]] double knee_angle_rad(const Vector3& hip, const TwoBonePose& pose) noexcept;
 
 /// How a chain of bones is turned toward a spot.
 struct LimbSettings {
