@@ -44,25 +44,63 @@ StepReason WalkerTick::reason_to_step(std::size_t leg, double swing_s) const noe
     return StepReason::stands;
 }
 
+void WalkerTick::lift(std::size_t leg, StepReason reason, double land_s) noexcept {
+    w_.state_[leg].lift_s = now_s_;
+    plan(leg, aim(leg, land_s), land_s);
+    w_.feet_[leg].planted = false;
+    w_.feet_[leg].reason = reason;
+    ++w_.log_.steps;
+}
+
 void WalkerTick::lift_group(std::uint32_t group, StepReason reason, double swing_s) noexcept {
     const double land_s = now_s_ + rounded_to_ticks(swing_s);
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
-        if (group_of(i) != group) continue;
-        Walker::Foot& own = w_.state_[i];
-        own.lift_s = now_s_;
-        plan(i, aim(i, land_s), land_s);
-        w_.feet_[i].planted = false;
-        w_.feet_[i].reason = reason;
-        ++w_.log_.steps;
+        if (group_of(i) == group) lift(i, reason, land_s);
     }
     w_.last_group_ = group;
 }
 
+/// Each foot leaves the ground at its time, and is back at the end of its cycle.
+void WalkerTick::decide_in_gait() noexcept {
+    constexpr double least_part = 0.5;  // of a swing: too late for less, it waits a cycle
+    const Cadence cadence = cadence_at(set_, lim_, speed_);
+    w_.cycle_ += cadence.strides_per_s * tick_s;
+    w_.cycle_ -= std::floor(w_.cycle_);
+    const double up = 1 - cadence.duty_factor;
+    std::size_t swinging = 0;
+    for (std::size_t i = 0; i < set_.leg_count; ++i)
+        swinging += w_.feet_[i].planted ? 0 : 1;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const WalkerFoot& foot = w_.feet_[i];
+        // A walk has at least half of its feet down; a run may fly.
+        constexpr double run_duty = 0.56;
+        const bool carried = 2 * (swinging + 1) <= set_.leg_count;
+        if (!foot.planted || (cadence.duty_factor >= run_duty && !carried)) continue;
+        const double left = 1 - phase_of(i);
+        const bool due = left <= up && left > least_part * up;
+        const Vector3 hip = w_.place_ + heading_.to_world(set_.legs[i].hip);
+        const bool at_end =
+            flat_length(foot.position - hip) > 0.95 * reach_to(foot.position.y) && carried;
+        if (!due && !at_end) continue;
+        const double swing_s =
+            due ? left / std::max(cadence.strides_per_s, 0.1) : swing_time(speed_);
+        lift(i, due ? StepReason::strides : StepReason::reaches,
+             now_s_ + rounded_to_ticks(std::min(swing_s, 1.0)));
+        ++swinging;
+    }
+}
+
 void WalkerTick::decide() noexcept {
-    if (anyone_swings()) return;
     const bool told_to_stand = command_ == WalkCommand{};
     const double moving = flat_length(w_.velocity_);
-    if (told_to_stand && moving < 0.03 && std::abs(w_.turn_rate_) < 0.05) {
+    const bool at_rest = told_to_stand && moving < 0.03 && std::abs(w_.turn_rate_) < 0.05;
+    if (has_gait() && !at_rest) {
+        decide_in_gait();
+        return;
+    }
+    begin_cycle();
+    if (anyone_swings()) return;
+    if (at_rest) {
         decide_at_rest();
         return;
     }
@@ -251,7 +289,15 @@ void WalkerTick::annotate() noexcept {
     }
 }
 
+/// The next start is with the hindmost foot.
+void WalkerTick::begin_cycle() noexcept {
+    constexpr double usual_duty = 0.72;
+    const double start = landing_phase(set_, set_.leg_count - 2) + usual_duty;
+    w_.cycle_ = start - std::floor(start);
+}
+
 void WalkerTick::stand() noexcept {
+    begin_cycle();
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const Vector3 at = w_.place_ + heading_.to_world(set_.legs[i].neutral);
         const Vector3 hip = w_.place_ + heading_.to_world(set_.legs[i].hip);

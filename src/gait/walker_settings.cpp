@@ -31,6 +31,9 @@ constexpr std::array<Dial<WalkerSettings>, WalkerSettings::dial_count> walker_di
     field_dial<&WalkerSettings::lean, WalkerSettings>(
         {.path = "lean", .unit = "rad s2/m", .hard = {0, 0.2}, .slider = {0, 0.1}})};
 
+constexpr double least_duty = 0.45;
+constexpr double shortest_swing = 0.85;  // in units of sqrt(leg length / g)
+
 void require_between(const char* name, double value, double least, double most) {
     if (value >= least && value <= most) return;
     throw InvalidValue{name, value, "a number from " + shortest(least) + " to " + shortest(most)};
@@ -178,7 +181,51 @@ WalkerLimits limits_of(const WalkerSettings& settings) noexcept {
     limits.half_stride_sideways_m = std::max(sideways, 0.02 * l);
     limits.most_speed_ahead = 2 * limits.half_stride_ahead_m / (1.06 * swing_s);
     limits.most_speed_sideways = 2 * limits.half_stride_sideways_m / (1.06 * swing_s);
+    // Feet that wait for their time in a cycle cannot be as quick.
+    constexpr double in_a_gait = 0.78;
+    if (settings.policy == StepPolicy::in_a_gait) {
+        limits.most_speed_ahead *= in_a_gait;
+        limits.most_speed_sideways *= in_a_gait;
+    }
     return limits;
+}
+
+double landing_phase(const WalkerSettings& settings, std::size_t leg) noexcept {
+    const auto rows = static_cast<double>(settings.leg_count / 2);
+    const auto row = static_cast<double>(leg / 2);  // 0: the foremost
+    const double side = leg % 2 == 0 ? 0 : 0.5;
+    const auto wrapped = [](double phase) {
+        return phase - std::floor(phase);
+    };
+    if (rows < 2) return side;
+    switch (settings.gait) {
+        case Gait::walk:
+        case Gait::wave:
+            break;
+        case Gait::trot:
+            return wrapped(side + 0.5 * row);
+        case Gait::pace:
+            return side;
+        case Gait::gallop:
+            return wrapped(0.12 * (leg % 2 == 0 ? 0 : 1) + 0.5 * (rows - 1 - row));
+    }
+    // From the hindmost forward, all pairs within half a cycle.
+    const double after = settings.gait == Gait::wave ? 1 / (rows + 1) : 0.5 / rows;
+    return wrapped(side + after * (rows - 1 - row));
+}
+
+Cadence cadence_at(const WalkerSettings& settings, const WalkerLimits& limits,
+                   double speed) noexcept {
+    const double hip_m = settings.standing_height * settings.leg_length_m;
+    const double froude = std::max(speed * speed / (standard_gravity * hip_m), 1e-6);
+    Cadence cadence;
+    cadence.duty_factor = std::clamp(0.52 * math::pow(froude, -0.14), least_duty, 0.8);
+    const double stride_m = 2.4 * hip_m * math::pow(froude, 0.34);
+    const double stance_m =
+        std::min(cadence.duty_factor * stride_m, 2 * 0.95 * limits.half_stride_ahead_m);
+    const double most = (1 - cadence.duty_factor) / (shortest_swing * limits.swing_time_scale_s);
+    cadence.strides_per_s = std::min(most, cadence.duty_factor * speed / std::max(stance_m, 1e-6));
+    return cadence;
 }
 
 }  // namespace hopcoil

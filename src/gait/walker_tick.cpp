@@ -54,6 +54,10 @@ double WalkerTick::neutral_speed(std::size_t leg) const noexcept {
 }
 
 double WalkerTick::swing_time(double speed) const noexcept {
+    if (has_gait()) {
+        const Cadence cadence = cadence_at(set_, lim_, speed);
+        return std::min(1.0, (1 - cadence.duty_factor) / std::max(cadence.strides_per_s, 0.1));
+    }
     return lim_.swing_time_scale_s *
            (set_.step_time - 0.3 * std::min(1.0, speed / lim_.most_speed_ahead));
 }
@@ -66,6 +70,10 @@ double WalkerTick::half_stride(double speed) const noexcept {
 }
 
 double WalkerTick::stance_time(double speed) const noexcept {
+    if (has_gait()) {
+        const Cadence cadence = cadence_at(set_, lim_, speed);
+        return std::min(0.8, cadence.duty_factor / std::max(cadence.strides_per_s, 0.1));
+    }
     return std::min(0.8, 2 * half_stride(speed) / std::max(speed, 1e-3));
 }
 
@@ -98,6 +106,18 @@ bool WalkerTick::anyone_swings() const noexcept {
         if (!w_.feet_[i].planted) return true;
     }
     return false;
+}
+
+double WalkerTick::phase_of(std::size_t leg) const noexcept {
+    const double phase = w_.cycle_ - landing_phase(set_, leg);
+    return phase - std::floor(phase);
+}
+
+double WalkerTick::wait_of(std::size_t leg) const noexcept {
+    if (!has_gait()) return longest_swing_left();
+    const Cadence cadence = cadence_at(set_, lim_, speed_);
+    return std::max(0.0, cadence.duty_factor - phase_of(leg)) /
+           std::max(cadence.strides_per_s, 0.1);
 }
 
 double WalkerTick::longest_swing_left() const noexcept {
@@ -150,7 +170,7 @@ void WalkerTick::hold_back_for(std::size_t leg) noexcept {
     const double rate = dot(w_.velocity_, away) + by_turning;
     if (rate <= 0) return;
     const double room = std::max(0.0, reach_to(w_.feet_[leg].position.y) - distance);
-    const double in_time = room / (longest_swing_left() + 0.15 * lim_.swing_time_scale_s);
+    const double in_time = room / (wait_of(leg) + 0.15 * lim_.swing_time_scale_s);
     const double allowed = std::max(math::sqrt(2 * set_.most_acceleration * room), in_time);
     const double excess = rate - allowed;
     if (excess <= 0) return;

@@ -68,7 +68,15 @@ class WalkerTick {
     void guide_swings() noexcept;
     void decide() noexcept;
     void decide_at_rest() noexcept;
+    void decide_in_gait() noexcept;
+    void begin_cycle() noexcept;
+    [[nodiscard]] bool has_gait() const noexcept { return set_.policy == StepPolicy::in_a_gait; }
+    /// Where a leg is in its own cycle: 0 at its landing.
+    [[nodiscard]] double phase_of(std::size_t leg) const noexcept;
+    /// Until a planted foot may leave the ground.
+    [[nodiscard]] double wait_of(std::size_t leg) const noexcept;
     [[nodiscard]] StepReason reason_to_step(std::size_t leg, double swing_s) const noexcept;
+    void lift(std::size_t leg, StepReason reason, double land_s) noexcept;
     void lift_group(std::uint32_t group, StepReason reason, double swing_s) noexcept;
     void set_height() noexcept;
     void set_attitude() noexcept;

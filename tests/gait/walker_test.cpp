@@ -179,7 +179,7 @@ Worst walked(std::size_t legs, Place place, unsigned seed) {
 
 TEST_CASE("planted feet keep every bit, legs reach, half of the feet carry, and it comes to rest",
           "[walker]") {
-    for (const std::size_t legs : {2, 4, 6, 8}) {
+    for (const std::size_t legs : {2U, 4U, 6U, 8U}) {
         for (const char* name : {"flat", "steps", "slopes", "rough", "deck"}) {
             const Place place = place_named(name, leg_of(legs));
             for (unsigned seed = 1; seed <= 3; ++seed) {
@@ -201,7 +201,7 @@ TEST_CASE("planted feet keep every bit, legs reach, half of the feet carry, and 
 }
 
 TEST_CASE("the first frame stands on the ground, and without a command nothing moves", "[walker]") {
-    for (const std::size_t legs : {2, 4, 6, 8, 10}) {
+    for (const std::size_t legs : {2U, 4U, 6U, 8U, 10U}) {
         const WalkerSettings settings = walker_with(legs, 0.7);
         const FlatGround ground{1.5};
         Walker walker{settings, ground, {2, 0, -3}, 0.8};
@@ -222,7 +222,7 @@ TEST_CASE("the first frame stands on the ground, and without a command nothing m
 
 TEST_CASE("it gets where it is told, at the speed it is told", "[walker]") {
     const FlatGround ground;
-    for (const std::size_t legs : {2, 4, 6}) {
+    for (const std::size_t legs : {2U, 4U, 6U}) {
         CAPTURE(legs);
         Walker walker{walker_with(legs, leg_of(legs)), ground, {}};
         const double speed = 0.8 * walker.limits().most_speed_ahead;
@@ -350,6 +350,66 @@ TEST_CASE("each policy walks, and they differ", "[walker]") {
         CHECK(most_up == (policy == StepPolicy::one_at_a_time ? 1 : 3));
     }
     CHECK(steps[0] >= steps[1]);
+}
+
+TEST_CASE("in a gait feet keep their order, and the pace is that of animals", "[walker][gait]") {
+    const FlatGround ground;
+    for (const std::size_t legs : {2U, 4U, 6U}) {
+        for (const Gait gait : {Gait::walk, Gait::trot, Gait::pace, Gait::wave}) {
+            WalkerSettings settings = walker_with(legs, 0.5);
+            settings.policy = StepPolicy::in_a_gait;
+            settings.gait = gait;
+            const WalkerLimits limits = limits_of(settings);
+            double last_duty = 1;
+            double last_stride = 0;
+            for (const double part : {0.3, 0.55, 0.8}) {
+                CAPTURE(legs, static_cast<int>(gait), part);
+                const double speed = part * limits.most_speed_ahead;
+                Walker walker{settings, ground, {}};
+                for (int i = 0; i < 240 * 4; ++i)
+                    walker.step({.ahead = speed}, ground, tick_s);
+                const double from = walker.position().z;
+                std::vector<double> landed(legs, -1);
+                std::vector<bool> planted(legs, true);
+                double down = 0;
+                std::size_t most_up = 0;
+                std::uint64_t steps = walker.log().steps;
+                constexpr int ticks = 240 * 6;
+                for (int i = 0; i < ticks; ++i) {
+                    walker.step({.ahead = speed}, ground, tick_s);
+                    std::size_t up = 0;
+                    for (std::size_t k = 0; k < legs; ++k) {
+                        const bool now = walker.feet()[k].planted;
+                        if (now && !planted[k]) landed[k] = i * tick_s;
+                        planted[k] = now;
+                        down += now ? 1 : 0;
+                        up += now ? 0 : 1;
+                    }
+                    most_up = std::max(most_up, up);
+                }
+                steps = walker.log().steps - steps;
+                const Cadence law = cadence_at(settings, limits, speed);
+                const double strides_per_s =
+                    static_cast<double>(steps) / 6.0 / static_cast<double>(legs);
+                const double duty = down / (ticks * static_cast<double>(legs));
+                CHECK((walker.position().z - from) / 6 == Approx(speed).epsilon(0.03));
+                CHECK(duty == Approx(law.duty_factor).margin(0.04));
+                CHECK(strides_per_s == Approx(law.strides_per_s).epsilon(0.12));
+                CHECK(2 * most_up <= legs);
+                // With speed the duty factor falls and the stride grows.
+                CHECK(duty <= last_duty + 0.01);
+                CHECK(speed / strides_per_s > last_stride);
+                last_duty = duty;
+                last_stride = speed / strides_per_s;
+                // Each lands at its part of the cycle after the first one.
+                for (std::size_t k = 1; k < legs; ++k) {
+                    const double after = (landed[k] - landed[0]) * law.strides_per_s;
+                    const double wanted = landing_phase(settings, k) - landing_phase(settings, 0);
+                    CHECK(std::abs(std::remainder(after - wanted, 1)) < 0.08);
+                }
+            }
+        }
+    }
 }
 
 TEST_CASE("a walker is a value: a copy, and a saved state, go on bit for bit", "[walker]") {

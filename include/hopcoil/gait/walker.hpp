@@ -124,7 +124,7 @@ class Walker {
     void visit_state(Fields& fields) {
         fields.begins("walker 1");
         fields(place_, velocity_, yaw_, turn_rate_, height_rate_, mean_ground_, slope_x_, slope_z_,
-               sway_, bob_, lean_, time_left_s_, ticks_, rejected_inputs_, last_group_);
+               sway_, bob_, lean_, time_left_s_, cycle_, ticks_, rejected_inputs_, last_group_);
         fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold);
         for (std::size_t i = 0; i < settings_.leg_count; ++i) {
             Foot& own = state_[i];
@@ -161,6 +161,7 @@ class Walker {
     double bob_ = 0.0;
     Vector3 lean_{};
     double time_left_s_ = 0.0;  ///< since the last tick
+    double cycle_ = 0.0;        ///< of a gait, 0 to 1
     std::uint64_t ticks_ = 0;
     std::uint32_t last_group_ = no_group;
     std::array<WalkerFoot, most_legs> feet_{};

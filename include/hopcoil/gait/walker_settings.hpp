@@ -15,6 +15,16 @@ enum class StepPolicy : std::uint8_t {
     groups_in_turn,  ///< the group that has not stepped last, unless it has little to gain
     wait_for_both,   ///< none until all are out of place; then the group that is further behind
     one_at_a_time,   ///< the foot that is furthest out of place, alone
+    in_a_gait,       ///< each at its time in a cycle whose pace goes with the speed
+};
+
+/// The order of the feet in a cycle.
+enum class Gait : std::uint8_t {
+    walk,    ///< one after the other, hind before fore; two legs by turns
+    trot,    ///< crosswise pairs
+    pace,    ///< the pairs of a side
+    gallop,  ///< both hind feet, then both fore feet, each pair a little apart
+    wave,    ///< a wave from the last pair to the first, for many legs
 };
 
 /// One leg: where it hangs, where its foot would like to stand, and with whom it steps.
@@ -50,6 +60,7 @@ struct WalkerSettings {
     double sway_m = 0.012;  ///< and to its side
     double lean = 0.03;     ///< radians of lean for each m/s^2
     StepPolicy policy = StepPolicy::groups_in_turn;
+    Gait gait = Gait::walk;  ///< of in_a_gait
 
     static constexpr std::size_t dial_count = 8;
     [[nodiscard]] static std::span<const Dial<WalkerSettings>> dials() noexcept;
@@ -63,6 +74,24 @@ struct WalkerSettings {
 /// Errors  InvalidValue for a number out of its range, or a foot that its leg cannot reach.
 void require_valid(const WalkerSettings& settings);
 [[nodiscard]] bool is_valid(const WalkerSettings& settings) noexcept;
+
+/// When a leg lands in the cycle of a gait, as a part of it; and for so long it is down then.
+[[nodiscard]] double landing_phase(const WalkerSettings& settings, std::size_t leg) noexcept;
+
+/// The pace of a gait at a speed.
+///
+/// Model   with the Froude number F = v^2 / (g h), h the standing hip height: a stride of
+///         2.4 h F^0.34, a duty factor of 0.52 F^-0.14, kept from 0.45 to 0.8; a stride is no longer
+///         than the legs allow, and then quicker instead.
+/// Source  R. McN. Alexander, A. S. Jayes: A dynamic similarity hypothesis for the gaits of
+///         quadrupedal mammals, J. Zool. 201 (1983): cursorial mammals.
+struct Cadence {
+    double strides_per_s = 0.0;
+    double duty_factor = 0.8;
+};
+struct WalkerLimits;
+[[nodiscard]] Cadence cadence_at(const WalkerSettings& settings, const WalkerLimits& limits,
+                                 double speed) noexcept;
 
 /// What a body can do, from its settings.
 ///

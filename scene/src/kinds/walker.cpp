@@ -3,6 +3,7 @@
 #include "walker.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 
@@ -379,6 +380,7 @@ void read_walker(KindReader& reader) {
     const double length_m = reader.number("leg_length_m").value_or(0.95);
     const double within_s = reader.number("within_s").value_or(0.35);
     const std::string policy = reader.choice("policy").value_or("groups_in_turn");
+    const std::string gait = reader.choice("gait").value_or("");
     const std::size_t ground = reader.field<Ground>("ground");
     reader.try_to([&] {
         WalkerParts parts{.settings = walker_with(legs, length_m), .within_s = within_s};
@@ -388,6 +390,12 @@ void read_walker(KindReader& reader) {
         settings.policy = policy == "wait_for_both"   ? StepPolicy::wait_for_both
                           : policy == "one_at_a_time" ? StepPolicy::one_at_a_time
                                                       : StepPolicy::groups_in_turn;
+        constexpr std::array gaits{"walk", "trot", "pace", "gallop", "wave"};
+        const auto found = std::find(gaits.begin(), gaits.end(), gait);
+        if (found != gaits.end()) {
+            settings.policy = StepPolicy::in_a_gait;
+            settings.gait = static_cast<Gait>(found - gaits.begin());
+        }
         parts.has_facing = has_facing;
         parts.look = {.radius_m = reader.number("leg_radius_m").value_or(0.035 * length_m),
                       .colours = read_colours(reader.table(), "colours"),
@@ -439,6 +447,11 @@ SystemKind walker_kind() {
             "which feet step next",
             "`groups_in_turn`",
             {"groups_in_turn", "wait_for_both", "one_at_a_time"}},
+           {"gait",
+            choice,
+            "instead of a policy: feet go round in a cycle whose pace goes with the speed",
+            "none",
+            {"walk", "trot", "pace", "gallop", "wave"}},
            dial({"lift_height", number, "how high feet swing, in leg lengths", "0.06"}),
            dial({"step_time", number, "of a slow swing, in sqrt(leg length / g)", "1.2"}),
            dial({"most_acceleration", number, "of the body, m/s2", "4"}),
