@@ -21,6 +21,7 @@ namespace {
 struct Exact {
     std::string name;
     std::string words;
+    const char* why = "exact at any step";
 };
 
 struct Asked {
@@ -64,7 +65,10 @@ void survey_scene(Asked& asked, const TimestepOptions& options) {
             if (tuning) {
                 survey(asked, name, *tuning, options);
             } else if (const std::string words = system.spec->in_words(i); !words.empty()) {
-                asked.exact.push_back({name, words});
+                asked.exact.push_back({name, words,
+                                       responder == nullptr
+                                           ? "steps of its own, whatever the frame rate"
+                                           : "exact at any step"});
             }
         }
     }
@@ -323,7 +327,7 @@ ExitCode run_timestep(const TimestepOptions& options) {
     for (const NamedSurvey& each : asked.surveys)
         print_survey(each);
     for (const Exact& each : asked.exact)
-        fmt::print("{}: exact at any step ({})\n", each.name, each.words);
+        fmt::print("{}: {} ({})\n", each.name, each.why, each.words);
     if (!options.figure.empty()) fmt::print("drawn: {}\n", options.figure.string());
     return ExitCode::done;
 }

@@ -81,8 +81,8 @@ void require_valid(const WalkerSettings& settings);
 /// The pace of a gait at a speed.
 ///
 /// Model   with the Froude number F = v^2 / (g h), h the standing hip height: a stride of
-///         2.4 h F^0.34, a duty factor of 0.52 F^-0.14, kept from 0.45 to 0.8; a stride is no longer
-///         than the legs allow, and then quicker instead.
+///         2.4 h F^0.34, a duty factor of 0.52 F^-0.14, kept from 0.45 to 0.8; no stride is longer
+///         than the legs allow: then they go quicker instead.
 /// Source  R. McN. Alexander, A. S. Jayes: A dynamic similarity hypothesis for the gaits of
 ///         quadrupedal mammals, J. Zool. 201 (1983): cursorial mammals.
 struct Cadence {
