@@ -192,88 +192,93 @@ bool WalkerTick::avoids_feet(std::size_t leg, const FootSwing& swing,
     return true;
 }
 
-/// Whether it was planned so; a foot that leaves the ground is in any case.
+/// Where a foot is and how it moves, in the world.
+SwingPoint WalkerTick::foot_now(std::size_t leg) const noexcept {
+    const WalkerFoot& foot = w_.feet_[leg];
+    const Walker::Foot& own = w_.state_[leg];
+    SwingPoint now{.position = foot.position};
+    if (foot.planted) {
+        if (foot.part != 0)
+            now.velocity = ground_.frame(foot.part, ahead_s_).velocity_at(foot.position);
+        return now;
+    }
+    now = own.swing.at(now_s_);
+    if (own.swing_part == 0) return now;
+    const GroundFrame frame = ground_.frame(own.swing_part, ahead_s_);
+    return {frame.to_world(now.position),
+            rotated(frame.rotation, now.velocity) + frame.velocity_at(foot.position),
+            rotated(frame.rotation, now.acceleration)};
+}
+
+/// As it was lifted: up, over and down at their times. If that is not clear, later and higher; up
+/// once more, where it is on its way down already; and aside, round a foot that stands.
+std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask& task) noexcept {
+    const bool planted = w_.feet_[leg].planted;
+    const double lift_s = w_.state_[leg].lift_s;
+    SwingWish wish = task.wish;
+    const double whole_s = wish.land_s - lift_s;
+    const double left_s = wish.land_s - now_s_;
+    std::optional<FootSwing> over;  // clear of the ground, not of the feet
+    for (const double bump : {0.0, 3.0, 6.0}) {
+        wish.aside = task.side * (bump * set_.foot_radius_m);
+        for (const double delay : {0.0, 0.12, 0.24}) {
+            for (const double more : {-1.0, 0.0, 0.04, 0.09, 0.15}) {
+                const bool again = more >= 0 && now_s_ > lift_s + 0.4 * whole_s;
+                wish.delay_part = delay;
+                wish.apex_m = task.wish.apex_m + std::max(more, 0.0) * set_.leg_length_m;
+                wish.apex_s = again ? now_s_ + 0.42 * left_s : lift_s + 0.45 * whole_s;
+                wish.down_s = again ? now_s_ + 0.5 * left_s : lift_s + 0.55 * whole_s;
+                const FootSwing candidate = plan_swing(wish);
+                if (!planted && !is_gentle(candidate)) continue;
+                if (!task.is_even && !is_clear(candidate, task.part)) continue;
+                if (!over) over = candidate;
+                if (!avoids_feet(leg, candidate, task.part)) break;
+                return candidate;
+            }
+            if (task.is_even) break;  // later or higher is no further from a foot
+        }
+    }
+    if (over || !planted) return over;
+    wish.aside = {};
+    return plan_swing(wish);  // it has to leave the ground
+}
+
+/// Whether it was planned so; if not, a swing under way goes on as it was.
 bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
     Walker::Foot& own = w_.state_[leg];
-    const Body landing = body_in(land_s - now_s_);
-    const Vector3 hip = landing.place + landing.heading.to_world(set_.legs[leg].hip);
-    const Foothold hold = foothold_near(aim, hip, lim_.soft_reach_m, ahead_s_ + land_s - now_s_);
-    // The part goes on moving until the foot is there.
-    const GroundFrame later = ground_.frame(hold.ground.part, ahead_s_ + land_s - now_s_);
-    const GroundFrame frame = ground_.frame(hold.ground.part, ahead_s_);
-    const bool still = hold.ground.part == 0;
-    SwingPoint from{};
-    if (foot.planted) {
-        from.position = foot.position;
-        if (foot.part != 0)
-            from.velocity = ground_.frame(foot.part, ahead_s_).velocity_at(foot.position);
-    } else {
-        from = own.swing.at(now_s_);
-        if (own.swing_part != 0) {
-            const GroundFrame old = ground_.frame(own.swing_part, ahead_s_);
-            from = {old.to_world(from.position),
-                    rotated(old.rotation, from.velocity) + old.velocity_at(foot.position),
-                    rotated(old.rotation, from.acceleration)};
-        }
-    }
-    bool is_even = false;
-    const double highest = highest_between(from.position, hold.spot, is_even);
-    const Vector3 spot = still ? hold.spot : later.to_local(hold.spot);
-    if (!still) {
-        from = {
-            frame.to_local(from.position),
-            rotated(conjugate(frame.rotation), from.velocity - frame.velocity_at(from.position)),
-            rotated(conjugate(frame.rotation), from.acceleration)};
-    }
-    const double offset = still ? 0 : hold.spot.y - spot.y;  // of heights in the part's frame
-    const double lift = set_.lift_height * set_.leg_length_m *
-                        (0.6 + 0.4 * std::min(1.0, speed_ / lim_.most_speed_ahead));
-    SwingWish wish{.from = from, .spot = spot, .now_s = now_s_, .land_s = land_s};
-    const double base = highest - offset + lift;
-    const auto take = [&](const FootSwing& swing) {
-        own.swing = swing;
-        own.swing_part = hold.ground.part;
-        own.aim = aim;
-        foot.normal = hold.ground.normal;
-    };
-    std::optional<FootSwing> over;  // clear of the ground, not of the feet
-    const double outward = set_.legs[leg].neutral.x > 0 ? 1 : -1;
-    const Vector3 side = landing.heading.to_world({outward, 0, 0});
-    const double whole_s = land_s - own.lift_s;
     const double left_s = land_s - now_s_;
-    for (const double bump : {0.0, 3.0, 6.0}) {
-        wish.aside =
-            (still ? side : rotated(conjugate(frame.rotation), side)) * (bump * set_.foot_radius_m);
-        // As it was lifted: up, over and down at their times. If that is not clear, later and
-        // higher; up once more, where it is on its way down already.
-        for (const double delay : {0.0, 0.12, 0.24}) {
-            for (const double more : {-1.0, 0.0, 0.04, 0.09, 0.15}) {
-                const bool again = more >= 0 && now_s_ > own.lift_s + 0.4 * whole_s;
-                wish.delay_part = delay;
-                wish.apex_m = base + std::max(more, 0.0) * set_.leg_length_m;
-                wish.apex_s = again ? now_s_ + 0.42 * left_s : own.lift_s + 0.45 * whole_s;
-                wish.down_s = again ? now_s_ + 0.5 * left_s : own.lift_s + 0.55 * whole_s;
-                const FootSwing candidate = plan_swing(wish);
-                if (!foot.planted && !is_gentle(candidate)) continue;
-                if (!is_even && !is_clear(candidate, hold.ground.part)) continue;
-                if (!over) over = candidate;
-                if (!avoids_feet(leg, candidate, hold.ground.part)) break;
-                take(candidate);
-                return true;
-            }
-            if (is_even) break;  // later or higher is no further from a foot
-        }
+    const Body landing = body_in(left_s);
+    const Vector3 hip = landing.place + landing.heading.to_world(set_.legs[leg].hip);
+    const Foothold hold = foothold_near(aim, hip, lim_.soft_reach_m, ahead_s_ + left_s);
+    const double outward = set_.legs[leg].neutral.x > 0 ? 1 : -1;
+    SwingTask task{.part = hold.ground.part, .side = landing.heading.to_world({outward, 0, 0})};
+    task.wish = {.from = foot_now(leg), .spot = hold.spot, .now_s = now_s_, .land_s = land_s};
+    const double highest = highest_between(task.wish.from.position, hold.spot, task.is_even);
+    double offset = 0;  // of heights in the frame that it lands in
+    if (task.part != 0) {
+        // The part goes on moving until the foot is there.
+        const GroundFrame frame = ground_.frame(task.part, ahead_s_);
+        const Quaternion back = conjugate(frame.rotation);
+        const SwingPoint& from = task.wish.from;
+        task.wish.spot = ground_.frame(task.part, ahead_s_ + left_s).to_local(hold.spot);
+        task.wish.from = {frame.to_local(from.position),
+                          rotated(back, from.velocity - frame.velocity_at(from.position)),
+                          rotated(back, from.acceleration)};
+        task.side = rotated(back, task.side);
+        offset = hold.spot.y - task.wish.spot.y;
     }
-    // Nothing is clear: a swing under way goes on as planned.
-    if (over) {
-        take(*over);
-    } else if (foot.planted) {
-        wish.aside = {};
-        take(plan_swing(wish));
-    }
-    if (foot.planted) w_.log_.no_foothold += hold.good ? 0 : 1;
-    return foot.planted || over.has_value();
+    const double pace = std::min(1.0, speed_ / lim_.most_speed_ahead);
+    const double lift = set_.lift_height * set_.leg_length_m * (0.6 + 0.4 * pace);
+    task.wish.apex_m = highest - offset + lift;
+    const std::optional<FootSwing> found = find_swing(leg, task);
+    if (!found) return false;
+    own.swing = *found;
+    own.swing_part = task.part;
+    own.aim = aim;
+    foot.normal = hold.ground.normal;
+    if (foot.planted && !hold.good) ++w_.log_.no_foothold;
+    return true;
 }
 
 /// A swing whose aim has moved is planned anew, from where the foot is and as it moves.

@@ -2,6 +2,8 @@
 
 #include <array>
 #include <cstddef>
+#include <cstdint>
+#include <optional>
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/gait/walker.hpp>
@@ -48,6 +50,13 @@ class WalkerTick {
         GroundPoint ground{};
         bool good = false;
     };
+    /// A swing that is to be found.
+    struct SwingTask {
+        std::uint32_t part = 0;  ///< of the ground, in whose frame it is
+        Vector3 side{};          ///< outward from the body
+        SwingWish wish{};        ///< as low as it may be
+        bool is_even = false;    ///< nothing on its way stands out
+    };
     static constexpr double look_s = 0.025;
     static constexpr std::size_t looks = 64;
 
@@ -87,6 +96,9 @@ class WalkerTick {
     [[nodiscard]] Foothold foothold_near(const Vector3& aim, const Vector3& hip, double most_away,
                                          double ahead_s) const noexcept;
     [[nodiscard]] Foothold look_at(double x, double z, double ahead_s) const noexcept;
+    [[nodiscard]] SwingPoint foot_now(std::size_t leg) const noexcept;
+    [[nodiscard]] std::optional<FootSwing> find_swing(std::size_t leg,
+                                                      const SwingTask& task) noexcept;
     bool plan(std::size_t leg, const Vector3& aim, double land_s) noexcept;
     [[nodiscard]] double highest_between(const Vector3& from, const Vector3& to,
                                          bool& is_even) const noexcept;
