@@ -49,9 +49,8 @@ int main() {
         crab.step({.ahead = 0.5, .left = 0.1}, beach, 1.0 / 60);
     double off = 0;
     for (const WalkerFoot& foot : crab.feet()) {
-        if (foot.planted)
-            off = std::fmax(off,
-                            std::fabs(foot.position.y - ripples(foot.position.x, foot.position.z)));
+        const double sand = ripples(foot.position.x, foot.position.z);
+        if (foot.planted) off = std::fmax(off, std::fabs(foot.position.y - sand));
     }
     std::printf("a crab down the beach: %.2f m in 5 s, feet %.0g m off the sand\n",
                 crab.position().z, off);

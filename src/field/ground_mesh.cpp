@@ -22,9 +22,8 @@ GroundMesh::GroundMesh(std::vector<Vector3> corners,
     }
     for (const auto& triangle : triangles_) {
         for (const std::uint32_t index : triangle) {
-            if (index >= corners_.size())
-                throw InvalidValue{"triangles", static_cast<double>(index),
-                                   "the index of a corner"};
+            if (index < corners_.size()) continue;
+            throw InvalidValue{"triangles", static_cast<double>(index), "the index of a corner"};
         }
     }
     if (!triangles_.empty()) build(0, triangles_.size());

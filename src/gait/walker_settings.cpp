@@ -191,8 +191,10 @@ WalkerLimits limits_of(const WalkerSettings& settings) noexcept {
 }
 
 double landing_phase(const WalkerSettings& settings, std::size_t leg) noexcept {
-    const auto rows = static_cast<double>(settings.leg_count / 2);
-    const auto row = static_cast<double>(leg / 2);  // 0: the foremost
+    const std::size_t row_count = settings.leg_count / 2;
+    const std::size_t row_index = leg / 2;  // 0: the foremost
+    const auto rows = static_cast<double>(row_count);
+    const auto row = static_cast<double>(row_index);
     const double side = leg % 2 == 0 ? 0 : 0.5;
     const auto wrapped = [](double phase) {
         return phase - std::floor(phase);

@@ -149,8 +149,9 @@ double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
 
 bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
     constexpr double most = 430;
-    for (double t = now_s_; t < swing.land_s; t += 2 * tick_s) {
-        if (length_of(swing.at(t).acceleration) > most) return false;
+    const int ticks = ticks_until(swing.land_s);
+    for (int i = 0; i < ticks; i += 2) {
+        if (length_of(swing.at(now_s_ + i * tick_s).acceleration) > most) return false;
     }
     return true;
 }
@@ -160,7 +161,9 @@ bool WalkerTick::is_clear(const FootSwing& swing, std::uint32_t part) const noex
     const double r = set_.foot_radius_m;
     const double least = 0.0137 * set_.leg_length_m + 0.002;
     const Vector3 start = swing.at(now_s_).position;
-    for (double t = now_s_ + tick_s; t < swing.land_s - 1e-9; t += tick_s) {
+    const int ticks = ticks_until(swing.land_s);
+    for (int i = 1; i < ticks; ++i) {
+        const double t = now_s_ + i * tick_s;
         const SwingPoint at = swing.at(t);
         const double later_s = ahead_s_ + (t - now_s_);
         const GroundFrame frame = part == 0 ? GroundFrame{} : ground_.frame(part, later_s);
@@ -180,7 +183,9 @@ bool WalkerTick::is_clear(const FootSwing& swing, std::uint32_t part) const noex
 bool WalkerTick::avoids_feet(std::size_t leg, const FootSwing& swing,
                              std::uint32_t part) const noexcept {
     const double least = 1.9 * set_.foot_radius_m;
-    for (double t = now_s_ + tick_s; t < swing.land_s + tick_s; t += 2 * tick_s) {
+    const int ticks = ticks_until(swing.land_s);
+    for (int tick = 1; tick <= ticks + 1; tick += 2) {
+        const double t = now_s_ + tick * tick_s;
         const Vector3 local = swing.at(t).position;
         const Vector3 p =
             part == 0 ? local : ground_.frame(part, ahead_s_ + (t - now_s_)).to_world(local);

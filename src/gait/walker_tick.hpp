@@ -88,6 +88,10 @@ class WalkerTick {
     void lift(std::size_t leg, StepReason reason, double land_s) noexcept;
     void lift_group(std::uint32_t group, StepReason reason, double swing_s) noexcept;
     void set_height() noexcept;
+    [[nodiscard]] double mean_ground() const noexcept;
+    [[nodiscard]] double wanted_height() const noexcept;
+    [[nodiscard]] double highest_for(std::size_t leg, const Body& body, const Vector3& foot,
+                                     double part) const noexcept;
     void set_attitude() noexcept;
     void annotate() noexcept;
 
@@ -117,6 +121,12 @@ class WalkerTick {
     [[nodiscard]] double reach_to(double height) const noexcept;
     [[nodiscard]] double top() const noexcept;
     [[nodiscard]] double rounded_to_ticks(double time_s) const noexcept;
+    /// How many ticks there are until a time.
+    [[nodiscard]] int ticks_until(double time_s) const noexcept {
+        constexpr double most = 1e6;
+        const double ticks = (time_s - now_s_) / Walker::tick_s;
+        return ticks < 0 ? 0 : static_cast<int>(ticks < most ? ticks + 0.5 : most);
+    }
 
     Walker& w_;
     const WalkerSettings& set_;

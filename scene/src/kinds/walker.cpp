@@ -46,7 +46,7 @@ ValueArray array_of(const Vector3& v) {
 const Ground& ground_of(const SystemInputs& inputs) {
     static const FlatGround flat;
     if (inputs.fields.empty() || inputs.fields[0] == nullptr) return flat;
-    const Ground* const ground = inputs.fields[0]->as_field<Ground>();
+    const auto* const ground = inputs.fields[0]->as_field<Ground>();
     return ground == nullptr ? flat : *ground;
 }
 
@@ -300,52 +300,24 @@ class LegRows {
     std::size_t planted_;
 };
 
-/// Which foot is down when, and what the steps were like.
-std::vector<SystemReport> WalkerSpec::report(const ReportInput& input) const {
-    const std::vector<Port> ports = outputs();
-    SystemReport report{.name = input.system.name,
-                        .kind = kind(),
-                        .target = input.scene.targets[input.system.targets[0]].name,
-                        .words = in_words(0),
-                        .value_kind = ValueKind::vector,
-                        .unit = "m"};
-    const Take::Columns body = input.take.columns_of(
-        input.take.find_channel(value_channel(input.system, ports[0])).value());
-    const SceneTarget& target = input.scene.targets[input.system.targets[0]];
-    const auto followed = input.take.find_channel(channel_name(target.name, "value", target.unit));
-    for (std::size_t k = 0; k < 3; ++k) {
-        ComponentCurve curve{.name = std::string(1, "xyz"[k]),
-                             .values = input.take.column(body.first + k)};
-        if (followed && k != 1)
-            curve.targets = input.take.column(input.take.columns_of(*followed).first + k);
-        report.components.push_back(std::move(curve));
-    }
-    SystemChart footfalls{.title = "feet down", .unit = "leg"};
-    const Take& fine = input.fine;
-    const std::vector<double>& times_s = fine.times_s();
+/// What all steps of a run were like.
+struct StepFigures {
     double steps = 0;
-    double down = 0;
-    double reach = 0;
+    double down = 0;  ///< rows in which a foot was, of all feet
+    double reach_m = 0;
     double fastest = 0;
-    std::vector<std::size_t> up(times_s.size());
-    // Feet move in ticks of 1/240 s: between rows that are nearer they stand and leap.
-    const double spacing_s =
-        times_s.back() / std::max(1.0, static_cast<double>(times_s.size()) - 1);
-    const std::size_t apart =
-        spacing_s < Walker::tick_s
-            ? static_cast<std::size_t>(std::lround(Walker::tick_s / spacing_s))
-            : 1;
-    for (std::size_t leg = 0; leg < parts_.settings.leg_count; ++leg) {
-        const Port& port = ports[first_leg_port + leg];
-        const LegRows shown{input, input.take, leg, port};
-        ComponentCurve bar{.name = port.name};
-        for (std::size_t row = 0; row < input.take.row_count(); ++row)
-            bar.values.push_back(shown.planted(row) ? static_cast<double>(leg + 1)
-                                                    : std::numeric_limits<double>::quiet_NaN());
-        footfalls.curves.push_back(std::move(bar));
-        const LegRows rows{input, fine, leg, port};
+    std::vector<std::size_t> up{};  ///< feet in each row
+
+    void add(const LegRows& rows, const std::vector<double>& times_s) {
+        // Feet move in ticks: between rows that are nearer they stand and leap.
+        const double spacing_s =
+            times_s.back() / std::max(1.0, static_cast<double>(times_s.size()) - 1);
+        const std::size_t apart =
+            spacing_s < Walker::tick_s
+                ? static_cast<std::size_t>(std::lround(Walker::tick_s / spacing_s))
+                : 1;
         for (std::size_t row = 0; row < times_s.size(); ++row) {
-            reach = std::max(reach, length_of(rows.point(row, 2) - rows.point(row, 0)));
+            reach_m = std::max(reach_m, length_of(rows.point(row, 2) - rows.point(row, 0)));
             down += rows.planted(row) ? 1 : 0;
             up[row] += rows.planted(row) ? 0 : 1;
             if (row < apart) continue;
@@ -355,17 +327,65 @@ std::vector<SystemReport> WalkerSpec::report(const ReportInput& input) const {
             if (dt > 0) fastest = std::max(fastest, length_of(moved) / dt);
         }
     }
-    const double length_s = std::max(times_s.back(), 1e-9);
+};
+
+/// At its own height where the foot is down, and nothing where it is not.
+ComponentCurve footfalls_of(const LegRows& rows, std::size_t row_count, std::size_t leg,
+                            const std::string& name) {
+    ComponentCurve bar{.name = name};
+    for (std::size_t row = 0; row < row_count; ++row) {
+        bar.values.push_back(rows.planted(row) ? static_cast<double>(leg + 1)
+                                               : std::numeric_limits<double>::quiet_NaN());
+    }
+    return bar;
+}
+
+/// The body's place beside what it follows.
+std::vector<ComponentCurve> way_of(const ReportInput& input, const Port& body) {
+    const Take& take = input.take;
+    const auto columns = take.columns_of(*take.find_channel(value_channel(input.system, body)));
+    const SceneTarget& target = input.scene.targets[input.system.targets[0]];
+    const auto followed = take.find_channel(channel_name(target.name, "value", target.unit));
+    std::vector<ComponentCurve> curves;
+    for (std::size_t k = 0; k < 3; ++k) {
+        ComponentCurve curve{.name = std::string(1, "xyz"[k]),
+                             .values = take.column(columns.first + k)};
+        if (followed && k != 1) curve.targets = take.column(take.columns_of(*followed).first + k);
+        curves.push_back(std::move(curve));
+    }
+    return curves;
+}
+
+/// Which foot is down when, and what the steps were like.
+std::vector<SystemReport> WalkerSpec::report(const ReportInput& input) const {
+    const std::vector<Port> ports = outputs();
+    SystemReport report{.name = input.system.name,
+                        .kind = kind(),
+                        .target = input.scene.targets[input.system.targets[0]].name,
+                        .words = in_words(0),
+                        .value_kind = ValueKind::vector,
+                        .unit = "m",
+                        .components = way_of(input, ports[0])};
+    SystemChart footfalls{.title = "feet down", .unit = "leg"};
+    const std::vector<double>& times_s = input.fine.times_s();
+    StepFigures all{.up = std::vector<std::size_t>(times_s.size())};
+    for (std::size_t leg = 0; leg < parts_.settings.leg_count; ++leg) {
+        const Port& port = ports[first_leg_port + leg];
+        footfalls.curves.push_back(
+            footfalls_of({input, input.take, leg, port}, input.take.row_count(), leg, port.name));
+        all.add({input, input.fine, leg, port}, times_s);
+    }
     const auto feet = static_cast<double>(parts_.settings.leg_count);
-    report.figures = {{"steps", "steps", "", steps},
-                      {"steps_per_s", "steps a second", "", steps / length_s},
-                      {"duty_factor", "duty factor of a foot", "",
-                       down / (feet * static_cast<double>(times_s.size()))},
-                      {"most_feet_up", "most feet up", "",
-                       static_cast<double>(*std::max_element(up.begin(), up.end()))},
-                      {"reach_used_percent", "most of a leg used", "%",
-                       100 * reach / parts_.settings.leg_length_m},
-                      {"fastest_foot_m_per_s", "fastest foot", "m/s", fastest}};
+    const auto rows = static_cast<double>(times_s.size());
+    report.figures = {
+        {"steps", "steps", "", all.steps},
+        {"steps_per_s", "steps a second", "", all.steps / std::max(times_s.back(), 1e-9)},
+        {"duty_factor", "duty factor of a foot", "", all.down / (feet * rows)},
+        {"most_feet_up", "most feet up", "",
+         static_cast<double>(*std::max_element(all.up.begin(), all.up.end()))},
+        {"reach_used_percent", "most of a leg used", "%",
+         100 * all.reach_m / parts_.settings.leg_length_m},
+        {"fastest_foot_m_per_s", "fastest foot", "m/s", all.fastest}};
     report.charts.push_back(std::move(footfalls));
     return {std::move(report)};
 }

@@ -1,0 +1,134 @@
+// How the body is carried: its height, its slope, its bob, sway and lean.
+
+#include <algorithm>
+#include <cmath>
+
+#include <hopcoil/base/components.hpp>
+
+#include "walker_tick.hpp"
+
+namespace hopcoil {
+namespace {
+
+constexpr double tick_s = Walker::tick_s;
+
+}  // namespace
+
+void WalkerTick::set_attitude() noexcept {
+    // The plane through the feet, as the body sees it.
+    double xx = 1e-9;
+    double zz = 1e-9;
+    double xy = 0;
+    double zy = 0;
+    double mean_y = 0;
+    const auto count = static_cast<double>(set_.leg_count);
+    double stance_side = 0;
+    double swing_phase = 0;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        mean_y += w_.feet_[i].position.y / count;
+        if (!w_.feet_[i].planted) swing_phase = std::max(swing_phase, w_.feet_[i].phase);
+    }
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const WalkerFoot& foot = w_.feet_[i];
+        const Vector3 at = heading_.to_body(foot.position - w_.place_);
+        const double y = (foot.planted ? foot.position.y : w_.state_[i].swing.spot.y) - mean_y;
+        xx += at.x * at.x;
+        zz += at.z * at.z;
+        xy += at.x * y;
+        zy += at.z * y;
+        if (foot.planted) stance_side += set_.legs[i].neutral.x > 0 ? 1 / count : -1 / count;
+    }
+    constexpr double follows = 6 * tick_s;
+    if (set_.leg_count > 2) {
+        w_.slope_x_ += (std::clamp(xy / xx, -0.6, 0.6) - w_.slope_x_) * follows;
+        w_.slope_z_ += (std::clamp(zy / zz, -0.6, 0.6) - w_.slope_z_) * follows;
+    }
+    const double pace = std::min(1.0, speed_ / lim_.most_speed_ahead);
+    const double wave = math::sin(math::pi * swing_phase);
+    constexpr double quick = 16 * tick_s;
+    w_.bob_ += (set_.bob_m * pace * (2 * wave - 1) - w_.bob_) * quick;
+    w_.sway_ += (2 * set_.sway_m * stance_side * wave - w_.sway_) * quick;
+    const Vector3 wanted = heading_.to_body(acceleration_) * set_.lean;
+    w_.lean_ = w_.lean_ + (wanted - w_.lean_) * (5 * tick_s);
+}
+
+/// Of the ground, over the feet and the way ahead and behind.
+double WalkerTick::mean_ground() const noexcept {
+    double sum = 0;
+    double count = 0;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const bool lands = !w_.feet_[i].planted && w_.state_[i].swing_part == 0;
+        sum += lands ? w_.state_[i].swing.spot.y : w_.feet_[i].position.y;
+        count += 1;
+    }
+    for (int k = -2; k <= 2; ++k) {
+        const Vector3 at = w_.place_ + w_.velocity_ * (0.15 * k) +
+                           heading_.to_world({0, 0, 0.08 * k * set_.leg_length_m});
+        const GroundPoint under = ground_at(at.x, at.z, ahead_s_);
+        if (!under.exists || !under.can_stand) continue;
+        const double weight = 0.25 * static_cast<double>(set_.leg_count) / 2;
+        sum += weight * under.height;
+        count += weight;
+    }
+    return sum / count;
+}
+
+/// The highest that a body may be whose leg ends there, stretched to a part of its squared length.
+double WalkerTick::highest_for(std::size_t leg, const Body& body, const Vector3& foot,
+                               double part) const noexcept {
+    const double l = set_.leg_length_m;
+    const Vector3& hip = set_.legs[leg].hip;
+    const double away = flat_length(body.place + body.heading.to_world(hip) - foot);
+    return foot.y + math::sqrt(std::max(0.01 * l * l, part * l * l - away * away)) -
+           w_.slope_x_ * hip.x - w_.slope_z_ * hip.z;
+}
+
+/// Over the ground by its stride, and low enough in time for where the hips are about to be.
+double WalkerTick::wanted_height() const noexcept {
+    constexpr double stretched = 0.985;
+    const double l = set_.leg_length_m;
+    const double stride = half_stride(speed_);
+    const double by_stride = math::sqrt(std::max(0.05, 0.965 * l * l - stride * stride));
+    const double lifted = std::max(set_.standing_height * l, by_stride);
+    double wanted = w_.mean_ground_ + std::min(set_.upright_height * l, lifted);
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const WalkerFoot& foot = w_.feet_[i];
+        if (foot.planted) {
+            for (const double soon_s : {0.05, 0.1, 0.15}) {
+                wanted =
+                    std::min(wanted, highest_for(i, body_in(soon_s), foot.position, stretched));
+            }
+            continue;
+        }
+        const Walker::Foot& own = w_.state_[i];
+        const double left_s = own.swing.land_s - now_s_;
+        const Vector3 lands = own.swing_part == 0
+                                  ? own.swing.spot
+                                  : ground_.frame(own.swing_part, ahead_s_ + std::max(left_s, 0.0))
+                                        .to_world(own.swing.spot);
+        wanted = std::min(wanted, highest_for(i, body_in(left_s), lands, stretched));
+    }
+    return wanted;
+}
+
+void WalkerTick::set_height() noexcept {
+    constexpr double damped = 14;
+    constexpr double stretched = 0.9995;
+    w_.mean_ground_ = mean_ground();
+    w_.height_rate_ +=
+        (damped * damped * (wanted_height() - w_.place_.y) - 2 * damped * w_.height_rate_) * tick_s;
+    w_.place_.y += w_.height_rate_ * tick_s;
+    // Whatever is wanted, no leg is longer than it is.
+    const Body now{w_.place_ + heading_.to_world({w_.sway_, 0, 0}), heading_};
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const double most = highest_for(i, now, w_.feet_[i].position, stretched) - w_.bob_;
+        if (w_.place_.y <= most) continue;
+        w_.place_.y = most;
+        w_.height_rate_ = std::min(w_.height_rate_, 0.0);
+    }
+    const double above = w_.place_.y + w_.bob_ - w_.mean_ground_;
+    w_.log_.lowest_height_m =
+        w_.log_.lowest_height_m == 0 ? above : std::min(w_.log_.lowest_height_m, above);
+}
+
+}  // namespace hopcoil
