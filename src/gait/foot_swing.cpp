@@ -15,11 +15,12 @@ Quintic::Quintic(const End& from, const End& to, double from_s, double to_s) noe
     const double v1 = to.rate * t;
     const double a1 = to.rate_of_rate * t * t;
     const double way = to.value - from.value;
+    // The same signs in each row: of alternating ones a compiler may make fused operations.
     c_ = {from.value,
           v0,
           0.5 * a0,
           10 * way - 6 * v0 - 4 * v1 - 1.5 * a0 + 0.5 * a1,
-          -15 * way + 8 * v0 + 7 * v1 + 1.5 * a0 - a1,
+          -(15 * way - 8 * v0 - 7 * v1 - 1.5 * a0 + a1),
           6 * way - 3 * v0 - 3 * v1 - 0.5 * a0 + 0.5 * a1};
 }
 

@@ -1,7 +1,9 @@
 #include <algorithm>
 #include <cmath>
+#include <initializer_list>
 
 #include <hopcoil/base/components.hpp>
+#include <hopcoil/base/dials_through.hpp>
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/gait/leg_ik.hpp>
@@ -33,6 +35,10 @@ Walker::Walker(const WalkerSettings& settings, const Ground& ground, const Vecto
     : settings_{settings} {
     require_valid(settings);
     limits_ = limits_of(settings);
+    channels_ = {{{"position", ChannelKind::vector, 3, "m"},
+                  {"rotation", ChannelKind::rotation, 4, ""},
+                  {"feet", ChannelKind::vector, 3, "m", settings.leg_count},
+                  {"planted", ChannelKind::flag, 1, "", settings.leg_count}}};
     require_finite("place.x", place.x);
     require_finite("place.y", place.y);
     require_finite("place.z", place.z);
@@ -162,6 +168,26 @@ Vector3 Walker::knee(std::size_t leg) const noexcept {
     return bend_two_bones(hip(leg), feet_[leg].position, pole, settings_.thigh_part * l,
                           (1 - settings_.thigh_part) * l)
         .knee;
+}
+
+void Walker::read(std::span<double> numbers) const noexcept {
+    std::size_t at = 0;
+    const auto put = [&](std::initializer_list<double> more) {
+        for (const double number : more) {
+            if (at < numbers.size()) numbers[at++] = number;
+        }
+    };
+    const Vector3 place = position();
+    const Quaternion turn = rotation();
+    put({place.x, place.y, place.z, turn.w, turn.x, turn.y, turn.z});
+    for (const WalkerFoot& foot : feet())
+        put({foot.position.x, foot.position.y, foot.position.z});
+    for (const WalkerFoot& foot : feet())
+        put({foot.planted ? 1.0 : 0.0});
+}
+
+std::span<const Dial<Walker>> Walker::dials() noexcept {
+    return dials_through<Walker, WalkerSettings, ReadSettings>();
 }
 
 bool Walker::still() const noexcept {

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <utility>
 
+#include <hopcoil/base/dials_through.hpp>
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/points/chain.hpp>
@@ -137,31 +138,7 @@ void Chain::read(std::span<double> numbers) const noexcept {
 }
 
 std::span<const Dial<Chain>> Chain::dials() noexcept {
-    static const std::array<Dial<Chain>, ChainSettings::dial_count> all = [] {
-        std::array<Dial<Chain>, ChainSettings::dial_count> dials{};
-        const auto fill = [&]<std::size_t... i>(std::index_sequence<i...>) {
-            ((dials[i] = Dial<Chain>{
-                  .path = ChainSettings::dials()[i].path,
-                  .unit = ChainSettings::dials()[i].unit,
-                  .hard = ChainSettings::dials()[i].hard,
-                  .slider = ChainSettings::dials()[i].slider,
-                  .scale = ChainSettings::dials()[i].scale,
-                  .default_value = ChainSettings::dials()[i].default_value,
-                  .get = [](const Chain& c) { return ChainSettings::dials()[i].get(c.settings()); },
-                  .set =
-                      [](Chain& c, double value) {
-                          ChainSettings changed = c.settings();
-                          const bool set =
-                              ChainSettings::dials()[i].set(changed, value) == DialStatus::set;
-                          return set && c.try_retune(changed) ? DialStatus::set
-                                                              : DialStatus::refused;
-                      }}),
-             ...);
-        };
-        fill(std::make_index_sequence<ChainSettings::dial_count>{});
-        return dials;
-    }();
-    return all;
+    return dials_through<Chain, ChainSettings, ReadSettings>();
 }
 
 std::vector<Chain> fanned(const ChainSettings& settings, std::size_t count, double spread_rad,

@@ -412,6 +412,28 @@ TEST_CASE("in a gait feet keep their order, and the pace is that of animals", "[
     }
 }
 
+TEST_CASE("a walker is recorded and tuned like any system", "[walker]") {
+    STATIC_REQUIRE(System<Walker>);
+    const FlatGround ground;
+    Walker walker{walker_with(6, 0.3), ground, {1, 0, 2}};
+    std::size_t numbers = 0;
+    for (const Channel& channel : walker.channels())
+        numbers += channel.components * channel.count;
+    CHECK(numbers == 7 + 6 * 4);
+    std::vector<double> read(numbers);
+    walker.read(read);
+    CHECK(read[0] == walker.position().x);
+    CHECK(read[7 + 3 * 5 + 2] == walker.feet()[5].position.z);
+    CHECK(read.back() == 1);
+    for (const Dial<Walker>& dial : Walker::dials()) {
+        CHECK(dial.set(walker, dial.slider.most) == DialStatus::set);
+        CHECK(dial.get(walker) == dial.slider.most);
+        CHECK(dial.set(walker, -1) == DialStatus::refused);
+    }
+    walker.step(Walker::Inputs{.command = {.ahead = 0.3}}, 0.5);
+    CHECK(walker.position().z > 2);
+}
+
 TEST_CASE("a walker is a value: a copy, and a saved state, go on bit for bit", "[walker]") {
     const FlatGround ground;
     Walker walker{walker_with(4, 0.8), ground, {}};

@@ -13,6 +13,7 @@
 #include <hopcoil/base/channel.hpp>
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/dial.hpp>
+#include <hopcoil/base/dials_through.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/base/time_step.hpp>
 #include <hopcoil/follow/motion.hpp>
@@ -132,34 +133,18 @@ class Mover {
     std::uint64_t rejected_inputs_ = 0;
 };
 
+/// Of what has `tuning()`.
+struct ReadTuning {
+    template <class Moving>
+    [[nodiscard]] auto operator()(const Moving& mover) const noexcept {
+        return mover.tuning();
+    }
+};
+
 /// The dials of a mover's numbers, as dials of the mover.
 template <class Moving>
 [[nodiscard]] std::span<const Dial<Moving>> dials_through_tuning() noexcept {
-    using Parameters = typename Moving::Parameters;
-    static constexpr auto through = []<std::size_t i>() {
-        const Dial<Parameters>& dial = Parameters::dials()[i];
-        return Dial<Moving>{
-            .path = dial.path,
-            .unit = dial.unit,
-            .hard = dial.hard,
-            .slider = dial.slider,
-            .scale = dial.scale,
-            .default_value = dial.default_value,
-            .get = [](const Moving& mover) { return Parameters::dials()[i].get(mover.tuning()); },
-            .set =
-                [](Moving& mover, double value) {
-                    Parameters changed = mover.tuning();
-                    const bool right =
-                        Parameters::dials()[i].set(changed, value) == DialStatus::set;
-                    return right && mover.try_retune(changed) ? DialStatus::set
-                                                              : DialStatus::refused;
-                }};
-    };
-    static const auto all = []<std::size_t... i>(std::index_sequence<i...>) {
-        return std::array<Dial<Moving>, sizeof...(i)>{through.template operator()<i>()...};
-    }
-    (std::make_index_sequence<Parameters::dial_count>{});
-    return all;
+    return dials_through<Moving, typename Moving::Parameters, ReadTuning>();
 }
 
 }  // namespace HOPCOIL_BITS

@@ -119,6 +119,11 @@ class Walker {
     [[nodiscard]] bool still() const noexcept;
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 
+    /// Its place, how it is turned, the feet and which of them are planted.
+    [[nodiscard]] std::span<const Channel> channels() const noexcept { return channels_; }
+    void read(std::span<double> numbers) const noexcept;
+    [[nodiscard]] static std::span<const Dial<Walker>> dials() noexcept;
+
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
@@ -149,6 +154,7 @@ class Walker {
 
     WalkerSettings settings_;
     WalkerLimits limits_;
+    std::array<Channel, 4> channels_{};
     Vector3 place_{};     ///< of the hips' middle, without bob and sway
     Vector3 velocity_{};  ///< over the ground's own
     double yaw_ = 0.0;
