@@ -31,7 +31,7 @@ double WalkerTick::gain_of(std::uint32_t group, double land_s) const noexcept {
 /// Whether a foot asks for a step by itself: out of place, soon out of reach, or turned away.
 StepReason WalkerTick::reason_to_step(std::size_t leg, double swing_s) const noexcept {
     const WalkerFoot& foot = w_.feet_[leg];
-    const double rho = half_stride(speed_);
+    const double rho = half_stride_m_;
     const Vector3 neutral = w_.place_ + heading_.to_world(set_.legs[leg].neutral);
     if (flat_length(foot.position - neutral) > 1.3 * rho) return StepReason::strides;
     // It has to wait for the other group's swing, if that goes first.
@@ -63,7 +63,7 @@ void WalkerTick::lift_group(std::uint32_t group, StepReason reason, double swing
 /// Each foot leaves the ground at its time, and is back at the end of its cycle.
 void WalkerTick::decide_in_gait() noexcept {
     constexpr double least_part = 0.5;  // of a swing: too late for less, it waits a cycle
-    const Cadence cadence = cadence_at(set_, lim_, speed_);
+    const Cadence& cadence = cadence_;
     w_.cycle_ += cadence.strides_per_s * tick_s;
     w_.cycle_ -= std::floor(w_.cycle_);
     const double up = 1 - cadence.duty_factor;
@@ -73,7 +73,7 @@ void WalkerTick::decide_in_gait() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
         // A walk has at least half of its feet down; a run may fly.
-        constexpr double run_duty = 0.56;
+        constexpr double run_duty = 0.5;
         const bool carried = 2 * (swinging + 1) <= set_.leg_count;
         if (!foot.planted || (cadence.duty_factor >= run_duty && !carried)) continue;
         const double left = 1 - phase_of(i);
@@ -82,8 +82,7 @@ void WalkerTick::decide_in_gait() noexcept {
         const bool at_end =
             flat_length(foot.position - hip) > 0.95 * reach_to(foot.position.y) && carried;
         if (!due && !at_end) continue;
-        const double swing_s =
-            due ? left / std::max(cadence.strides_per_s, 0.1) : swing_time(speed_);
+        const double swing_s = due ? left / std::max(cadence.strides_per_s, 0.1) : swing_s_;
         lift(i, due ? StepReason::strides : StepReason::reaches,
              now_s_ + rounded_to_ticks(std::min(swing_s, 1.0)));
         ++swinging;
@@ -98,14 +97,13 @@ void WalkerTick::decide() noexcept {
         decide_in_gait();
         return;
     }
-    begin_cycle();
+    if (has_gait()) begin_cycle();
     if (anyone_swings()) return;
     if (at_rest) {
         decide_at_rest();
         return;
     }
-    const double swing_s = swing_time(speed_);
-    const double rho = half_stride(speed_);
+    const double rho = half_stride_m_;
     // How far both groups together have been passed by, along the motion.
     double passed = 0;
     StepReason reason = StepReason::stands;
@@ -116,15 +114,15 @@ void WalkerTick::decide() noexcept {
         const double speed = flat_length(u);
         const Vector3 off = w_.feet_[i].position - (w_.place_ + r);
         if (speed > 1e-6) passed += 2 * dot(off, u) / speed / static_cast<double>(set_.leg_count);
-        const StepReason own = reason_to_step(i, swing_s);
+        const StepReason own = reason_to_step(i, swing_s_);
         if (own != StepReason::stands) reason = own;
     }
     const bool all_out =
-        passed <= (set_.policy == StepPolicy::wait_for_both ? -2 * rho + speed_ * swing_s
-                                                            : -rho + 0.5 * speed_ * swing_s);
+        passed <= (set_.policy == StepPolicy::wait_for_both ? -2 * rho + speed_ * swing_s_
+                                                            : -rho + 0.5 * speed_ * swing_s_);
     if (reason == StepReason::stands && !all_out) return;
     if (reason == StepReason::stands) reason = StepReason::strides;
-    const double land_s = now_s_ + rounded_to_ticks(swing_s);
+    const double land_s = now_s_ + rounded_to_ticks(swing_s_);
     std::uint32_t best = Walker::no_group;
     double best_gain = 0.021 * set_.leg_length_m;
     for (std::uint32_t group = 0; group < group_count(); ++group) {
@@ -134,7 +132,7 @@ void WalkerTick::decide() noexcept {
         best = group;
         best_gain = gain;
     }
-    if (best != Walker::no_group) lift_group(best, reason, swing_s);
+    if (best != Walker::no_group) lift_group(best, reason, swing_s_);
 }
 
 /// To the neutral spots, group by group; then no step.
@@ -161,7 +159,7 @@ void WalkerTick::decide_at_rest() noexcept {
 /// What is shown of each foot.
 void WalkerTick::annotate() noexcept {
     const bool swings = anyone_swings();
-    const double rho = half_stride(speed_);
+    const double rho = half_stride_m_;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         WalkerFoot& foot = w_.feet_[i];
         foot.wanted = w_.place_ + heading_.to_world(set_.legs[i].neutral);

@@ -87,7 +87,7 @@ double WalkerTick::highest_for(std::size_t leg, const Body& body, const Vector3&
 double WalkerTick::wanted_height() const noexcept {
     constexpr double stretched = 0.985;
     const double l = set_.leg_length_m;
-    const double stride = half_stride(speed_);
+    const double stride = half_stride_m_;
     const double by_stride = math::sqrt(std::max(0.05, 0.965 * l * l - stride * stride));
     const double lifted = std::max(set_.standing_height * l, by_stride);
     double wanted = w_.mean_ground_ + std::min(set_.upright_height * l, lifted);

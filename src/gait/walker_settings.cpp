@@ -181,12 +181,6 @@ WalkerLimits limits_of(const WalkerSettings& settings) noexcept {
     limits.half_stride_sideways_m = std::max(sideways, 0.02 * l);
     limits.most_speed_ahead = 2 * limits.half_stride_ahead_m / (1.06 * swing_s);
     limits.most_speed_sideways = 2 * limits.half_stride_sideways_m / (1.06 * swing_s);
-    // Feet that wait for their time in a cycle cannot be as quick.
-    constexpr double in_a_gait = 0.78;
-    if (settings.policy == StepPolicy::in_a_gait) {
-        limits.most_speed_ahead *= in_a_gait;
-        limits.most_speed_sideways *= in_a_gait;
-    }
     return limits;
 }
 

@@ -20,7 +20,7 @@ Vector3 WalkerTick::aim(std::size_t leg, double land_s) const noexcept {
     const WalkerLeg& own = set_.legs[leg];
     const double until_s = land_s - now_s_;
     const Body first = body_over_ground(until_s);
-    const Body middle = body_over_ground(until_s + 0.5 * stance_time(speed_));
+    const Body middle = body_over_ground(until_s + 0.5 * stance_s_);
     Vector3 off =
         first.heading.to_body(middle.place + middle.heading.to_world(own.neutral) - first.place) -
         own.neutral;
@@ -37,9 +37,9 @@ Vector3 WalkerTick::aim(std::size_t leg, double land_s) const noexcept {
     const Vector3 hip = landing.place + landing.heading.to_world(own.hip);
     Vector3 way = spot - hip;
     way.y = 0;
-    const double reach = std::max(
-        0.5 * lim_.soft_reach_m,
-        std::min(lim_.soft_reach_m, lim_.hard_reach_m - 0.35 * speed_ * swing_time(speed_)));
+    const double reach =
+        std::max(0.5 * lim_.soft_reach_m,
+                 std::min(lim_.soft_reach_m, lim_.hard_reach_m - 0.35 * speed_ * swing_s_));
     const double away = flat_length(way);
     if (away > reach) spot = hip + way * (reach / away);
     keep_apart(leg, landing, spot);

@@ -30,7 +30,9 @@ WalkerTick::WalkerTick(Walker& walker, const WalkCommand& command, const Ground&
       command_{command},
       ahead_s_{ahead_s},
       now_s_{static_cast<double>(walker.ticks_) * tick_s},
-      heading_{walker.yaw_} {}
+      heading_{walker.yaw_} {
+    note_speed();
+}
 
 void WalkerTick::run() noexcept {
     limit_command();
@@ -53,28 +55,25 @@ double WalkerTick::neutral_speed(std::size_t leg) const noexcept {
         {w_.velocity_.x + w_.turn_rate_ * r.z, 0, w_.velocity_.z - w_.turn_rate_ * r.x});
 }
 
-double WalkerTick::swing_time(double speed) const noexcept {
-    if (has_gait()) {
-        const Cadence cadence = cadence_at(set_, lim_, speed);
-        return std::min(1.0, (1 - cadence.duty_factor) / std::max(cadence.strides_per_s, 0.1));
-    }
-    return lim_.swing_time_scale_s *
-           (set_.step_time - 0.3 * std::min(1.0, speed / lim_.most_speed_ahead));
-}
-
-double WalkerTick::half_stride(double speed) const noexcept {
+/// How fast it is, and what its steps are like at that speed.
+void WalkerTick::note_speed() noexcept {
+    speed_ = 0;
+    for (std::size_t i = 0; i < set_.leg_count; ++i)
+        speed_ = std::max(speed_, neutral_speed(i));
     const double most = lim_.most_half_stride_m;
-    const double grown = most * math::pow(std::max(speed, 1e-9) / lim_.most_speed_ahead, 0.42);
-    return std::min(most,
-                    std::max({0.06 * set_.leg_length_m, grown, 0.525 * speed * swing_time(speed)}));
-}
-
-double WalkerTick::stance_time(double speed) const noexcept {
+    const double grown = most * math::pow(std::max(speed_, 1e-9) / lim_.most_speed_ahead, 0.42);
+    swing_s_ = lim_.swing_time_scale_s *
+               (set_.step_time - 0.3 * std::min(1.0, speed_ / lim_.most_speed_ahead));
     if (has_gait()) {
-        const Cadence cadence = cadence_at(set_, lim_, speed);
-        return std::min(0.8, cadence.duty_factor / std::max(cadence.strides_per_s, 0.1));
+        constexpr double slowest = 0.1;  // strides a second, for how long a step may last
+        cadence_ = cadence_at(set_, lim_, speed_);
+        const double strides_per_s = std::max(cadence_.strides_per_s, slowest);
+        swing_s_ = std::min(1.0, (1 - cadence_.duty_factor) / strides_per_s);
+        stance_s_ = std::min(0.8, cadence_.duty_factor / strides_per_s);
     }
-    return std::min(0.8, 2 * half_stride(speed) / std::max(speed, 1e-3));
+    half_stride_m_ =
+        std::min(most, std::max({0.06 * set_.leg_length_m, grown, 0.525 * speed_ * swing_s_}));
+    if (!has_gait()) stance_s_ = std::min(0.8, 2 * half_stride_m_ / std::max(speed_, 1e-3));
 }
 
 double WalkerTick::rounded_to_ticks(double time_s) const noexcept {
@@ -115,9 +114,8 @@ double WalkerTick::phase_of(std::size_t leg) const noexcept {
 
 double WalkerTick::wait_of(std::size_t leg) const noexcept {
     if (!has_gait()) return longest_swing_left();
-    const Cadence cadence = cadence_at(set_, lim_, speed_);
-    return std::max(0.0, cadence.duty_factor - phase_of(leg)) /
-           std::max(cadence.strides_per_s, 0.1);
+    return std::max(0.0, cadence_.duty_factor - phase_of(leg)) /
+           std::max(cadence_.strides_per_s, 0.1);
 }
 
 double WalkerTick::longest_swing_left() const noexcept {
@@ -192,9 +190,7 @@ void WalkerTick::move_body() noexcept {
     w_.place_ = w_.place_ + w_.velocity_ * tick_s;
     w_.yaw_ += w_.turn_rate_ * tick_s;
     heading_ = Heading{w_.yaw_};
-    speed_ = 0;
-    for (std::size_t i = 0; i < set_.leg_count; ++i)
-        speed_ = std::max(speed_, neutral_speed(i));
+    note_speed();
 }
 
 /// Planted feet go with what they stand on, and the body with them.

@@ -110,9 +110,7 @@ class WalkerTick {
     [[nodiscard]] bool is_clear(const FootSwing& swing, std::uint32_t part) const noexcept;
 
     [[nodiscard]] double neutral_speed(std::size_t leg) const noexcept;
-    [[nodiscard]] double swing_time(double speed) const noexcept;
-    [[nodiscard]] double half_stride(double speed) const noexcept;
-    [[nodiscard]] double stance_time(double speed) const noexcept;
+    void note_speed() noexcept;
     [[nodiscard]] bool anyone_swings() const noexcept;
     [[nodiscard]] double longest_swing_left() const noexcept;
     [[nodiscard]] std::uint32_t group_of(std::size_t leg) const noexcept;
@@ -137,7 +135,11 @@ class WalkerTick {
     double now_s_;
     Heading heading_{};
     double speed_ = 0.0;  ///< the fastest of the neutral spots
-    Vector3 carried_{};   ///< velocity of what it stands on
+    double swing_s_ = 0.0;
+    double stance_s_ = 0.0;
+    double half_stride_m_ = 0.0;
+    Cadence cadence_{};  ///< of a gait
+    Vector3 carried_{};  ///< velocity of what it stands on
     double carried_turn_ = 0.0;
     Vector3 acceleration_{};
     std::array<Body, looks + 1> bodies_{};

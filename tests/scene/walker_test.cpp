@@ -103,6 +103,31 @@ TEST_CASE("footfalls of a scene are the same at every rate, and live", "[scene][
     CHECK(different < 0.05 * static_cast<double>(slow.row_count()));
 }
 
+TEST_CASE("a walker faces what it is told to: an angle of any size, or a rotation",
+          "[scene][walker]") {
+    const TestFolder folder;
+    const std::string way =
+        "duration_s = 3\n[target.way]\nstart_m = [0, 0, 0]\nmoves = [{ at_s = 9, "
+        "jump_to_m = [0, 0, 0] }]\n[walker.crab]\ntarget = 'way'\nfacing = "
+        "'eyes'\nlegs = 6\n";
+    const auto yaw_at_end = [&](const std::string& eyes) {
+        const Take take = take_of(read(folder, way + eyes));
+        const auto turn = take.columns_of(*take.find_channel("crab.facing.value")).first;
+        const auto row = take.row(take.row_count() - 1);
+        return 2 * std::atan2(row[turn + 2], row[turn]);
+    };
+    for (const double angle : {0.3, 1.0, -1.2}) {
+        CAPTURE(angle);
+        const std::string to = std::to_string(angle);
+        CHECK(yaw_at_end("[target.eyes]\nangle = true\nmoves = [{ at_s = 0.1, jump_to_rad = " + to +
+                         " }]\n") == Approx(angle).margin(0.03));
+        const std::string degrees = std::to_string(angle * 57.29577951308232);
+        CHECK(
+            yaw_at_end("[target.eyes]\nrotation = true\nmoves = [{ at_s = 0.1, jump_to_deg = [0, " +
+                       degrees + ", 0] }]\n") == Approx(angle).margin(0.03));
+    }
+}
+
 TEST_CASE("a walker's dials turn, and what cannot be is refused with its place",
           "[scene][walker]") {
     const TestFolder folder;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 
 #include <fmt/format.h>
@@ -31,11 +32,15 @@ struct WalkerLook {
     double order = 0.0;
 };
 
+/// What it faces.
+enum class Facing : std::uint8_t { its_way, rotation, angle };
+
 /// What a walker of a scene is made of.
 struct WalkerParts {
     WalkerSettings settings{};
     double within_s = 0.35;
-    bool has_facing = false;
+    Facing facing = Facing::its_way;
+    ValueArray faces_first{};  ///< what it is told to face at the start
     WalkerLook look{};
 };
 
@@ -86,9 +91,7 @@ class RunningWalker final : public RunningSystem {
         const ValueArray& v = inputs.targets[0].point.velocity;
         const Vector3 place = place_of(inputs);
         const Vector3 velocity{v[0], 0, v[2]};
-        if (parts_.has_facing) {
-            yaw_ = yaw_of(inputs.targets[1].point.value, facing_is_rotation(inputs));
-        }
+        if (parts_.facing != Facing::its_way) yaw_ = yaw_of(parts_, inputs);
         if (!walk(place, velocity, ground_of(inputs), dt)) return false;
         place_ = place;
         time_s_ = time_s;
@@ -136,18 +139,15 @@ class RunningWalker final : public RunningSystem {
     }
 
   private:
-    static bool facing_is_rotation(const SystemInputs& inputs) {
-        const ValueArray& v = inputs.targets[1].point.value;
-        return v[1] != 0 || v[2] != 0 || v[3] != 0 || v[0] == 1;
-    }
-    static double yaw_of(const ValueArray& value, bool is_rotation) {
-        if (!is_rotation) return value[0];
+    /// What it is told to face: a rotation, or an angle about Y.
+    static double yaw_of(const WalkerParts& parts, const SystemInputs& inputs) {
+        const ValueArray& value = inputs.targets[1].point.value;
+        if (parts.facing == Facing::angle) return value[0];
         const Vector3 ahead = rotated({value[0], value[1], value[2], value[3]}, {0, 0, 1});
         return math::atan2(ahead.x, ahead.z);
     }
     static double yaw_at_start(const WalkerParts& parts, const SystemInputs& inputs) {
-        if (parts.has_facing)
-            return yaw_of(inputs.targets[1].point.value, facing_is_rotation(inputs));
+        if (parts.facing != Facing::its_way) return yaw_of(parts, inputs);
         const ValueArray& v = inputs.targets[0].point.velocity;
         return v[0] == 0 && v[2] == 0 ? 0 : math::atan2(v[0], v[2]);
     }
@@ -157,7 +157,7 @@ class RunningWalker final : public RunningSystem {
         for (int i = 1; i <= parts; ++i) {
             const double part = static_cast<double>(i) / parts;
             const Vector3 now = place_ + (place - place_) * part;
-            if (!parts_.has_facing) face_the_way(now, velocity);
+            if (parts_.facing == Facing::its_way) face_the_way(now, velocity);
             const WalkCommand command = walker_.toward(now, yaw_, velocity, parts_.within_s);
             const EarlierGround then{ground, dt * (1 - part)};
             if (walker_.step(command, then, dt / parts) == StepStatus::rejected) return false;
@@ -227,8 +227,8 @@ class WalkerSpec final : public SystemSpec {
         return all;
     }
     [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override {
-        InputSample at{.point = {array_of(start_), {}}};
-        const std::vector<InputSample> targets(parts_.has_facing ? 2 : 1, at);
+        const std::array targets{InputSample{.point = {array_of(start_), {}}},
+                                 InputSample{.point = {parts_.faces_first, {}}}};
         return RunningWalker{parts_, {.targets = targets}}.output(port, index).value;
     }
     [[nodiscard]] std::vector<View> views() const override {
@@ -416,7 +416,6 @@ void read_walker(KindReader& reader) {
             settings.policy = StepPolicy::in_a_gait;
             settings.gait = static_cast<Gait>(found - gaits.begin());
         }
-        parts.has_facing = has_facing;
         parts.look = {.radius_m = reader.number("leg_radius_m").value_or(0.035 * length_m),
                       .colours = read_colours(reader.table(), "colours"),
                       .order = reader.number("order").value_or(0)};
@@ -433,6 +432,8 @@ void read_walker(KindReader& reader) {
                 reader.problem("facing", "expected a rotation, or an angle about Y");
                 return;
             }
+            parts.facing = turn.kind() == ValueKind::rotation ? Facing::rotation : Facing::angle;
+            parts.faces_first = turn.path.before(0).value;
             targets.push_back(*facing);
         }
         const ValueArray at = goal.path.before(0).value;
