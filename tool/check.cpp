@@ -146,14 +146,14 @@ bool read_one_table(const std::filesystem::path& path, const CheckOptions& optio
 }
 
 /// What `run` writes for people to look at.
-bool is_for_eyes(const std::filesystem::path& path) {
+bool is_picture_or_text(const std::filesystem::path& path) {
     const std::vector<std::string> endings{".png", ".apng", ".svg", ".html", ".txt"};
     return std::find(endings.begin(), endings.end(), path.extension()) != endings.end();
 }
 
-std::string found_for_eyes(const std::filesystem::path& path) {
+std::string found_picture_or_text(const std::filesystem::path& path) {
     static_cast<void>(io::read_text_file(path));  // that it is there
-    return fmt::format("{}: to be looked at: nothing in it is checked", path.string());
+    return fmt::format("{}: a picture or a text, which is not checked", path.string());
 }
 
 /// Reads one scene or tuning file; what it is, in words. Errors: as the readers.
@@ -204,8 +204,8 @@ ExitCode run_check(const CheckOptions& options) {
             std::string text;
             if (io::is_take_file(path.string())) {
                 all_right = read_one_table(path, options, file, text) && all_right;
-            } else if (is_for_eyes(path)) {
-                text = found_for_eyes(path);
+            } else if (is_picture_or_text(path)) {
+                text = found_picture_or_text(path);
             } else if (path.extension() == ".gltf" || path.extension() == ".glb") {
                 text = read_one_model(path);
             } else {

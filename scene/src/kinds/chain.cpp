@@ -16,6 +16,8 @@
 
 #include "../read/read_pictures.hpp"
 #include "../run/step_length.hpp"
+#include "read_mover.hpp"
+#include "vectors.hpp"
 
 namespace hopcoil::scene {
 namespace {
@@ -33,13 +35,6 @@ struct ChainLook {
     std::vector<Colour> colours{};
     double order = 0;
 };
-
-Vector3 vector_of(const ValueArray& array) {
-    return {array[0], array[1], array[2]};
-}
-ValueArray array_of(const Vector3& v) {
-    return ValueArray{{v.x, v.y, v.z, 0}};
-}
 
 ChainInputs inputs_of(const SystemInputs& inputs, bool has_facing, double time_s) {
     ChainInputs chain{.time_s = time_s};
@@ -418,10 +413,6 @@ void read_chain(KindReader& reader) {
 
 std::vector<TableFacts> chain_tables() {
     using enum KeyType;
-    const auto dial = [](KeyFacts key) {
-        key.is_dial = true;
-        return key;
-    };
     return {
         {"chain",
          "`[chain.NAME]`",
@@ -430,8 +421,8 @@ std::vector<TableFacts> chain_tables() {
          "it carries.",
          {{"root", source, "what it hangs on: a place", "required"},
           {"facing", source, "a rotation that its rest direction turns with", "it does not turn"},
-          dial({"nodes", whole_number, "how many, the root not counted", "12"}),
-          dial({"spacing_m", number, "from node to node", "0.1"}),
+          dial_key({"nodes", whole_number, "how many, the root not counted", "12"}),
+          dial_key({"spacing_m", number, "from node to node", "0.1"}),
           {"spacing",
            choice,
            "whether links stretch, or keep their length exactly",
@@ -442,18 +433,19 @@ std::vector<TableFacts> chain_tables() {
            "`tuning`; or 6 Hz, damping ratio 1, lead 0.5"},
           {"tip_tuning", tuning, "of the last; between them frequencies go by equal factors",
            "`tuning`; or 3 Hz, damping ratio 1, lead 0.5"},
-          dial({"carry", number,
-                "stretchy: the part of a link's direction that comes from the link before, 0 to "
-                "below 1",
-                "0.2"}),
+          dial_key(
+              {"carry", number,
+               "stretchy: the part of a link's direction that comes from the link before, 0 to "
+               "below 1",
+               "0.2"}),
           {"rest_direction", numbers, "of its links at rest: x, y, z", "[0, -1, 0]"},
           {"hanging_m_per_s", numbers, "a steady stream that it hangs or points along: x, y, z",
            "none"},
           {"wind", field, "a wind or current that blows it", "none"},
-          dial({"wind_share", number, "of the wind's speed, that counts", "1"}),
-          dial({"stiffness_m_per_s", number,
-                "stretchy: the wind that turns a link half way from its rest direction", "2"}),
-          dial({"bend_limit_rad", number, "the most between two links", "bends freely"}),
+          dial_key({"wind_share", number, "of the wind's speed, that counts", "1"}),
+          dial_key({"stiffness_m_per_s", number,
+                    "stretchy: the wind that turns a link half way from its rest direction", "2"}),
+          dial_key({"bend_limit_rad", number, "the most between two links", "bends freely"}),
           {"undulation", table, "a wave that runs along it by itself", "none", {}, {"undulation"}},
           {"flat", flag, "`true`: kept in the XY plane", "`false`"},
           {"carried", tables, "spots that others are carried at", "none", {}, {"carried"}},
@@ -463,9 +455,9 @@ std::vector<TableFacts> chain_tables() {
         {"undulation",
          "An undulation",
          "",
-         {dial({"amplitude_m", number, "how far it swings", "0"}),
-          dial({"frequency_hz", number, "how often", "1"}),
-          dial({"delay_rad", number, "from node to node", "0.5"}),
+         {dial_key({"amplitude_m", number, "how far it swings", "0"}),
+          dial_key({"frequency_hz", number, "how often", "1"}),
+          dial_key({"delay_rad", number, "from node to node", "0.5"}),
           {"axis", numbers, "that it swings along: x, y, z", "[1, 0, 0]"}}},
         {"carried",
          "A spot of a chain",

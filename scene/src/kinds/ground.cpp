@@ -13,6 +13,7 @@
 #include <hopcoil/scene/view.hpp>
 
 #include "../read/toml_reader.hpp"
+#include "vectors.hpp"
 
 namespace hopcoil::scene {
 namespace {
@@ -43,13 +44,9 @@ Vector3 outline_point(const Terrain::Box& box, std::size_t index) {
     return box.middle + rotated(turned_by({0, box.yaw_rad, 0}), corner);
 }
 
-ValueArray array_of(const Vector3& v) {
-    return ValueArray{{v.x, v.y, v.z, 0}};
-}
-
 GroundFrame frame_of(const Platform& platform, std::span<const InputSample> targets) {
     const ValueAndVelocity& at = targets[platform.position].point;
-    GroundFrame frame{.position = {at.value[0], at.value[1], at.value[2]}};
+    GroundFrame frame{.position = vector_of(at.value)};
     if (platform.rotation) {
         const ValueArray& q = targets[*platform.rotation].point.value;
         frame.rotation = {q[0], q[1], q[2], q[3]};

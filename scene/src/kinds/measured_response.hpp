@@ -140,7 +140,7 @@ Figure linear_noise_left(M mover, double rate_hz) {
         sum += part;
         if (part <= visible * sum) return std::sqrt(sum);
     }
-    return Figure::none("it swings on for ever, and adds up what it gets");
+    return Figure::none("it never settles: noise adds up in it without a limit");
 }
 
 template <class M>

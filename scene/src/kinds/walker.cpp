@@ -19,6 +19,8 @@
 
 #include "../read/read_pictures.hpp"
 #include "../run/step_length.hpp"
+#include "read_mover.hpp"
+#include "vectors.hpp"
 
 namespace hopcoil::scene {
 namespace {
@@ -44,10 +46,6 @@ struct WalkerParts {
     WalkerLook look{};
 };
 
-ValueArray array_of(const Vector3& v) {
-    return ValueArray{{v.x, v.y, v.z, 0}};
-}
-
 const Ground& ground_of(const SystemInputs& inputs) {
     static const FlatGround flat;
     if (inputs.fields.empty() || inputs.fields[0] == nullptr) return flat;
@@ -56,8 +54,7 @@ const Ground& ground_of(const SystemInputs& inputs) {
 }
 
 Vector3 place_of(const SystemInputs& inputs) {
-    const ValueArray& at = inputs.targets[0].point.value;
-    return {at[0], at[1], at[2]};
+    return vector_of(inputs.targets[0].point.value);
 }
 
 /// A ground as it was so long ago.
@@ -436,9 +433,9 @@ void read_walker(KindReader& reader) {
             parts.faces_first = turn.path.before(0).value;
             targets.push_back(*facing);
         }
-        const ValueArray at = goal.path.before(0).value;
-        reader.add(std::make_unique<WalkerSpec>(std::move(parts), Vector3{at[0], at[1], at[2]}),
-                   std::move(targets), {ground});
+        const Vector3 start = vector_of(goal.path.before(0).value);
+        reader.add(std::make_unique<WalkerSpec>(std::move(parts), start), std::move(targets),
+                   {ground});
     });
 }
 
@@ -446,10 +443,6 @@ void read_walker(KindReader& reader) {
 
 SystemKind walker_kind() {
     using enum KeyType;
-    const auto dial = [](KeyFacts key) {
-        key.is_dial = true;
-        return key;
-    };
     return {
         "walker",
         {{"walker",
@@ -473,14 +466,15 @@ SystemKind walker_kind() {
             "instead of a policy: feet go round in a cycle whose pace goes with the speed",
             "none",
             {"walk", "trot", "pace", "gallop", "wave"}},
-           dial({"lift_height", number, "how high feet swing, in leg lengths", "0.06"}),
-           dial({"step_time", number, "of a slow swing, in sqrt(leg length / g)", "1.2"}),
-           dial({"most_acceleration", number, "of the body, m/s2", "4"}),
-           dial({"most_turn_acceleration", number, "rad/s2", "8"}),
-           dial({"slope_limit_rad", number, "steeper ground is not stepped on", "0.6"}),
-           dial({"bob_m", number, "how far it rises over a foot that carries it", "by its size"}),
-           dial({"sway_m", number, "how far it sways over it", "by its size"}),
-           dial({"lean", number, "radians of lean for each m/s2", "0.03"}),
+           dial_key({"lift_height", number, "how high feet swing, in leg lengths", "0.06"}),
+           dial_key({"step_time", number, "of a slow swing, in sqrt(leg length / g)", "1.2"}),
+           dial_key({"most_acceleration", number, "of the body, m/s2", "4"}),
+           dial_key({"most_turn_acceleration", number, "rad/s2", "8"}),
+           dial_key({"slope_limit_rad", number, "steeper ground is not stepped on", "0.6"}),
+           dial_key(
+               {"bob_m", number, "how far it rises over a foot that carries it", "by its size"}),
+           dial_key({"sway_m", number, "how far it sways over it", "by its size"}),
+           dial_key({"lean", number, "radians of lean for each m/s2", "0.03"}),
            {"leg_radius_m", number, "how thick legs are drawn", "0.035 leg lengths"},
            {"colours", texts, "of its legs from hip to sole", "the next of the palette"},
            {"order", number, "in pictures without depth, drawn over those of a lower one", "0"}}}},

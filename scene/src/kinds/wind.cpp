@@ -12,6 +12,9 @@
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 
+#include "read_mover.hpp"
+#include "vectors.hpp"
+
 namespace hopcoil::scene {
 namespace {
 
@@ -20,10 +23,6 @@ struct Probe {
     std::string name{};
     Vector3 place{};
 };
-
-ValueArray array_of(const Vector3& v) {
-    return ValueArray{{v.x, v.y, v.z, 0}};
-}
 
 class RunningWind final : public RunningSystem {
   public:
@@ -227,31 +226,28 @@ void read_wind(KindReader& reader) {
 
 SystemKind wind_kind() {
     using enum KeyType;
-    const auto dial = [](KeyFacts key) {
-        key.is_dial = true;
-        return key;
-    };
     return {
         "wind",
         {{"wind",
           "`[wind.NAME]`",
           "A wind or a current: one thing everywhere, gust by gust, for whatever names it in its "
           "key `wind`.",
-          {dial({"mean_m_per_s", numbers, "where it blows to: x, y, z", "[4, 0, 0]"}),
-           dial({"spread_m_per_s", number, "standard deviation of its speed along the mean", "1"}),
-           dial({"across_share", number, "of that, across the mean", "0.6"}),
-           dial({"up_share", number, "of that, up and down", "0.3"}),
-           dial({"correlation_s", number, "how long a gust lasts at one place", "1.5"}),
-           dial({"gust_length_m", number,
-                 "places nearer than that feel the same gust; at least the mean times "
-                 "`correlation_s`",
-                 "8"}),
+          {dial_key({"mean_m_per_s", numbers, "where it blows to: x, y, z", "[4, 0, 0]"}),
+           dial_key(
+               {"spread_m_per_s", number, "standard deviation of its speed along the mean", "1"}),
+           dial_key({"across_share", number, "of that, across the mean", "0.6"}),
+           dial_key({"up_share", number, "of that, up and down", "0.3"}),
+           dial_key({"correlation_s", number, "how long a gust lasts at one place", "1.5"}),
+           dial_key({"gust_length_m", number,
+                     "places nearer than that feel the same gust; at least the mean times "
+                     "`correlation_s`",
+                     "8"}),
            {"divergence_free", flag,
             "`true`: what flows into any part of space flows out again, for particles; all shares "
             "are then 1",
             "`false`"},
            {"octaves", whole_number, "how many parts, each twice as fine as the one before", "2"},
-           dial({"roughness", number, "each part's size, of the one before", "0.5"}),
+           dial_key({"roughness", number, "each part's size, of the one before", "0.5"}),
            {"shelters", tables, "what keeps off the wind", "none", {}, {"shelter"}},
            {"probes", tables, "places at which it is recorded", "none", {}, {"probe"}}}},
          {"shelter",
