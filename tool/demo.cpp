@@ -5,13 +5,10 @@
 #include <fmt/format.h>
 
 #include <hopcoil/io/file_problems.hpp>
-#include <hopcoil/io/take_file.hpp>
 #include <hopcoil/io/text_file.hpp>
 #include <hopcoil/scene/scene.hpp>
 
-#include "draw/chart.hpp"
 #include "tool/commands.hpp"
-#include "tool/heron.hpp"
 #include "tool/scene_files.hpp"
 
 namespace hopcoil::tool {
@@ -29,24 +26,6 @@ fs::path shipped_scenes() {
             "{}: the demo data is not there; say where it is with --scenes DIR", scenes.string())};
     }
     return scenes;
-}
-
-/// What the heron's run leaves in the folder, under the same names as a scene's.
-SceneFiles write_heron(const fs::path& folder) {
-    HeronRun run = run_heron();
-    SceneFiles files{.csv = folder / "heron.csv",
-                     .figure = folder / "heron.png",
-                     .json = folder / "heron.json",
-                     .summary = folder / "heron.txt",
-                     .text = std::move(run.summary),
-                     .report = std::move(run.report),
-                     .section = std::move(run.section)};
-    files.section.figure_svg = draw::chart_svg(run.chart);
-    draw::write_chart(run.chart, files.figure);
-    io::write_take(files.csv, run.take);
-    io::write_text_file(files.json, files.report.dump(2) + '\n');
-    io::write_text_file(files.summary, files.text);
-    return files;
 }
 
 draw::Report report_of(const std::vector<SceneFiles>& all) {
@@ -70,14 +49,13 @@ ExitCode run_demo(const DemoOptions& options) {
     std::vector<SceneFiles> all;
     for (const char* name :
          {"vane.toml", "tide_dial.toml", "boom_lamp.toml", "skiff.toml", "streamer.toml",
-          "mud_crab.toml", "lamplighter.toml", "quay_dog.toml"}) {
+          "mud_crab.toml", "lamplighter.toml", "quay_dog.toml", "heron.toml"}) {
         scene::Scene scene = scene::read_scene(scenes / "quay" / name);
         // What is written names the scene as it is shipped, whatever machine it is on.
         scene.file = fmt::format("scenes/quay/{}", name);
         all.push_back(run_into_folder("demo", scene, options.out));
         if (all.back().code != ExitCode::done) return all.back().code;
     }
-    all.push_back(write_heron(options.out));
     const fs::path page = options.out / "report.html";
     io::write_text_file(page, draw::to_html(report_of(all)));
     if (options.json) {

@@ -225,6 +225,10 @@ draw::Panel panel_of(const scene::SystemReport& report, const std::vector<double
     if (several) panel.legend.back().notes = notes_on(report);
     if (!report.target.empty())
         panel.legend.push_back({.colour = draw::target_ink, .name = report.target});
+    // Room for what is said beside it.
+    const double lines = 1.25 * static_cast<double>(notes_on(report).size()) +
+                         1.6 * static_cast<double>(panel.legend.size());
+    panel.share = std::max(panel.share, 0.13 * lines);
     return panel;
 }
 

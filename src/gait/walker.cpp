@@ -60,6 +60,7 @@ StepStatus Walker::reset(const Ground& ground, const Vector3& place, double yaw_
     yaw_ = yaw_rad;
     turn_rate_ = height_rate_ = slope_x_ = slope_z_ = sway_ = bob_ = time_left_s_ = 0;
     last_group_ = no_group;
+    hop_ = {};
     WalkerTick{*this, {}, ground, 0}.stand();
     return StepStatus::stepped;
 }
@@ -101,6 +102,34 @@ StepStatus Walker::push(const Vector3& delta_velocity) noexcept {
     }
     velocity_ = pushed;
     return StepStatus::stepped;
+}
+
+StepStatus Walker::hop(const HopWish& wish, const Ground& ground) noexcept {
+    const double l = settings_.leg_length_m;
+    constexpr double furthest = 20;  // legs
+    const Vector3 there = wish.keeps_on ? place_ - Vector3{0, l, 0} : wish.place;
+    const bool usable = is_place(there) && wish.apex_m >= 0 && wish.apex_m < furthest * l &&
+                        length_of(there - place_) < furthest * l;
+    if (usable && hop_.phase == HopPhase::none) {
+        const GroundPoint at = ground.under(there.x, there.z, there.y + 1.5 * l, 0);
+        if (at.exists && (at.can_stand || wish.keeps_on)) {
+            const Vector3 spot{there.x, at.height, there.z};
+            hop_ = {.phase = HopPhase::waits, .wish = wish, .part = at.part};
+            hop_.on_part = at.part == 0 ? spot : ground.frame(at.part, 0).to_local(spot);
+            hop_.wish.place = spot;
+            return StepStatus::stepped;
+        }
+    }
+    ++rejected_inputs_;
+    return StepStatus::rejected;
+}
+
+Vector3 Walker::attention() const noexcept {
+    if (hop_.phase != HopPhase::none) return hop_.wish.place;
+    const Vector3 ahead = Heading{yaw_}.to_world({0, 0, 2 * settings_.leg_length_m});
+    constexpr double soon_s = 0.5;
+    const Vector3 spot = place_ + ahead + velocity_ * soon_s;
+    return {spot.x, mean_ground_, spot.z};
 }
 
 WalkCommand Walker::toward(const Vector3& place, double yaw_rad, const Vector3& velocity,
@@ -191,6 +220,7 @@ std::span<const Dial<Walker>> Walker::dials() noexcept {
 }
 
 bool Walker::still() const noexcept {
+    if (hop_.phase != HopPhase::none) return false;
     if (!(velocity_ == Vector3{}) || turn_rate_ != 0) return false;
     return std::all_of(feet_.begin(),
                        feet_.begin() + static_cast<std::ptrdiff_t>(settings_.leg_count),

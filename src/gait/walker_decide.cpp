@@ -90,6 +90,7 @@ void WalkerTick::decide_in_gait() noexcept {
 }
 
 void WalkerTick::decide() noexcept {
+    if (w_.hop_.phase == HopPhase::waits && is_ready_to_hop()) return;
     const bool told_to_stand = command_ == WalkCommand{};
     const double moving = flat_length(w_.velocity_);
     const bool at_rest = told_to_stand && moving < 0.03 && std::abs(w_.turn_rate_) < 0.05;

@@ -31,7 +31,7 @@ void WalkerTick::set_attitude() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
         const Vector3 at = heading_.to_body(foot.position - w_.place_);
-        const double y = (foot.planted ? foot.position.y : w_.state_[i].swing.spot.y) - mean_y;
+        const double y = (foot.planted ? foot.position.y : spot_of(i).y) - mean_y;
         xx += at.x * at.x;
         zz += at.z * at.z;
         xy += at.x * y;
@@ -45,11 +45,21 @@ void WalkerTick::set_attitude() noexcept {
     }
     const double pace = std::min(1.0, speed_ / lim_.most_speed_ahead);
     const double wave = math::sin(math::pi * swing_phase);
+    const double by_steps = is_hopping() ? 0 : 1;
     constexpr double quick = 16 * tick_s;
-    w_.bob_ += (set_.bob_m * pace * (2 * wave - 1) - w_.bob_) * quick;
-    w_.sway_ += (2 * set_.sway_m * stance_side * wave - w_.sway_) * quick;
-    const Vector3 wanted = heading_.to_body(acceleration_) * set_.lean;
+    w_.bob_ += (by_steps * set_.bob_m * pace * (2 * wave - 1) - w_.bob_) * quick;
+    w_.sway_ += (by_steps * 2 * set_.sway_m * stance_side * wave - w_.sway_) * quick;
+    constexpr double most_leant_for = 12;  // m/s^2
+    const double pushed = flat_length(acceleration_);
+    const Vector3 wanted = heading_.to_body(acceleration_) *
+                           (set_.lean * (pushed > most_leant_for ? most_leant_for / pushed : 1));
     w_.lean_ = w_.lean_ + (wanted - w_.lean_) * (5 * tick_s);
+}
+
+/// Where a foot in the air lands, in the frame of what it lands on.
+Vector3 WalkerTick::spot_of(std::size_t leg) const noexcept {
+    const Walker::Foot& own = w_.state_[leg];
+    return w_.feet_[leg].reason == StepReason::flies ? own.aim : own.swing.spot;
 }
 
 /// Of the ground, over the feet and the way ahead and behind.
@@ -58,7 +68,7 @@ double WalkerTick::mean_ground() const noexcept {
     double count = 0;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const bool lands = !w_.feet_[i].planted && w_.state_[i].swing_part == 0;
-        sum += lands ? w_.state_[i].swing.spot.y : w_.feet_[i].position.y;
+        sum += lands ? spot_of(i).y : w_.feet_[i].position.y;
         count += 1;
     }
     for (int k = -2; k <= 2; ++k) {
@@ -112,12 +122,22 @@ double WalkerTick::wanted_height() const noexcept {
 }
 
 void WalkerTick::set_height() noexcept {
-    constexpr double damped = 14;
-    constexpr double stretched = 0.9995;
+    constexpr double usual = 14;
+    // A hard landing is caught within a third of the leg.
+    const double fall = w_.hop_.phase == HopPhase::lands ? -w_.hop_.plan.touch_down_rate : 0;
+    const double damped = std::max(usual, fall / (0.9 * set_.leg_length_m));
     w_.mean_ground_ = mean_ground();
     w_.height_rate_ +=
         (damped * damped * (wanted_height() - w_.place_.y) - 2 * damped * w_.height_rate_) * tick_s;
     w_.place_.y += w_.height_rate_ * tick_s;
+    keep_within_legs();
+    const double above = w_.place_.y + w_.bob_ - w_.mean_ground_;
+    w_.log_.lowest_height_m =
+        w_.log_.lowest_height_m == 0 ? above : std::min(w_.log_.lowest_height_m, above);
+}
+
+void WalkerTick::keep_within_legs() noexcept {
+    constexpr double stretched = 0.9995;
     // Whatever is wanted, no leg is longer than it is.
     const Body now{w_.place_ + heading_.to_world({w_.sway_, 0, 0}), heading_};
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
@@ -126,9 +146,6 @@ void WalkerTick::set_height() noexcept {
         w_.place_.y = most;
         w_.height_rate_ = std::min(w_.height_rate_, 0.0);
     }
-    const double above = w_.place_.y + w_.bob_ - w_.mean_ground_;
-    w_.log_.lowest_height_m =
-        w_.log_.lowest_height_m == 0 ? above : std::min(w_.log_.lowest_height_m, above);
 }
 
 }  // namespace hopcoil

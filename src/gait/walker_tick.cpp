@@ -35,6 +35,11 @@ WalkerTick::WalkerTick(Walker& walker, const WalkCommand& command, const Ground&
 }
 
 void WalkerTick::run() noexcept {
+    if (w_.hop_.phase == HopPhase::waits) wait_to_hop();
+    if (is_hopping()) {
+        run_hop();
+        return;
+    }
     limit_command();
     accelerate();
     hold_back();

@@ -87,7 +87,32 @@ class WalkerTick {
     [[nodiscard]] StepReason reason_to_step(std::size_t leg, double swing_s) const noexcept;
     void lift(std::size_t leg, StepReason reason, double land_s) noexcept;
     void lift_group(std::uint32_t group, StepReason reason, double swing_s) noexcept;
+    /// Whether a hop moves the body.
+    [[nodiscard]] bool is_hopping() const noexcept { return w_.hop_.phase > HopPhase::waits; }
+    void wait_to_hop() noexcept;
+    [[nodiscard]] bool is_ready_to_hop() const noexcept;
+    void begin_hop() noexcept;
+    void run_hop() noexcept;
+    void move_in_hop() noexcept;
+    void end_phase_of_hop() noexcept;
+    void push_off(double from_s) noexcept;
+    void take_off() noexcept;
+    void touch_down() noexcept;
+    void aim_flight() noexcept;
+    void run_on() noexcept;
+    void let_go_of_ground() noexcept;
+    [[nodiscard]] bool lands_with_body(std::size_t leg) const noexcept;
+    [[nodiscard]] Vector3 hips_velocity() const noexcept;
+    [[nodiscard]] FlyingLeg flying(std::size_t leg) const noexcept;
+    void fold(std::size_t leg) noexcept;
+    void move_flying_foot(std::size_t leg) noexcept;
+    void stretch_legs() noexcept;
+    /// For a landing so far ahead.
+    [[nodiscard]] HopPlan plan_of_hop(double until_s) const noexcept;
+    [[nodiscard]] Vector3 landing_in(double time_s) const noexcept;
+    [[nodiscard]] Vector3 spot_of(std::size_t leg) const noexcept;
     void set_height() noexcept;
+    void keep_within_legs() noexcept;
     [[nodiscard]] double mean_ground() const noexcept;
     [[nodiscard]] double wanted_height() const noexcept;
     [[nodiscard]] double highest_for(std::size_t leg, const Body& body, const Vector3& foot,

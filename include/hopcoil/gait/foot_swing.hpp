@@ -55,12 +55,16 @@ struct FootSwing {
     double down_from_s = 0.0;
     Vector3 aside{};  ///< how far its way is bent in the middle
     double planned_s = 0.0;
+    Vector3 flies_from{};      ///< of a body in flight as it was planned: places count from there
+    Vector3 flies_with{};      ///< its velocity then
+    double flies_under = 0.0;  ///< gravity; 0 for a step
 
     [[nodiscard]] SwingPoint at(double time_s) const noexcept;
 
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields(land_s, spot, x, z, up, down, down_from_s, aside, planned_s);
+        fields(land_s, spot, x, z, up, down, down_from_s, aside, planned_s, flies_from, flies_with,
+               flies_under);
     }
 };
 

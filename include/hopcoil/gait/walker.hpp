@@ -11,6 +11,7 @@
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/gait/foot_swing.hpp>
+#include <hopcoil/gait/hop.hpp>
 #include <hopcoil/gait/walker_settings.hpp>
 
 namespace hopcoil {
@@ -31,6 +32,7 @@ enum class StepReason : std::uint8_t {
     reaches,  ///< in the air: its leg, or another's, would have come to its end
     turns,    ///< in the air: it pointed the wrong way
     tidies,   ///< in the air: to its neutral spot at rest
+    flies,    ///< in the air with the body: a hop
 };
 
 /// One foot, as it is shown.
@@ -55,6 +57,7 @@ struct WalkerLog {
     double slowed_s = 0.0;          ///< time in which the body was held back for a leg's reach
     double lowest_height_m = 0.0;   ///< of the hips above the ground, over all
     std::uint64_t no_foothold = 0;  ///< landings on ground that nobody should stand on
+    std::uint64_t hops = 0;
 };
 
 /// A body on legs that step when they must: it goes where it is told as smoothly as its feet allow,
@@ -93,6 +96,13 @@ class Walker {
     /// A sudden change of the body's velocity, in the world.
     StepStatus push(const Vector3& delta_velocity) noexcept;
 
+    /// Off the ground and down at a place, as soon as it stands; it faces as it did. Refused while
+    /// it hops, and where there is no ground to land on.
+    StepStatus hop(const HopWish& wish, const Ground& ground) noexcept;
+    [[nodiscard]] HopPhase hop_phase() const noexcept { return hop_.phase; }
+    /// What it minds: where it will land, or else the ground ahead.
+    [[nodiscard]] Vector3 attention() const noexcept;
+
     /// The command that brings the body to a place and heading that move, in about `within_s`.
     [[nodiscard]] WalkCommand toward(const Vector3& place, double yaw_rad, const Vector3& velocity,
                                      double within_s = 0.35) const noexcept;
@@ -127,17 +137,20 @@ class Walker {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("walker 1");
+        fields.begins("walker 2");
         fields(place_, velocity_, yaw_, turn_rate_, height_rate_, mean_ground_, slope_x_, slope_z_,
                sway_, bob_, lean_, time_left_s_, cycle_, ticks_, rejected_inputs_, last_group_);
-        fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold);
+        fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold,
+               log_.hops);
+        fields.up_to(HopPhase::lands, hop_.phase);
+        fields(hop_.wish, hop_.part, hop_.on_part, hop_.path, hop_.ends_s, hop_.plan);
         for (std::size_t i = 0; i < settings_.leg_count; ++i) {
             Foot& own = state_[i];
             WalkerFoot& foot = feet_[i];
             fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part);
             fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
                    foot.phase, foot.wanted, foot.error_m, foot.threshold_m);
-            fields.up_to(StepReason::tidies, foot.reason);
+            fields.up_to(StepReason::flies, foot.reason);
         }
     }
 
@@ -148,6 +161,16 @@ class Walker {
         double lift_s = 0.0;
         Vector3 forward_on_part{0, 0, 1};
         Vector3 aim{};  ///< what the swing was planned for, before footholds
+    };
+    /// A hop under way.
+    struct Hop {
+        HopPhase phase = HopPhase::none;
+        HopWish wish{};
+        std::uint32_t part = 0;  ///< of the ground that it lands on
+        Vector3 on_part{};       ///< where
+        HopPlan plan{};
+        std::array<Quintic, 3> path{};  ///< of the hips, but in the air
+        double ends_s = 0.0;            ///< the phase
     };
     friend class WalkerTick;
     static constexpr std::uint32_t no_group = 0xFFFFFFFF;
@@ -172,6 +195,7 @@ class Walker {
     std::uint32_t last_group_ = no_group;
     std::array<WalkerFoot, most_legs> feet_{};
     std::array<Foot, most_legs> state_{};
+    Hop hop_{};
     WalkerLog log_;
     std::uint64_t rejected_inputs_ = 0;
 };

@@ -100,6 +100,12 @@ std::optional<OutputRef> PictureReader::output(TableReader& reader, const std::s
         reader.problem(key, fmt::format("expected {}", key == "rotation" ? "a rotation or an angle"
                                                                          : "a number or a vector"));
     }
+    if (port.count > 1) {
+        reader.problem(key, fmt::format("'{}' is one of {} points; expected an output of its own: "
+                                        "what a chain carries, or a [follower.NAME] of it",
+                                        *name, port.count));
+        return std::nullopt;
+    }
     return found->output;
 }
 

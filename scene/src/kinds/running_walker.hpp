@@ -1,0 +1,217 @@
+#pragma once
+
+#include <algorithm>
+#include <cmath>
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/field/ground.hpp>
+#include <hopcoil/follow/intent.hpp>
+#include <hopcoil/gait/walker.hpp>
+#include <hopcoil/scene/system.hpp>
+
+#include "../run/step_length.hpp"
+#include "vectors.hpp"
+#include "walker_parts.hpp"
+
+namespace hopcoil::scene {
+
+inline const Ground& ground_of(const SystemInputs& inputs) {
+    static const FlatGround flat;
+    if (inputs.fields.empty() || inputs.fields[0] == nullptr) return flat;
+    const auto* const ground = inputs.fields[0]->as_field<Ground>();
+    return ground == nullptr ? flat : *ground;
+}
+
+inline Vector3 place_of(const SystemInputs& inputs) {
+    return vector_of(inputs.targets[0].point.value);
+}
+
+/// A ground as it was so long ago.
+class EarlierGround final : public Ground {
+  public:
+    EarlierGround(const Ground& ground, double ago_s) noexcept : ground_{ground}, ago_s_{ago_s} {}
+    [[nodiscard]] GroundPoint under(double x, double z, double top,
+                                    double ahead_s) const noexcept override {
+        return ground_.under(x, z, top, ahead_s - ago_s_);
+    }
+    [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override {
+        return ground_.frame(part, ahead_s - ago_s_);
+    }
+
+  private:
+    const Ground& ground_;
+    double ago_s_;
+};
+
+class RunningWalker final : public RunningSystem {
+  public:
+    RunningWalker(const WalkerParts& parts, const SystemInputs& inputs)
+        : parts_{parts},
+          walker_{parts.settings, ground_of(inputs), place_of(inputs), yaw_at_start(parts, inputs)},
+          place_{place_of(inputs)},
+          time_s_{inputs.time_s},
+          yaw_{walker_.yaw_rad()},
+          head_{{.frequency_hz = 3, .damping_ratio = 1}, eye(), walker_.attention()} {}
+
+    bool advance(double time_s, const SystemInputs& inputs) override {
+        const double dt = step_length_.from_to(time_s_, time_s);
+        const ValueArray& v = inputs.targets[0].point.velocity;
+        const Vector3 place = place_of(inputs);
+        const Vector3 velocity{v[0], 0, v[2]};
+        if (parts_.facing != Facing::its_way) yaw_ = yaw_of(parts_, inputs);
+        if (!walk(place, velocity, ground_of(inputs), dt)) return false;
+        place_ = place;
+        time_s_ = time_s;
+        return true;
+    }
+    bool push(std::size_t port, const ValueArray& delta_velocity) override {
+        if (port != 0) return false;
+        return walker_.push({delta_velocity[0], delta_velocity[1], delta_velocity[2]}) ==
+               StepStatus::stepped;
+    }
+    [[nodiscard]] ValueAndVelocity output(std::size_t port, std::size_t index) const override {
+        if (port == 0) return {array_of(walker_.position()), array_of(walker_.velocity())};
+        if (port == facing_port) {
+            const Quaternion q = walker_.rotation();
+            return {ValueArray{{q.w, q.x, q.y, q.z}}, array_of({0, walker_.turn_rate(), 0})};
+        }
+        if (port == gaze_port) {
+            const Quaternion q = head_.value();
+            return {ValueArray{{q.w, q.x, q.y, q.z}}, array_of(head_.head().velocity())};
+        }
+        const std::size_t leg = port - first_leg_port;
+        const Vector3 point = index == 0   ? walker_.hip(leg)
+                              : index == 1 ? walker_.knee(leg)
+                                           : walker_.feet()[leg].position;
+        return {array_of(point), {}};
+    }
+    void read_signals(std::span<double> numbers) override {
+        for (std::size_t i = 0; i < walker_.feet().size(); ++i)
+            numbers[i] = walker_.feet()[i].planted ? 1 : 0;
+        if (parts_.hops.over_m > 0)
+            numbers[walker_.feet().size()] = walker_.hop_phase() == HopPhase::flies ? 1 : 0;
+    }
+    bool retune(const SystemSpec& spec) override;
+    void change(const SystemInputs& inputs) override { place_ = place_of(inputs); }
+    void save(StateWriter& out) override { visit_state(out); }
+    void load(StateReader& in) override { visit_state(in); }
+    [[nodiscard]] std::vector<std::string> warnings(const std::string& name,
+                                                    double /*rate_hz*/) const override {
+        std::vector<std::string> all;
+        const WalkerLog& log = walker_.log();
+        if (log.slowed_s > 0.05) {
+            all.push_back(fmt::format(
+                "{}: was held back for {:.3g} s, so that no leg is asked for more than its length",
+                name, log.slowed_s));
+        }
+        if (log.no_foothold > 0) {
+            all.push_back(fmt::format("{}: {} of {} steps found no good foothold", name,
+                                      log.no_foothold, log.steps));
+        }
+        if (refused_hops_ > 0) {
+            all.push_back(
+                fmt::format("{}: {} of its hops had no ground to land on, and were left out", name,
+                            refused_hops_));
+        }
+        return all;
+    }
+
+  private:
+    [[nodiscard]] Vector3 eye() const {
+        return walker_.position() + Vector3{0, 0.3 * parts_.settings.leg_length_m, 0};
+    }
+    /// What it is told to face: a rotation, or an angle about Y.
+    static double yaw_of(const WalkerParts& parts, const SystemInputs& inputs) {
+        const ValueArray& value = inputs.targets[1].point.value;
+        if (parts.facing == Facing::angle) return value[0];
+        const Vector3 ahead = rotated({value[0], value[1], value[2], value[3]}, {0, 0, 1});
+        return math::atan2(ahead.x, ahead.z);
+    }
+    static double yaw_at_start(const WalkerParts& parts, const SystemInputs& inputs) {
+        if (parts.facing != Facing::its_way) return yaw_of(parts, inputs);
+        const ValueArray& v = inputs.targets[0].point.velocity;
+        return v[0] == 0 && v[2] == 0 ? 0 : math::atan2(v[0], v[2]);
+    }
+    /// In steps of a tick, each told anew: the same at every frame rate.
+    bool walk(const Vector3& place, const Vector3& velocity, const Ground& ground, double dt) {
+        const int parts = std::max(1, static_cast<int>(std::lround(dt / Walker::tick_s)));
+        for (int i = 1; i <= parts; ++i) {
+            const double part = static_cast<double>(i) / parts;
+            const Vector3 now = place_ + (place - place_) * part;
+            if (parts_.facing == Facing::its_way) face_the_way(now, velocity);
+            WalkCommand command = walker_.toward(now, yaw_, velocity, parts_.within_s);
+            const EarlierGround then{ground, dt * (1 - part)};
+            const bool means_to_hop = prepare_hop(now, velocity, then, dt / parts);
+            if (means_to_hop) command.ahead = command.left = 0;
+            if (walker_.step(command, then, dt / parts) == StepStatus::rejected) return false;
+            head_.step(eye(), means_to_hop ? hop_to(now) : walker_.attention(), dt / parts);
+        }
+        return true;
+    }
+    /// Where it would hop to: its target, or as far on the way there as it hops.
+    [[nodiscard]] Vector3 hop_to(const Vector3& place) const {
+        const Vector3 from = walker_.position();
+        const Vector3 way{place.x - from.x, 0, place.z - from.z};
+        const double longest = parts_.hops.longest_m;
+        const double distance = length_of(way);
+        if (distance <= longest) return place;
+        const Vector3 spot = from + way * (longest / distance);
+        return {spot.x, place.y, spot.z};
+    }
+    /// Whether it stands and looks at where it is about to hop. It goes when it has done so for
+    /// long enough, and has turned there.
+    bool prepare_hop(const Vector3& place, const Vector3& velocity, const Ground& ground,
+                     double dt) {
+        const HopHabit& habit = parts_.hops;
+        const Vector3 from = walker_.position();
+        const double distance = std::hypot(place.x - from.x, place.z - from.z);
+        const bool far = habit.over_m > 0 && distance > habit.over_m && length_of(velocity) < 0.05;
+        if (!far || walker_.hop_phase() != HopPhase::none) {
+            waited_s_ = 0;
+            return false;
+        }
+        waited_s_ += dt;
+        constexpr double turned = 0.1;
+        const double off = std::remainder(yaw_ - walker_.yaw_rad(), 2 * math::pi);
+        if (waited_s_ < habit.wait_s || std::abs(off) > turned) return true;
+        waited_s_ = 0;
+        const HopWish wish{.place = hop_to(place), .apex_m = habit.apex_m};
+        if (walker_.hop(wish, ground) != StepStatus::stepped) ++refused_hops_;
+        return true;
+    }
+    /// Along its way, where there is one.
+    void face_the_way(const Vector3& place, const Vector3& velocity) {
+        constexpr double least_speed = 0.15;
+        const Vector3 way = place - walker_.position();
+        const Vector3 wanted = velocity + Vector3{way.x, 0, way.z} * (1 / parts_.within_s);
+        const double near = 0.3 * parts_.settings.leg_length_m;
+        const bool is_there =
+            std::sqrt(way.x * way.x + way.z * way.z) < near && length_of(velocity) < least_speed;
+        if (length_of(wanted) > least_speed && !is_there) yaw_ = math::atan2(wanted.x, wanted.z);
+    }
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields(walker_, place_, time_s_, yaw_, waited_s_, refused_hops_, head_.head(),
+               step_length_);
+        fields.require(time_s_ >= 0);
+    }
+
+    WalkerParts parts_;
+    Walker walker_;
+    Vector3 place_;  ///< of its target, at the last step
+    double time_s_;
+    double yaw_;
+    double waited_s_ = 0.0;  ///< since it means to hop
+    std::uint64_t refused_hops_ = 0;
+    LookAt head_;
+    StepLength step_length_;
+};
+
+}  // namespace hopcoil::scene

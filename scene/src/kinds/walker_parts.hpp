@@ -1,0 +1,46 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <vector>
+
+#include <hopcoil/gait/walker.hpp>
+#include <hopcoil/scene/value_array.hpp>
+#include <hopcoil/scene/view.hpp>
+
+namespace hopcoil::scene {
+
+/// The outputs of a walker: its place, how it is turned, where it looks, and its legs.
+inline constexpr std::size_t facing_port = 1;
+inline constexpr std::size_t gaze_port = 2;
+inline constexpr std::size_t first_leg_port = 3;
+inline constexpr std::size_t leg_points = 3;  ///< hip, knee, sole
+
+struct WalkerLook {
+    double radius_m = 0.0;
+    std::vector<Colour> colours{};
+    double order = 0.0;
+};
+
+/// What it faces.
+enum class Facing : std::uint8_t { its_way, rotation, angle };
+
+/// Whether, and how, it hops to a target that is further away.
+struct HopHabit {
+    double over_m = 0.0;  ///< 0: it never hops
+    double longest_m = 0.0;
+    double apex_m = 0.0;  ///< 0: by the distance
+    double wait_s = 0.0;  ///< in which it looks at the spot
+};
+
+/// What a walker of a scene is made of.
+struct WalkerParts {
+    WalkerSettings settings{};
+    double within_s = 0.35;
+    Facing facing = Facing::its_way;
+    ValueArray faces_first{};  ///< what it is told to face at the start
+    HopHabit hops{};
+    WalkerLook look{};
+};
+
+}  // namespace hopcoil::scene
