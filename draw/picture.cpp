@@ -15,6 +15,7 @@
 #include "draw/animated_png.hpp"
 #include "draw/canvas.hpp"
 #include "draw/palette.hpp"
+#include "draw/picture_prints.hpp"
 #include "draw/picture_space.hpp"
 #include "draw/solid.hpp"
 
@@ -53,6 +54,7 @@ class PictureDrawer {
         for (const Subject& subject : picture_.subjects)
             trail(subject, projection, picture_.from_s, picture_.to_s);
         const std::vector<double> moments = moments_of();
+        draw_prints(canvas_, picture_, projection, moments);
         for (const bool comparison : {true, false}) {
             for (std::size_t i = 0; i < moments.size(); ++i) {
                 const double age = moments.size() < 2 ? 1
@@ -187,6 +189,7 @@ class PictureDrawer {
 
     /// From its first point to its last, in the colours and widths of its profile.
     void strand(const Strand& strand, double time_s, const Projection& projection, double opacity) {
+        if (strand.kind != Strand::Kind::line) return;
         const std::vector<Vector3> points = points_at(strand, time_s);
         constexpr double thin_px = 1.8;
         for (std::size_t i = 1; i < points.size(); ++i) {
@@ -351,9 +354,11 @@ class PictureDrawer {
             y += 26;
         }
         for (const Strand& strand : picture_.strands) {
+            if (strand.kind != Strand::Kind::line) continue;
             swatch(strand, {x, y});
             y += 26;
         }
+        y = draw_legend_of_prints(canvas_, picture_, x, y);
         y += 8;
         canvas_.text({x, y}, fmt::format("a ghost every {:.3g} s", picture_.every_s), {faint_ink},
                      small_px);
@@ -368,6 +373,7 @@ class PictureDrawer {
             x += 52 + canvas_.text_width_px(subject.name, text_px);
         }
         for (const Strand& strand : picture_.strands) {
+            if (strand.kind != Strand::Kind::line) continue;
             swatch(strand, {x, y});
             x += 52 + canvas_.text_width_px(strand.name, text_px);
         }

@@ -29,8 +29,12 @@ struct Subject {
     double order = 0;                        ///< drawn over those of a lower one
 };
 
-/// A row of points over time, drawn as a line or a tube.
+/// Points over time: a line or a tube through them; a print wherever the last of them stands; or
+/// a ring at each.
 struct Strand {
+    enum class Kind { line, prints, rings };
+    Kind kind = Kind::line;
+    std::size_t group = 0;  ///< prints of one body
     std::string name{};
     std::vector<std::string> colours{};  ///< from first to last; at least one
     std::vector<double> radius_m{};      ///< the same; a thin line without any
@@ -39,6 +43,11 @@ struct Strand {
     std::size_t count = 0;  ///< of points, at each time
     std::vector<double> times_s{};
     std::vector<Vector3> points{};  ///< those of a time one after the other
+    std::vector<bool> stands{};     ///< of prints, at each time
+
+    [[nodiscard]] const Vector3& last_point(std::size_t row) const {
+        return points[(row + 1) * count - 1];
+    }
 };
 
 /// A picture from elsewhere of what happened at a time.

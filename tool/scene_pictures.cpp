@@ -90,7 +90,13 @@ draw::Subject subject_of(const scene::Scene& scene, const Take& take, const Node
 draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
                        std::string_view usual_colour) {
     const scene::View& view = line.view;
-    draw::Strand strand{.name = line.name,
+    using Kind = draw::Strand::Kind;
+    const Kind kind = scene::is_line(view)                     ? Kind::line
+                      : view.type == scene::View::Type::points ? Kind::rings
+                                                               : Kind::prints;
+    draw::Strand strand{.kind = kind,
+                        .group = line.system,
+                        .name = line.name,
                         .radius_m = view.radius_m,
                         .is_smooth = view.is_smooth,
                         .order = view.look.order,
@@ -104,6 +110,8 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
         const auto numbers = take.row(row).subspan(place.first, place.count);
         for (std::size_t i = 0; i + 2 < numbers.size(); i += 3)
             strand.points.push_back({numbers[i], numbers[i + 1], numbers[i + 2]});
+        const bool stands = !line.alive || take.row(row)[take.columns_of(*line.alive).first] != 0;
+        strand.stands.push_back(stands);
     }
     return strand;
 }

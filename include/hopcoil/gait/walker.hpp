@@ -44,6 +44,7 @@ struct WalkerFoot {
     std::uint32_t part = 0;  ///< of the ground that it stands on
     Vector3 on_part{};       ///< its place in that part's frame: planted it keeps every bit
     double phase = 0.0;      ///< in the air: 0 to 1 from lift to landing
+    Vector3 landing{};       ///< where it stands, or will
     Vector3 wanted{};        ///< where it would like to stand
     double error_m = 0.0;    ///< from there, over the ground
     double threshold_m = 0.0;
@@ -125,6 +126,8 @@ class Walker {
     [[nodiscard]] Vector3 hip(std::size_t leg) const noexcept;
     [[nodiscard]] Vector3 knee(std::size_t leg) const noexcept;
     [[nodiscard]] const WalkerLog& log() const noexcept { return log_; }
+    /// How many ticks it has taken.
+    [[nodiscard]] std::uint64_t ticks() const noexcept { return ticks_; }
     /// No foot in the air, none out of place, the body still.
     [[nodiscard]] bool still() const noexcept;
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
@@ -149,7 +152,7 @@ class Walker {
             WalkerFoot& foot = feet_[i];
             fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part);
             fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
-                   foot.phase, foot.wanted, foot.error_m, foot.threshold_m);
+                   foot.phase, foot.landing, foot.wanted, foot.error_m, foot.threshold_m);
             fields.up_to(StepReason::flies, foot.reason);
         }
     }

@@ -14,6 +14,7 @@
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/follow/intent.hpp>
 #include <hopcoil/gait/walker.hpp>
+#include <hopcoil/measure/foot_watch.hpp>
 #include <hopcoil/scene/system.hpp>
 
 #include "../run/step_length.hpp"
@@ -58,6 +59,7 @@ class RunningWalker final : public RunningSystem {
           place_{place_of(inputs)},
           time_s_{inputs.time_s},
           yaw_{walker_.yaw_rad()},
+          watch_{walker_},
           head_{{.frequency_hz = 3, .damping_ratio = 1}, eye(), walker_.attention()} {}
 
     bool advance(double time_s, const SystemInputs& inputs) override {
@@ -86,6 +88,7 @@ class RunningWalker final : public RunningSystem {
             const Quaternion q = head_.value();
             return {ValueArray{{q.w, q.x, q.y, q.z}}, array_of(head_.head().velocity())};
         }
+        if (port == wanted_port) return {array_of(walker_.feet()[index].wanted), {}};
         const std::size_t leg = port - first_leg_port;
         const Vector3 point = index == 0   ? walker_.hip(leg)
                               : index == 1 ? walker_.knee(leg)
@@ -93,15 +96,32 @@ class RunningWalker final : public RunningSystem {
         return {array_of(point), {}};
     }
     void read_signals(std::span<double> numbers) override {
-        for (std::size_t i = 0; i < walker_.feet().size(); ++i)
+        const std::size_t legs = walker_.feet().size();
+        for (std::size_t i = 0; i < legs; ++i) {
             numbers[i] = walker_.feet()[i].planted ? 1 : 0;
-        if (parts_.hops.over_m > 0)
-            numbers[walker_.feet().size()] = walker_.hop_phase() == HopPhase::flies ? 1 : 0;
+            numbers[legs + i] = static_cast<double>(walker_.feet()[i].reason);
+        }
+        const std::span<double> own = numbers.subspan(2 * legs);
+        const double l = parts_.settings.leg_length_m;
+        own[walker_signal::flies] = walker_.hop_phase() == HopPhase::flies ? 1 : 0;
+        own[walker_signal::support] = std::clamp(seen_.support_m, -l, l);
+        own[walker_signal::clearance] = std::min(seen_.clearance_m, l);
+        own[walker_signal::apart] = std::min(seen_.legs_apart_m, l);
+        own[walker_signal::slip] = seen_.slip_m;
+        own[walker_signal::acceleration] = seen_.foot_acceleration;
+        own[walker_signal::slowed] = walker_.log().slowed_s - slowed_before_s_;
+        slowed_before_s_ = walker_.log().slowed_s;
+        seen_ = watch_.now();
     }
     bool retune(const SystemSpec& spec) override;
     void change(const SystemInputs& inputs) override { place_ = place_of(inputs); }
     void save(StateWriter& out) override { visit_state(out); }
-    void load(StateReader& in) override { visit_state(in); }
+    void load(StateReader& in) override {
+        visit_state(in);
+        watch_ = FootWatch{walker_};
+        seen_ = {};
+        slowed_before_s_ = walker_.log().slowed_s;
+    }
     [[nodiscard]] std::vector<std::string> warnings(const std::string& name,
                                                     double /*rate_hz*/) const override {
         std::vector<std::string> all;
@@ -151,6 +171,8 @@ class RunningWalker final : public RunningSystem {
             const bool means_to_hop = prepare_hop(now, velocity, then, dt / parts);
             if (means_to_hop) command.ahead = command.left = 0;
             if (walker_.step(command, then, dt / parts) == StepStatus::rejected) return false;
+            watch_.look(walker_, then);
+            seen_.include(watch_.now());
             head_.step(eye(), means_to_hop ? hop_to(now) : walker_.attention(), dt / parts);
         }
         return true;
@@ -210,6 +232,9 @@ class RunningWalker final : public RunningSystem {
     double yaw_;
     double waited_s_ = 0.0;  ///< since it means to hop
     std::uint64_t refused_hops_ = 0;
+    FootWatch watch_;
+    FootFigures seen_{};  ///< since the last row
+    double slowed_before_s_ = 0.0;
     LookAt head_;
     StepLength step_length_;
 };

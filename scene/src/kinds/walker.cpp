@@ -26,6 +26,14 @@
 namespace hopcoil::scene {
 namespace {
 
+std::string planted_signal(std::size_t leg) {
+    return fmt::format("leg{}.planted", leg + 1);
+}
+
+std::string reason_signal(std::size_t leg) {
+    return fmt::format("leg{}.reason", leg + 1);
+}
+
 class WalkerSpec final : public SystemSpec {
   public:
     WalkerSpec(WalkerParts parts, const Vector3& start) : parts_{std::move(parts)}, start_{start} {
@@ -47,7 +55,14 @@ class WalkerSpec final : public SystemSpec {
         std::vector<Port> ports{
             {.quantity = "position", .unit = "m", .kind = ValueKind::vector, .components = 3},
             {.name = "facing", .kind = ValueKind::rotation, .components = 4},
-            {.name = "gaze", .kind = ValueKind::rotation, .components = 4}};
+            {.name = "gaze", .kind = ValueKind::rotation, .components = 4},
+            {.name = "wanted",
+             .quantity = "position",
+             .unit = "m",
+             .kind = ValueKind::vector,
+             .components = 3,
+             .count = parts_.settings.leg_count,
+             .has_velocity = false}};
         for (std::size_t i = 0; i < parts_.settings.leg_count; ++i) {
             ports.push_back({.name = fmt::format("leg{}", i + 1),
                              .quantity = "position",
@@ -61,9 +76,14 @@ class WalkerSpec final : public SystemSpec {
     }
     [[nodiscard]] std::vector<RecordedChannel> signals() const override {
         std::vector<RecordedChannel> all;
-        for (std::size_t i = 0; i < parts_.settings.leg_count; ++i)
-            all.push_back({.name = fmt::format("leg{}.planted", i + 1), .kind = ChannelKind::flag});
-        if (parts_.hops.over_m > 0) all.push_back({.name = "flies", .kind = ChannelKind::flag});
+        const std::size_t legs = parts_.settings.leg_count;
+        for (std::size_t i = 0; i < legs; ++i)
+            all.push_back({.name = planted_signal(i), .kind = ChannelKind::flag});
+        for (std::size_t i = 0; i < legs; ++i)
+            all.push_back({.name = reason_signal(i)});
+        for (const char* name : walker_signal::names)
+            all.push_back({.name = name});
+        all[2 * legs].kind = ChannelKind::flag;
         return all;
     }
     [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override {
@@ -83,8 +103,18 @@ class WalkerSpec final : public SystemSpec {
                      .radius_m = {parts_.look.radius_m, 0.5 * parts_.look.radius_m},
                      .colours = parts_.look.colours};
             leg.look.order = parts_.look.order;
+            View print = leg;
             views.push_back(std::move(leg));
+            print.type = View::Type::footprint;
+            print.radius_m = {parts_.settings.foot_radius_m};
+            print.alive = planted_signal(i);
+            print.note = reason_signal(i);
+            print.words = {"stands", "waits", "strides", "reaches", "turns", "tidies", "flies"};
+            views.push_back(std::move(print));
         }
+        View wanted{.type = View::Type::points, .name = "wanted", .position = wanted_port};
+        wanted.colours = parts_.look.colours;
+        views.push_back(std::move(wanted));
         return views;
     }
     [[nodiscard]] std::vector<SpecDial> dials() const override {

@@ -10,10 +10,12 @@
 
 namespace hopcoil::scene {
 
-/// The outputs of a walker: its place, how it is turned, where it looks, and its legs.
+/// The outputs of a walker: its place, how it is turned, where it looks, where its feet would like
+/// to stand, and its legs.
 inline constexpr std::size_t facing_port = 1;
 inline constexpr std::size_t gaze_port = 2;
-inline constexpr std::size_t first_leg_port = 3;
+inline constexpr std::size_t wanted_port = 3;
+inline constexpr std::size_t first_leg_port = 4;
 inline constexpr std::size_t leg_points = 3;  ///< hip, knee, sole
 
 struct WalkerLook {
@@ -42,5 +44,13 @@ struct WalkerParts {
     HopHabit hops{};
     WalkerLook look{};
 };
+
+/// Signals of all legs: whether each stands, and why it does what it does; then these.
+namespace walker_signal {
+enum Index : std::size_t { flies, support, clearance, apart, slip, acceleration, slowed, count };
+inline constexpr const char* names[] = {"flies",        "support_m", "clearance_m",
+                                        "legs_apart_m", "slip_m",    "foot_acceleration_m_per_s2",
+                                        "slowed_s"};
+}  // namespace walker_signal
 
 }  // namespace hopcoil::scene

@@ -1,8 +1,10 @@
 #include "walker_report.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
+#include <numeric>
 #include <string>
 
 #include <fmt/format.h>
@@ -93,6 +95,32 @@ std::vector<ComponentCurve> way_of(const ReportInput& input, const Port& body) {
     return curves;
 }
 
+/// What it says of its feet in every row.
+class SignalRows {
+  public:
+    explicit SignalRows(const ReportInput& input) : take_{input.fine} {
+        for (std::size_t i = 0; i < walker_signal::count; ++i) {
+            const std::string name =
+                fmt::format("{}.{}", input.system.name, walker_signal::names[i]);
+            columns_.at(i) = take_.columns_of(take_.find_channel(name).value()).first;
+        }
+    }
+    [[nodiscard]] double most(walker_signal::Index index) const {
+        return std::ranges::max(take_.column(columns_.at(index)));
+    }
+    [[nodiscard]] double least(walker_signal::Index index) const {
+        return std::ranges::min(take_.column(columns_.at(index)));
+    }
+    [[nodiscard]] double sum(walker_signal::Index index) const {
+        const std::vector<double> column = take_.column(columns_.at(index));
+        return std::accumulate(column.begin(), column.end(), 0.0);
+    }
+
+  private:
+    const Take& take_;
+    std::array<std::size_t, walker_signal::count> columns_{};
+};
+
 /// Where its hops took it.
 struct HopFigures {
     double hops = 0;
@@ -174,15 +202,23 @@ std::vector<SystemReport> walker_report(const SystemSpec& spec, const WalkerPart
     }
     const auto feet = static_cast<double>(parts.settings.leg_count);
     const auto rows = static_cast<double>(times_s.size());
+    const double l = parts.settings.leg_length_m;
+    const SignalRows signals{input};
     report.figures = {
         {"steps", "steps", "", all.steps},
         {"steps_per_s", "steps a second", "", all.steps / std::max(times_s.back(), 1e-9)},
         {"duty_factor", "duty factor of a foot", "", all.down / (feet * rows)},
         {"most_feet_up", "most feet up", "",
          static_cast<double>(*std::max_element(all.up.begin(), all.up.end()))},
-        {"reach_used_percent", "most of a leg used", "%",
-         100 * all.reach_m / parts.settings.leg_length_m},
-        {"fastest_foot_m_per_s", "fastest foot", "m/s", all.fastest}};
+        {"slip_m", "most slip of a planted foot", "m", signals.most(walker_signal::slip)},
+        {"reach_used_percent", "most of a leg used", "%", 100 * all.reach_m / l},
+        {"slowed_s", "held back for a leg's reach", "s", signals.sum(walker_signal::slowed)},
+        {"clearance_m", "least clearance of a swing", "m", signals.least(walker_signal::clearance)},
+        {"support_m", "least margin of support", "m", signals.least(walker_signal::support)},
+        {"legs_apart_m", "nearest that two legs come", "m", signals.least(walker_signal::apart)},
+        {"fastest_foot_m_per_s", "fastest foot", "m/s", all.fastest},
+        {"foot_acceleration_m_per_s2", "largest acceleration of a foot", "m/s2",
+         signals.most(walker_signal::acceleration)}};
     if (parts.hops.over_m > 0) {
         const HopFigures hops = hops_in(input, input.fine, ports, legs);
         report.figures.insert(

@@ -59,17 +59,29 @@ std::vector<io::NodeChannels> nodes_of(const Scene& scene, const Take& take) {
     return nodes;
 }
 
+bool is_line(const View& view) {
+    return view.type == View::Type::line || view.type == View::Type::tube;
+}
+
 std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
     std::vector<LineChannel> lines;
     for (std::size_t i = 0; i < scene.systems.size(); ++i) {
         for (View& view : scene.systems[i].spec->views()) {
-            const bool is_line = view.type == View::Type::line || view.type == View::Type::tube;
-            if (!is_line || !view.position) continue;
+            const bool has_points = is_line(view) || view.type == View::Type::points ||
+                                    view.type == View::Type::footprint;
+            if (!has_points || !view.position) continue;
             const auto channel = channel_of(scene, take, {i, *view.position});
             if (!channel) continue;
             const std::string& name = scene.systems[i].name;
-            lines.push_back(
-                {view.name.empty() ? name : name + '.' + view.name, *channel, std::move(view)});
+            const auto signal = [&](const std::string& of) {
+                return of.empty() ? std::nullopt : take.find_channel(name + '.' + of);
+            };
+            lines.push_back({.name = view.name.empty() ? name : name + '.' + view.name,
+                             .system = i,
+                             .channel = *channel,
+                             .alive = signal(view.alive),
+                             .note = signal(view.note),
+                             .view = std::move(view)});
         }
     }
     return lines;
@@ -78,6 +90,7 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
 io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
     io::ModelChannels all{.nodes = nodes_of(scene, take)};
     for (const LineChannel& line : lines_of(scene, take)) {
+        if (!is_line(line.view)) continue;
         all.tubes.push_back({.name = line.name,
                              .channel = line.channel,
                              .radius_m = line.view.radius_m,

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -18,12 +19,16 @@ namespace hopcoil::scene {
 /// All of it in a model: bodies as nodes, what is seen as a row as a tube.
 [[nodiscard]] io::ModelChannels model_channels_of(const Scene& scene, const Take& take);
 
-/// What is seen as a row of points: the channel of its positions, and how it looks.
+/// What is seen as points: the channel of its positions, and how it looks.
 struct LineChannel {
     std::string name{};
-    std::size_t channel = 0;  ///< of the take
+    std::size_t system = 0;              ///< index into Scene::systems
+    std::size_t channel = 0;             ///< of the take
+    std::optional<std::size_t> alive{};  ///< of the take
+    std::optional<std::size_t> note{};   ///< of the take
     View view{};
 };
+[[nodiscard]] bool is_line(const View& view);
 [[nodiscard]] std::vector<LineChannel> lines_of(const Scene& scene, const Take& take);
 
 /// The body of a scene that has a name; nullptr without one.

@@ -55,7 +55,7 @@ struct View {
         mesh,       ///< corners of `triangles`
         skeleton,   ///< branches of turned joints
         polygon,    ///< joined to a closed outline
-        footprint,  ///< marks on the ground
+        footprint,  ///< its last point: a mark on the ground wherever it stands
     };
     Type type = Type::body;
     std::string name{};                     ///< of the part; empty for the whole system
@@ -66,6 +66,9 @@ struct View {
     std::vector<Colour> colours{};       ///< the same
     std::vector<std::size_t> parents{};  ///< of each point; its own index for a root
     std::vector<std::array<std::size_t, 3>> triangles{};
+    std::string alive{};  ///< the signal that flags whether it stands
+    std::string note{};   ///< the signal whose number is an index into `words`
+    std::vector<std::string> words{};
     bool is_smooth = false;  ///< the line is drawn as a smooth curve through its points
     Look look{};
 };

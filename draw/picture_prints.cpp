@@ -1,0 +1,95 @@
+#include "draw/picture_prints.hpp"
+
+#include <algorithm>
+#include <map>
+
+#include <hopcoil/gait/support.hpp>
+#include <hopcoil/io/take_model.hpp>
+
+#include "draw/palette.hpp"
+
+namespace hopcoil::draw {
+namespace {
+
+/// A mark at each spot where it comes to stand.
+void prints(Canvas& canvas, const Picture& picture, const Strand& strand,
+            const Projection& projection) {
+    const double radius_px =
+        std::max(3.0, io::profile_at(strand.radius_m, 1, 0) * projection.px_per_m);
+    bool stood = false;
+    for (std::size_t row = 0; row < strand.times_s.size(); ++row) {
+        const bool stands = strand.stands[row] && is_within(picture, strand.times_s[row]);
+        if (stands && !stood) {
+            const Point at = projection(strand.last_point(row));
+            canvas.disc(at, radius_px, {strand.colours.back(), 0.4});
+            canvas.ring(at, radius_px, {strand.colours.front(), 0.8}, 1.2, false);
+        }
+        stood = stands;
+    }
+}
+
+void rings(Canvas& canvas, const Strand& strand, const Projection& projection,
+           const std::vector<double>& moments) {
+    for (const double time_s : moments) {
+        for (const Vector3& point : points_at(strand, time_s))
+            canvas.ring(projection(point), 4, {strand.colours.front(), 0.8}, 1.2, true);
+    }
+}
+
+/// The polygon of the feet that stand at a time, of each body.
+void support(Canvas& canvas, const Picture& picture, double time_s, const Projection& projection) {
+    std::map<std::size_t, std::vector<Vector3>> standing;
+    for (const Strand& strand : picture.strands) {
+        if (strand.kind != Strand::Kind::prints) continue;
+        const auto after = std::upper_bound(strand.times_s.begin(), strand.times_s.end(), time_s);
+        const auto row = static_cast<std::size_t>(
+            std::max<std::ptrdiff_t>(0, after - strand.times_s.begin() - 1));
+        if (strand.stands[row]) standing[strand.group].push_back(strand.last_point(row));
+    }
+    for (const auto& [group, feet] : standing) {
+        std::vector<std::size_t> corners(feet.size());
+        corners.resize(support_polygon(feet, corners));
+        std::vector<Point> outline;
+        for (const std::size_t corner : corners)
+            outline.push_back(projection(feet[corner]));
+        if (outline.size() > 1) canvas.outline(outline, {ink, 0.35}, 1);
+    }
+}
+
+}  // namespace
+
+void draw_prints(Canvas& canvas, const Picture& picture, const Projection& projection,
+                 const std::vector<double>& moments) {
+    for (const Strand& strand : picture.strands) {
+        if (strand.kind == Strand::Kind::prints) prints(canvas, picture, strand, projection);
+        if (strand.kind == Strand::Kind::rings) rings(canvas, strand, projection, moments);
+    }
+    if (picture.view != scene::PictureSettings::View::top) return;
+    for (const double time_s : moments)
+        support(canvas, picture, time_s, projection);
+}
+
+double draw_legend_of_prints(Canvas& canvas, const Picture& picture, double x, double y) {
+    const auto has = [&](Strand::Kind kind) {
+        return std::any_of(picture.strands.begin(), picture.strands.end(),
+                           [&](const Strand& each) { return each.kind == kind; });
+    };
+    if (has(Strand::Kind::prints)) {
+        canvas.disc({x + 8, y - 5}, 5, {ink, 0.3});
+        canvas.text({x + 24, y}, "where a foot stood", {ink}, 14);
+        y += 26;
+    }
+    if (has(Strand::Kind::rings)) {
+        canvas.ring({x + 8, y - 5}, 4, {ink}, 1.2, true);
+        canvas.text({x + 24, y}, "where it wanted to", {ink}, 14);
+        y += 26;
+    }
+    if (has(Strand::Kind::prints) && picture.view == scene::PictureSettings::View::top) {
+        canvas.line({{x + 1, y - 5}, {x + 16, y - 5}}, {ink, 0.35}, 1);
+        canvas.text({x + 24, y}, "what carried it", {ink}, 14);
+        y += 26;
+    }
+    return y;
+}
+
+}  // namespace hopcoil::draw

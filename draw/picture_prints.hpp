@@ -1,0 +1,19 @@
+#pragma once
+
+#include <vector>
+
+#include "draw/canvas.hpp"
+#include "draw/picture.hpp"
+#include "draw/picture_space.hpp"
+
+namespace hopcoil::draw {
+
+/// Where feet stood, where they wanted to at some moments, and, from the top, what carried the body
+/// then: the polygon of the feet that stand.
+void draw_prints(Canvas& canvas, const Picture& picture, const Projection& projection,
+                 const std::vector<double>& moments);
+
+/// What these marks are, from a place downward; where the next line goes.
+double draw_legend_of_prints(Canvas& canvas, const Picture& picture, double x, double y);
+
+}  // namespace hopcoil::draw

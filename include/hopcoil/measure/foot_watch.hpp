@@ -1,0 +1,67 @@
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+
+#include <hopcoil/base/vector3.hpp>
+#include <hopcoil/field/ground.hpp>
+#include <hopcoil/gait/walker.hpp>
+
+namespace hopcoil {
+
+/// What the feet of a walker do, at one look or over many: whether its promises are kept, and what
+/// that costs.
+struct FootFigures {
+    double slip_m = 0.0;        ///< the most that a planted foot moved over what it stands on
+    double reach = 0.0;         ///< the most of a leg that was used, in leg lengths
+    double support_m = 1e9;     ///< the least margin of the body's middle in its support polygon
+    double clearance_m = 1e9;   ///< the least height of a swing, not within 3 cm of its ends
+    double legs_apart_m = 1e9;  ///< the least distance between lines from hip to sole
+    double foot_acceleration = 0.0;   ///< the most, m/s^2
+    std::uint32_t feet_up = 0;        ///< the most at once
+    std::uint32_t steps_at_rest = 0;  ///< after 2 s of standing still
+
+    /// The worse of both.
+    void include(const FootFigures& other) noexcept;
+};
+
+/// Looks at a walker after each of its steps. Where that was no tick, there is nothing new.
+///
+///     FootWatch watch{walker};
+///     walker.step(command, ground, Walker::tick_s);
+///     watch.look(walker, ground);
+///     watch.all().slip_m;  // 0
+///
+/// Model   the clearance is that of the sole's middle and four points of its rim over the ground
+///         below them; accelerations are second differences of looks at equal distances.
+/// Units   metres, seconds. Steps of a tick (1/240 s) see everything.
+class FootWatch {
+  public:
+    explicit FootWatch(const Walker& walker) noexcept;
+    void look(const Walker& walker, const Ground& ground) noexcept;
+    [[nodiscard]] const FootFigures& now() const noexcept { return now_; }
+    [[nodiscard]] const FootFigures& all() const noexcept { return all_; }
+
+  private:
+    struct Foot {
+        bool planted = true;
+        std::uint32_t part = 0;
+        Vector3 on_part{};
+        Vector3 lifted{};  ///< where it stood last
+        Vector3 position{};
+        Vector3 velocity{};
+        std::uint32_t looks = 0;  ///< with a velocity
+    };
+    void look_at(std::size_t leg, const Walker& walker, const Ground& ground, double dt) noexcept;
+    void look_at_legs(const Walker& walker) noexcept;
+
+    std::array<Foot, Walker::most_legs> feet_{};
+    double stood_s_ = 0.0;
+    std::uint64_t ticks_ = 0;
+    std::uint64_t last_ticks_ = 0;  ///< between the two looks before
+    FootFigures now_{};
+    FootFigures all_{};
+};
+
+}  // namespace hopcoil

@@ -1,0 +1,119 @@
+#include <algorithm>
+#include <cmath>
+#include <span>
+
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/gait/support.hpp>
+#include <hopcoil/measure/foot_watch.hpp>
+
+namespace hopcoil {
+namespace {
+
+/// Of the sole over the highest ground beneath it.
+double clearance_of(const Vector3& foot, double radius, double top, const Ground& ground) noexcept {
+    double least = 1e9;
+    for (const auto& [x, z] :
+         {std::array{0.0, 0.0}, {1.0, 0.0}, {-1.0, 0.0}, {0.0, 1.0}, {0.0, -1.0}}) {
+        const GroundPoint under = ground.under(foot.x + radius * x, foot.z + radius * z, top, 0);
+        if (under.exists) least = std::min(least, foot.y - under.height);
+    }
+    return least;
+}
+
+double flat_apart(const Vector3& a, const Vector3& b) noexcept {
+    return std::hypot(a.x - b.x, a.z - b.z);
+}
+
+}  // namespace
+
+void FootFigures::include(const FootFigures& other) noexcept {
+    slip_m = std::max(slip_m, other.slip_m);
+    reach = std::max(reach, other.reach);
+    support_m = std::min(support_m, other.support_m);
+    clearance_m = std::min(clearance_m, other.clearance_m);
+    legs_apart_m = std::min(legs_apart_m, other.legs_apart_m);
+    foot_acceleration = std::max(foot_acceleration, other.foot_acceleration);
+    feet_up = std::max(feet_up, other.feet_up);
+    steps_at_rest += other.steps_at_rest;
+}
+
+FootWatch::FootWatch(const Walker& walker) noexcept : ticks_{walker.ticks()} {
+    for (std::size_t i = 0; i < walker.feet().size(); ++i) {
+        const WalkerFoot& foot = walker.feet()[i];
+        feet_[i] = {.planted = foot.planted,
+                    .part = foot.part,
+                    .on_part = foot.on_part,
+                    .lifted = foot.position,
+                    .position = foot.position};
+    }
+}
+
+void FootWatch::look(const Walker& walker, const Ground& ground) noexcept {
+    const std::uint64_t passed = walker.ticks() - ticks_;
+    const double dt = static_cast<double>(passed) * Walker::tick_s;
+    now_ = {};
+    const bool stands = length_of(walker.velocity()) < 0.03 && std::abs(walker.turn_rate()) < 0.05;
+    for (std::size_t i = 0; i < walker.feet().size(); ++i)
+        look_at(i, walker, ground, dt);
+    stood_s_ = stands ? stood_s_ + dt : 0;
+    if (passed > 0) last_ticks_ = passed;
+    ticks_ = walker.ticks();
+    look_at_legs(walker);
+    all_.include(now_);
+}
+
+void FootWatch::look_at(std::size_t leg, const Walker& walker, const Ground& ground,
+                        double dt) noexcept {
+    constexpr double long_s = 2;
+    constexpr double near_ends_m = 0.03;
+    const WalkerFoot& foot = walker.feet()[leg];
+    Foot& was = feet_[leg];
+    const double l = walker.settings().leg_length_m;
+    now_.reach = std::max(now_.reach, length_of(foot.position - walker.hip(leg)) / l);
+    if (foot.planted) {
+        if (was.planted && was.part == foot.part)
+            now_.slip_m = std::max(now_.slip_m, length_of(foot.on_part - was.on_part));
+        was.lifted = foot.position;
+    } else {
+        ++now_.feet_up;
+        if (was.planted && stood_s_ > long_s) ++now_.steps_at_rest;
+        const bool is_near = flat_apart(foot.position, was.lifted) < near_ends_m ||
+                             flat_apart(foot.position, foot.landing) < near_ends_m;
+        if (!is_near) {
+            const double radius = walker.settings().foot_radius_m;
+            const double top = walker.position().y;
+            now_.clearance_m =
+                std::min(now_.clearance_m, clearance_of(foot.position, radius, top, ground));
+        }
+    }
+    if (dt > 0) {
+        const Vector3 velocity = (foot.position - was.position) * (1 / dt);
+        const bool compares = was.looks > 0 && walker.ticks() - ticks_ == last_ticks_;
+        if (compares)
+            now_.foot_acceleration =
+                std::max(now_.foot_acceleration, length_of(velocity - was.velocity) / dt);
+        was.velocity = velocity;
+        was.looks = 1;
+    }
+    was.planted = foot.planted;
+    was.part = foot.part;
+    was.on_part = foot.on_part;
+    was.position = foot.position;
+}
+
+void FootWatch::look_at_legs(const Walker& walker) noexcept {
+    std::array<Vector3, Walker::most_legs> planted{};
+    std::size_t count = 0;
+    const std::span<const WalkerFoot> feet = walker.feet();
+    for (std::size_t i = 0; i < feet.size(); ++i) {
+        if (feet[i].planted) planted.at(count++) = feet[i].position;
+        for (std::size_t k = 0; k < i; ++k) {
+            now_.legs_apart_m = std::min(
+                now_.legs_apart_m,
+                stretches_apart(walker.hip(i), feet[i].position, walker.hip(k), feet[k].position));
+        }
+    }
+    now_.support_m = support_margin(std::span{planted}.first(count), walker.position());
+}
+
+}  // namespace hopcoil
