@@ -94,14 +94,27 @@ std::string colour_text(const scene::Colour& colour) {
     return fmt::format("#{:02x}{:02x}{:02x}", part(0), part(1), part(2));
 }
 
-/// What is seen as a row of points.
+const char* kind_of(const scene::View& view) {
+    if (scene::is_line(view)) return "line";
+    return view.type == scene::View::Type::points ? "rings" : "prints";
+}
+
+/// What is seen as points.
 Json lines_json(const scene::Scene& scene, const Take& take) {
     Json list = Json::array();
+    const auto channel = [&](const std::optional<std::size_t>& index) {
+        return index ? Json(take.channels()[*index].name) : Json(nullptr);
+    };
     for (const scene::LineChannel& line : scene::lines_of(scene, take)) {
         Json colours = Json::array();
         for (const scene::Colour& colour : line.view.colours)
             colours.push_back(colour_text(colour));
         list.push_back({{"name", line.name},
+                        {"system", scene.systems[line.system].name},
+                        {"kind", kind_of(line.view)},
+                        {"alive", channel(line.alive)},
+                        {"note", channel(line.note)},
+                        {"words", line.view.words},
                         {"channel", take.channels()[line.channel].name},
                         {"count", take.channels()[line.channel].count},
                         {"radius_m", line.view.radius_m},
@@ -115,6 +128,13 @@ Json lines_json(const scene::Scene& scene, const Take& take) {
 /// Whether its velocity can change at once: tried on the scene as it starts.
 bool can_be_pushed(scene::LiveScene& live, std::size_t system, std::size_t port) {
     return live.push(system, scene::ValueArray{}, port);
+}
+
+Json names_of_targets(const scene::Scene& scene, const scene::SceneSystem& system) {
+    Json names = Json::array();
+    for (const std::size_t target : system.targets)
+        names.push_back(scene.targets[target].name);
+    return names;
 }
 
 Json movers_of(const scene::Scene& scene, scene::LiveScene& live) {
@@ -136,6 +156,7 @@ Json movers_of(const scene::Scene& scene, scene::LiveScene& live) {
                  {"target", system.targets.empty()
                                 ? Json(nullptr)
                                 : Json(scene.targets[system.targets.front()].name)},
+                 {"targets", names_of_targets(scene, system)},
                  {"can_be_pushed", can_be_pushed(live, each, i)},
                  {"words", system.spec->in_words(i)},
                  {"channel", last_value_of(scene::value_channel(system, port), port)},

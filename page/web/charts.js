@@ -124,7 +124,7 @@ export class OwnCharts {
         plot.className = 'plot own';
         const inside = document.createElement('div');
         plot.append(inside);
-        return { parts: [heading, plot], chart: new Chart(inside, {}) };
+        return { parts: [heading, plot], chart: new Chart(inside, { connectSeparatedPoints: false }) };
       });
       this.element.replaceChildren(...this.all.flatMap((each) => each.parts));
     }

@@ -139,7 +139,8 @@ class Page {
     this.#showProblem(scene.problem);
     this.settings.setDials(scene.dials);
     if (!scene.movers.some((mover) => mover.name === this.looked)) {
-      const first = scene.movers.find((mover) => mover.target) ?? scene.movers[0];
+      const listed = this.#listed();
+      const first = listed.find((mover) => mover.target) ?? listed[0] ?? scene.movers[0];
       this.looked = first?.name ?? null;
     }
     this.answers.clear();
@@ -203,8 +204,13 @@ class Page {
     else this.draw();
   }
 
+  /** What can be chosen to be looked at: rows of points that are parts of a whole are seen with it. */
+  #listed() {
+    return this.scene.movers.filter((mover) => mover.name === mover.system || mover.count === 1);
+  }
+
   #showMovers() {
-    byId('movers').replaceChildren(...this.scene.movers.map((mover) => {
+    byId('movers').replaceChildren(...this.#listed().map((mover) => {
       const button = document.createElement('button');
       const swatch = document.createElement('span');
       swatch.className = 'swatch';
@@ -237,7 +243,8 @@ class Page {
     const channels = new Set([mover?.whole_channel, target?.channel]);
     for (const body of [...this.scene.bodies, ...this.stage.rules])
       for (const channel of [body.position, body.rotation, body.scale]) channels.add(channel);
-    for (const line of this.scene.lines) channels.add(line.channel);
+    for (const line of [...this.scene.lines, ...this.stage.marks])
+      for (const channel of [line.channel, line.alive, line.note]) channels.add(channel);
     for (const each of this.scene.targets) if (each.can_be_held) channels.add(each.channel);
     channels.delete(null);
     channels.delete(undefined);

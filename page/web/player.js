@@ -5,6 +5,8 @@ const CLICK_PIXELS = 4;
 const CLICK_MS = 350;
 const FLICK_MS = 100; // of the hand's way, before it lets go
 const FLICK_PIXELS_PER_S = 250;
+const TURN_RATE = 1.6; // radians a second, by keys
+const TURNS = { q: true, e: true };
 
 export class Player {
   constructor(page) {
@@ -12,6 +14,7 @@ export class Player {
     this.time = 0;
     this.places = new Map(); // of targets: where it is, and where it was before
     this.end = 1;
+    this.keys = new Set(); // that are down
     this.isPlaying = !window.matchMedia('(prefers-reduced-motion: reduce)').matches;
     this.#listen();
     this.#showPlaying();
@@ -33,7 +36,9 @@ export class Player {
     stage.addEventListener('pointermove', (event) => this.#move(event));
     stage.addEventListener('pointerup', (event) => this.#drop(event));
     stage.addEventListener('pointercancel', (event) => this.#drop(event));
-    stage.addEventListener('keydown', (event) => this.#nudge(event));
+    stage.addEventListener('keydown', (event) => this.#press(event));
+    stage.addEventListener('keyup', (event) => this.keys.delete(event.key));
+    stage.addEventListener('blur', () => this.keys.clear());
     byId('kick').addEventListener('click', () => this.kick(Number(byId('kick-size').value)));
     byId('toggle').addEventListener('click', () => this.toggleTarget());
   }
@@ -87,6 +92,7 @@ export class Player {
 
   #pass(dt) {
     const { hand } = this.page;
+    if (this.keys.size > 0 && dt > 0) this.#drive(dt);
     if (hand.isActive) {
       if (hand.tick(dt)) this.#endHand();
       this.draw();
@@ -235,18 +241,55 @@ export class Player {
     else this.#jump({ ...handle, numbers: places.here }, places.there);
   }
 
-  /** The arrow keys move the target of what is looked at, a little at a time. */
-  #nudge(event) {
-    const ways = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
-    const way = ways[event.key];
-    const { stage, hand } = this.page;
-    const handle = stage.handles().find((each) => !each.isLaunch);
-    if (!way || !handle) return;
+  /** Arrow keys drive the target of what is looked at while they are down; Q and E turn what it faces. */
+  #press(event) {
+    const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+    const ways = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
+    if (event.ctrlKey || event.metaKey || event.altKey || !(ways[key] || TURNS[key])) return;
+    if (!this.#handleFor(key)) return;
     event.preventDefault();
-    const pixels = event.shiftKey ? 4 : 24;
+    if (!this.keys.has(key)) {
+      this.keys.add(key);
+      this.#drive(1 / 15); // a short press counts too
+    }
+  }
+
+  /** A place for the arrows, a turn for Q and E. */
+  #handleFor(key) {
+    const handles = this.page.stage.handles().filter((each) => !each.isLaunch);
+    return TURNS[key] ? this.page.stage.turnHandle()
+      : handles.find((each) => each.place) ?? handles[0] ?? null;
+  }
+
+  /** On for a while by the keys that are down. */
+  #drive(dt) {
+    const { hand } = this.page;
+    const handle = this.#handleFor([...this.keys][0]);
+    if (!handle) return;
+    const goesOn = hand.isActive && !hand.letting && hand.target === handle.target.name && hand.wanted;
+    const numbers = [...(goesOn ? hand.wanted : handle.numbers)];
     this.#begin(handle);
-    hand.hold(stage.numbersFor(handle, handle.point,
-      handle.point.map((at, i) => at + pixels * way[i])));
+    hand.hold(handle.place ? this.#drivenPlace(handle, numbers, dt) : this.#driven(handle, numbers, dt));
+  }
+
+  #drivenPlace(handle, numbers, dt) {
+    const down = (key) => (this.keys.has(key) ? 1 : 0);
+    const across = down('ArrowRight') - down('ArrowLeft');
+    const on = down('ArrowUp') - down('ArrowDown');
+    const { right, ahead } = this.page.stage.view.ways();
+    const step = Number(byId('drive-speed').value) * dt;
+    const way = right.map((number, i) => step * (across * number + on * ahead[i]));
+    return numbers.length === 1 ? [numbers[0] + step * (handle.body.axis === 1 ? on : across)]
+      : numbers.map((number, i) => number + (way[i] ?? 0));
+  }
+
+  #driven(handle, numbers, dt) {
+    const down = (key) => (this.keys.has(key) ? 1 : 0);
+    const turn = TURN_RATE * dt * (down('q') - down('e') + down('ArrowLeft') - down('ArrowRight'));
+    if (numbers.length < 4) return [numbers[0] + turn];
+    const [w, x, y, z] = numbers; // turned about the upright
+    const [c, s] = [Math.cos(turn / 2), Math.sin(turn / 2)];
+    return [c * w - s * y, c * x + s * z, c * y + s * w, c * z - s * x];
   }
 
   letGo() {

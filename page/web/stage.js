@@ -1,6 +1,7 @@
 // The motion itself: bodies now, their ghosts, the setting it is compared with, targets to drag.
 /* global THREE */
 
+import { drawMarks } from './marks.js';
 import { outline, solid, Tube } from './solids.js';
 import { between, placeFrom, pointsAt, poseAt, rotated, turnFrom } from './space.js';
 import { numbersAt, quaternionOf, rowAt, turnsOf } from './takes.js';
@@ -102,6 +103,8 @@ export class Stage {
       const channels = [body.position, body.rotation, body.scale];
       body.mover = scene.movers.find((mover) => channels.includes(mover.channel));
     }
+    this.marks = scene.lines.filter((line) => line.kind !== 'line');
+    scene.lines = scene.lines.filter((line) => line.kind === 'line');
     for (const line of scene.lines) line.mover = scene.movers.find((mover) => mover.name === line.name);
     this.bodies = null;
   }
@@ -283,8 +286,16 @@ export class Stage {
     const { context, width, height } = sized(this.over);
     if (!this.view.hasPicture) context.fillText('This browser shows nothing in space: it has no WebGL.', 20, height / 2);
     this.#drawScale(context, width, height);
+    const marks = this.bodies === this.rules ? []
+      : this.marks.filter((mark) => mark.system === this.#system());
+    drawMarks(context, this.view, marks, take, momentIn(take, time).row);
     this.#drawNames(context, take, time);
     this.#drawHandles(context, take, time);
+  }
+
+  /** The system that is looked at. */
+  #system() {
+    return this.scene.movers.find((mover) => mover.name === this.looked)?.system;
   }
 
   /** Puts everything where it is at a time. */
@@ -346,6 +357,7 @@ export class Stage {
       context.fillText(body.name, x, y + Math.min(down, 70));
     }
     for (const line of this.lines) {
+      if (line.name !== line.system) continue; // a part, named by its whole
       const { row } = momentIn(take, time);
       const points = pointsAt(take, line, row);
       if (points.length === 0) continue;
@@ -383,6 +395,16 @@ export class Stage {
       found.push({ target, mover: mover.name, body: frame, place, numbers, at, centre, point: this.view.point(at) });
     }
     return found;
+  }
+
+  /** What the looked at system faces, beside where it goes: a target that turns. */
+  turnHandle(take = this.shownTake, time = this.time) {
+    const mover = this.scene.movers.find((each) => each.name === this.looked);
+    const turns = (target) => ['angle', 'rotation'].includes(target.kind);
+    const target = this.scene.targets.find((each) =>
+      mover?.targets.includes(each.name) && turns(each) && each.can_be_held && !each.is_driven);
+    if (!take || !target) return null;
+    return { target, place: false, numbers: numbersAt(take, target, momentIn(take, time).row) };
   }
 
   #drawHandles(context, take, time) {

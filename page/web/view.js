@@ -190,6 +190,15 @@ export class View {
     return new THREE.Vector3(...place).addScaledVector(right, dx * size).addScaledVector(up, -dy * size).toArray();
   }
 
+  /** To the right and onward as it is looked at: over the ground, unless it is seen from the side. */
+  ways() {
+    const right = new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, 0);
+    const up = new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, 1);
+    const ground = new THREE.Vector3(up.x, 0, up.z);
+    const isTilted = ground.length() > 0.25;
+    return { right: right.toArray(), ahead: (isTilted ? ground.normalize() : up).toArray() };
+  }
+
   get isFromAbove() {
     return this.camera.getWorldDirection(new THREE.Vector3()).y < -0.5;
   }

@@ -172,9 +172,8 @@ void WalkerTick::annotate() noexcept {
             // The foot turns to where the body will point when it lands.
             const Walker::Foot& own = w_.state_[i];
             const Vector3 spot = spot_of(i);
-            foot.landing = own.swing_part == 0
-                               ? spot
-                               : ground_.frame(own.swing_part, ahead_s_).to_world(spot);
+            foot.landing =
+                own.swing_part == 0 ? spot : ground_.frame(own.swing_part, ahead_s_).to_world(spot);
             const Body landing = body_in(own.swing.land_s - now_s_);
             const Vector3 ahead = landing.heading.to_world({0, 0, 1});
             const double left = std::max(own.swing.land_s - now_s_, tick_s);

@@ -159,7 +159,8 @@ bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
 /// Over every edge on its way, a little less near both ends.
 bool WalkerTick::is_clear(const FootSwing& swing, std::uint32_t part) const noexcept {
     const double r = set_.foot_radius_m;
-    const double least = 0.0137 * set_.leg_length_m + 0.002;
+    const double least = std::max(0.0115, 0.0137 * set_.leg_length_m);
+    constexpr double near_ends_m = 0.03;
     const Vector3 start = swing.at(now_s_).position;
     const int ticks = ticks_until(swing.land_s);
     for (int i = 1; i < ticks; ++i) {
@@ -170,7 +171,8 @@ bool WalkerTick::is_clear(const FootSwing& swing, std::uint32_t part) const noex
         const Vector3 p = part == 0 ? at.position : frame.to_world(at.position);
         const double to_end =
             std::min(flat_length(at.position - swing.spot), flat_length(at.position - start));
-        const double wanted = std::min(least, 0.25 * std::max(0.0, to_end - 0.01));
+        const double wanted =
+            to_end >= near_ends_m ? least : std::min(least, 0.25 * std::max(0.0, to_end - 0.01));
         for (const auto& [dx, dz] : {std::array{r, 0.0}, {-r, 0.0}, {0.0, r}, {0.0, -r}}) {
             const GroundPoint under = ground_at(p.x + dx, p.z + dz, later_s);
             if (under.exists && p.y - under.height < wanted && to_end > 0.6 * r) return false;

@@ -417,6 +417,49 @@ TEST_CASE("the keyboard alone takes hold of a target, and lets it go", "[browser
     });
 }
 
+TEST_CASE("keys that are held drive a walker's target at a steady speed, and turn what it faces",
+          "[browser]") {
+    OpenPage page{"mud_crab.toml"};
+    const auto key = [&](const std::string& what, const std::string& which) {
+        page.browser.run(
+            "document.getElementById('stage').dispatchEvent("
+            "new KeyboardEvent(arguments[0], {key: arguments[1], bubbles: true}))",
+            {what, which});
+    };
+    // How far the target goes for each second that the key is down.
+    const auto rate = [&](const std::string& target, int numbers) {
+        page.wait_for("it goes on for a second", [&] {
+            return page.browser.run("return (hopcoil.hand.drive?.times_s.at(-1) ?? 0) > 2.2")
+                .get<bool>();
+        });
+        return page.browser.run(
+            "const {times_s: t, values: v, target} = hopcoil.hand.drive;"
+            "const n = arguments[1]; const at = (i) => v.slice(n * i, n * i + n);"
+            "const a = t.findIndex((time) => time > 1.3); const b = t.length - 1;"
+            "return target === arguments[0] ? Math.hypot(...at(b).map((x, i) => x - at(a)[i]))"
+            " / (t[b] - t[a]) : -1",
+            {target, numbers});
+    };
+    page.browser.run("hopcoil.player.pause(); hopcoil.player.seek(1)");
+    key("keydown", "ArrowUp");
+    CHECK(rate("way", 3).get<double>() == Approx(1).epsilon(0.15));
+    key("keyup", "ArrowUp");
+    // The marks on its feet say why they step.
+    page.wait_for("it walks", [&] {
+        return page.browser
+            .run(
+                "const take = hopcoil.hand.take; const i = take.times_s.length - 1;"
+                "return hopcoil.stage.marks.some((m) => m.words[take.columns[m.note]?.[i]] === "
+                "'reaches')")
+            .get<bool>();
+    });
+    page.browser.run("hopcoil.player.letGo(); hopcoil.hand.reset(); hopcoil.player.seek(1)");
+    key("keydown", "q");
+    CHECK(rate("eyes", 4).get<double>() == Approx(0.8).epsilon(0.2));  // half of the angle's
+    key("keyup", "q");
+    CHECK(page.browser.complaints() == json::array());
+}
+
 TEST_CASE("a scene's file that is broken says so on the page, and goes on when it is mended",
           "[browser]") {
     OpenPage page;
@@ -456,7 +499,7 @@ TEST_CASE("a reference is laid under the value", "[browser]") {
 TEST_CASE("every scene of the demo, at every width, has a picture and nothing to complain of",
           "[browser]") {
     for (const std::string scene :
-         {"skiff.toml", "tide_dial.toml", "boom_lamp.toml", "streamer.toml"}) {
+         {"skiff.toml", "tide_dial.toml", "boom_lamp.toml", "streamer.toml", "heron.toml"}) {
         OpenPage page{scene, 1280, 844};
         for (const int width : {1280, 390}) {
             CAPTURE(scene, width);

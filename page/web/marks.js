@@ -1,0 +1,75 @@
+// Feet, as they decide: where each stands or will, where it would like to, why it steps, and the
+// polygon of those that carry the body.
+
+import { pointsAt } from './space.js';
+import { ink } from './view.js';
+
+/** The corners of the convex hull of points [x, y], round it. */
+export function hull(points) {
+  const sorted = [...points].sort((a, b) => a[0] - b[0] || a[1] - b[1]);
+  const turn = (a, b, c) => (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]);
+  const half = (list) => {
+    const kept = [];
+    for (const point of list) {
+      while (kept.length > 1 && turn(kept[kept.length - 2], kept[kept.length - 1], point) <= 0) kept.pop();
+      kept.push(point);
+    }
+    return kept.slice(0, -1);
+  };
+  return sorted.length < 3 ? sorted : [...half(sorted), ...half(sorted.reverse())];
+}
+
+function circle(context, [x, y], radius) {
+  context.beginPath();
+  context.arc(x, y, radius, 0, 2 * Math.PI);
+}
+
+/** What a foot does, when it does something. */
+function wordOf(take, mark, row) {
+  const column = take.columns[mark.note];
+  const word = column ? mark.words[Math.round(column[row])] : '';
+  return word === mark.words[0] ? '' : word;
+}
+
+export function drawMarks(context, view, marks, take, row) {
+  const carrying = [];
+  context.save();
+  context.font = '11px "DejaVu Sans", sans-serif';
+  context.textAlign = 'left';
+  for (const mark of marks) {
+    const points = pointsAt(take, mark, row);
+    if (points.length === 0) continue;
+    if (mark.kind === 'rings') {
+      context.strokeStyle = ink('--quiet');
+      context.setLineDash([2, 2]);
+      for (const point of points) {
+        circle(context, view.point(point), 6);
+        context.stroke();
+      }
+      context.setLineDash([]);
+      continue;
+    }
+    const foot = points[points.length - 1];
+    const at = view.point(foot);
+    const stands = (take.columns[mark.alive]?.[row] ?? 1) > 0.5;
+    if (stands) carrying.push(foot);
+    context.fillStyle = context.strokeStyle = ink('--accent');
+    context.lineWidth = 1.6;
+    circle(context, at, 4);
+    if (stands) context.fill();
+    else context.stroke();
+    context.fillText(wordOf(take, mark, row), at[0] + 8, at[1] + 4);
+  }
+  if (carrying.length > 1) {
+    // Of the feet as they lie on the ground, not as they are seen.
+    const corners = hull(carrying.map((foot) => [foot[0], foot[2], foot[1]]));
+    context.strokeStyle = ink('--accent');
+    context.globalAlpha = 0.6;
+    context.lineWidth = 1;
+    context.beginPath();
+    for (const [x, z, y] of corners) context.lineTo(...view.point([x, y, z]));
+    context.closePath();
+    context.stroke();
+  }
+  context.restore();
+}
