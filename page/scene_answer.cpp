@@ -96,6 +96,7 @@ std::string colour_text(const scene::Colour& colour) {
 
 const char* kind_of(const scene::View& view) {
     if (scene::is_line(view)) return "line";
+    if (view.type == scene::View::Type::skeleton) return "branches";
     return view.type == scene::View::Type::points ? "rings" : "prints";
 }
 
@@ -115,6 +116,7 @@ Json lines_json(const scene::Scene& scene, const Take& take) {
                         {"alive", channel(line.alive)},
                         {"note", channel(line.note)},
                         {"words", line.view.words},
+                        {"parents", line.view.parents},
                         {"channel", take.channels()[line.channel].name},
                         {"count", take.channels()[line.channel].count},
                         {"radius_m", line.view.radius_m},

@@ -91,9 +91,10 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
                        std::string_view usual_colour) {
     const scene::View& view = line.view;
     using Kind = draw::Strand::Kind;
-    const Kind kind = scene::is_line(view)                     ? Kind::line
-                      : view.type == scene::View::Type::points ? Kind::rings
-                                                               : Kind::prints;
+    const Kind kind = scene::is_line(view)                       ? Kind::line
+                      : view.type == scene::View::Type::skeleton ? Kind::branches
+                      : view.type == scene::View::Type::points   ? Kind::rings
+                                                                 : Kind::prints;
     draw::Strand strand{.kind = kind,
                         .group = line.system,
                         .name = line.name,
@@ -101,6 +102,7 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
                         .is_smooth = view.is_smooth,
                         .order = view.look.order,
                         .count = take.channels()[line.channel].count,
+                        .parents = view.parents,
                         .times_s = take.times_s()};
     for (const scene::Colour& colour : view.colours)
         strand.colours.push_back(hex_of(colour));

@@ -68,16 +68,26 @@ class ModelReader {
     ModelReader(std::filesystem::path path, Container container)
         : path_{std::move(path)}, container_{std::move(container)} {}
 
-    std::vector<ModelAnimation> read() {
-        const Json root = parse_json(container_.json, path_.string());
-        root_ = JsonAt{root, path_.string()};
-        root_.require_object();
-        const auto asset = root_["asset"];
-        const std::string version = asset["version"].text();
-        if (!version.starts_with("2.")) {
-            asset["version"].fail(
-                fmt::format("expected version 2 of the format, found '{}'", version));
+    std::vector<ModelNode> read_nodes() {
+        open();
+        std::vector<ModelNode> nodes;
+        const auto all = root_.find("nodes");
+        for (std::size_t i = 0; all && i < all->size(); ++i)
+            nodes.push_back(read_node((*all)[i], i));
+        for (std::size_t i = 0; i < nodes.size(); ++i) {
+            const auto children = (*all)[i].find("children");
+            for (std::size_t k = 0; children && k < children->size(); ++k) {
+                const std::size_t child = (*children)[k].index();
+                entry(*all, (*children)[k]);
+                if (nodes[child].parent) (*children)[k].fail("the node has two parents");
+                nodes[child].parent = i;
+            }
         }
+        return nodes;
+    }
+
+    std::vector<ModelAnimation> read() {
+        open();
         std::vector<ModelAnimation> animations;
         const auto all = root_.find("animations");
         for (std::size_t i = 0; all && i < all->size(); ++i)
@@ -86,6 +96,42 @@ class ModelReader {
     }
 
   private:
+    void open() {
+        json_ = parse_json(container_.json, path_.string());
+        root_ = JsonAt{json_, path_.string()};
+        root_.require_object();
+        const auto asset = root_["asset"];
+        const std::string version = asset["version"].text();
+        if (!version.starts_with("2.")) {
+            asset["version"].fail(
+                fmt::format("expected version 2 of the format, found '{}'", version));
+        }
+    }
+
+    static ModelNode read_node(const JsonAt& at, std::size_t index) {
+        ModelNode node;
+        const auto name = at.find("name");
+        node.name = name ? name->text() : fmt::format("node{}", index);
+        if (const auto matrix = at.find("matrix"))
+            matrix->fail("expected translation, rotation and scale instead of a matrix");
+        const auto read = [&](const char* key, auto& numbers) {
+            const auto list = at.find(key);
+            if (!list) return false;
+            if (list->size() != numbers.size())
+                list->fail(
+                    fmt::format("expected {} numbers, found {}", numbers.size(), list->size()));
+            for (std::size_t k = 0; k < numbers.size(); ++k)
+                numbers.at(k) = (*list)[k].number();
+            return true;
+        };
+        read("translation", node.translation);
+        read("scale", node.scale);
+        std::array<double, 4> turn{};
+        // The format has x, y, z, w.
+        if (read("rotation", turn)) node.rotation = {turn[3], turn[0], turn[1], turn[2]};
+        return node;
+    }
+
     ModelAnimation read_animation(const JsonAt& at) {
         ModelAnimation animation;
         if (const auto name = at.find("name")) animation.name = name->text();
@@ -286,6 +332,7 @@ class ModelReader {
 
     std::filesystem::path path_;
     Container container_;
+    Json json_;
     JsonAt root_;
     std::map<std::size_t, std::string> buffers_;
 };
@@ -295,6 +342,10 @@ class ModelReader {
 std::string name_of(TrackKind kind) {
     if (kind == TrackKind::rotation) return "rotation";
     return kind == TrackKind::scale ? "scale" : "translation";
+}
+
+std::vector<ModelNode> read_nodes(const std::string& path) {
+    return ModelReader{path, opened(path, read_text_file(path))}.read_nodes();
 }
 
 std::vector<ModelAnimation> read_animations(const std::string& path) {

@@ -57,6 +57,7 @@ class ModelWriter {
         if (any_marker) add_marker();
         for (const ModelNode& node : model_.nodes)
             add_node(node);
+        add_children();
         for (const ModelSkin& skin : model_.skins)
             add_skin(skin);
         add_animation();
@@ -266,7 +267,16 @@ class ModelWriter {
             entry["translation"] = node.translation;
         if (q != std::array<double, 4>{1, 0, 0, 0}) entry["rotation"] = {q[1], q[2], q[3], q[0]};
         if (node.scale != std::array<double, 3>{1, 1, 1}) entry["scale"] = node.scale;
-        json_["scenes"][0]["nodes"].push_back(add("nodes", std::move(entry)));
+        const std::size_t index = add("nodes", std::move(entry));
+        if (!node.parent) json_["scenes"][0]["nodes"].push_back(index);
+    }
+
+    /// Once all of them are there.
+    void add_children() {
+        for (std::size_t i = 0; i < model_.nodes.size(); ++i) {
+            if (const auto parent = model_.nodes[i].parent)
+                json_["nodes"][*parent]["children"].push_back(i);
+        }
     }
 
     void add_animation() {
@@ -325,6 +335,11 @@ class ModelWriter {
 
 void require_tracks(const Model& model) {
     for (const ModelNode& node : model.nodes) {
+        if (node.parent && *node.parent >= model.nodes.size()) {
+            throw std::invalid_argument{
+                fmt::format("{}: expected a parent among {} nodes, found {}", node.name,
+                            model.nodes.size(), *node.parent)};
+        }
         for (const NodeTrack& track : node.tracks) {
             const std::size_t count = track.times_s.size();
             const bool cubic = track.between == NodeTrack::Between::cubic;

@@ -147,6 +147,8 @@ class ModelMaker {
         }
         for (const TubeChannel& tube : all.tubes)
             add_tube(tube);
+        for (const SkeletonChannels& skeleton : all.skeletons)
+            add_skeleton(skeleton);
         baked_.model.made_by = take_.made_by();
         return std::move(baked_);
     }
@@ -200,6 +202,42 @@ class ModelMaker {
             ModelNode node{.name = fmt::format("{}.{}", tube.name, i), .has_marker = false};
             add(node, TrackKind::translation, places[i]);
             add(node, TrackKind::rotation, turns[i]);
+            baked_.model.nodes.push_back(std::move(node));
+        }
+    }
+
+    /// Of a joint in a row of the take, in space.
+    [[nodiscard]] std::pair<Vector3, Quaternion> joint_in(const SkeletonChannels& skeleton,
+                                                          std::size_t row,
+                                                          std::size_t joint) const {
+        const auto numbers = take_.row(row);
+        const auto p = numbers.subspan(take_.columns_of(skeleton.position).first + 3 * joint, 3);
+        const auto q = numbers.subspan(take_.columns_of(skeleton.rotation).first + 4 * joint, 4);
+        return {{p[0], p[1], p[2]}, {q[0], q[1], q[2], q[3]}};
+    }
+
+    void add_skeleton(const SkeletonChannels& skeleton) {
+        const std::size_t first = baked_.model.nodes.size();
+        for (std::size_t i = 0; i < skeleton.joints.size(); ++i) {
+            const std::size_t parent = skeleton.parents[i];
+            std::vector<std::vector<double>> places(3);
+            std::vector<std::vector<double>> turns(4);
+            for (const std::size_t row : rows_.rows) {
+                auto [place, turn] = joint_in(skeleton, row, i);
+                if (parent != i) {
+                    const auto [above, turned] = joint_in(skeleton, row, parent);
+                    place = rotated(conjugate(turned), place - above);
+                    turn = normalized(conjugate(turned) * turn);
+                }
+                for (std::size_t k = 0; k < 3; ++k)
+                    places[k].push_back(std::array{place.x, place.y, place.z}[k]);
+                for (std::size_t k = 0; k < 4; ++k)
+                    turns[k].push_back(std::array{turn.w, turn.x, turn.y, turn.z}[k]);
+            }
+            ModelNode node{.name = skeleton.joints[i], .has_marker = false};
+            if (parent != i) node.parent = first + parent;
+            add(node, TrackKind::translation, places);
+            add(node, TrackKind::rotation, turns);
             baked_.model.nodes.push_back(std::move(node));
         }
     }

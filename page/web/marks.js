@@ -39,6 +39,18 @@ export function drawMarks(context, view, marks, take, row) {
   for (const mark of marks) {
     const points = pointsAt(take, mark, row);
     if (points.length === 0) continue;
+    if (mark.kind === 'branches') {
+      context.strokeStyle = ink('--quiet');
+      points.forEach((point, i) => {
+        const parent = mark.parents[i];
+        if (mark.parents[parent] === parent) return; // no bone goes to a root
+        context.beginPath();
+        context.moveTo(...view.point(points[parent]));
+        context.lineTo(...view.point(point));
+        context.stroke();
+      });
+      continue;
+    }
     if (mark.kind === 'rings') {
       context.strokeStyle = ink('--quiet');
       context.setLineDash([2, 2]);

@@ -157,6 +157,21 @@ void WalkerTick::decide_at_rest() noexcept {
     if (best != Walker::no_group) lift_group(best, StepReason::tidies, swing_s);
 }
 
+/// From the slope that it left to that which it lands on; its toe hangs, then rises.
+void WalkerTick::turn_sole(std::size_t leg) noexcept {
+    WalkerFoot& foot = w_.feet_[leg];
+    const Walker::Foot& own = w_.state_[leg];
+    const double s = foot.phase;
+    const double left = std::max(own.swing.land_s - now_s_, tick_s);
+    const Vector3 mixed =
+        foot.normal + (own.normal_after - foot.normal) * std::min(1.0, 3 * tick_s / left);
+    const double length = length_of(mixed);
+    if (length > 1e-6) foot.normal = mixed * (1 / length);
+    const double pace = std::min(1.0, speed_ / lim_.most_speed_ahead);
+    const double wave = math::sin(2 * math::pi * s) * 4 * s * (1 - s);
+    foot.pitch_rad = set_.toe_pitch_rad * (0.3 + 0.7 * pace) * wave;
+}
+
 /// What is shown of each foot.
 void WalkerTick::annotate() noexcept {
     const bool swings = anyone_swings();
@@ -177,6 +192,7 @@ void WalkerTick::annotate() noexcept {
             const Body landing = body_in(own.swing.land_s - now_s_);
             const Vector3 ahead = landing.heading.to_world({0, 0, 1});
             const double left = std::max(own.swing.land_s - now_s_, tick_s);
+            turn_sole(i);
             const Vector3 mixed =
                 foot.forward + (ahead - foot.forward) * std::min(1.0, 3 * tick_s / left);
             const double length = length_of(mixed);
@@ -208,8 +224,9 @@ void WalkerTick::stand() noexcept {
         foot.on_part =
             foot.part == 0 ? hold.spot : ground_.frame(foot.part, ahead_s_).to_local(hold.spot);
         w_.state_[i] = {};
-        w_.state_[i].forward_on_part =
-            rotated(conjugate(ground_.frame(foot.part, ahead_s_).rotation), foot.forward);
+        const Quaternion back = conjugate(ground_.frame(foot.part, ahead_s_).rotation);
+        w_.state_[i].forward_on_part = rotated(back, foot.forward);
+        w_.state_[i].normal_on_part = rotated(back, foot.normal);
     }
     predict();
     // The height that it would have after a while.

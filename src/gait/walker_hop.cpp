@@ -118,6 +118,7 @@ void WalkerTick::fold(std::size_t leg) noexcept {
     if (foot.planted) {
         own.lift_s = now_s_;
         own.aim = foot.position;
+        own.normal_after = {0, 1, 0};
     }
     foot.reason = StepReason::flies;
     foot.planted = false;
@@ -153,7 +154,7 @@ void WalkerTick::take_off() noexcept {
         const Foothold hold = foothold_near(aim, hip, lim_.soft_reach_m, then_s);
         if (!hold.good) ++w_.log_.no_foothold;
         w_.state_[i].aim = hold.spot;
-        foot.normal = hold.ground.normal;
+        w_.state_[i].normal_after = hold.ground.normal;
         foot.part = hold.ground.part;
         foot.on_part =
             foot.part == 0 ? hold.spot : ground_.frame(foot.part, then_s).to_local(hold.spot);
@@ -206,9 +207,11 @@ void WalkerTick::touch_down() noexcept {
         WalkerFoot& foot = w_.feet_[i];
         const GroundFrame frame = ground_.frame(foot.part, ahead_s_);
         foot.planted = true;
-        foot.phase = 0;
+        foot.phase = foot.pitch_rad = 0;
+        foot.normal = w_.state_[i].normal_after;
         foot.position = foot.part == 0 ? foot.on_part : frame.to_world(foot.on_part);
         w_.state_[i].forward_on_part = rotated(conjugate(frame.rotation), foot.forward);
+        w_.state_[i].normal_on_part = rotated(conjugate(frame.rotation), foot.normal);
         if (foot.part != 0) ground_velocity = ground_velocity + frame.velocity_at(foot.position);
         landed += 1;
         ++w_.log_.landings;

@@ -28,6 +28,8 @@ constexpr std::array<Dial<WalkerSettings>, WalkerSettings::dial_count> walker_di
         {.path = "bob_m", .unit = "m", .hard = {0, 0.2}, .slider = {0, 0.06}}),
     field_dial<&WalkerSettings::sway_m, WalkerSettings>(
         {.path = "sway_m", .unit = "m", .hard = {0, 0.2}, .slider = {0, 0.06}}),
+    field_dial<&WalkerSettings::toe_pitch_rad, WalkerSettings>(
+        {.path = "toe_pitch_rad", .unit = "rad", .hard = {0, 1}, .slider = {0, 0.8}}),
     field_dial<&WalkerSettings::lean, WalkerSettings>(
         {.path = "lean", .unit = "rad s2/m", .hard = {0, 0.2}, .slider = {0, 0.1}})};
 

@@ -283,7 +283,7 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s) noexce
     own.swing = *found;
     own.swing_part = task.part;
     own.aim = aim;
-    foot.normal = hold.ground.normal;
+    own.normal_after = hold.ground.normal;
     if (foot.planted && !hold.good) ++w_.log_.no_foothold;
     return true;
 }

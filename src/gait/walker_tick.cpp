@@ -219,6 +219,7 @@ void WalkerTick::carry_feet() noexcept {
         turned += math::atan2(foot.forward.z * forward.x - foot.forward.x * forward.z,
                               foot.forward.x * forward.x + foot.forward.z * forward.z);
         foot.forward = forward;
+        foot.normal = rotated(frame.rotation, w_.state_[i].normal_on_part);
         after = after + foot.position;
     }
     carried_ = {};
@@ -247,9 +248,11 @@ void WalkerTick::land_feet() noexcept {
             foot.planted = true;
             foot.part = own.swing_part;
             foot.on_part = own.swing.spot;
-            foot.phase = 0;
+            foot.phase = foot.pitch_rad = 0;
+            foot.normal = own.normal_after;
             foot.position = still ? foot.on_part : frame.to_world(foot.on_part);
             own.forward_on_part = rotated(conjugate(frame.rotation), foot.forward);
+            own.normal_on_part = rotated(conjugate(frame.rotation), foot.normal);
             ++w_.log_.landings;
             continue;
         }

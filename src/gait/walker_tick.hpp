@@ -119,6 +119,7 @@ class WalkerTick {
                                      double part) const noexcept;
     void set_attitude() noexcept;
     void annotate() noexcept;
+    void turn_sole(std::size_t leg) noexcept;
 
     [[nodiscard]] Vector3 aim(std::size_t leg, double land_s) const noexcept;
     void keep_apart(std::size_t leg, const Body& body, Vector3& aim) const noexcept;

@@ -88,12 +88,12 @@ void FootWatch::look_at(std::size_t leg, const Walker& walker, const Ground& gro
     }
     if (dt > 0) {
         const Vector3 velocity = (foot.position - was.position) * (1 / dt);
-        const bool compares = was.looks > 0 && walker.ticks() - ticks_ == last_ticks_;
+        const bool compares = was.has_velocity && walker.ticks() - ticks_ == last_ticks_;
         if (compares)
             now_.foot_acceleration =
                 std::max(now_.foot_acceleration, length_of(velocity - was.velocity) / dt);
         was.velocity = velocity;
-        was.looks = 1;
+        was.has_velocity = true;
     }
     was.planted = foot.planted;
     was.part = foot.part;

@@ -63,6 +63,8 @@ std::map<std::string, std::string> places_for_keys() {
         {"undulation", hook + lamp + "[chain.c]\nundulation = { @ }\n"},
         {"carried", hook + lamp + "[chain.c]\ncarried = [{ @ }]\n"},
         {"box", hook + lamp + "[ground.g]\nboxes = [{ @ }]\n"},
+        {"leg_joints",
+         hook + "[walker.w]\ntarget = \"hook\"\nskeleton = \"dog.gltf\"\nleg_joints = [{ @ }]\n"},
         {"platform", hook + lamp + "[ground.g]\nplatforms = [{ @ }]\n"},
         {"kick", hook + lamp + "kicks = [{ @ }]\n"},
         {"body", hook + lamp + "[body.b]\n@\n"},

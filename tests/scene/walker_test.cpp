@@ -1,7 +1,9 @@
 // Ground and walkers in scenes.
 
+#include <algorithm>
 #include <cmath>
 #include <string>
+#include <vector>
 
 #include <catch2/catch.hpp>
 
@@ -10,6 +12,7 @@
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/system_report.hpp>
+#include <hopcoil/scene/view.hpp>
 
 #include "support/files.hpp"
 
@@ -78,10 +81,11 @@ TEST_CASE("a walker in a scene gets there, its feet stand still, and it reports 
     CHECK(stood > 50);
     for (const SystemReport& report : report_on(scene, take)) {
         if (report.name != "crab") continue;
-        REQUIRE(report.figures.size() == 6);
+        REQUIRE(report.figures.size() == 12);
         CHECK(report.figures[0].value > 10);  // steps
         CHECK(report.figures[3].value == 2);  // at most half of its feet up
-        CHECK(report.figures[4].value <= 100);
+        CHECK(report.figures[4].value == 0);  // slip
+        CHECK(report.figures[5].value <= 100);
         REQUIRE(report.charts.size() == 1);
         CHECK(report.charts[0].curves.size() == 4);
     }
@@ -168,4 +172,60 @@ TEST_CASE("a height field is read from a table, in any order of its rows", "[io]
     folder.write("uneven.csv", "x_m,z_m,height_m\n0,0,1\n1,0,2\n3,0,2\n0,1,3\n1,1,1\n3,1,1\n");
     CHECK_THROWS_WITH(io::read_height_field((folder.path() / "uneven.csv").string()),
                       Contains("even steps"));
+}
+
+TEST_CASE("a walker drives the legs of a skeleton beside the scene, under a clip", "[walker]") {
+    const Scene scene = read_scene(SCENES "/quay/dog_bones.toml");
+    Scene all = scene;
+    all.record.clear();
+    const Take take = take_of(all);
+    const auto joints = take.columns_of(*take.find_channel("dog.joints.position_m")).first;
+    const std::vector<View> views = scene.systems.back().spec->views();
+    const View& skeleton = views.back();
+    REQUIRE(skeleton.type == View::Type::skeleton);
+    const auto joint_named = [&](const std::string& name) {
+        const auto& names = skeleton.joints;
+        return static_cast<std::size_t>(std::find(names.begin(), names.end(), name) -
+                                        names.begin());
+    };
+    // The walker's first leg is the left one in front; its ankle is 5 cm over its sole.
+    const auto leg = take.columns_of(*take.find_channel("dog.leg1.position_m")).first;
+    const std::size_t ankle = joint_named("fore.left.ankle");
+    const std::size_t tail = joint_named("tail.4");
+    double off = 0;
+    double sway = 0;
+    for (std::size_t row = 0; row < take.row_count(); ++row) {
+        const auto numbers = take.row(row);
+        const auto apart = [&](std::size_t a, std::size_t b) {
+            return std::hypot(numbers[a] - numbers[b], numbers[a + 1] - numbers[b + 1],
+                              numbers[a + 2] - numbers[b + 2]);
+        };
+        off = std::fmax(off, std::fabs(apart(joints + 3 * ankle, leg + 6) - 0.05));
+        const std::size_t hips = joint_named("hips");
+        sway = std::fmax(sway, std::fabs(numbers[joints + 3 * tail] - numbers[joints + 3 * hips]));
+    }
+    CHECK(off < 1e-6);
+    CHECK(sway > 0.05);
+
+    const TestFolder folder;
+    const auto problem = [&](const std::string& keys) {
+        folder.write("odd.toml",
+                     "[target.t]\nstart_m = [0, 0, 0]\nmoves = [{ at_s = 1, jump_to_m "
+                     "= [1, 0, 0] }]\n[walker.dog]\ntarget = \"t\"\n" +
+                         keys);
+        try {
+            static_cast<void>(read_scene((folder.path() / "odd.toml").string()));
+        } catch (const std::exception& what) {
+            return std::string{what.what()};
+        }
+        return std::string{};
+    };
+    const std::string file = "skeleton = \"" SCENES "/quay/quay_dog.gltf\"\n";
+    CHECK_THAT(problem(file), Contains("leg_joints"));
+    CHECK_THAT(problem(R"(clip = "glad")"), Contains("expected a key 'skeleton'"));
+    CHECK_THAT(problem(file + R"(leg_joints = [{ hip = "hips", knee = "spine", ankle = "nose" }])"),
+               Contains("nose") && Contains("a child of 'spine'"));
+    CHECK_THAT(problem(file + "legs = 4\nclip = \"gladd\"\n" +
+                       R"(leg_joints = [{ hip = "hips", knee = "spine", ankle = "chest" }])"),
+               Contains("did you mean 'glad'") && Contains("the skeleton says this"));
 }

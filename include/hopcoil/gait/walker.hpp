@@ -39,7 +39,8 @@ enum class StepReason : std::uint8_t {
 struct WalkerFoot {
     Vector3 position{};  ///< the middle of the sole
     Vector3 forward{0, 0, 1};
-    Vector3 normal{0, 1, 0};  ///< of the ground that it stands on or comes down to
+    Vector3 normal{0, 1, 0};  ///< of its sole: that of the ground, and between two of them
+    double pitch_rad = 0.0;   ///< in the air: toe down above 0, as it has left; up before it lands
     bool planted = true;
     std::uint32_t part = 0;  ///< of the ground that it stands on
     Vector3 on_part{};       ///< its place in that part's frame: planted it keeps every bit
@@ -150,9 +151,11 @@ class Walker {
         for (std::size_t i = 0; i < settings_.leg_count; ++i) {
             Foot& own = state_[i];
             WalkerFoot& foot = feet_[i];
-            fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part);
+            fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part,
+                   own.normal_on_part, own.normal_after);
             fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
-                   foot.phase, foot.landing, foot.wanted, foot.error_m, foot.threshold_m);
+                   foot.phase, foot.pitch_rad, foot.landing, foot.wanted, foot.error_m,
+                   foot.threshold_m);
             fields.up_to(StepReason::flies, foot.reason);
         }
     }
@@ -164,6 +167,8 @@ class Walker {
         double lift_s = 0.0;
         Vector3 forward_on_part{0, 0, 1};
         Vector3 aim{};  ///< what the swing was planned for, before footholds
+        Vector3 normal_on_part{0, 1, 0};
+        Vector3 normal_after{0, 1, 0};  ///< of the ground that it lands on
     };
     /// A hop under way.
     struct Hop {

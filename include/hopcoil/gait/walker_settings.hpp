@@ -58,11 +58,12 @@ struct WalkerSettings {
     double slope_limit_rad = 0.6;         ///< steeper ground is not stepped on
     double bob_m = 0.015;   ///< how far the body rises over a foot that carries it, at full speed
     double sway_m = 0.012;  ///< and to its side
-    double lean = 0.03;     ///< radians of lean for each m/s^2
+    double toe_pitch_rad = 0.35;  ///< how far a swinging foot's toe hangs at full speed; 0 to 1
+    double lean = 0.03;           ///< radians of lean for each m/s^2
     StepPolicy policy = StepPolicy::groups_in_turn;
     Gait gait = Gait::walk;  ///< of in_a_gait
 
-    static constexpr std::size_t dial_count = 8;
+    static constexpr std::size_t dial_count = 9;
     [[nodiscard]] static std::span<const Dial<WalkerSettings>> dials() noexcept;
 };
 

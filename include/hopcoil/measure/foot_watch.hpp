@@ -24,6 +24,11 @@ struct FootFigures {
 
     /// The worse of both.
     void include(const FootFigures& other) noexcept;
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields(slip_m, reach, support_m, clearance_m, legs_apart_m, foot_acceleration, feet_up,
+               steps_at_rest);
+    }
 };
 
 /// Looks at a walker after each of its steps. Where that was no tick, there is nothing new.
@@ -43,6 +48,11 @@ class FootWatch {
     [[nodiscard]] const FootFigures& now() const noexcept { return now_; }
     [[nodiscard]] const FootFigures& all() const noexcept { return all_; }
 
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields(feet_, stood_s_, ticks_, last_ticks_, now_, all_);
+    }
+
   private:
     struct Foot {
         bool planted = true;
@@ -51,7 +61,12 @@ class FootWatch {
         Vector3 lifted{};  ///< where it stood last
         Vector3 position{};
         Vector3 velocity{};
-        std::uint32_t looks = 0;  ///< with a velocity
+        bool has_velocity = false;
+
+        template <class Fields>
+        void visit_state(Fields& fields) {
+            fields(planted, part, on_part, lifted, position, velocity, has_velocity);
+        }
     };
     void look_at(std::size_t leg, const Walker& walker, const Ground& ground, double dt) noexcept;
     void look_at_legs(const Walker& walker) noexcept;

@@ -60,7 +60,9 @@ class RunningWalker final : public RunningSystem {
           time_s_{inputs.time_s},
           yaw_{walker_.yaw_rad()},
           watch_{walker_},
-          head_{{.frequency_hz = 3, .damping_ratio = 1}, eye(), walker_.attention()} {}
+          head_{{.frequency_hz = 3, .damping_ratio = 1}, eye(), walker_.attention()} {
+        pose_skeleton();
+    }
 
     bool advance(double time_s, const SystemInputs& inputs) override {
         const double dt = step_length_.from_to(time_s_, time_s);
@@ -71,6 +73,7 @@ class RunningWalker final : public RunningSystem {
         if (!walk(place, velocity, ground_of(inputs), dt)) return false;
         place_ = place;
         time_s_ = time_s;
+        pose_skeleton();
         return true;
     }
     bool push(std::size_t port, const ValueArray& delta_velocity) override {
@@ -90,6 +93,11 @@ class RunningWalker final : public RunningSystem {
         }
         if (port == wanted_port) return {array_of(walker_.feet()[index].wanted), {}};
         const std::size_t leg = port - first_leg_port;
+        if (leg == walker_.feet().size()) return {array_of(joints_[index].position), {}};
+        if (leg > walker_.feet().size()) {
+            const Quaternion& q = joints_[index].rotation;
+            return {ValueArray{{q.w, q.x, q.y, q.z}}, {}};
+        }
         const Vector3 point = index == 0   ? walker_.hip(leg)
                               : index == 1 ? walker_.knee(leg)
                                            : walker_.feet()[leg].position;
@@ -103,24 +111,21 @@ class RunningWalker final : public RunningSystem {
         }
         const std::span<double> own = numbers.subspan(2 * legs);
         const double l = parts_.settings.leg_length_m;
+        const FootFigures& now = watch_.now();
         own[walker_signal::flies] = walker_.hop_phase() == HopPhase::flies ? 1 : 0;
-        own[walker_signal::support] = std::clamp(seen_.support_m, -l, l);
-        own[walker_signal::clearance] = std::min(seen_.clearance_m, l);
-        own[walker_signal::apart] = std::min(seen_.legs_apart_m, l);
-        own[walker_signal::slip] = seen_.slip_m;
-        own[walker_signal::acceleration] = seen_.foot_acceleration;
-        own[walker_signal::slowed] = walker_.log().slowed_s - slowed_before_s_;
-        slowed_before_s_ = walker_.log().slowed_s;
-        seen_ = watch_.now();
+        own[walker_signal::support] = std::clamp(now.support_m, -l, l);
+        own[walker_signal::clearance] = std::min(now.clearance_m, l);
+        own[walker_signal::apart] = std::min(now.legs_apart_m, l);
+        own[walker_signal::slip] = now.slip_m;
+        own[walker_signal::acceleration] = now.foot_acceleration;
+        own[walker_signal::slowed] = walker_.log().slowed_s;
     }
     bool retune(const SystemSpec& spec) override;
     void change(const SystemInputs& inputs) override { place_ = place_of(inputs); }
     void save(StateWriter& out) override { visit_state(out); }
     void load(StateReader& in) override {
         visit_state(in);
-        watch_ = FootWatch{walker_};
-        seen_ = {};
-        slowed_before_s_ = walker_.log().slowed_s;
+        pose_skeleton();
     }
     [[nodiscard]] std::vector<std::string> warnings(const std::string& name,
                                                     double /*rate_hz*/) const override {
@@ -144,6 +149,19 @@ class RunningWalker final : public RunningSystem {
     }
 
   private:
+    /// Its joints in space, where it has some.
+    void pose_skeleton() {
+        if (parts_.rig == nullptr) return;
+        const Rig& rig = parts_.rig->rig;
+        const std::size_t count = parts_.rig->joint_count();
+        base_.resize(count);
+        local_.resize(count);
+        joints_.resize(count);
+        if (parts_.rig->clip) parts_.rig->clip->pose(time_s_, base_);
+        const std::span<const Pose> base{base_.data(), parts_.rig->clip ? count : 0};
+        rig.pose(walker_, base, local_);
+        to_model(rig.skeleton(), local_, joints_);
+    }
     [[nodiscard]] Vector3 eye() const {
         return walker_.position() + Vector3{0, 0.3 * parts_.settings.leg_length_m, 0};
     }
@@ -172,7 +190,6 @@ class RunningWalker final : public RunningSystem {
             if (means_to_hop) command.ahead = command.left = 0;
             if (walker_.step(command, then, dt / parts) == StepStatus::rejected) return false;
             watch_.look(walker_, then);
-            seen_.include(watch_.now());
             head_.step(eye(), means_to_hop ? hop_to(now) : walker_.attention(), dt / parts);
         }
         return true;
@@ -220,7 +237,7 @@ class RunningWalker final : public RunningSystem {
     }
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields(walker_, place_, time_s_, yaw_, waited_s_, refused_hops_, head_.head(),
+        fields(walker_, watch_, place_, time_s_, yaw_, waited_s_, refused_hops_, head_.head(),
                step_length_);
         fields.require(time_s_ >= 0);
     }
@@ -232,9 +249,10 @@ class RunningWalker final : public RunningSystem {
     double yaw_;
     double waited_s_ = 0.0;  ///< since it means to hop
     std::uint64_t refused_hops_ = 0;
+    std::vector<Pose> base_{};
+    std::vector<Pose> local_{};
+    std::vector<Pose> joints_{};
     FootWatch watch_;
-    FootFigures seen_{};  ///< since the last row
-    double slowed_before_s_ = 0.0;
     LookAt head_;
     StepLength step_length_;
 };

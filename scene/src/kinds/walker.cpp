@@ -72,6 +72,22 @@ class WalkerSpec final : public SystemSpec {
                              .count = leg_points,
                              .has_velocity = false});
         }
+        if (parts_.rig != nullptr) {
+            const std::size_t count = parts_.rig->joint_count();
+            ports.push_back({.name = "joints",
+                             .quantity = "position",
+                             .unit = "m",
+                             .kind = ValueKind::vector,
+                             .components = 3,
+                             .count = count,
+                             .has_velocity = false});
+            ports.push_back({.name = "joints",
+                             .quantity = "rotation",
+                             .kind = ValueKind::rotation,
+                             .components = 4,
+                             .count = count,
+                             .has_velocity = false});
+        }
         return ports;
     }
     [[nodiscard]] std::vector<RecordedChannel> signals() const override {
@@ -115,6 +131,7 @@ class WalkerSpec final : public SystemSpec {
         View wanted{.type = View::Type::points, .name = "wanted", .position = wanted_port};
         wanted.colours = parts_.look.colours;
         views.push_back(std::move(wanted));
+        if (parts_.rig != nullptr) views.push_back(skeleton_view());
         return views;
     }
     [[nodiscard]] std::vector<SpecDial> dials() const override {
@@ -138,6 +155,20 @@ class WalkerSpec final : public SystemSpec {
     }
 
   private:
+    [[nodiscard]] View skeleton_view() const {
+        const std::size_t port = first_leg_port + parts_.settings.leg_count;
+        View view{.type = View::Type::skeleton,
+                  .name = "joints",
+                  .position = port,
+                  .rotation = port + 1,
+                  .colours = parts_.look.colours};
+        for (const Joint& joint : parts_.rig->rig.skeleton().joints) {
+            view.parents.push_back(joint.parent);
+            view.joints.push_back(joint.name);
+        }
+        return view;
+    }
+
     WalkerParts parts_;
     Vector3 start_;
 };
@@ -157,6 +188,52 @@ HopHabit read_hops(KindReader& reader, double leg_length_m) {
             .wait_s = at_least_zero("hop_wait_s", 0.5)};
 }
 
+/// Skeleton, the joints of its legs, and a clip, from a model beside the scene.
+std::shared_ptr<const WalkerRig> read_rig(KindReader& reader) {
+    const auto file = reader.text("skeleton");
+    const auto clip = reader.text("clip");
+    std::vector<LegNames> legs;
+    reader.each_table("leg_joints", "leg_joints", [&](KindReader& one) {
+        const auto name = [&](const char* key) {
+            return one.text(key).value_or("");
+        };
+        legs.push_back({name("hip"), name("knee"), name("ankle"), name("toe")});
+        for (const char* key : {"hip", "knee", "ankle"})
+            if (!one.has(key)) one.problem("", fmt::format("expected a key '{}'", key));
+    });
+    if (!file) {
+        if (clip) reader.problem("clip", "expected a key 'skeleton' beside it");
+        if (!legs.empty()) reader.problem("leg_joints", "expected a key 'skeleton' beside it");
+        return nullptr;
+    }
+    if (legs.empty()) {
+        reader.problem("skeleton",
+                       "expected 'leg_joints' beside it: hip, knee and ankle of each leg");
+        return nullptr;
+    }
+    const std::string path = (reader.table().folder() / *file).string();
+    try {
+        Rig rig{io::read_skeleton(path), legs};
+        std::optional<io::Clip> found;
+        std::vector<std::string> names;
+        for (const io::ModelAnimation& animation : io::read_animations(path)) {
+            names.push_back(animation.name);
+            if (clip && animation.name == *clip) found.emplace(rig.skeleton(), animation);
+        }
+        if (clip && !found) {
+            reader.problem("clip", fmt::format("there is no animation '{}'; there is {}{}", *clip,
+                                               io::any_of(names), io::did_you_mean(*clip, names)));
+        }
+        return std::make_shared<WalkerRig>(WalkerRig{std::move(rig), std::move(found)});
+    } catch (const InvalidValue& problem) {
+        reader.problem("leg_joints", fmt::format("{}: {}: expected {}", *file, problem.field(),
+                                                 problem.expected()));
+    } catch (const std::exception& problem) {
+        reader.problem("skeleton", problem.what());
+    }
+    return nullptr;
+}
+
 void turn_knees(WalkerSettings& settings, const std::string& way) {
     for (WalkerLeg& leg : settings.legs) {
         if (way == "ahead") leg.pole = {0, 0, 1};
@@ -171,8 +248,14 @@ void read_walker(KindReader& reader) {
     const bool has_facing = reader.has("facing");
     std::optional<std::size_t> facing;
     if (has_facing) facing = reader.target("facing");
+    const std::shared_ptr<const WalkerRig> rig = read_rig(reader);
     const std::size_t legs = reader.whole_number("legs", 2, 16).value_or(2);
-    const double length_m = reader.number("leg_length_m").value_or(0.95);
+    const double length_m =
+        reader.number("leg_length_m").value_or(rig ? rig->rig.settings().leg_length_m : 0.95);
+    if (rig) {
+        for (const char* key : {"legs", "leg_length_m"})
+            if (reader.has(key)) reader.problem(key, "the skeleton says this");
+    }
     const double within_s = reader.number("within_s").value_or(0.35);
     const std::string policy = reader.choice("policy").value_or("groups_in_turn");
     const std::string gait = reader.choice("gait").value_or("");
@@ -180,7 +263,9 @@ void read_walker(KindReader& reader) {
     const HopHabit hops = read_hops(reader, length_m);
     const std::size_t ground = reader.field<Ground>("ground");
     reader.try_to([&] {
-        WalkerParts parts{.settings = walker_with(legs, length_m), .within_s = within_s};
+        WalkerParts parts{.settings = rig ? rig->rig.settings() : walker_with(legs, length_m),
+                          .within_s = within_s,
+                          .rig = rig};
         require_above_zero("within_s", within_s);
         parts.hops = hops;
         turn_knees(parts.settings, knees);
@@ -244,6 +329,10 @@ SystemKind walker_kind() {
            {"ground", field, "what it walks on", "a plane at 0"},
            {"legs", whole_number, "2, or an even number up to 16", "2"},
            {"leg_length_m", number, "from hip to sole, stretched", "0.95"},
+           {"skeleton", text, "a glTF model whose legs it drives; they say the lengths", "none"},
+           {"leg_joints", tables, "the legs of the skeleton", "none", {}, {"leg_joints"}},
+           {"clip", text, "an animation of that model for all other joints, again and again",
+            "as at rest"},
            {"within_s", number, "how soon it makes up for what it is behind its target", "0.35"},
            {"policy",
             choice,
@@ -270,10 +359,18 @@ SystemKind walker_kind() {
            dial_key(
                {"bob_m", number, "how far it rises over a foot that carries it", "by its size"}),
            dial_key({"sway_m", number, "how far it sways over it", "by its size"}),
+           dial_key({"toe_pitch_rad", number, "how far the toe of a swinging foot hangs", "0.35"}),
            dial_key({"lean", number, "radians of lean for each m/s2", "0.03"}),
            {"leg_radius_m", number, "how thick legs are drawn", "0.035 leg lengths"},
            {"colours", texts, "of its legs from hip to sole", "the next of the palette"},
-           {"order", number, "in pictures without depth, drawn over those of a lower one", "0"}}}},
+           {"order", number, "in pictures without depth, drawn over those of a lower one", "0"}}},
+         {"leg_joints",
+          "A leg of a walker's skeleton",
+          "Joints of the model by their names, each the parent of the next.",
+          {{"hip", text, "where the thigh begins", "required"},
+           {"knee", text, "where the shin begins", "required"},
+           {"ankle", text, "where the shin ends", "required"},
+           {"toe", text, "which way the foot points, and how high the ankle is", "none"}}}},
         {},
         read_walker};
 }

@@ -2,9 +2,13 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <memory>
+#include <optional>
 #include <vector>
 
+#include <hopcoil/gait/rig.hpp>
 #include <hopcoil/gait/walker.hpp>
+#include <hopcoil/io/skeleton_file.hpp>
 #include <hopcoil/scene/value_array.hpp>
 #include <hopcoil/scene/view.hpp>
 
@@ -35,6 +39,14 @@ struct HopHabit {
     double wait_s = 0.0;  ///< in which it looks at the spot
 };
 
+/// A skeleton from a model whose legs it drives, under an animation of that model.
+struct WalkerRig {
+    Rig rig;
+    std::optional<io::Clip> clip{};
+
+    [[nodiscard]] std::size_t joint_count() const { return rig.skeleton().joints.size(); }
+};
+
 /// What a walker of a scene is made of.
 struct WalkerParts {
     WalkerSettings settings{};
@@ -42,14 +54,15 @@ struct WalkerParts {
     Facing facing = Facing::its_way;
     ValueArray faces_first{};  ///< what it is told to face at the start
     HopHabit hops{};
+    std::shared_ptr<const WalkerRig> rig{};
     WalkerLook look{};
 };
 
 /// Signals of all legs: whether each stands, and why it does what it does; then these.
 namespace walker_signal {
 enum Index : std::size_t { flies, support, clearance, apart, slip, acceleration, slowed, count };
-inline constexpr const char* names[] = {"flies",        "support_m", "clearance_m",
-                                        "legs_apart_m", "slip_m",    "foot_acceleration_m_per_s2",
+inline constexpr const char* names[] = {"flies",          "support_m", "clearance_m",
+                                        "nearest_legs_m", "slip_m",    "foot_acceleration_m_per_s2",
                                         "slowed_s"};
 }  // namespace walker_signal
 

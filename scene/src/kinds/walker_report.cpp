@@ -4,7 +4,6 @@
 #include <array>
 #include <cmath>
 #include <limits>
-#include <numeric>
 #include <string>
 
 #include <fmt/format.h>
@@ -111,10 +110,6 @@ class SignalRows {
     [[nodiscard]] double least(walker_signal::Index index) const {
         return std::ranges::min(take_.column(columns_.at(index)));
     }
-    [[nodiscard]] double sum(walker_signal::Index index) const {
-        const std::vector<double> column = take_.column(columns_.at(index));
-        return std::accumulate(column.begin(), column.end(), 0.0);
-    }
 
   private:
     const Take& take_;
@@ -212,7 +207,7 @@ std::vector<SystemReport> walker_report(const SystemSpec& spec, const WalkerPart
          static_cast<double>(*std::max_element(all.up.begin(), all.up.end()))},
         {"slip_m", "most slip of a planted foot", "m", signals.most(walker_signal::slip)},
         {"reach_used_percent", "most of a leg used", "%", 100 * all.reach_m / l},
-        {"slowed_s", "held back for a leg's reach", "s", signals.sum(walker_signal::slowed)},
+        {"slowed_s", "held back for a leg's reach", "s", signals.most(walker_signal::slowed)},
         {"clearance_m", "least clearance of a swing", "m", signals.least(walker_signal::clearance)},
         {"support_m", "least margin of support", "m", signals.least(walker_signal::support)},
         {"legs_apart_m", "nearest that two legs come", "m", signals.least(walker_signal::apart)},

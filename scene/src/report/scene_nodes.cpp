@@ -68,7 +68,8 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
     for (std::size_t i = 0; i < scene.systems.size(); ++i) {
         for (View& view : scene.systems[i].spec->views()) {
             const bool has_points = is_line(view) || view.type == View::Type::points ||
-                                    view.type == View::Type::footprint;
+                                    view.type == View::Type::footprint ||
+                                    view.type == View::Type::skeleton;
             if (!has_points || !view.position) continue;
             const auto channel = channel_of(scene, take, {i, *view.position});
             if (!channel) continue;
@@ -79,6 +80,9 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
             lines.push_back({.name = view.name.empty() ? name : name + '.' + view.name,
                              .system = i,
                              .channel = *channel,
+                             .rotation = view.rotation
+                                             ? channel_of(scene, take, {i, *view.rotation})
+                                             : std::nullopt,
                              .alive = signal(view.alive),
                              .note = signal(view.note),
                              .view = std::move(view)});
@@ -90,6 +94,12 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
 io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
     io::ModelChannels all{.nodes = nodes_of(scene, take)};
     for (const LineChannel& line : lines_of(scene, take)) {
+        if (line.view.type == View::Type::skeleton && line.rotation) {
+            all.skeletons.push_back({.position = line.channel,
+                                     .rotation = *line.rotation,
+                                     .joints = line.view.joints,
+                                     .parents = line.view.parents});
+        }
         if (!is_line(line.view)) continue;
         all.tubes.push_back({.name = line.name,
                              .channel = line.channel,

@@ -31,6 +31,9 @@ struct NodeTrack {
     // Of a cubic, at each key: per second.
     std::vector<std::array<double, 4>> slopes_before{};
     std::vector<std::array<double, 4>> slopes_after{};
+
+    /// Before its first key and after its last: as at them.
+    [[nodiscard]] std::array<double, 4> at(double time_s) const;
 };
 
 struct ModelAnimation {
@@ -47,12 +50,17 @@ struct ModelAnimation {
 /// A thing in a model: where it stands, and how it moves.
 struct ModelNode {
     std::string name{};
+    std::optional<std::size_t> parent{};  ///< another node, in whose frame it is
     std::array<double, 3> translation{0, 0, 0};
     std::array<double, 4> rotation{1, 0, 0, 0};
     std::array<double, 3> scale{1, 1, 1};
     std::vector<NodeTrack> tracks{};
     bool has_marker = true;  ///< that it can be seen by; a joint has none
 };
+
+/// The nodes of a glTF 2.0 file, in its order, without what they move like.
+/// Errors  as read_animations; a node given by a matrix is refused by name.
+[[nodiscard]] std::vector<ModelNode> read_nodes(const std::string& path);
 
 /// Triangles that bend with nodes of a model, as these stand in it (unturned and of scale 1).
 ///

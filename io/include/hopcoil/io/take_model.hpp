@@ -35,10 +35,20 @@ struct TubeChannel {
     std::vector<std::array<double, 3>> colours{};  ///< the same; red, green, blue, 0 to 1
 };
 
+/// A skeleton in a model: its joints as they are in space, which become nodes in their parents'
+/// frames, under their own names.
+struct SkeletonChannels {
+    std::size_t position = 0;  ///< channels of the take, with a value for each joint
+    std::size_t rotation = 0;
+    std::vector<std::string> joints{};
+    std::vector<std::size_t> parents{};  ///< before their children; its own index for a root
+};
+
 /// All that becomes of a take in a model.
 struct ModelChannels {
     std::vector<NodeChannels> nodes{};
     std::vector<TubeChannel> tubes{};
+    std::vector<SkeletonChannels> skeletons{};
 };
 
 /// The same of a take by itself, by its channels' names: "gull.position.value_m" places gull.

@@ -22,10 +22,11 @@ namespace hopcoil::scene {
 /// What is seen as points: the channel of its positions, and how it looks.
 struct LineChannel {
     std::string name{};
-    std::size_t system = 0;              ///< index into Scene::systems
-    std::size_t channel = 0;             ///< of the take
-    std::optional<std::size_t> alive{};  ///< of the take
-    std::optional<std::size_t> note{};   ///< of the take
+    std::size_t system = 0;                 ///< index into Scene::systems
+    std::size_t channel = 0;                ///< of the take
+    std::optional<std::size_t> rotation{};  ///< of the take: of a skeleton's joints
+    std::optional<std::size_t> alive{};     ///< of the take
+    std::optional<std::size_t> note{};      ///< of the take
     View view{};
 };
 [[nodiscard]] bool is_line(const View& view);

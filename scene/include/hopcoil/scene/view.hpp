@@ -65,6 +65,7 @@ struct View {
     std::vector<double> radius_m{};      ///< along it from first to last; one for all
     std::vector<Colour> colours{};       ///< the same
     std::vector<std::size_t> parents{};  ///< of each point; its own index for a root
+    std::vector<std::string> joints{};   ///< their names, of a skeleton
     std::vector<std::array<std::size_t, 3>> triangles{};
     std::string alive{};  ///< the signal that flags whether it stands
     std::string note{};   ///< the signal whose number is an index into `words`
