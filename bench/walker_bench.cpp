@@ -5,11 +5,13 @@
 #include <array>
 #include <cmath>
 #include <cstdio>
+#include <utility>
 #include <vector>
 
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/field/terrain.hpp>
+#include <hopcoil/gait/leg_arrays.hpp>
 #include <hopcoil/gait/leg_ik.hpp>
 #include <hopcoil/gait/walker.hpp>
 
@@ -61,6 +63,31 @@ Vector3 textbook_knee(const Vector3& hip, const Vector3& spot, const Vector3& po
     return hip + down * (thigh * std::cos(angle)) + side * (thigh * std::sin(angle));
 }
 
+/// The same in floats, leg after leg.
+void textbook_legs(const LegArrays& legs) {
+    const float a = legs.thigh_m;
+    const float b = legs.shin_m;
+    for (std::size_t i = 0; i < legs.error_m.size(); ++i) {
+        const float x = legs.spot[0][i] - legs.hip[0][i];
+        const float y = legs.spot[1][i] - legs.hip[1][i];
+        const float z = legs.spot[2][i] - legs.hip[2][i];
+        const float d = std::sqrt(x * x + y * y + z * z);
+        const float c = (a * a + d * d - b * b) / (2 * a * d);
+        const float angle = std::acos(c > 1 ? 1 : c < -1 ? -1 : c);
+        const float on = (legs.pole[0][i] * x + legs.pole[1][i] * y + legs.pole[2][i] * z) / d;
+        const float sx = legs.pole[0][i] - x / d * on;
+        const float sy = legs.pole[1][i] - y / d * on;
+        const float sz = legs.pole[2][i] - z / d * on;
+        const float width = std::sqrt(sx * sx + sy * sy + sz * sz);
+        const float along = a * std::cos(angle) / d;
+        const float beside = a * std::sin(angle) / width;
+        legs.knee[0][i] = legs.hip[0][i] + x * along + sx * beside;
+        legs.knee[1][i] = legs.hip[1][i] + y * along + sy * beside;
+        legs.knee[2][i] = legs.hip[2][i] + z * along + sz * beside;
+        legs.error_m[i] = d > a + b ? d - a - b : 0;
+    }
+}
+
 }  // namespace
 
 int main() {
@@ -99,4 +126,37 @@ int main() {
     const double ours = bench::median(times[1]) / legs;
     std::printf("two bones, one by one    %7.1f ns, %.2f times the textbook's speed (%.1f ns)%s\n",
                 1e9 * ours, textbook / ours, 1e9 * textbook, is_finite(sum) ? "" : "!");
+
+    // A crowd's legs side by side, against the textbook's loop over floats.
+    std::array<std::vector<float>, 12> axes;
+    for (std::vector<float>& axis : axes) {
+        axis.resize(legs);
+        for (float& each : axis)
+            each = static_cast<float>(numbers.between(-0.3, 0.3));
+    }
+    for (float& each : axes[4])
+        each -= 0.8F;
+    std::vector<float> error(legs);
+    LegArrays many{.error_m = error};
+    for (std::size_t k = 0; k < 3; ++k) {
+        many.hip[k] = axes[k];
+        many.spot[k] = axes[3 + k];
+        many.pole[k] = axes[6 + k];
+        many.knee[k] = axes[9 + k];
+    }
+    for (const auto& [name, set] : {std::pair{"plain", InstructionSet::plain},
+                                    {"AVX2", InstructionSet::avx2},
+                                    {"AVX-512", InstructionSet::avx512}}) {
+        if (!is_available(set)) continue;
+        std::array<std::vector<double>, 2> seconds;
+        for (int pair = 0; pair < 15; ++pair) {
+            seconds[0].push_back(bench::seconds_of([&] { textbook_legs(many); }, 20));
+            seconds[1].push_back(bench::seconds_of([&] { bend_legs(many, set); }, 20));
+        }
+        const double slow = bench::median(seconds[0]) / legs;
+        const double quick = bench::median(seconds[1]) / legs;
+        std::printf(
+            "two bones, side by side  %7.2f ns, %.1f times the textbook's speed (%.1f ns), %s\n",
+            1e9 * quick, slow / quick, 1e9 * slow, name);
+    }
 }

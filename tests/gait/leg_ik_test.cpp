@@ -8,9 +8,12 @@
 
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
 #include <hopcoil/gait/foot_swing.hpp>
+#include <hopcoil/gait/leg_arrays.hpp>
 #include <hopcoil/gait/leg_ik.hpp>
 
+#include "support/allocations.hpp"
 #include "support/random.hpp"
 #include "support/vectors.hpp"
 
@@ -116,4 +119,60 @@ TEST_CASE("a swing leaves and lands as it was asked to, and goes on smoothly whe
         }
         CHECK(highest >= 0.7 - 1e-3);
     }
+}
+
+TEST_CASE("many legs bend as one does, the same bits with every instruction set", "[ik]") {
+    Random random{34};
+    constexpr std::size_t count = 1003;
+    std::array<std::array<std::vector<float>, 3>, 4> numbers;  // hip, spot, pole, knee
+    std::vector<float> error(count);
+    for (auto& each : numbers) {
+        for (std::vector<float>& axis : each)
+            axis.resize(count);
+    }
+    for (std::size_t i = 0; i < count; ++i) {
+        const Vector3 hip = random_vector(random, 3);
+        const Vector3 spot = hip + random_vector(random, 0.6);
+        const Vector3 pole = random_vector(random, 1);
+        for (std::size_t k = 0; k < 3; ++k) {
+            numbers[0][k][i] = static_cast<float>(std::array{hip.x, hip.y, hip.z}[k]);
+            numbers[1][k][i] = static_cast<float>(std::array{spot.x, spot.y, spot.z}[k]);
+            numbers[2][k][i] = static_cast<float>(std::array{pole.x, pole.y, pole.z}[k]);
+        }
+    }
+    LegArrays legs{.error_m = error, .thigh_m = 0.45F, .shin_m = 0.5F};
+    for (std::size_t k = 0; k < 3; ++k) {
+        legs.hip[k] = numbers[0][k];
+        legs.spot[k] = numbers[1][k];
+        legs.pole[k] = numbers[2][k];
+        legs.knee[k] = numbers[3][k];
+    }
+    const auto at = [&](std::size_t which, std::size_t i) {
+        return Vector3{numbers[which][0][i], numbers[which][1][i], numbers[which][2][i]};
+    };
+    std::array<std::vector<float>, 3> plain;
+    for (const InstructionSet set :
+         {InstructionSet::plain, InstructionSet::avx2, InstructionSet::avx512}) {
+        if (!is_available(set)) continue;
+        const long before = allocations();
+        bend_legs(legs, set);
+        CHECK(allocations() == before);
+        for (std::size_t i = 0; i < count; ++i) {
+            const TwoBonePose pose = bend_two_bones(at(0, i), at(1, i), at(2, i), 0.45F, 0.5F);
+            REQUIRE(apart(pose.knee, at(3, i)) < 3e-4);
+            REQUIRE(error[i] == Approx(pose.error_m).margin(1e-6));
+        }
+        if (set == InstructionSet::plain) plain = numbers[3];
+        CHECK(numbers[3] == plain);
+    }
+    // A hip on its spot, and a pole along the leg, leave finite numbers.
+    for (std::size_t k = 0; k < 3; ++k) {
+        numbers[1][k][0] = numbers[0][k][0];
+        numbers[2][k][1] = numbers[1][k][1] - numbers[0][k][1];
+    }
+    bend_legs(legs);
+    CHECK(is_finite(at(3, 0)));
+    CHECK(is_finite(at(3, 1)));
+    legs.pole[1] = legs.pole[1].first(5);
+    CHECK_THROWS_AS(bend_legs(legs), InvalidValue);
 }
