@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include <hopcoil/base/components.hpp>
+#include <hopcoil/follow/intent.hpp>
 
 #include "walker_tick.hpp"
 
@@ -46,14 +47,26 @@ void WalkerTick::set_attitude() noexcept {
     const double pace = std::min(1.0, speed_ / lim_.most_speed_ahead);
     const double wave = math::sin(math::pi * swing_phase);
     const double by_steps = is_hopping() ? 0 : 1;
-    constexpr double quick = 16 * tick_s;
-    w_.bob_ += (by_steps * set_.bob_m * pace * (2 * wave - 1) - w_.bob_) * quick;
+    const double quick = (flies_between() ? 40 : 16) * tick_s;
+    const double bob = flies_between() ? bob_of_run() : set_.bob_m * pace * (2 * wave - 1);
+    w_.bob_ += (by_steps * bob - w_.bob_) * quick;
     w_.sway_ += (by_steps * 2 * set_.sway_m * stance_side * wave - w_.sway_) * quick;
     constexpr double most_leant_for = 12;  // m/s^2
     const double pushed = flat_length(acceleration_);
     const Vector3 wanted = heading_.to_body(acceleration_) *
                            (set_.lean * (pushed > most_leant_for ? most_leant_for / pushed : 1));
     w_.lean_ = w_.lean_ + (wanted - w_.lean_) * (5 * tick_s);
+}
+
+/// In a run it falls freely between two stances, and is lowest in the middle of each.
+///
+/// Model   A cos over a step of the time t, with A (2 pi / t)^2 = g.
+double WalkerTick::bob_of_run() const noexcept {
+    const double step_s = 0.5 / std::max(cadence_.strides_per_s, 0.5);
+    const double rise = std::min(0.06 * set_.leg_length_m,
+                                 standard_gravity * step_s * step_s / (4 * math::pi * math::pi));
+    const double since_stance = phase_of(0) - 0.5 * cadence_.duty_factor;
+    return -rise * math::cos(4 * math::pi * since_stance);
 }
 
 /// Where a foot in the air lands, in the frame of what it lands on.
@@ -104,9 +117,11 @@ double WalkerTick::wanted_height() const noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
         if (foot.planted) {
+            // In a gait it is known when the foot leaves.
+            const double stands_s = has_gait() ? wait_of(i) + 0.05 : 1;
             for (const double soon_s : {0.05, 0.1, 0.15}) {
-                wanted =
-                    std::min(wanted, highest_for(i, body_in(soon_s), foot.position, stretched));
+                const Body body = body_in(std::min(soon_s, stands_s));
+                wanted = std::min(wanted, highest_for(i, body, foot.position, stretched));
             }
             continue;
         }
@@ -141,6 +156,11 @@ void WalkerTick::keep_within_legs() noexcept {
     // Whatever is wanted, no leg is longer than it is.
     const Body now{w_.place_ + heading_.to_world({w_.sway_, 0, 0}), heading_};
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        // In a gait a leg that swings too far behind comes along.
+        if (has_gait() && !w_.feet_[i].planted) {
+            pull_along(i);
+            continue;
+        }
         const double most = highest_for(i, now, w_.feet_[i].position, stretched) - w_.bob_;
         if (w_.place_.y <= most) continue;
         w_.place_.y = most;

@@ -184,15 +184,20 @@ void WalkerTick::stretch_legs() noexcept {
     }
 }
 
-/// No further than its leg is long.
-void WalkerTick::move_flying_foot(std::size_t leg) noexcept {
+void WalkerTick::pull_along(std::size_t leg) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
-    foot.position = w_.state_[leg].swing.at(now_s_).position;
     const Vector3 hip = w_.hip(leg);
     const Vector3 way = foot.position - hip;
     const double most = 0.9995 * set_.leg_length_m;
     const double length = length_of(way);
     if (length > most) foot.position = hip + way * (most / length);
+}
+
+/// No further than its leg is long.
+void WalkerTick::move_flying_foot(std::size_t leg) noexcept {
+    WalkerFoot& foot = w_.feet_[leg];
+    foot.position = w_.state_[leg].swing.at(now_s_).position;
+    pull_along(leg);
     const double whole_s = std::max(w_.hop_.ends_s - w_.state_[leg].lift_s, tick_s);
     foot.phase = std::clamp((now_s_ - w_.state_[leg].lift_s) / whole_s, 0.0, 1.0);
 }

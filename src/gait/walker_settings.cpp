@@ -34,6 +34,8 @@ constexpr std::array<Dial<WalkerSettings>, WalkerSettings::dial_count> walker_di
         {.path = "lean", .unit = "rad s2/m", .hard = {0, 0.2}, .slider = {0, 0.1}})};
 
 constexpr double least_duty = 0.45;
+constexpr double least_duty_in_run = 0.28;
+constexpr double run_over_walk = 1.8;    // in speed
 constexpr double shortest_swing = 0.85;  // in units of sqrt(leg length / g)
 
 void require_between(const char* name, double value, double least, double most) {
@@ -182,6 +184,8 @@ WalkerLimits limits_of(const WalkerSettings& settings) noexcept {
     limits.half_stride_ahead_m = std::max(ahead, 0.02 * l);
     limits.half_stride_sideways_m = std::max(sideways, 0.02 * l);
     limits.most_speed_ahead = 2 * limits.half_stride_ahead_m / (1.06 * swing_s);
+    const bool runs = settings.policy == StepPolicy::in_a_gait && settings.gait == Gait::run;
+    if (runs) limits.most_speed_ahead *= run_over_walk;
     limits.most_speed_sideways = 2 * limits.half_stride_sideways_m / (1.06 * swing_s);
     return limits;
 }
@@ -201,6 +205,7 @@ double landing_phase(const WalkerSettings& settings, std::size_t leg) noexcept {
         case Gait::wave:
             break;
         case Gait::trot:
+        case Gait::run:
             return wrapped(side + 0.5 * row);
         case Gait::pace:
             return side;
@@ -219,8 +224,10 @@ Cadence cadence_at(const WalkerSettings& settings, const WalkerLimits& limits,
     Cadence cadence;
     cadence.duty_factor = std::clamp(0.52 * math::pow(froude, -0.14), least_duty, 0.8);
     const double stride_m = 2.4 * hip_m * math::pow(froude, 0.34);
-    const double stance_m =
-        std::min(cadence.duty_factor * stride_m, 2 * 0.95 * limits.half_stride_ahead_m);
+    const double longest_m = 2 * 0.95 * limits.half_stride_ahead_m;
+    if (settings.gait == Gait::run && cadence.duty_factor * stride_m > longest_m)
+        cadence.duty_factor = std::max(least_duty_in_run, longest_m / stride_m);
+    const double stance_m = std::min(cadence.duty_factor * stride_m, longest_m);
     const double most = (1 - cadence.duty_factor) / (shortest_swing * limits.swing_time_scale_s);
     cadence.strides_per_s = std::min(most, cadence.duty_factor * speed / std::max(stance_m, 1e-6));
     return cadence;

@@ -276,7 +276,10 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s) noexce
         offset = hold.spot.y - task.wish.spot.y;
     }
     const double pace = std::min(1.0, speed_ / lim_.most_speed_ahead);
-    const double lift = set_.lift_height * set_.leg_length_m * (0.6 + 0.4 * pace);
+    double lift = set_.lift_height * set_.leg_length_m * (0.6 + 0.4 * pace);
+    // A runner's trailing leg folds.
+    constexpr double folds = 0.4;
+    if (flies_between()) lift += folds * set_.leg_length_m * (1 - 2 * cadence_.duty_factor);
     task.wish.apex_m = highest - offset + lift;
     const std::optional<FootSwing> found = find_swing(leg, task);
     if (!found) return false;

@@ -173,7 +173,8 @@ void WalkerTick::hold_back_for(std::size_t leg) noexcept {
     const double rate = dot(w_.velocity_, away) + by_turning;
     if (rate <= 0) return;
     const double room = std::max(0.0, reach_to(w_.feet_[leg].position.y) - distance);
-    const double in_time = room / (wait_of(leg) + 0.15 * lim_.swing_time_scale_s);
+    const double late = flies_between() ? 0.05 : 0.15;
+    const double in_time = room / (wait_of(leg) + late * lim_.swing_time_scale_s);
     const double allowed = std::max(math::sqrt(2 * set_.most_acceleration * room), in_time);
     const double excess = rate - allowed;
     if (excess <= 0) return;

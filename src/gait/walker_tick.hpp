@@ -106,10 +106,16 @@ class WalkerTick {
     [[nodiscard]] FlyingLeg flying(std::size_t leg) const noexcept;
     void fold(std::size_t leg) noexcept;
     void move_flying_foot(std::size_t leg) noexcept;
+    /// A foot in the air is no further than its leg is long.
+    void pull_along(std::size_t leg) noexcept;
     void stretch_legs() noexcept;
     /// For a landing so far ahead.
     [[nodiscard]] HopPlan plan_of_hop(double until_s) const noexcept;
     [[nodiscard]] Vector3 landing_in(double time_s) const noexcept;
+    [[nodiscard]] bool flies_between() const noexcept {
+        return has_gait() && cadence_.duty_factor < 0.5 && cadence_.strides_per_s > 0;
+    }
+    [[nodiscard]] double bob_of_run() const noexcept;
     [[nodiscard]] Vector3 spot_of(std::size_t leg) const noexcept;
     void set_height() noexcept;
     void keep_within_legs() noexcept;

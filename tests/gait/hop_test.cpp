@@ -219,3 +219,41 @@ TEST_CASE("a hop goes on bit for bit from a saved state", "[hop][state]") {
         }
     }
 }
+
+TEST_CASE("in a run all feet leave the ground once it is fast, and it keeps its speed", "[gait]") {
+    const FlatGround flat;
+    for (const std::size_t legs : {2U, 4U}) {
+        WalkerSettings settings = walker_with(legs, legs == 2 ? 0.95 : 0.6);
+        const double walks_at = limits_of(settings).most_speed_ahead;
+        settings.policy = StepPolicy::in_a_gait;
+        settings.gait = Gait::run;
+        const double fastest = limits_of(settings).most_speed_ahead;
+        CHECK(fastest > 1.5 * walks_at);
+        double flown_before = 0;
+        for (const double part : {0.2, 0.5, 0.7, 0.95}) {
+            Walker walker{settings, flat, {}};
+            HopWatch watch;
+            watch.watch(walker, {.ahead = part * fastest}, flat, 960);
+            watch = {};
+            const double from = walker.position().z;
+            int flown = 0;
+            for (int tick = 0; tick < 960; ++tick) {
+                watch.watch(walker, {.ahead = part * fastest}, flat, 1);
+                int up = 0;
+                for (const WalkerFoot& foot : walker.feet())
+                    up += foot.planted ? 0 : 1;
+                flown += up == static_cast<int>(legs) ? 1 : 0;
+            }
+            CAPTURE(legs, part);
+            CHECK((walker.position().z - from) / 4 == Approx(part * fastest).epsilon(0.02));
+            CHECK(watch.slip == 0);
+            CHECK(watch.reach <= 1);
+            CHECK(flown / 960.0 >= flown_before);
+            flown_before = flown / 960.0;
+            if (part == 0.2) CHECK(flown == 0);
+            watch.watch(walker, {}, flat, 960);
+            CHECK(walker.still());
+        }
+        CHECK(flown_before > 0.3);
+    }
+}

@@ -25,6 +25,7 @@ enum class Gait : std::uint8_t {
     pace,    ///< the pairs of a side
     gallop,  ///< both hind feet, then both fore feet, each pair a little apart
     wave,    ///< a wave from the last pair to the first, for many legs
+    run,     ///< by turns, four legs crosswise; when it is fast, all feet leave the ground between
 };
 
 /// One leg: where it hangs, where its foot would like to stand, and with whom it steps.
@@ -82,8 +83,9 @@ void require_valid(const WalkerSettings& settings);
 /// The pace of a gait at a speed.
 ///
 /// Model   with the Froude number F = v^2 / (g h), h the standing hip height: a stride of
-///         2.4 h F^0.34, a duty factor of 0.52 F^-0.14, kept from 0.45 to 0.8; no stride is longer
-///         than the legs allow: then they go quicker instead.
+///         2.4 h F^0.34, a duty factor of 0.52 F^-0.14, kept from 0.45 to 0.8. Where that stance is
+///         longer than the legs allow, they go quicker instead; in a run they keep the stride and
+///         stand for less of it, down to a duty factor of 0.28.
 /// Source  R. McN. Alexander, A. S. Jayes: A dynamic similarity hypothesis for the gaits of
 ///         quadrupedal mammals, J. Zool. 201 (1983): cursorial mammals.
 struct Cadence {

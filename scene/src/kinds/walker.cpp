@@ -274,7 +274,7 @@ void read_walker(KindReader& reader) {
         settings.policy = policy == "wait_for_both"   ? StepPolicy::wait_for_both
                           : policy == "one_at_a_time" ? StepPolicy::one_at_a_time
                                                       : StepPolicy::groups_in_turn;
-        constexpr std::array gaits{"walk", "trot", "pace", "gallop", "wave"};
+        constexpr std::array gaits{"walk", "trot", "pace", "gallop", "wave", "run"};
         const auto found = std::find(gaits.begin(), gaits.end(), gait);
         if (found != gaits.end()) {
             settings.policy = StepPolicy::in_a_gait;
@@ -343,7 +343,7 @@ SystemKind walker_kind() {
             choice,
             "instead of a policy: feet go round in a cycle whose pace goes with the speed",
             "none",
-            {"walk", "trot", "pace", "gallop", "wave"}},
+            {"walk", "trot", "pace", "gallop", "wave", "run"}},
            {"hops_over_m", number,
             "to a target that stands further away it hops; 0: it walks everywhere", "0"},
            {"longest_hop_m", number, "further targets take several hops", "3 leg lengths"},
