@@ -89,6 +89,48 @@ void WalkerTick::decide_in_gait() noexcept {
     }
 }
 
+double WalkerTick::passed_by(std::size_t leg) const noexcept {
+    const Vector3 r = heading_.to_world(set_.legs[leg].neutral);
+    const Vector3 u{w_.velocity_.x + w_.turn_rate_ * r.z, 0, w_.velocity_.z - w_.turn_rate_ * r.x};
+    const double speed = flat_length(u);
+    const Vector3 off = w_.feet_[leg].position - (w_.place_ + r);
+    return speed > 1e-6 ? dot(off, u) / speed : 0;
+}
+
+/// Its neighbours, before and behind it and across, are down, and so is half of the rest.
+bool WalkerTick::may_step(std::size_t leg) const noexcept {
+    std::size_t up = 1;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        if (w_.feet_[i].planted) continue;
+        ++up;
+        const std::size_t rows = i / 2 > leg / 2 ? i / 2 - leg / 2 : leg / 2 - i / 2;
+        if (rows + (i % 2 == leg % 2 ? 0 : 1) <= 1) return false;
+    }
+    return 2 * up <= set_.leg_count;
+}
+
+/// The one that is furthest out of place of those that may step.
+void WalkerTick::decide_each() noexcept {
+    const double land_s = now_s_ + rounded_to_ticks(swing_s_);
+    std::size_t best = set_.leg_count;
+    double most = 0.021 * set_.leg_length_m;
+    StepReason reason = StepReason::stands;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        if (!w_.feet_[i].planted || !may_step(i)) continue;
+        StepReason own = reason_to_step(i, swing_s_);
+        const bool is_out = passed_by(i) <= -half_stride_m_ + 0.5 * speed_ * swing_s_;
+        if (own == StepReason::stands && is_out) own = StepReason::strides;
+        const double gain = flat_length(aim(i, land_s) - w_.feet_[i].position);
+        if (own == StepReason::stands || gain <= most) continue;
+        best = i;
+        most = gain;
+        reason = own;
+    }
+    if (best == set_.leg_count) return;
+    lift(best, reason, land_s);
+    w_.last_group_ = static_cast<std::uint32_t>(best);
+}
+
 void WalkerTick::decide() noexcept {
     if (w_.hop_.phase == HopPhase::waits && is_ready_to_hop()) return;
     const bool told_to_stand = command_ == WalkCommand{};
@@ -99,6 +141,10 @@ void WalkerTick::decide() noexcept {
         return;
     }
     if (has_gait()) begin_cycle();
+    if (set_.policy == StepPolicy::each_on_its_own && !at_rest) {
+        decide_each();
+        return;
+    }
     if (anyone_swings()) return;
     if (at_rest) {
         decide_at_rest();
@@ -109,12 +155,7 @@ void WalkerTick::decide() noexcept {
     double passed = 0;
     StepReason reason = StepReason::stands;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
-        const Vector3 r = heading_.to_world(set_.legs[i].neutral);
-        const Vector3 u{w_.velocity_.x + w_.turn_rate_ * r.z, 0,
-                        w_.velocity_.z - w_.turn_rate_ * r.x};
-        const double speed = flat_length(u);
-        const Vector3 off = w_.feet_[i].position - (w_.place_ + r);
-        if (speed > 1e-6) passed += 2 * dot(off, u) / speed / static_cast<double>(set_.leg_count);
+        passed += 2 * passed_by(i) / static_cast<double>(set_.leg_count);
         const StepReason own = reason_to_step(i, swing_s_);
         if (own != StepReason::stands) reason = own;
     }
@@ -129,6 +170,7 @@ void WalkerTick::decide() noexcept {
     for (std::uint32_t group = 0; group < group_count(); ++group) {
         double gain = gain_of(group, land_s);
         if (set_.policy == StepPolicy::groups_in_turn && group == w_.last_group_) gain *= 0.6;
+        if (set_.policy == StepPolicy::alternate && group == w_.last_group_) continue;
         if (gain <= best_gain) continue;
         best = group;
         best_gain = gain;

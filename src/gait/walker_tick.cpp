@@ -96,13 +96,11 @@ GroundPoint WalkerTick::ground_at(double x, double z, double ahead_s) const noex
 }
 
 std::uint32_t WalkerTick::group_of(std::size_t leg) const noexcept {
-    return set_.policy == StepPolicy::one_at_a_time ? static_cast<std::uint32_t>(leg)
-                                                    : set_.legs[leg].group;
+    return by_leg() ? static_cast<std::uint32_t>(leg) : set_.legs[leg].group;
 }
 
 std::uint32_t WalkerTick::group_count() const noexcept {
-    return set_.policy == StepPolicy::one_at_a_time ? static_cast<std::uint32_t>(set_.leg_count)
-                                                    : 2;
+    return by_leg() ? static_cast<std::uint32_t>(set_.leg_count) : 2;
 }
 
 bool WalkerTick::anyone_swings() const noexcept {

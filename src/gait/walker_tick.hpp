@@ -78,6 +78,15 @@ class WalkerTick {
     void decide() noexcept;
     void decide_at_rest() noexcept;
     void decide_in_gait() noexcept;
+    void decide_each() noexcept;
+    [[nodiscard]] bool may_step(std::size_t leg) const noexcept;
+    /// How far a foot has been passed by, along its motion.
+    [[nodiscard]] double passed_by(std::size_t leg) const noexcept;
+    /// Whether each leg is a group of its own.
+    [[nodiscard]] bool by_leg() const noexcept {
+        return set_.policy == StepPolicy::one_at_a_time ||
+               set_.policy == StepPolicy::each_on_its_own;
+    }
     void begin_cycle() noexcept;
     [[nodiscard]] bool has_gait() const noexcept { return set_.policy == StepPolicy::in_a_gait; }
     /// Where a leg is in its own cycle: 0 at its landing.

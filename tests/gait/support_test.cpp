@@ -103,3 +103,50 @@ TEST_CASE("a watch over the feet sees promises kept, and one that is broken", "[
     watch.look(crab, flat);
     CHECK(watch.now().slip_m > 0.01);
 }
+
+TEST_CASE("every policy keeps a walker's promises, and its own", "[support][policy]") {
+    Random random{63};
+    const FlatGround flat;
+    for (int i = 0; i < 40; ++i) {
+        const std::size_t legs = std::array{2U, 4U, 6U, 8U}.at(static_cast<std::size_t>(i % 4));
+        WalkerSettings settings = walker_with(legs, legs == 2 ? 0.95 : 0.5);
+        settings.policy = static_cast<StepPolicy>(i / 4 % 5);
+        Walker walker{settings, flat, {}};
+        FootWatch watch{walker};
+        const WalkerLimits limits = limits_of(settings);
+        WalkCommand command{};
+        std::uint32_t last = 9;
+        bool same_twice = false;
+        bool neighbours_up = false;
+        for (int tick = 0; tick < 240 * 8; ++tick) {
+            if (tick % 300 == 0) {
+                command = {.ahead = random.between(-0.5, 0.9) * limits.most_speed_ahead,
+                           .left = random.between(-0.4, 0.4) * limits.most_speed_sideways,
+                           .turn_rate = random.between(-1, 1)};
+            }
+            if (tick > 240 * 6) command = {};
+            std::array<bool, Walker::most_legs> before{};
+            for (std::size_t k = 0; k < legs; ++k)
+                before.at(k) = walker.feet()[k].planted;
+            walker.step(command, flat, Walker::tick_s);
+            watch.look(walker, flat);
+            for (std::size_t k = 0; k < legs; ++k) {
+                const bool up = !walker.feet()[k].planted;
+                if (k + 2 < legs && up && !walker.feet()[k + 2].planted) neighbours_up = true;
+                if (!up || !before.at(k) || walker.feet()[k].reason == StepReason::tidies) continue;
+                same_twice = same_twice || settings.legs[k].group == last;
+                last = settings.legs[k].group;
+            }
+            if (walker.still()) last = 9;  // after a rest either may begin
+        }
+        CAPTURE(legs, i / 4 % 5);
+        CHECK(watch.all().slip_m == 0);
+        CHECK(watch.all().reach <= 1);
+        CHECK(watch.all().feet_up <= legs / 2);
+        CHECK(watch.all().steps_at_rest == 0);
+        walker.step({}, flat, 1);  // eight legs one at a time take so long
+        CHECK(walker.still());
+        if (legs == 2 && settings.policy == StepPolicy::alternate) CHECK_FALSE(same_twice);
+        if (settings.policy == StepPolicy::each_on_its_own) CHECK_FALSE(neighbours_up);
+    }
+}

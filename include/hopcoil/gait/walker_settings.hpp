@@ -12,10 +12,12 @@ namespace hopcoil {
 
 /// Which feet step next.
 enum class StepPolicy : std::uint8_t {
-    groups_in_turn,  ///< the group that has not stepped last, unless it has little to gain
-    wait_for_both,   ///< none until all are out of place; then the group that is further behind
-    one_at_a_time,   ///< the foot that is furthest out of place, alone
-    in_a_gait,       ///< each at its time in a cycle whose pace goes with the speed
+    groups_in_turn,   ///< the group that has not stepped last, unless it has little to gain
+    wait_for_both,    ///< none until all are out of place; then the group that is further behind
+    one_at_a_time,    ///< the foot that is furthest out of place, alone
+    alternate,        ///< the groups strictly by turns
+    each_on_its_own,  ///< any that is out of place, while its neighbours are down
+    in_a_gait,        ///< each at its time in a cycle whose pace goes with the speed
 };
 
 /// The order of the feet in a cycle.

@@ -173,6 +173,10 @@ class WalkerSpec final : public SystemSpec {
     Vector3 start_;
 };
 
+/// As in StepPolicy, in its order.
+constexpr std::array policies{"groups_in_turn", "wait_for_both", "one_at_a_time", "alternate",
+                              "each_on_its_own"};
+
 HopHabit read_hops(KindReader& reader, double leg_length_m) {
     const auto at_least_zero = [&](const char* key, double usual) {
         const double number = reader.number(key).value_or(usual);
@@ -271,9 +275,9 @@ void read_walker(KindReader& reader) {
         turn_knees(parts.settings, knees);
         WalkerSettings& settings = parts.settings;
         reader.dials(settings);
-        settings.policy = policy == "wait_for_both"   ? StepPolicy::wait_for_both
-                          : policy == "one_at_a_time" ? StepPolicy::one_at_a_time
-                                                      : StepPolicy::groups_in_turn;
+        const auto chosen = std::find(policies.begin(), policies.end(), policy);
+        if (chosen != policies.end())
+            settings.policy = static_cast<StepPolicy>(chosen - policies.begin());
         constexpr std::array gaits{"walk", "trot", "pace", "gallop", "wave", "run"};
         const auto found = std::find(gaits.begin(), gaits.end(), gait);
         if (found != gaits.end()) {
@@ -338,7 +342,7 @@ SystemKind walker_kind() {
             choice,
             "which feet step next",
             "`groups_in_turn`",
-            {"groups_in_turn", "wait_for_both", "one_at_a_time"}},
+            {policies.begin(), policies.end()}},
            {"gait",
             choice,
             "instead of a policy: feet go round in a cycle whose pace goes with the speed",
