@@ -10,6 +10,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/io/base64.hpp>
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/io/gltf.hpp>
@@ -86,6 +87,21 @@ class ModelReader {
         return nodes;
     }
 
+    TriangleMesh read_triangles() {
+        const std::vector<ModelNode> nodes = read_nodes();
+        TriangleMesh mesh;
+        for (std::size_t i = 0; i < nodes.size(); ++i) {
+            const JsonAt at = root_["nodes"][i];
+            const auto index = at.find("mesh");
+            if (!index) continue;
+            const JsonAt primitives = entry(root_["meshes"], *index)["primitives"];
+            for (std::size_t k = 0; k < primitives.size(); ++k)
+                add_primitive(primitives[k], nodes, i, mesh);
+        }
+        if (mesh.triangles.empty()) root_.fail("expected a mesh of triangles, found none");
+        return mesh;
+    }
+
     std::vector<ModelAnimation> read() {
         open();
         std::vector<ModelAnimation> animations;
@@ -105,6 +121,47 @@ class ModelReader {
         if (!version.starts_with("2.")) {
             asset["version"].fail(
                 fmt::format("expected version 2 of the format, found '{}'", version));
+        }
+    }
+
+    /// From a node's frame into that of the scene.
+    static Vector3 in_scene(const std::vector<ModelNode>& nodes, std::size_t index, Vector3 at) {
+        for (std::size_t depth = 0; depth <= nodes.size(); ++depth) {
+            const ModelNode& node = nodes[index];
+            const auto& [w, x, y, z] = node.rotation;
+            const Vector3 sized{at.x * node.scale[0], at.y * node.scale[1], at.z * node.scale[2]};
+            const Vector3 turned = rotated(normalized(Quaternion{w, x, y, z}), sized);
+            at = turned + Vector3{node.translation[0], node.translation[1], node.translation[2]};
+            if (!node.parent) break;
+            index = *node.parent;
+        }
+        return at;
+    }
+
+    void add_primitive(const JsonAt& at, const std::vector<ModelNode>& nodes, std::size_t node,
+                       TriangleMesh& mesh) {
+        constexpr std::size_t of_triangles = 4;
+        if (at.index_or("mode", of_triangles) != of_triangles) return;
+        const std::vector<double> places =
+            numbers(entry(root_["accessors"], at["attributes"]["POSITION"]), 3);
+        const auto first = static_cast<std::uint32_t>(mesh.corners.size());
+        for (std::size_t i = 0; i + 2 < places.size(); i += 3) {
+            const Vector3 p = in_scene(nodes, node, {places[i], places[i + 1], places[i + 2]});
+            mesh.corners.push_back({p.x, p.y, p.z});
+        }
+        std::vector<double> corners;
+        const auto indices = at.find("indices");
+        if (indices) corners = numbers(entry(root_["accessors"], *indices), 1, true);
+        for (std::size_t i = 0; !indices && i < places.size() / 3; ++i)
+            corners.push_back(static_cast<double>(i));
+        for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
+            std::array<std::uint32_t, 3> triangle{};
+            for (std::size_t k = 0; k < 3; ++k) {
+                if (corners[i + k] >= static_cast<double>(places.size() / 3))
+                    indices->fail("it names a corner that is not there");
+                triangle.at(k) = first + static_cast<std::uint32_t>(corners[i + k]);
+            }
+            mesh.triangles.push_back(triangle);
         }
     }
 
@@ -233,10 +290,12 @@ class ModelReader {
                 return {2, 32767, true};
             case 5123:
                 return {2, 65535, false};
+            case 5125:
+                return {4, 4294967295.0, false};
             case 5126:
                 return {4, 0, true};
             default:
-                at.fail("expected numbers of type 5120 to 5123 or 5126");
+                at.fail("expected numbers of type 5120 to 5123, 5125 or 5126");
         }
     }
 
@@ -257,8 +316,8 @@ class ModelReader {
         return std::max(number / component.largest, -1.0);
     }
 
-    /// The numbers of an accessor, one after the other.
-    std::vector<double> numbers(const JsonAt& accessor, std::size_t size) {
+    /// The numbers of an accessor, one after the other; whole ones as they are, not as parts of 1.
+    std::vector<double> numbers(const JsonAt& accessor, std::size_t size, bool whole = false) {
         static const std::map<std::string, std::size_t> sizes{
             {"SCALAR", 1}, {"VEC2", 2}, {"VEC3", 3}, {"VEC4", 4}};
         if (const auto sparse = accessor.find("sparse")) {
@@ -271,6 +330,7 @@ class ModelReader {
                                   size == 1 ? "SCALAR" : fmt::format("VEC{}", size), type.text()));
         }
         const Component component = component_of(accessor["componentType"]);
+        const double scale = whole ? component.largest : 1;
         const std::size_t count = accessor["count"].index();
         if (!accessor.find("bufferView")) accessor.fail("expected a key 'bufferView'");
         const JsonAt view = entry(root_["bufferViews"], accessor["bufferView"]);
@@ -293,7 +353,7 @@ class ModelReader {
         for (std::size_t i = 0; i < count; ++i) {
             for (std::size_t k = 0; k < size; ++k) {
                 const double number =
-                    decoded(bytes, start + i * stride + k * component.bytes, component);
+                    decoded(bytes, start + i * stride + k * component.bytes, component) * scale;
                 if (!std::isfinite(number)) {
                     accessor.fail(fmt::format("expected finite numbers, found {}", number));
                 }
@@ -342,6 +402,10 @@ class ModelReader {
 std::string name_of(TrackKind kind) {
     if (kind == TrackKind::rotation) return "rotation";
     return kind == TrackKind::scale ? "scale" : "translation";
+}
+
+TriangleMesh read_triangles(const std::string& path) {
+    return ModelReader{path, opened(path, read_text_file(path))}.read_triangles();
 }
 
 std::vector<ModelNode> read_nodes(const std::string& path) {

@@ -8,7 +8,9 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
+#include <hopcoil/field/ground_mesh.hpp>
 #include <hopcoil/field/terrain.hpp>
+#include <hopcoil/io/gltf.hpp>
 #include <hopcoil/io/height_file.hpp>
 #include <hopcoil/scene/view.hpp>
 
@@ -30,6 +32,7 @@ struct GroundParts {
     std::optional<Terrain::Plane> plane{};
     std::vector<Terrain::Box> boxes{};
     std::vector<HeightField> fields{};
+    std::vector<GroundMesh> meshes{};
     std::vector<Platform> platforms{};
 };
 
@@ -63,6 +66,8 @@ class RunningGround final : public RunningSystem {
             terrain_.add(box);
         for (const HeightField& field : parts.fields)
             terrain_.add(field);
+        for (const GroundMesh& mesh : parts.meshes)
+            terrain_.add(mesh);
         for (const Platform& platform : parts.platforms) {
             const GroundFrame frame = frame_of(platform, inputs.targets);
             terrain_.add(platform.box, terrain_.add_part(frame));
@@ -132,9 +137,9 @@ class GroundSpec final : public SystemSpec {
     [[nodiscard]] std::string kind() const override { return "ground"; }
     [[nodiscard]] std::string in_words(std::size_t port) const override {
         if (port > 0) return "";
-        return fmt::format("{}{} boxes, {} height fields, {} platforms",
+        return fmt::format("{}{} boxes, {} height fields, {} meshes, {} platforms",
                            parts_.plane ? "a plane, " : "", parts_.boxes.size(),
-                           parts_.fields.size(), parts_.platforms.size());
+                           parts_.fields.size(), parts_.meshes.size(), parts_.platforms.size());
     }
     [[nodiscard]] std::vector<Port> outputs() const override {
         std::vector<Port> ports;
@@ -240,6 +245,17 @@ void read_ground(KindReader& reader) {
             reader.problem("csv", problem.what());
         }
     }
+    if (const auto model = reader.text("model")) {
+        try {
+            io::TriangleMesh mesh = io::read_triangles((reader.table().folder() / *model).string());
+            std::vector<Vector3> corners;
+            for (const auto& [x, y, z] : mesh.corners)
+                corners.push_back({x, y, z});
+            parts.meshes.emplace_back(std::move(corners), std::move(mesh.triangles));
+        } catch (const std::exception& problem) {
+            reader.problem("model", problem.what());
+        }
+    }
     reader.try_to(
         [&] { reader.add(std::make_unique<GroundSpec>(std::move(parts)), std::move(targets)); });
 }
@@ -261,7 +277,8 @@ SystemKind ground_kind() {
     return {"ground",
             {{"ground",
               "`[ground.NAME]`",
-              "What walkers walk on: of a plane, boxes, a height field and platforms the highest "
+              "What walkers walk on: of a plane, boxes, a height field, a model and platforms the "
+              "highest "
               "counts.",
               {{"plane", flag, "`false`: no plane", "`true`"},
                {"height_m", number, "of the plane", "0"},
@@ -269,6 +286,7 @@ SystemKind ground_kind() {
                {"slope_z", number, "the same along z", "0"},
                {"can_stand", flag, "`false`: the plane is water", "`true`"},
                {"csv", text, "a height field: columns x_m, z_m, height_m of an even grid", "none"},
+               {"model", text, "a glTF file: its triangles that face upward", "none"},
                {"boxes", tables, "steps, quays, posts", "none", {}, {"box"}},
                {"platforms", tables, "boxes that move", "none", {}, {"platform"}}}},
              {"box", "A box of the ground", "Its top is ground.", box_keys},

@@ -62,6 +62,16 @@ struct ModelNode {
 /// Errors  as read_animations; a node given by a matrix is refused by name.
 [[nodiscard]] std::vector<ModelNode> read_nodes(const std::string& path);
 
+/// Triangles in space.
+struct TriangleMesh {
+    std::vector<std::array<double, 3>> corners{};
+    std::vector<std::array<std::uint32_t, 3>> triangles{};
+};
+
+/// All meshes of a glTF 2.0 file where its nodes put them, as one: what `GroundMesh` is made of.
+/// Errors  as read_nodes; a file without a triangle.
+[[nodiscard]] TriangleMesh read_triangles(const std::string& path);
+
 /// Triangles that bend with nodes of a model, as these stand in it (unturned and of scale 1).
 ///
 /// Shapes  one normal, texture coordinate and colour for each position; its joints are a node and

@@ -1,6 +1,9 @@
-// Skeletons of models: read with their hierarchy, posed by clips, written back with their motion.
+// Skeletons and meshes of models: read with their hierarchy, posed by clips, written back with their
+// motion, walked on.
 
+#include <array>
 #include <cmath>
+#include <cstring>
 #include <string>
 #include <vector>
 
@@ -8,8 +11,11 @@
 
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/field/ground.hpp>
+#include <hopcoil/field/ground_mesh.hpp>
+#include <hopcoil/io/base64.hpp>
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/io/skeleton_file.hpp>
+#include <hopcoil/scene/run.hpp>
 
 #include "support/files.hpp"
 #include "support/vectors.hpp"
@@ -129,4 +135,84 @@ TEST_CASE("what is no skeleton is refused where it stands", "[skeleton]") {
     CHECK_THAT(refused(R"([{"children": [7]}])"), Contains("/nodes/0/children/0"));
     CHECK_THAT(refused(R"([{"matrix": [1]}])"), Contains("instead of a matrix"));
     CHECK_THAT(refused(R"([{"rotation": [0, 0, 1]}])"), Contains("expected 4 numbers"));
+}
+
+namespace {
+
+/// A ramp of two triangles, 4 m long and 1 m high, below a node that is moved, turned and twice as
+/// large; its corners by an index, or three for each triangle.
+std::string ramp(bool by_index) {
+    std::vector<float> places;
+    const std::vector<std::array<float, 3>> corners{
+        {-1, 0, 0}, {1, 0, 0}, {1, 0.5F, 2}, {-1, 0.5F, 2}};
+    const std::vector<std::uint32_t> indices{0, 2, 1, 0, 3, 2};
+    if (by_index) {
+        for (const auto& corner : corners)
+            places.insert(places.end(), corner.begin(), corner.end());
+    }
+    for (std::size_t i = 0; !by_index && i < indices.size(); ++i)
+        places.insert(places.end(), corners[indices[i]].begin(), corners[indices[i]].end());
+    std::string bytes(4 * places.size() + 4 * indices.size(), '\0');
+    std::memcpy(bytes.data(), places.data(), 4 * places.size());
+    std::memcpy(bytes.data() + 4 * places.size(), indices.data(), 4 * indices.size());
+    const auto number = [](std::size_t n) {
+        return std::to_string(n);
+    };
+    const std::string indexed = by_index ? R"(, "indices": 1)" : "";
+    return R"({"asset": {"version": "2.0"}, "nodes": [
+{"name": "quay", "translation": [3, 0, 0], "children": [1]},
+{"name": "ramp", "mesh": 0, "scale": [2, 2, 2], "rotation": [0, 0.70710678, 0, 0.70710678]}],
+"meshes": [{"primitives": [{"attributes": {"POSITION": 0})" +
+           indexed + R"(}]}],
+"accessors": [{"bufferView": 0, "componentType": 5126, "type": "VEC3", "count": )" +
+           number(places.size() / 3) +
+           R"(}, {"bufferView": 1, "componentType": 5125, "type": "SCALAR", "count": 6}],
+"bufferViews": [{"buffer": 0, "byteOffset": 0, "byteLength": )" +
+           number(4 * places.size()) + R"(}, {"buffer": 0, "byteOffset": )" +
+           number(4 * places.size()) + R"(, "byteLength": 24}],
+"buffers": [{"byteLength": )" +
+           number(bytes.size()) + R"(, "uri": "data:application/octet-stream;base64,)" +
+           io::to_base64(bytes) + R"("}]})";
+}
+
+}  // namespace
+
+TEST_CASE("a model is ground where its nodes put it, and a scene's walker climbs it", "[ground]") {
+    const TestFolder folder;
+    for (const bool by_index : {true, false}) {
+        folder.write("ramp.gltf", ramp(by_index));
+        const io::TriangleMesh mesh = io::read_triangles((folder.path() / "ramp.gltf").string());
+        CHECK(mesh.triangles.size() == 2);
+        std::vector<Vector3> corners;
+        for (const auto& [x, y, z] : mesh.corners)
+            corners.push_back({x, y, z});
+        const GroundMesh ground{corners, mesh.triangles};
+        // Turned by 90 degrees about Y it rises along x, from the node's place on.
+        for (const double along : {0.1, 1.7, 3.9}) {
+            const auto spot = ground.at(3 + along, 1.2, 1e9);
+            REQUIRE(spot.has_value());
+            CHECK(spot->height == Approx(along / 4).margin(1e-6));
+        }
+        CHECK_FALSE(ground.at(2.9, 0, 1e9).has_value());
+    }
+    folder.write("climb.toml", R"(
+duration_s = 7
+[ground.quay]
+model = "ramp.gltf"
+[target.way]
+start_m = [1, 0, 0]
+moves = [{ at_s = 0.5, through_m = [[6, 6.2, 0, 0]] }]
+[walker.crab]
+target = "way"
+ground = "quay"
+legs = 4
+leg_length_m = 0.6
+)");
+    const scene::Scene scene = scene::read_scene((folder.path() / "climb.toml").string());
+    Take take;
+    scene::run(scene, take);
+    const auto sole = take.columns_of(*take.find_channel("crab.leg1.position_m")).first + 6;
+    const auto last = take.row(take.row_count() - 1);
+    CHECK(last[sole + 1] == Approx((last[sole] - 3) / 4).margin(1e-6));
+    CHECK(last[sole + 1] > 0.7);
 }
