@@ -39,6 +39,11 @@ StepReason WalkerTick::reason_to_step(std::size_t leg, double swing_s) const noe
     const Vector3 hip = later.place + later.heading.to_world(set_.legs[leg].hip);
     if (flat_length(foot.position - hip) > 0.97 * reach_to(foot.position.y))
         return StepReason::reaches;
+    constexpr double beyond = 1.0;
+    const Vector3 off = later.heading.to_body(foot.position - later.place) - set_.legs[leg].neutral;
+    if (std::abs(off.z) > beyond * lim_.half_stride_ahead_m ||
+        std::abs(off.x) > beyond * lim_.half_stride_sideways_m)
+        return StepReason::reaches;
     const Vector3 ahead = later.heading.to_body(foot.forward);
     if (std::abs(math::atan2(ahead.x, ahead.z)) > most_yaw_rad) return StepReason::turns;
     return StepReason::stands;
@@ -46,7 +51,15 @@ StepReason WalkerTick::reason_to_step(std::size_t leg, double swing_s) const noe
 
 void WalkerTick::lift(std::size_t leg, StepReason reason, double land_s) noexcept {
     w_.state_[leg].lift_s = now_s_;
-    plan(leg, aim(leg, land_s), land_s);
+    const Vector3 wanted = aim(leg, land_s);
+    const Vector3 from = w_.feet_[leg].position;
+    // All of the way if that is clear, else a part of it; but at rest it gets there.
+    bool planned = plan(leg, wanted, land_s);
+    for (const double part : {0.6, 0.3}) {
+        if (planned || reason == StepReason::tidies) break;
+        planned = plan(leg, from + (wanted - from) * part, land_s);
+    }
+    if (!planned) plan(leg, wanted, land_s, true);
     w_.feet_[leg].planted = false;
     w_.feet_[leg].reason = reason;
     ++w_.log_.steps;
@@ -136,6 +149,7 @@ void WalkerTick::decide() noexcept {
     const bool told_to_stand = command_ == WalkCommand{};
     const double moving = flat_length(w_.velocity_);
     const bool at_rest = told_to_stand && moving < 0.03 && std::abs(w_.turn_rate_) < 0.05;
+    w_.rested_s_ = at_rest ? w_.rested_s_ + tick_s : 0;
     if (has_gait() && !at_rest) {
         decide_in_gait();
         return;
@@ -180,7 +194,13 @@ void WalkerTick::decide() noexcept {
 
 /// To the neutral spots, group by group; then no step.
 void WalkerTick::decide_at_rest() noexcept {
-    const double near = 0.021 * set_.leg_length_m;
+    // On ground where the best spots change as others step it would shuffle for ever: after a while
+    // it is content with less, and then with what it has.
+    constexpr double patient_s = 1.2;
+    constexpr double content_s = 2;
+    if (w_.rested_s_ > content_s) return;
+    const double content = w_.rested_s_ > patient_s ? 2 : 1;
+    const double near = content * 0.021 * set_.leg_length_m;
     const double swing_s = lim_.swing_time_scale_s * set_.step_time;
     std::uint32_t best = Walker::no_group;
     double most = 0;
@@ -191,12 +211,13 @@ void WalkerTick::decide_at_rest() noexcept {
         const double off = flat_length(hold.spot - foot.position);
         const Vector3 ahead = heading_.to_body(foot.forward);
         const double turned = std::abs(math::atan2(ahead.x, ahead.z));
-        const double need = std::max(off / near, turned / most_yaw_at_rest);
+        const double need = std::max(off / near, turned / (content * most_yaw_at_rest));
         if (need <= 1 || need <= most) continue;
         most = need;
         best = group_of(i);
     }
-    if (best != Walker::no_group) lift_group(best, StepReason::tidies, swing_s);
+    if (best == Walker::no_group) return;
+    lift_group(best, StepReason::tidies, swing_s);
 }
 
 /// From the slope that it left to that which it lands on; its toe hangs, then rises.

@@ -126,8 +126,8 @@ double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
                                    bool& is_even) const noexcept {
     constexpr int samples = 16;
     const double r = set_.foot_radius_m;
-    double highest = std::max(from.y, to.y);
-    double lowest = std::min(from.y, to.y);
+    double highest = to.y;
+    double lowest = to.y;
     Vector3 way = to - from;
     way.y = 0;
     const double length = flat_length(way);
@@ -144,7 +144,7 @@ double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
         }
     }
     is_even = highest - lowest < 2e-3;
-    return highest;
+    return std::max(highest, from.y);
 }
 
 bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
@@ -157,11 +157,15 @@ bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
 }
 
 /// Over every edge on its way, a little less near both ends.
-bool WalkerTick::is_clear(const FootSwing& swing, std::uint32_t part) const noexcept {
+bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing, std::uint32_t part,
+                          bool is_even) const noexcept {
     const double r = set_.foot_radius_m;
-    const double least = std::max(0.0115, 0.0137 * set_.leg_length_m);
+    constexpr double over_even_ground = 0.002;
+    const double least = is_even ? over_even_ground : std::max(0.0115, 0.0137 * set_.leg_length_m);
     constexpr double near_ends_m = 0.03;
-    const Vector3 start = swing.at(now_s_).position;
+    const WalkerFoot& foot = w_.feet_[leg];
+    const Vector3 lifted =
+        foot.part == 0 ? foot.on_part : ground_.frame(foot.part, ahead_s_).to_world(foot.on_part);
     const int ticks = ticks_until(swing.land_s);
     for (int i = 1; i < ticks; ++i) {
         const double t = now_s_ + i * tick_s;
@@ -170,7 +174,7 @@ bool WalkerTick::is_clear(const FootSwing& swing, std::uint32_t part) const noex
         const GroundFrame frame = part == 0 ? GroundFrame{} : ground_.frame(part, later_s);
         const Vector3 p = part == 0 ? at.position : frame.to_world(at.position);
         const double to_end =
-            std::min(flat_length(at.position - swing.spot), flat_length(at.position - start));
+            std::min(flat_length(at.position - swing.spot), flat_length(p - lifted));
         const double wanted =
             to_end >= near_ends_m ? least : std::min(least, 0.25 * std::max(0.0, to_end - 0.01));
         for (const auto& [dx, dz] : {std::array{r, 0.0}, {-r, 0.0}, {0.0, r}, {0.0, -r}}) {
@@ -237,7 +241,8 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
                 wish.down_s = again ? now_s_ + 0.5 * left_s : lift_s + 0.55 * whole_s;
                 const FootSwing candidate = plan_swing(wish);
                 if (!planted && !is_gentle(candidate)) continue;
-                if (!task.is_even && !is_clear(candidate, task.part)) continue;
+                const bool may_skip = task.is_even && planted;
+                if (!may_skip && !is_clear(leg, candidate, task.part, task.is_even)) continue;
                 if (!over) over = candidate;
                 if (!avoids_feet(leg, candidate, task.part)) break;
                 return candidate;
@@ -247,11 +252,23 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
     }
     if (over || !planted) return over;
     wish.aside = {};
-    return plan_swing(wish);  // it has to leave the ground
+    // Straight up first, beside a step that it stands at.
+    for (const double delay : {0.36, 0.5}) {
+        for (const double more : {0.04, 0.15, 0.25}) {
+            wish.delay_part = delay;
+            wish.apex_m = task.wish.apex_m + more * set_.leg_length_m;
+            wish.apex_s = lift_s + 0.5 * whole_s;
+            wish.down_s = lift_s + 0.6 * whole_s;
+            const FootSwing candidate = plan_swing(wish);
+            if (is_clear(leg, candidate, task.part, task.is_even)) return candidate;
+        }
+    }
+    if (!task.has_to_go) return std::nullopt;
+    return plan_swing(wish);
 }
 
 /// Whether it was planned so; if not, a swing under way goes on as it was.
-bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s) noexcept {
+bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool has_to_go) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
     Walker::Foot& own = w_.state_[leg];
     const double left_s = land_s - now_s_;
@@ -259,7 +276,9 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s) noexce
     const Vector3 hip = landing.place + landing.heading.to_world(set_.legs[leg].hip);
     const Foothold hold = foothold_near(aim, hip, lim_.soft_reach_m, ahead_s_ + left_s);
     const double outward = set_.legs[leg].neutral.x > 0 ? 1 : -1;
-    SwingTask task{.part = hold.ground.part, .side = landing.heading.to_world({outward, 0, 0})};
+    SwingTask task{.part = hold.ground.part,
+                   .side = landing.heading.to_world({outward, 0, 0}),
+                   .has_to_go = has_to_go};
     task.wish = {.from = foot_now(leg), .spot = hold.spot, .now_s = now_s_, .land_s = land_s};
     const double highest = highest_between(task.wish.from.position, hold.spot, task.is_even);
     double offset = 0;  // of heights in the frame that it lands in

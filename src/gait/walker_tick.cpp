@@ -269,6 +269,8 @@ void WalkerTick::predict() noexcept {
     double yaw = w_.yaw_;
     double turn = w_.turn_rate_;
     bodies_[0] = {place, heading_};
+    // As long as feet are in the air the others have to stand.
+    const double until_s = has_gait() ? 0 : longest_swing_left();
     for (std::size_t i = 1; i <= looks; ++i) {
         const Vector3 wanted = bodies_[i - 1].heading.to_world({command_.left, 0, command_.ahead});
         velocity = toward(velocity, wanted, set_.most_acceleration * look_s);
@@ -277,7 +279,26 @@ void WalkerTick::predict() noexcept {
         place = place + velocity * look_s;
         yaw += turn * look_s;
         bodies_[i] = {place, Heading{yaw}};
+        if (static_cast<double>(i) * look_s > until_s) continue;
+        const Vector3 held = held_by_feet(bodies_[i]);
+        velocity = velocity + (held - place) * (1 / look_s);
+        place = bodies_[i].place = held;
     }
+}
+
+/// No further from the feet that stand than their legs are long.
+Vector3 WalkerTick::held_by_feet(const Body& body) const noexcept {
+    Vector3 place = body.place;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const WalkerFoot& foot = w_.feet_[i];
+        if (!foot.planted) continue;
+        const Vector3 hip = place + body.heading.to_world(set_.legs[i].hip);
+        const Vector3 away{hip.x - foot.position.x, 0, hip.z - foot.position.z};
+        const double distance = flat_length(away);
+        const double most = reach_to(foot.position.y);
+        if (distance > most) place = place - away * ((distance - most) / distance);
+    }
+    return place;
 }
 
 WalkerTick::Body WalkerTick::body_in(double time_s) const noexcept {

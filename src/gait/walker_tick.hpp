@@ -56,6 +56,7 @@ class WalkerTick {
         Vector3 side{};          ///< outward from the body
         SwingWish wish{};        ///< as low as it may be
         bool is_even = false;    ///< nothing on its way stands out
+        bool has_to_go = false;  ///< clear of everything or not
     };
     static constexpr double look_s = 0.025;
     static constexpr std::size_t looks = 64;
@@ -68,6 +69,7 @@ class WalkerTick {
     void land_feet() noexcept;
     void carry_feet() noexcept;
     void predict() noexcept;
+    [[nodiscard]] Vector3 held_by_feet(const Body& body) const noexcept;
     [[nodiscard]] Body body_over_ground(double time_s) const noexcept;
     /// The same, carried along.
     [[nodiscard]] Body body_in(double time_s) const noexcept;
@@ -144,11 +146,12 @@ class WalkerTick {
     [[nodiscard]] SwingPoint foot_now(std::size_t leg) const noexcept;
     [[nodiscard]] std::optional<FootSwing> find_swing(std::size_t leg,
                                                       const SwingTask& task) noexcept;
-    bool plan(std::size_t leg, const Vector3& aim, double land_s) noexcept;
+    bool plan(std::size_t leg, const Vector3& aim, double land_s, bool has_to_go = false) noexcept;
     [[nodiscard]] double highest_between(const Vector3& from, const Vector3& to,
                                          bool& is_even) const noexcept;
     [[nodiscard]] bool is_gentle(const FootSwing& swing) const noexcept;
-    [[nodiscard]] bool is_clear(const FootSwing& swing, std::uint32_t part) const noexcept;
+    [[nodiscard]] bool is_clear(std::size_t leg, const FootSwing& swing, std::uint32_t part,
+                                bool is_even) const noexcept;
 
     [[nodiscard]] double neutral_speed(std::size_t leg) const noexcept;
     void note_speed() noexcept;

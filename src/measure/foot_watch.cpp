@@ -9,13 +9,17 @@
 namespace hopcoil {
 namespace {
 
-/// Of the sole over the highest ground beneath it.
-double clearance_of(const Vector3& foot, double radius, double top, const Ground& ground) noexcept {
+/// Of the sole, as it is turned, over the highest ground beneath it.
+double clearance_of(const WalkerFoot& foot, double radius, double top,
+                    const Ground& ground) noexcept {
     double least = 1e9;
     for (const auto& [x, z] :
          {std::array{0.0, 0.0}, {1.0, 0.0}, {-1.0, 0.0}, {0.0, 1.0}, {0.0, -1.0}}) {
-        const GroundPoint under = ground.under(foot.x + radius * x, foot.z + radius * z, top, 0);
-        if (under.exists) least = std::min(least, foot.y - under.height);
+        const Vector3& at = foot.position;
+        const Vector3& n = foot.normal;
+        const double rise = n.y > 0.1 ? -radius * (n.x * x + n.z * z) / n.y : 0;
+        const GroundPoint under = ground.under(at.x + radius * x, at.z + radius * z, top, 0);
+        if (under.exists) least = std::min(least, at.y + rise - under.height);
     }
     return least;
 }
@@ -76,14 +80,14 @@ void FootWatch::look_at(std::size_t leg, const Walker& walker, const Ground& gro
         was.lifted = foot.position;
     } else {
         ++now_.feet_up;
-        if (was.planted && stood_s_ > long_s) ++now_.steps_at_rest;
+        const bool tidies = foot.reason == StepReason::tidies;
+        if (was.planted && tidies && stood_s_ > long_s) ++now_.steps_at_rest;
         const bool is_near = flat_apart(foot.position, was.lifted) < near_ends_m ||
                              flat_apart(foot.position, foot.landing) < near_ends_m;
         if (!is_near) {
             const double radius = walker.settings().foot_radius_m;
             const double top = walker.position().y;
-            now_.clearance_m =
-                std::min(now_.clearance_m, clearance_of(foot.position, radius, top, ground));
+            now_.clearance_m = std::min(now_.clearance_m, clearance_of(foot, radius, top, ground));
         }
     }
     if (dt > 0) {

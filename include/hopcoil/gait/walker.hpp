@@ -143,7 +143,7 @@ class Walker {
     void visit_state(Fields& fields) {
         fields.begins("walker 2");
         fields(place_, velocity_, yaw_, turn_rate_, height_rate_, mean_ground_, slope_x_, slope_z_,
-               sway_, bob_, lean_, time_left_s_, cycle_, ticks_, rejected_inputs_, last_group_);
+               sway_, bob_, lean_, time_left_s_, cycle_, rested_s_, ticks_, rejected_inputs_, last_group_);
         fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold,
                log_.hops);
         fields.up_to(HopPhase::lands, hop_.phase);
@@ -199,6 +199,7 @@ class Walker {
     Vector3 lean_{};
     double time_left_s_ = 0.0;  ///< since the last tick
     double cycle_ = 0.0;        ///< of a gait, 0 to 1
+    double rested_s_ = 0.0;     ///< since it last moved
     std::uint64_t ticks_ = 0;
     std::uint32_t last_group_ = no_group;
     std::array<WalkerFoot, most_legs> feet_{};
