@@ -10,12 +10,18 @@ namespace {
 
 const char* name_of(hopcoil::HopPhase phase) {
     switch (phase) {
-        case hopcoil::HopPhase::waits: return "waits";
-        case hopcoil::HopPhase::crouches: return "crouches";
-        case hopcoil::HopPhase::pushes: return "pushes off";
-        case hopcoil::HopPhase::flies: return "flies";
-        case hopcoil::HopPhase::lands: return "lands";
-        default: return "stands or walks";
+        case hopcoil::HopPhase::waits:
+            return "waits";
+        case hopcoil::HopPhase::crouches:
+            return "crouches";
+        case hopcoil::HopPhase::pushes:
+            return "pushes off";
+        case hopcoil::HopPhase::flies:
+            return "flies";
+        case hopcoil::HopPhase::lands:
+            return "lands";
+        default:
+            return "stands or walks";
     }
 }
 

@@ -143,7 +143,8 @@ class Walker {
     void visit_state(Fields& fields) {
         fields.begins("walker 2");
         fields(place_, velocity_, yaw_, turn_rate_, height_rate_, mean_ground_, slope_x_, slope_z_,
-               sway_, bob_, lean_, time_left_s_, cycle_, rested_s_, ticks_, rejected_inputs_, last_group_);
+               sway_, bob_, lean_, time_left_s_, cycle_, rested_s_, ticks_, rejected_inputs_,
+               last_group_);
         fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold,
                log_.hops);
         fields.up_to(HopPhase::lands, hop_.phase);
