@@ -186,8 +186,10 @@ HopHabit read_hops(KindReader& reader, double leg_length_m) {
         }
         return number;
     };
+    const double longest_m = at_least_zero("longest_hop_m", 3 * leg_length_m);
+    if (longest_m == 0) reader.problem("longest_hop_m", "expected a number above 0");
     return {.over_m = at_least_zero("hops_over_m", 0),
-            .longest_m = at_least_zero("longest_hop_m", 3 * leg_length_m),
+            .longest_m = longest_m,
             .apex_m = at_least_zero("hop_apex_m", 0),
             .wait_s = at_least_zero("hop_wait_s", 0.5)};
 }
