@@ -52,7 +52,10 @@ HopPlan plan_hop(const WalkerSettings& settings, const HopStart& start,
     Vector3 way = start.landing - start.feet;
     way.y = 0;
     const double distance = wish.keeps_on ? 0 : flat_length(way);
-    const double apex = wish.apex_m > 0 ? wish.apex_m : std::max(0.1 * l, 0.14 * distance);
+    // A flatter one would take for ever to push off.
+    const double flattest = 0.03 * l;
+    const double apex =
+        wish.apex_m > 0 ? std::max(wish.apex_m, flattest) : std::max(0.1 * l, 0.14 * distance);
     const double top = std::max(low, high) + apex;
     HopPlan plan;
     plan.flight_s = in_ticks(math::sqrt(2 * (top - low) / g) + math::sqrt(2 * (top - high) / g));

@@ -75,6 +75,7 @@ void WalkerTick::lift_group(std::uint32_t group, StepReason reason, double swing
 
 /// Each foot leaves the ground at its time, and is back at the end of its cycle.
 void WalkerTick::decide_in_gait() noexcept {
+    if (set_.gait == Gait::slide) return;
     constexpr double least_part = 0.5;  // of a swing: too late for less, it waits a cycle
     const Cadence& cadence = cadence_;
     w_.cycle_ += cadence.strides_per_s * tick_s;
@@ -261,7 +262,10 @@ void WalkerTick::annotate() noexcept {
             const double length = length_of(mixed);
             if (length > 1e-6) foot.forward = mixed * (1 / length);
         } else {
-            foot.reason = swings && foot.error_m > rho ? StepReason::waits : StepReason::stands;
+            const bool slid = slides() && !(w_.velocity_ == Vector3{} && w_.turn_rate_ == 0);
+            foot.reason = slid                           ? StepReason::slides
+                          : swings && foot.error_m > rho ? StepReason::waits
+                                                         : StepReason::stands;
         }
     }
 }

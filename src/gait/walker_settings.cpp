@@ -203,6 +203,7 @@ double landing_phase(const WalkerSettings& settings, std::size_t leg) noexcept {
     switch (settings.gait) {
         case Gait::walk:
         case Gait::wave:
+        case Gait::slide:
             break;
         case Gait::trot:
         case Gait::run:

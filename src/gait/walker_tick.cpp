@@ -191,10 +191,56 @@ double WalkerTick::reach_to(double height) const noexcept {
 }
 
 void WalkerTick::move_body() noexcept {
+    const Body before{w_.place_, heading_};
     w_.place_ = w_.place_ + w_.velocity_ * tick_s;
     w_.yaw_ += w_.turn_rate_ * tick_s;
     heading_ = Heading{w_.yaw_};
+    if (slides()) slide_feet(before);
     note_speed();
+}
+
+std::optional<WalkerTick::Foothold> WalkerTick::slid(std::size_t leg,
+                                                     const Body& before) const noexcept {
+    const WalkerFoot& foot = w_.feet_[leg];
+    const Vector3 beneath = before.heading.to_body(foot.position - before.place);
+    const Vector3 there = w_.place_ + heading_.to_world(beneath);
+    const Foothold hold = look_at(there.x, there.z, ahead_s_);
+    const double way = flat_length(there - foot.position);
+    const double most = 0.01 * set_.leg_length_m + way;  // a slope of 45 degrees
+    if (!hold.ground.exists || std::abs(hold.spot.y - foot.position.y) > most) return std::nullopt;
+    return hold;
+}
+
+/// All of them go with the body, or an edge stops it.
+void WalkerTick::slide_feet(const Body& before) noexcept {
+    if (w_.velocity_ == Vector3{} && w_.turn_rate_ == 0) return;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        if (!w_.feet_[i].planted || slid(i, before)) continue;
+        w_.place_ = {before.place.x, w_.place_.y, before.place.z};
+        w_.yaw_ -= w_.turn_rate_ * tick_s;
+        heading_ = before.heading;
+        w_.velocity_ = {};
+        w_.turn_rate_ = 0;
+        return;
+    }
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        WalkerFoot& foot = w_.feet_[i];
+        Walker::Foot& own = w_.state_[i];
+        const std::optional<Foothold> hold = foot.planted ? slid(i, before) : std::nullopt;
+        if (!hold) continue;
+        w_.log_.slid_m +=
+            flat_length(hold->spot - foot.position) / static_cast<double>(set_.leg_count);
+        const GroundFrame frame = ground_.frame(hold->ground.part, ahead_s_);
+        const Quaternion back = conjugate(frame.rotation);
+        foot.forward = heading_.to_world(before.heading.to_body(foot.forward));
+        foot.normal = hold->ground.normal;
+        foot.position = hold->spot;
+        foot.part = hold->ground.part;
+        foot.on_part = foot.part == 0 ? hold->spot : frame.to_local(hold->spot);
+        foot.reason = StepReason::slides;
+        own.forward_on_part = rotated(back, foot.forward);
+        own.normal_on_part = rotated(back, foot.normal);
+    }
 }
 
 /// Planted feet go with what they stand on, and the body with them.

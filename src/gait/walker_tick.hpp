@@ -66,6 +66,12 @@ class WalkerTick {
     void hold_back() noexcept;
     void hold_back_for(std::size_t leg) noexcept;
     void move_body() noexcept;
+    [[nodiscard]] bool slides() const noexcept {
+        return has_gait() && set_.gait == Gait::slide && !is_hopping();
+    }
+    /// Where a foot comes to that goes with the body; nothing where an edge is in its way.
+    [[nodiscard]] std::optional<Foothold> slid(std::size_t leg, const Body& before) const noexcept;
+    void slide_feet(const Body& before) noexcept;
     void land_feet() noexcept;
     void carry_feet() noexcept;
     void predict() noexcept;

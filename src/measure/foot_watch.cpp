@@ -25,7 +25,7 @@ double clearance_of(const WalkerFoot& foot, double radius, double top,
 }
 
 double flat_apart(const Vector3& a, const Vector3& b) noexcept {
-    return std::hypot(a.x - b.x, a.z - b.z);
+    return length_of(Vector3{a.x - b.x, 0, a.z - b.z});
 }
 
 }  // namespace
@@ -75,7 +75,8 @@ void FootWatch::look_at(std::size_t leg, const Walker& walker, const Ground& gro
     const double l = walker.settings().leg_length_m;
     now_.reach = std::max(now_.reach, length_of(foot.position - walker.hip(leg)) / l);
     if (foot.planted) {
-        if (was.planted && was.part == foot.part)
+        const bool slides = foot.reason == StepReason::slides;  // it was asked to
+        if (was.planted && !slides && was.part == foot.part)
             now_.slip_m = std::max(now_.slip_m, length_of(foot.on_part - was.on_part));
         was.lifted = foot.position;
     } else {

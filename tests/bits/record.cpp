@@ -22,6 +22,7 @@
 #include <hopcoil/follow/settle_curve.hpp>
 #include <hopcoil/follow/stepped_follower.hpp>
 #include <hopcoil/gait/walker.hpp>
+#include <hopcoil/measure/foot_watch.hpp>
 #include <hopcoil/points/chain.hpp>
 #include <hopcoil/points/chain_bank.hpp>
 #include <hopcoil/stepping/adaptive_runge_kutta.hpp>
@@ -224,8 +225,25 @@ void record_walkers(Hash& hash, Parameters& numbers) {
         const std::uint32_t raft = terrain.add_part({});
         terrain.add(Terrain::Box{.middle = {0, 0.1, 3}, .size = {4, 0.2, 2}}, raft);
         Walker walker{walker_with(legs, 0.8), terrain, {}};
+        Walker runner = [&] {
+            WalkerSettings settings = walker_with(legs, 0.8);
+            settings.policy = StepPolicy::in_a_gait;
+            settings.gait = Gait::run;
+            return Walker{settings, terrain, {}};
+        }();
+        FootWatch watch{runner};
         WalkCommand command;
         for (int i = 0; i < 400; ++i) {
+            if (i % 90 == 60) {
+                const Vector3 there{0.5, 0, numbers.next()};
+                walker.hop({.place = walker.position() + there}, terrain);
+                runner.hop({.keeps_on = true}, terrain);
+            }
+            runner.step({.ahead = 3 * numbers.next()}, terrain, 0.02);
+            watch.look(runner, terrain);
+            hash.add(runner.position().y);
+            hash.add(runner.feet()[1].position.z);
+            hash.add(runner.feet()[0].normal.x);
             if (i % 40 == 0)
                 command = {1.2 * numbers.next(), numbers.next() - 0.5, 2 * numbers.next() - 1};
             terrain.move(raft, {.position = {0, 0.05 * math::sin(0.02 * i), 0},
@@ -238,6 +256,8 @@ void record_walkers(Hash& hash, Parameters& numbers) {
                 hash.add(foot.position.x);
             hash.add(walker.knee(0).z);
         }
+        hash.add(watch.all().legs_apart_m);
+        hash.add(watch.all().support_m);
     }
 }
 

@@ -11,6 +11,7 @@
 #include <hopcoil/field/terrain.hpp>
 #include <hopcoil/follow/intent.hpp>
 #include <hopcoil/gait/walker.hpp>
+#include <hopcoil/measure/foot_watch.hpp>
 
 #include "support/allocations.hpp"
 #include "support/random.hpp"
@@ -140,6 +141,10 @@ TEST_CASE("a hop up onto a post and down from it ends with both feet on top", "[
         CHECK(heron.hop({.place = {2, 0, 0}}, posts) == StepStatus::rejected);
         CHECK(heron.hop({.place = {NAN, 0, 0}}, posts) == StepStatus::rejected);
         CHECK(heron.hop({.place = {1e4, 0, 0}}, posts) == StepStatus::rejected);
+        // As flat as can be it is over soon, too.
+        REQUIRE(heron.hop({.place = {0, 0.5, 0}, .apex_m = 1e-9}, posts) == StepStatus::stepped);
+        watch.watch(heron, {}, posts, 720);
+        CHECK(heron.still());
     }
 }
 
@@ -256,4 +261,45 @@ TEST_CASE("in a run all feet leave the ground once it is fast, and it keeps its 
         }
         CHECK(flown_before > 0.3);
     }
+}
+
+TEST_CASE("feet that are asked to slide go with the body, stay on the ground, and stop at an edge",
+          "[gait]") {
+    Terrain quay;
+    quay.add(Terrain::Plane{.slope_x = 0.1});
+    quay.add(Terrain::Box{.middle = {0, 0, 6}, .size = {9, 1, 2}});
+    WalkerSettings settings = walker_with(2, 0.95);
+    settings.policy = StepPolicy::in_a_gait;
+    settings.gait = Gait::slide;
+    Walker skater{settings, quay, {0, 0, 0}};
+    FootWatch watch{skater};
+    const Vector3 apart_at_first = skater.feet()[0].position - skater.feet()[1].position;
+    for (int tick = 0; tick < 960; ++tick) {
+        const double turn_rate = tick < 480 ? 0.4 : -0.4;
+        skater.step({.ahead = 1.5, .turn_rate = turn_rate}, quay, Walker::tick_s);
+        watch.look(skater, quay);
+        for (const WalkerFoot& foot : skater.feet()) {
+            CHECK(foot.planted);
+            CHECK(std::abs(foot.position.y - 0.1 * foot.position.x) < 1e-9);
+            const bool says_so = foot.reason == StepReason::slides;
+            CHECK((says_so || length_of(skater.velocity()) < 0.2));
+        }
+        const Vector3 between = skater.feet()[0].position - skater.feet()[1].position;
+        CHECK(std::hypot(between.x, between.z) ==
+              Approx(std::hypot(apart_at_first.x, apart_at_first.z)).margin(1e-6));
+    }
+    CHECK(watch.all().slip_m == 0);  // sliding is no slip
+    CHECK(watch.all().reach <= 1);
+    CHECK(skater.log().steps == 0);
+    CHECK(skater.log().slid_m > 3);
+    // The edge of the box stops it, before its feet are through.
+    skater.step({.ahead = 1.5}, quay, 4);
+    for (const WalkerFoot& foot : skater.feet())
+        CHECK(foot.position.z < 5);
+    CHECK(skater.velocity().z == 0);
+    // And it walks on from there.
+    settings.gait = Gait::walk;
+    REQUIRE(skater.try_retune(settings));
+    skater.step({.ahead = -0.5}, quay, 3);
+    CHECK(skater.log().steps > 2);
 }

@@ -11,7 +11,8 @@ namespace hopcoil {
 /// A hop asked of a walker.
 struct HopWish {
     Vector3 place{};        ///< where the middle of its feet is to land; the height is the ground's
-    double apex_m = 0.0;    ///< of the hips over the higher end of the flight; 0: by the distance
+    double apex_m = 0.0;    ///< of the hips over the higher end of the flight, at least 0.03 legs;
+                            ///< 0: by the distance
     bool keeps_on = false;  ///< at the speed that it has, before and after; `place` is not used
 
     template <class Fields>

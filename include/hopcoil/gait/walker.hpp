@@ -33,6 +33,7 @@ enum class StepReason : std::uint8_t {
     turns,    ///< in the air: it pointed the wrong way
     tidies,   ///< in the air: to its neutral spot at rest
     flies,    ///< in the air with the body: a hop
+    slides,   ///< on the ground with the body: asked for by the gait
 };
 
 /// One foot, as it is shown.
@@ -60,6 +61,7 @@ struct WalkerLog {
     double lowest_height_m = 0.0;   ///< of the hips above the ground, over all
     std::uint64_t no_foothold = 0;  ///< landings on ground that nobody should stand on
     std::uint64_t hops = 0;
+    double slid_m = 0.0;  ///< how far feet slid, on the mean
 };
 
 /// A body on legs that step when they must: it goes where it is told as smoothly as its feet allow,
@@ -146,7 +148,7 @@ class Walker {
                sway_, bob_, lean_, time_left_s_, cycle_, rested_s_, ticks_, rejected_inputs_,
                last_group_);
         fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold,
-               log_.hops);
+               log_.hops, log_.slid_m);
         fields.up_to(HopPhase::lands, hop_.phase);
         fields(hop_.wish, hop_.part, hop_.on_part, hop_.path, hop_.ends_s, hop_.plan);
         for (std::size_t i = 0; i < settings_.leg_count; ++i) {
@@ -157,7 +159,7 @@ class Walker {
             fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
                    foot.phase, foot.pitch_rad, foot.landing, foot.wanted, foot.error_m,
                    foot.threshold_m);
-            fields.up_to(StepReason::flies, foot.reason);
+            fields.up_to(StepReason::slides, foot.reason);
         }
     }
 

@@ -28,6 +28,7 @@ enum class Gait : std::uint8_t {
     gallop,  ///< both hind feet, then both fore feet, each pair a little apart
     wave,    ///< a wave from the last pair to the first, for many legs
     run,     ///< by turns, four legs crosswise; when it is fast, all feet leave the ground between
+    slide,   ///< none steps: all feet slide along under the body, as on ice
 };
 
 /// One leg: where it hangs, where its foot would like to stand, and with whom it steps.

@@ -210,7 +210,7 @@ class RunningWalker final : public RunningSystem {
                      double dt) {
         const HopHabit& habit = parts_.hops;
         const Vector3 from = walker_.position();
-        const double distance = std::hypot(place.x - from.x, place.z - from.z);
+        const double distance = length_of(Vector3{place.x - from.x, 0, place.z - from.z});
         const bool far = habit.over_m > 0 && distance > habit.over_m && length_of(velocity) < 0.05;
         if (!far || walker_.hop_phase() != HopPhase::none) {
             waited_s_ = 0;

@@ -125,7 +125,8 @@ class WalkerSpec final : public SystemSpec {
             print.radius_m = {parts_.settings.foot_radius_m};
             print.alive = planted_signal(i);
             print.note = reason_signal(i);
-            print.words = {"stands", "waits", "strides", "reaches", "turns", "tidies", "flies"};
+            print.words = {"stands", "waits",  "strides", "reaches",
+                           "turns",  "tidies", "flies",   "slides"};
             views.push_back(std::move(print));
         }
         View wanted{.type = View::Type::points, .name = "wanted", .position = wanted_port};
@@ -280,7 +281,7 @@ void read_walker(KindReader& reader) {
         const auto chosen = std::find(policies.begin(), policies.end(), policy);
         if (chosen != policies.end())
             settings.policy = static_cast<StepPolicy>(chosen - policies.begin());
-        constexpr std::array gaits{"walk", "trot", "pace", "gallop", "wave", "run"};
+        constexpr std::array gaits{"walk", "trot", "pace", "gallop", "wave", "run", "slide"};
         const auto found = std::find(gaits.begin(), gaits.end(), gait);
         if (found != gaits.end()) {
             settings.policy = StepPolicy::in_a_gait;
@@ -349,7 +350,7 @@ SystemKind walker_kind() {
             choice,
             "instead of a policy: feet go round in a cycle whose pace goes with the speed",
             "none",
-            {"walk", "trot", "pace", "gallop", "wave", "run"}},
+            {"walk", "trot", "pace", "gallop", "wave", "run", "slide"}},
            {"hops_over_m", number,
             "to a target that stands further away it hops; 0: it walks everywhere", "0"},
            {"longest_hop_m", number, "further targets take several hops", "3 leg lengths"},
