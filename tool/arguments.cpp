@@ -75,7 +75,7 @@ void add_other_movers(CLI::App& app, TuningOptions& options) {
     add_each(app, "--glide", options.glides, "HALF_LIFE_S", "half of the gap in this time");
     add_each(app, "--pursuit", options.pursuits, "SPEED[:ACCELERATION]", "under these caps");
     add_each(app, "--settle", options.settles, "PERCENT:SECONDS",
-             "thrown: overshoot in percent, settling time");
+             "a settle curve: overshoot in percent, settling time");
     add_each(app, "--curve", options.curves, "FAMILY:WAY:SECONDS",
              "along an ease: past_and_back:out:0.4");
     add_each(app, "--cascade", options.cascades, "HZ:RATIO/HZ:RATIO", "followers behind followers");
@@ -282,7 +282,7 @@ void add_timestep(CLI::App& app, TimestepOptions& options) {
         ->type_name("PERCENT");
     app.add_option("--figure", options.figure, "draw it there")->type_name("FILE.png|.svg");
     app.add_option("--draw", options.draw,
-                   "map: which steps hold; error: against step; motion: one jump under four "
+                   "map: which steps are stable; error: against step; motion: one jump under four "
                    "schemes; energy: over a million steps (map)")
         ->check(one_of({"map", "error", "motion", "energy"}))
         ->type_name("NAME");
@@ -395,12 +395,12 @@ class CommandLine {
             "not be read or written, 4 the simulation diverged, 130 interrupted.");
         add("demo", "run Saltlamp Quay and write what it shows: start here", add_demo, run_demo,
             demo_);
-        add("response", "how movers answer a jump, kick, ramp, sine or recorded target",
+        add("response", "how movers respond to a jump, kick, ramp, sine or recorded target",
             add_response, run_response, response_);
         add("run", "run a scene; write its take, figure and report", add_run, run_run, run_);
         add("live", "tune a scene in the browser: move a slider, see the motion at once", add_live,
             run_live, live_);
-        add("tunings", "list the named tunings; say a tuning in every form", add_tunings_command,
+        add("tunings", "list the named tunings; print a tuning in every form", add_tunings_command,
             run_tunings, tunings_);
         add("timestep", "which schemes and steps are stable, ring or diverge, and what to use",
             add_timestep, run_timestep, timestep_);
@@ -445,7 +445,7 @@ class CommandLine {
     }
 
     CLI::App app_{
-        "Motion that is alive: followers, springs and chains that are stable at any time step.",
+        "Motion that is alive: followers, springs, chains and walkers, stable at any time step.",
         "hopcoil"};
     std::map<std::string, std::function<ExitCode()>> runs_;
     DemoOptions demo_;

@@ -30,6 +30,15 @@ std::array<double, 4> row_of(const Quaternion& q,
     return row;
 }
 
+/// Nothing hangs on it: seen by a marker.
+bool is_end(const Skeleton& skeleton, std::size_t joint) {
+    const std::vector<Joint>& all = skeleton.joints;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        if (i != joint && all[i].parent == joint) return false;
+    }
+    return true;
+}
+
 bool is_constant(const std::vector<std::array<double, 4>>& rows) {
     return std::all_of(rows.begin(), rows.end(), [&](const auto& row) { return row == rows[0]; });
 }
@@ -98,7 +107,7 @@ std::vector<ModelNode> model_nodes_of(const Skeleton& skeleton, std::span<const 
                        .translation = {rest.position.x, rest.position.y, rest.position.z},
                        .rotation = row_of(rest.rotation, {}),
                        .scale = {rest.scale.x, rest.scale.y, rest.scale.z},
-                       .has_marker = false};
+                       .has_marker = is_end(skeleton, i)};
         if (joint.parent != i) node.parent = joint.parent;
         NodeTrack place{.node = joint.name, .kind = TrackKind::translation};
         NodeTrack turn{.node = joint.name, .kind = TrackKind::rotation};

@@ -234,7 +234,11 @@ class ModelMaker {
                 for (std::size_t k = 0; k < 4; ++k)
                     turns[k].push_back(std::array{turn.w, turn.x, turn.y, turn.z}[k]);
             }
-            ModelNode node{.name = skeleton.joints[i], .has_marker = false};
+            // Ends of limbs are seen by their markers; other joints by what hangs on them.
+            const std::vector<std::size_t>& parents = skeleton.parents;
+            const bool is_end =
+                std::count(parents.begin(), parents.end(), i) == (parent == i ? 1 : 0);
+            ModelNode node{.name = skeleton.joints[i], .has_marker = is_end};
             if (parent != i) node.parent = first + parent;
             add(node, TrackKind::translation, places);
             add(node, TrackKind::rotation, turns);
