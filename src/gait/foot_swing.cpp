@@ -60,6 +60,17 @@ SwingPoint FootSwing::at(double time_s) const noexcept {
     return point;
 }
 
+std::array<Quintic, 3> quintics_between(const SwingPoint& from, const SwingPoint& to, double from_s,
+                                        double to_s) noexcept {
+    const auto along = [&](double Vector3::*k) {
+        return Quintic{{from.position.*k, from.velocity.*k, from.acceleration.*k},
+                       {to.position.*k, to.velocity.*k, to.acceleration.*k},
+                       from_s,
+                       to_s};
+    };
+    return {along(&Vector3::x), along(&Vector3::y), along(&Vector3::z)};
+}
+
 FootSwing plan_swing(const SwingWish& wish) noexcept {
     constexpr double arrives_before = 0.06;
     const double left_s = std::max(wish.land_s - wish.now_s, 1e-6);

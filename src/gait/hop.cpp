@@ -104,15 +104,10 @@ FootSwing flight_of(const FlyingLeg& leg) noexcept {
 
 void move(FootSwing& swing, const SwingPoint& from, const SwingPoint& to, double from_s,
           double to_s) noexcept {
-    const auto along = [&](double Vector3::*k) {
-        return Quintic{{from.position.*k, from.velocity.*k, from.acceleration.*k},
-                       {to.position.*k, to.velocity.*k, to.acceleration.*k},
-                       from_s,
-                       to_s};
-    };
-    swing.x = along(&Vector3::x);
-    swing.down = along(&Vector3::y);
-    swing.z = along(&Vector3::z);
+    const auto [x, y, z] = quintics_between(from, to, from_s, to_s);
+    swing.x = x;
+    swing.down = y;
+    swing.z = z;
 }
 
 SwingPoint seen_from_hips(const FlyingLeg& leg) noexcept {

@@ -13,18 +13,6 @@ namespace {
 
 constexpr double tick_s = Walker::tick_s;
 
-std::array<Quintic, 3> path_between(const SwingPoint& from, const SwingPoint& to, double from_s,
-                                    double to_s) noexcept {
-    const auto ends = [&](double p, double v, double a) {
-        return Quintic::End{p, v, a};
-    };
-    const auto along = [&](double Vector3::*k) {
-        return Quintic{ends(from.position.*k, from.velocity.*k, from.acceleration.*k),
-                       ends(to.position.*k, to.velocity.*k, to.acceleration.*k), from_s, to_s};
-    };
-    return {along(&Vector3::x), along(&Vector3::y), along(&Vector3::z)};
-}
-
 }  // namespace
 
 Vector3 WalkerTick::landing_in(double time_s) const noexcept {
@@ -67,8 +55,8 @@ void WalkerTick::begin_hop() noexcept {
     }
     hop.phase = HopPhase::crouches;
     hop.ends_s = from_s + hop.plan.crouch_s;
-    hop.path = path_between({w_.place_, hips_velocity(), {}}, {hop.plan.crouch, {}, {}}, from_s,
-                            hop.ends_s);
+    hop.path = quintics_between({w_.place_, hips_velocity(), {}}, {hop.plan.crouch, {}, {}}, from_s,
+                                hop.ends_s);
 }
 
 /// Where it will come down if it keeps its speed.
@@ -95,8 +83,8 @@ void WalkerTick::push_off(double from_s) noexcept {
     hop.phase = HopPhase::pushes;
     hop.ends_s = from_s + hop.plan.push_s;
     const Vector3 gravity{0, -standard_gravity, 0};
-    hop.path = path_between({w_.place_, hips_velocity(), {}},
-                            {hop.plan.take_off, hop.plan.launch, gravity}, from_s, hop.ends_s);
+    hop.path = quintics_between({w_.place_, hips_velocity(), {}},
+                                {hop.plan.take_off, hop.plan.launch, gravity}, from_s, hop.ends_s);
 }
 
 Vector3 WalkerTick::hips_velocity() const noexcept {
@@ -233,7 +221,7 @@ void WalkerTick::touch_down() noexcept {
     }
     hop.ends_s = now_s_ + hop.plan.landing_s;
     const Vector3 rest = w_.place_ + w_.velocity_ * (0.5 * hop.plan.landing_s);
-    hop.path = path_between({w_.place_, w_.velocity_, {}}, {rest, {}, {}}, now_s_, hop.ends_s);
+    hop.path = quintics_between({w_.place_, w_.velocity_, {}}, {rest, {}, {}}, now_s_, hop.ends_s);
 }
 
 /// The other half of the feet step on.

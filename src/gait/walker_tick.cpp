@@ -214,8 +214,10 @@ std::optional<WalkerTick::Foothold> WalkerTick::slid(std::size_t leg,
 /// All of them go with the body, or an edge stops it.
 void WalkerTick::slide_feet(const Body& before) noexcept {
     if (w_.velocity_ == Vector3{} && w_.turn_rate_ == 0) return;
+    std::array<std::optional<Foothold>, Walker::most_legs> holds{};
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
-        if (!w_.feet_[i].planted || slid(i, before)) continue;
+        if (w_.feet_[i].planted) holds[i] = slid(i, before);
+        if (!w_.feet_[i].planted || holds[i]) continue;
         w_.place_ = {before.place.x, w_.place_.y, before.place.z};
         w_.yaw_ -= w_.turn_rate_ * tick_s;
         heading_ = before.heading;
@@ -226,7 +228,7 @@ void WalkerTick::slide_feet(const Body& before) noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         WalkerFoot& foot = w_.feet_[i];
         Walker::Foot& own = w_.state_[i];
-        const std::optional<Foothold> hold = foot.planted ? slid(i, before) : std::nullopt;
+        const std::optional<Foothold>& hold = holds[i];
         if (!hold) continue;
         w_.log_.slid_m +=
             flat_length(hold->spot - foot.position) / static_cast<double>(set_.leg_count);

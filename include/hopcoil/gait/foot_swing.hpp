@@ -39,6 +39,10 @@ class Quintic {
     double after_ = 0.0;
 };
 
+/// Along x, y and z from one state of motion to another.
+[[nodiscard]] std::array<Quintic, 3> quintics_between(const SwingPoint& from, const SwingPoint& to,
+                                                      double from_s, double to_s) noexcept;
+
 /// A foot's way through the air: over the ground from where it is to a spot, up and down again.
 ///
 /// Model   x and z are quintics that end a little before the landing, so that the foot comes down
@@ -55,9 +59,10 @@ struct FootSwing {
     double down_from_s = 0.0;
     Vector3 aside{};  ///< how far its way is bent in the middle
     double planned_s = 0.0;
-    Vector3 flies_from{};      ///< of a body in flight as it was planned: places count from there
+    // With gravity, all places are relative to a body that falls freely since `planned_s`:
+    Vector3 flies_from{};      ///< where it was then
     Vector3 flies_with{};      ///< its velocity then
-    double flies_under = 0.0;  ///< gravity; 0 for a step
+    double flies_under = 0.0;  ///< gravity; 0 for a step on the ground
 
     [[nodiscard]] SwingPoint at(double time_s) const noexcept;
 

@@ -73,11 +73,11 @@ struct FlyingLeg {
     double land_s = 0.0;
     double leg_length_m = 1.0;
 };
-/// Drawn up under the body, where it stays.
+/// Drawn up to a place relative to the hips, where it stays.
 [[nodiscard]] FootSwing fold_leg(const FlyingLeg& leg, const Vector3& beneath) noexcept;
-/// Out for its spot, to land there with it.
+/// Down to its spot, where it lands at rest.
 [[nodiscard]] FootSwing stretch_leg(const FlyingLeg& leg, const Vector3& spot) noexcept;
-/// How long before the landing it begins to.
+/// How long before the landing a leg begins to reach for its spot.
 [[nodiscard]] double stretch_time_s(double leg_length_m, double flight_s) noexcept;
 
 }  // namespace hopcoil

@@ -24,7 +24,7 @@ struct Joint {
 struct Skeleton {
     std::vector<Joint> joints{};
 
-    /// Errors  InvalidValue with the nearest place when there is none of that name.
+    /// Errors  InvalidValue when there is none of that name.
     [[nodiscard]] std::size_t find(const std::string& name) const;
 };
 

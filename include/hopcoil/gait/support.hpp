@@ -11,7 +11,7 @@ namespace hopcoil {
 /// negative outside.
 ///
 /// Model   the convex hull of the feet's x and z; two feet are a line, one is a point, both
-///         without an inside. Without a foot: minus infinity is -1e9.
+///         without an inside. Without a foot the margin is -1e9.
 /// Units   metres.
 [[nodiscard]] double support_margin(std::span<const Vector3> feet, const Vector3& spot) noexcept;
 
