@@ -198,6 +198,10 @@ class PictureDrawer {
                              {ink, 0.8 * opacity}, 2);
             }
         }
+        if (strand.kind == Strand::Kind::mesh) {
+            draw_mesh(canvas_, projection, points, strand.triangles,
+                      {strand.colours.front(), opacity});
+        }
         if (strand.kind != Strand::Kind::line) return;
         constexpr double thin_px = 1.8;
         for (std::size_t i = 1; i < points.size(); ++i) {
@@ -354,6 +358,10 @@ class PictureDrawer {
         canvas_.text({at.x + 24, at.y}, strand.name, {ink}, text_px);
     }
 
+    static bool has_swatch(const Strand& strand) {
+        return strand.kind == Strand::Kind::line || strand.kind == Strand::Kind::mesh;
+    }
+
     void legend() {
         double y = 96;
         const double x = picture_.width_px - legend_px() + 10;
@@ -362,7 +370,7 @@ class PictureDrawer {
             y += 26;
         }
         for (const Strand& strand : picture_.strands) {
-            if (strand.kind != Strand::Kind::line) continue;
+            if (!has_swatch(strand)) continue;
             swatch(strand, {x, y});
             y += 26;
         }
@@ -381,7 +389,7 @@ class PictureDrawer {
             x += 52 + canvas_.text_width_px(subject.name, text_px);
         }
         for (const Strand& strand : picture_.strands) {
-            if (strand.kind != Strand::Kind::line) continue;
+            if (!has_swatch(strand)) continue;
             swatch(strand, {x, y});
             x += 52 + canvas_.text_width_px(strand.name, text_px);
         }

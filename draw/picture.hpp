@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <filesystem>
 #include <functional>
@@ -32,7 +33,7 @@ struct Subject {
 /// Points over time: a line or a tube through them; a print wherever the last of them stands; or
 /// a ring at each.
 struct Strand {
-    enum class Kind { line, branches, prints, rings };
+    enum class Kind { line, branches, mesh, prints, rings };
     Kind kind = Kind::line;
     std::size_t group = 0;  ///< prints of one body
     std::string name{};
@@ -40,8 +41,9 @@ struct Strand {
     std::vector<double> radius_m{};      ///< the same; a thin line without any
     bool is_smooth = false;
     double order = 0;
-    std::size_t count = 0;               ///< of points, at each time
-    std::vector<std::size_t> parents{};  ///< of branches
+    std::size_t count = 0;                                ///< of points, at each time
+    std::vector<std::size_t> parents{};                   ///< of branches
+    std::vector<std::array<std::size_t, 3>> triangles{};  ///< of a mesh
     std::vector<double> times_s{};
     std::vector<Vector3> points{};  ///< those of a time one after the other
     std::vector<bool> stands{};     ///< of prints, at each time

@@ -76,8 +76,11 @@ struct SeenFace {
     std::string colour;
 };
 
+using Shading = std::string (*)(std::string_view colour, const Vector3& normal, const Eye& eye);
+
 std::vector<SeenFace> seen_faces(const Mesh& mesh, const std::vector<Vector3>& corners,
-                                 const Projection& projection, std::string_view colour) {
+                                 const Projection& projection, std::string_view colour,
+                                 Shading shading = shaded) {
     std::vector<SeenFace> seen;
     for (const Face& face : mesh.faces) {
         const Vector3& first = corners[face[0]];
@@ -90,7 +93,7 @@ std::vector<SeenFace> seen_faces(const Mesh& mesh, const std::vector<Vector3>& c
         constexpr double edge_on = 1e-3;
         if (facing < edge_on) continue;
         SeenFace one{
-            .outline = {}, .nearness = 0, .colour = shaded(colour, normal, projection.eye)};
+            .outline = {}, .nearness = 0, .colour = shading(colour, normal, projection.eye)};
         for (const std::size_t corner : face) {
             one.outline.push_back(projection(corners[corner]));
             one.nearness +=
@@ -162,6 +165,29 @@ void draw_shape(Canvas& canvas, const Projection& projection, scene::BodyShape s
         }
         canvas.polygon(face.outline, {face.colour, look.opacity});
         canvas.outline(face.outline, {mixed(look.colour, ink, 0.5), 0.6 * look.opacity}, 0.7);
+    }
+}
+
+namespace {
+
+/// Light from the side, and steep: folds of a cloth are slight.
+std::string shaded_fold(std::string_view colour, const Vector3& normal, const Eye& eye) {
+    const Vector3 light = unit(eye.up * 0.35 - eye.right * 0.9 + eye.toward * 0.25);
+    const double brightness = std::clamp(0.35 + 0.85 * dot(normal, light), 0.0, 1.0);
+    return mixed(mixed(colour, ink, 0.55), mixed(colour, paper, 0.55), brightness);
+}
+
+}  // namespace
+
+void draw_mesh(Canvas& canvas, const Projection& projection, const std::vector<Vector3>& points,
+               const std::vector<std::array<std::size_t, 3>>& triangles, const Look& look) {
+    Mesh mesh{.flat = true};
+    for (const auto& corners : triangles)
+        mesh.faces.emplace_back(corners.begin(), corners.end());
+    for (const SeenFace& face : seen_faces(mesh, points, projection, look.colour, shaded_fold)) {
+        canvas.polygon(face.outline, {face.colour, look.opacity});
+        // Closes the seams between neighbours.
+        canvas.outline(face.outline, {face.colour, look.opacity}, 0.8);
     }
 }
 

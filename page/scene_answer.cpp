@@ -97,6 +97,7 @@ std::string colour_text(const scene::Colour& colour) {
 const char* kind_of(const scene::View& view) {
     if (scene::is_line(view)) return "line";
     if (view.type == scene::View::Type::skeleton) return "branches";
+    if (view.type == scene::View::Type::mesh) return "mesh";
     return view.type == scene::View::Type::points ? "rings" : "prints";
 }
 
@@ -117,6 +118,7 @@ Json lines_json(const scene::Scene& scene, const Take& take) {
                         {"note", channel(line.note)},
                         {"words", line.view.words},
                         {"parents", line.view.parents},
+                        {"triangles", line.view.triangles},
                         {"channel", take.channels()[line.channel].name},
                         {"count", take.channels()[line.channel].count},
                         {"radius_m", line.view.radius_m},
@@ -236,6 +238,7 @@ Json bodies_of(const scene::Scene& scene, const Take& take) {
                   {"joined_to", nullptr}};
         if (body != nullptr && body->look.colour) json["colour"] = colour_text(*body->look.colour);
         if (body != nullptr) json["order"] = body->look.order;
+        if (node.length_m) json["length_m"] = *node.length_m;
         if (body != nullptr && body->length_m) json["length_m"] = *body->length_m;
         if (body != nullptr && !body->joined_to.empty()) json["joined_to"] = body->joined_to;
         list.push_back(std::move(json));

@@ -67,13 +67,13 @@ std::string hex_of(const scene::Colour& colour) {
 }
 
 draw::Subject subject_of(const scene::Scene& scene, const Take& take, const NodeChannels& node) {
-    draw::Subject subject{.name = node.name, .times_s = take.times_s()};
+    draw::Subject subject{.name = node.name, .length_m = node.length_m, .times_s = take.times_s()};
     // What has a place and no turn is as good as round.
     if (!node.rotation) subject.shape = scene::BodyShape::disc;
     Vector3 pivot;
     if (const scene::Body* body = body_named(scene, node.name)) {
         subject.shape = body->shape.value_or(subject.shape);
-        subject.length_m = body->length_m;
+        if (body->length_m) subject.length_m = body->length_m;
         subject.order = body->look.order;
         if (body->look.colour) subject.colour = hex_of(*body->look.colour);
         pivot = {body->pivot_m[0], body->pivot_m[1], body->pivot_m[2]};
@@ -93,6 +93,7 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
     using Kind = draw::Strand::Kind;
     const Kind kind = scene::is_line(view)                       ? Kind::line
                       : view.type == scene::View::Type::skeleton ? Kind::branches
+                      : view.type == scene::View::Type::mesh     ? Kind::mesh
                       : view.type == scene::View::Type::points   ? Kind::rings
                                                                  : Kind::prints;
     draw::Strand strand{.kind = kind,
@@ -103,6 +104,7 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
                         .order = view.look.order,
                         .count = take.channels()[line.channel].count,
                         .parents = view.parents,
+                        .triangles = view.triangles,
                         .times_s = take.times_s()};
     for (const scene::Colour& colour : view.colours)
         strand.colours.push_back(hex_of(colour));

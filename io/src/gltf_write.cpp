@@ -51,7 +51,7 @@ class ModelWriter {
         if (!model_.made_by.empty()) json_["asset"]["extras"] = parsed(model_.made_by);
         json_["scene"] = 0;
         json_["scenes"] = Json::array({{{"nodes", Json::array()}}});
-        if (model_.nodes.empty()) json_["scenes"][0].erase("nodes");
+        if (model_.nodes.empty() && model_.meshes.empty()) json_["scenes"][0].erase("nodes");
         const bool any_marker = std::any_of(model_.nodes.begin(), model_.nodes.end(),
                                             [](const ModelNode& node) { return node.has_marker; });
         if (any_marker) add_marker();
@@ -60,6 +60,8 @@ class ModelWriter {
         add_children();
         for (const ModelSkin& skin : model_.skins)
             add_skin(skin);
+        for (const ModelMesh& mesh : model_.meshes)
+            add_mesh(mesh);
         add_animation();
         if (!bytes_.empty()) json_["buffers"] = Json::array({{{"byteLength", bytes_.size()}}});
     }
@@ -232,6 +234,80 @@ class ModelWriter {
                                                            {"material", material}}})}});
     }
 
+    using Rows = std::vector<std::array<double, 3>>;
+    static Rows difference(const Rows& a, const Rows& b) {
+        Rows rows = a;
+        for (std::size_t i = 0; i < rows.size(); ++i) {
+            for (std::size_t k = 0; k < 3; ++k)
+                rows[i][k] -= b[i][k];
+        }
+        return rows;
+    }
+
+    /// Its first shape, and every other one as a target.
+    void add_mesh(const ModelMesh& mesh) {
+        const auto add_places = [&](const Rows& rows) {
+            return add_numbers(flat(rows), "VEC3", 3, true, vertex_data);
+        };
+        const auto add_normals = [&](const Rows& rows) {
+            return add_numbers(flat(rows), "VEC3", 3, false, vertex_data);
+        };
+        const ModelMesh::Shape& first = mesh.shapes.front();
+        Json attributes{{"POSITION", add_places(first.positions)},
+                        {"NORMAL", add_normals(first.normals)}};
+        if (!mesh.texture.empty()) {
+            attributes["TEXCOORD_0"] =
+                add_numbers(flat(mesh.texture), "VEC2", 2, false, vertex_data);
+        }
+        Json targets = Json::array();
+        for (std::size_t i = 1; i < mesh.shapes.size(); ++i) {
+            const ModelMesh::Shape& shape = mesh.shapes[i];
+            targets.push_back(
+                {{"POSITION", add_places(difference(shape.positions, first.positions))},
+                 {"NORMAL", add_normals(difference(shape.normals, first.normals))}});
+        }
+        std::vector<std::uint32_t> corners;
+        for (const auto& triangle : mesh.triangles)
+            corners.insert(corners.end(), triangle.begin(), triangle.end());
+        const std::size_t indices = add_whole_numbers(corners, index_type, "SCALAR", 1, index_data);
+        const auto& c = mesh.colour;
+        const auto linear = [](double number) {
+            return std::pow(number, 2.2);
+        };
+        const std::size_t material =
+            add("materials", {{"name", mesh.name},
+                              {"doubleSided", true},
+                              {"pbrMetallicRoughness",
+                               {{"baseColorFactor", {linear(c[0]), linear(c[1]), linear(c[2]), 1}},
+                                {"metallicFactor", 0.0},
+                                {"roughnessFactor", 0.9}}}});
+        Json primitive{{"attributes", attributes}, {"indices", indices}, {"material", material}};
+        Json entry{{"name", mesh.name}};
+        if (!targets.empty()) {
+            entry["weights"] = std::vector<double>(targets.size());
+            primitive["targets"] = std::move(targets);
+        }
+        entry["primitives"] = Json::array({std::move(primitive)});
+        const std::size_t index = add("meshes", std::move(entry));
+        const std::size_t node = add("nodes", {{"name", mesh.name}, {"mesh", index}});
+        json_["scenes"][0]["nodes"].push_back(node);
+        mesh_nodes_.push_back(node);
+    }
+
+    /// At each time its own shape, and none of the others.
+    void add_weights(const ModelMesh& mesh, std::size_t node, Json& samplers, Json& channels) {
+        const std::size_t count = mesh.shapes.size();
+        if (count < 2) return;
+        std::vector<double> weights(count * (count - 1));
+        for (std::size_t i = 1; i < count; ++i)
+            weights[i * (count - 1) + (i - 1)] = 1;
+        channels.push_back(
+            {{"sampler", samplers.size()}, {"target", {{"node", node}, {"path", "weights"}}}});
+        samplers.push_back({{"input", times_of(mesh.times_s)},
+                            {"output", add_numbers(weights, "SCALAR", 1, false)},
+                            {"interpolation", "LINEAR"}});
+    }
+
     /// A slender diamond along +Z, a fifth as wide as it is long.
     void add_marker() {
         const double wide = 0.1 * model_.size;
@@ -289,6 +365,8 @@ class ModelWriter {
                 samplers.push_back(sampler_of(track));
             }
         }
+        for (std::size_t i = 0; i < model_.meshes.size(); ++i)
+            add_weights(model_.meshes[i], mesh_nodes_[i], samplers, channels);
         if (samplers.empty()) return;
         add("animations", {{"name", model_.animation.empty() ? "motion" : model_.animation},
                            {"samplers", std::move(samplers)},
@@ -310,7 +388,7 @@ class ModelWriter {
             append(track.values[i]);
             if (cubic) append(track.slopes_after[i]);
         }
-        return {{"input", times_of(track)},
+        return {{"input", times_of(track.times_s)},
                 {"output", add_numbers(numbers, size == 4 ? "VEC4" : "VEC3", size, false)},
                 {"interpolation", cubic                                       ? "CUBICSPLINE"
                                   : track.between == NodeTrack::Between::step ? "STEP"
@@ -318,18 +396,19 @@ class ModelWriter {
     }
 
     /// Tracks with the same keys share their times.
-    std::size_t times_of(const NodeTrack& track) {
+    std::size_t times_of(const std::vector<double>& wanted_s) {
         for (const auto& [times_s, accessor] : times_) {
-            if (*times_s == track.times_s) return accessor;
+            if (*times_s == wanted_s) return accessor;
         }
-        const std::size_t accessor = add_numbers(track.times_s, "SCALAR", 1, true);
-        times_.emplace_back(&track.times_s, accessor);
+        const std::size_t accessor = add_numbers(wanted_s, "SCALAR", 1, true);
+        times_.emplace_back(&wanted_s, accessor);
         return accessor;
     }
 
     const Model& model_;
     Json json_;
     std::string bytes_;
+    std::vector<std::size_t> mesh_nodes_;
     std::vector<std::pair<const std::vector<double>*, std::size_t>> times_;
 };
 

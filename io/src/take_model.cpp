@@ -10,6 +10,7 @@
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/io/take_model.hpp>
 #include <hopcoil/points/chain_shape.hpp>
+#include <hopcoil/points/net_surface.hpp>
 
 namespace hopcoil::io {
 namespace {
@@ -149,6 +150,8 @@ class ModelMaker {
             add_tube(tube);
         for (const SkeletonChannels& skeleton : all.skeletons)
             add_skeleton(skeleton);
+        for (const MeshChannel& mesh : all.meshes)
+            add_mesh(mesh);
         baked_.model.made_by = take_.made_by();
         return std::move(baked_);
     }
@@ -166,9 +169,9 @@ class ModelMaker {
     }
 
     /// The points of a row of the take.
-    [[nodiscard]] std::vector<Vector3> points_in(const TubeChannel& tube, std::size_t row) const {
-        const std::size_t size = take_.channels()[tube.channel].components;
-        const Take::Columns columns = take_.columns_of(tube.channel);
+    [[nodiscard]] std::vector<Vector3> points_in(std::size_t channel, std::size_t row) const {
+        const std::size_t size = take_.channels()[channel].components;
+        const Take::Columns columns = take_.columns_of(channel);
         const auto numbers = take_.row(row).subspan(columns.first, columns.count);
         std::vector<Vector3> points;
         for (std::size_t i = 0; i + size <= numbers.size(); i += size)
@@ -178,7 +181,7 @@ class ModelMaker {
 
     /// A node for each point, placed there and turned with the row; and the tube that they bend.
     void add_tube(const TubeChannel& tube) {
-        const std::vector<Vector3> start = points_in(tube, rows_.rows.front());
+        const std::vector<Vector3> start = points_in(tube.channel, rows_.rows.front());
         if (start.size() < 2) return;
         const std::size_t size = start.size();
         using Columns = std::vector<std::vector<double>>;
@@ -186,7 +189,7 @@ class ModelMaker {
         std::vector<Columns> turns(size, Columns(4));
         RowTurns turned{start};
         for (const std::size_t row : rows_.rows) {
-            const std::vector<Vector3> points = points_in(tube, row);
+            const std::vector<Vector3> points = points_in(tube.channel, row);
             turned.follow(points);
             for (std::size_t i = 0; i < size; ++i) {
                 const Vector3& p = points[i];
@@ -204,6 +207,42 @@ class ModelMaker {
             add(node, TrackKind::rotation, turns[i]);
             baked_.model.nodes.push_back(std::move(node));
         }
+    }
+
+    /// Its shape in rows of the take: all of them, or evenly as many as a model can carry.
+    void add_mesh(const MeshChannel& channel) {
+        constexpr std::size_t most_shapes = 160;
+        ModelMesh mesh{.name = channel.name, .texture = channel.texture};
+        if (!channel.colours.empty()) mesh.colour = channel.colours.front();
+        std::vector<std::array<std::uint32_t, 3>> triangles;
+        for (const auto& [a, b, c] : channel.triangles)
+            triangles.push_back({static_cast<std::uint32_t>(a), static_cast<std::uint32_t>(b),
+                                 static_cast<std::uint32_t>(c)});
+        const std::size_t stride = (rows_.rows.size() + most_shapes - 1) / most_shapes;
+        for (std::size_t i = 0; i < rows_.rows.size(); i += stride) {
+            mesh.times_s.push_back(rows_.times_s[i]);
+            mesh.shapes.push_back(shape_of(points_in(channel.channel, rows_.rows[i]), triangles));
+        }
+        mesh.triangles = std::move(triangles);
+        mesh.texture.resize(channel.texture.empty() ? 0 : mesh.shapes.front().positions.size());
+        baked_.samples += rows_.rows.size();
+        baked_.keys += mesh.times_s.size();
+        baked_.model.meshes.push_back(std::move(mesh));
+    }
+
+    static ModelMesh::Shape shape_of(const std::vector<Vector3>& points,
+                                     const std::vector<std::array<std::uint32_t, 3>>& triangles) {
+        std::vector<Vector3> sums(points.size());
+        std::vector<float> normals(3 * points.size());
+        write_normals(points, triangles, sums, {normals.data(), points.size()});
+        ModelMesh::Shape shape;
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            shape.positions.push_back({points[i].x, points[i].y, points[i].z});
+            shape.normals.push_back({static_cast<double>(normals[3 * i]),
+                                     static_cast<double>(normals[3 * i + 1]),
+                                     static_cast<double>(normals[3 * i + 2])});
+        }
+        return shape;
     }
 
     /// Of a joint in a row of the take, in space.

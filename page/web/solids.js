@@ -166,3 +166,22 @@ export class Tube {
     }
   }
 }
+
+/** Triangles of points that move, seen from both sides. */
+export class Sheet {
+  constructor(count, triangles, colour, opacity = 1) {
+    this.places = new THREE.Float32BufferAttribute(new Float32Array(3 * count), 3);
+    this.geometry = new THREE.BufferGeometry();
+    this.geometry.setAttribute('position', this.places);
+    this.geometry.setIndex(triangles.flat());
+    this.mesh = new THREE.Mesh(this.geometry, new THREE.MeshLambertMaterial({ color: colour,
+      side: THREE.DoubleSide, transparent: opacity < 1, opacity, depthWrite: opacity === 1 }));
+    this.mesh.frustumCulled = false;
+  }
+
+  update(points) {
+    points.forEach((point, i) => this.places.setXYZ(i, point[0], point[1], point[2]));
+    this.places.needsUpdate = true;
+    this.geometry.computeVertexNormals();
+  }
+}

@@ -2,7 +2,7 @@
 /* global THREE */
 
 import { drawMarks } from './marks.js';
-import { outline, solid, Tube } from './solids.js';
+import { outline, Sheet, solid, Tube } from './solids.js';
 import { between, placeFrom, pointsAt, poseAt, rotated, turnFrom } from './space.js';
 import { numbersAt, quaternionOf, rowAt, turnsOf } from './takes.js';
 import { ink, View } from './view.js';
@@ -103,8 +103,9 @@ export class Stage {
       const channels = [body.position, body.rotation, body.scale];
       body.mover = scene.movers.find((mover) => channels.includes(mover.channel));
     }
-    this.marks = scene.lines.filter((line) => line.kind !== 'line');
-    scene.lines = scene.lines.filter((line) => line.kind === 'line');
+    const isSolid = (line) => line.kind === 'line' || line.kind === 'mesh';
+    this.marks = scene.lines.filter((line) => !isSolid(line));
+    scene.lines = scene.lines.filter(isSolid);
     for (const line of scene.lines) line.mover = scene.movers.find((mover) => mover.name === line.name);
     this.bodies = null;
   }
@@ -230,8 +231,9 @@ export class Stage {
     }
     for (const line of this.lines) {
       const colours = line.colours.length > 0 ? line.colours : [this.colourOf(line.name)];
-      const tubes = [1, 0.25].map((opacity) => new Tube(line.count, line.radius_m, colours, opacity,
-        line.smooth));
+      const tubes = [1, 0.25].map((opacity) => (line.kind === 'mesh'
+        ? new Sheet(line.count, line.triangles, colours[0], opacity)
+        : new Tube(line.count, line.radius_m, colours, opacity, line.smooth)));
       for (const tube of tubes) add(tube.mesh);
       this.parts.lines.push({ line, now: tubes[0], other: tubes[1] });
     }

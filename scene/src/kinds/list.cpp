@@ -4,6 +4,7 @@
 
 #include "chain.hpp"
 #include "ground.hpp"
+#include "net.hpp"
 #include "read_mover.hpp"
 #include "walker.hpp"
 #include "wind.hpp"
@@ -23,6 +24,7 @@ const std::vector<SystemKind>& built_in_kinds() {
         chain_kind(),     //
         wind_kind(),      //
         ground_kind(),    //
+        net_kind(),       //
         walker_kind(),    //
     };
     return kinds;

@@ -36,6 +36,7 @@ void add_body_view(std::vector<io::NodeChannels>& nodes, const Scene& scene, con
     put_port(view.position, node.position);
     put_port(view.rotation, node.rotation);
     put_port(view.scale, node.scale);
+    if (!view.radius_m.empty()) node.length_m = 2 * view.radius_m.front();
     if (is_there) nodes.push_back(std::move(node));
 }
 
@@ -69,6 +70,7 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
         for (View& view : scene.systems[i].spec->views()) {
             const bool has_points = is_line(view) || view.type == View::Type::points ||
                                     view.type == View::Type::footprint ||
+                                    view.type == View::Type::mesh ||
                                     view.type == View::Type::skeleton;
             if (!has_points || !view.position) continue;
             const auto channel = channel_of(scene, take, {i, *view.position});
@@ -99,6 +101,13 @@ io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
                                      .rotation = *line.rotation,
                                      .joints = line.view.joints,
                                      .parents = line.view.parents});
+        }
+        if (line.view.type == View::Type::mesh) {
+            all.meshes.push_back({.name = line.name,
+                                  .channel = line.channel,
+                                  .triangles = line.view.triangles,
+                                  .texture = line.view.texture,
+                                  .colours = line.view.colours});
         }
         if (!is_line(line.view)) continue;
         all.tubes.push_back({.name = line.name,

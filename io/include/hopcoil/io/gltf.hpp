@@ -89,9 +89,26 @@ struct ModelSkin {
     std::vector<std::array<std::uint32_t, 3>> triangles{};
 };
 
+/// Triangles that go from shape to shape: one for each time.
+///
+/// Shapes  every shape has a place and a normal for each point.
+struct ModelMesh {
+    struct Shape {
+        std::vector<std::array<double, 3>> positions{};
+        std::vector<std::array<double, 3>> normals{};
+    };
+    std::string name{};
+    std::vector<double> times_s{};  ///< rising
+    std::vector<Shape> shapes{};
+    std::vector<std::array<double, 2>> texture{};  ///< of each point; or none
+    std::array<double, 3> colour{0.8, 0.8, 0.8};   ///< as on a screen
+    std::vector<std::array<std::uint32_t, 3>> triangles{};
+};
+
 struct Model {
     std::vector<ModelNode> nodes{};
     std::vector<ModelSkin> skins{};
+    std::vector<ModelMesh> meshes{};
     std::string animation{};  ///< its name
     std::string made_by{};    ///< a JSON object that says what made it, for the asset's extras
     double size = 0.1;        ///< of the marker that stands for each node, metres

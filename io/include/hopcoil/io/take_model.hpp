@@ -18,9 +18,10 @@ struct NodeChannels {
     std::optional<std::size_t> position{};  ///< a channel of the take
     std::optional<std::size_t> rotation{};
     std::optional<std::size_t> scale{};
-    std::array<double, 3> at_m{};  ///< added to its place
-    std::size_t axis = 0;          ///< that a place of one number lies on
-    std::size_t turn_axis = 1;     ///< that an angle turns about
+    std::array<double, 3> at_m{};      ///< added to its place
+    std::size_t axis = 0;              ///< that a place of one number lies on
+    std::size_t turn_axis = 1;         ///< that an angle turns about
+    std::optional<double> length_m{};  ///< how large it is seen, where that is known
 };
 
 /// How far along a profile (root 0, tip 1) a number is: straight between its entries; `otherwise`
@@ -33,6 +34,16 @@ struct TubeChannel {
     std::size_t channel = 0;         ///< of the take: the places of the points
     std::vector<double> radius_m{};  ///< along it from first to last; slender without any
     std::vector<std::array<double, 3>> colours{};  ///< the same; red, green, blue, 0 to 1
+};
+
+/// Points that are corners of triangles, in a model: a mesh whose shapes at rows of the take are
+/// its targets, blended from one to the next.
+struct MeshChannel {
+    std::string name{};
+    std::size_t channel = 0;  ///< of the take: the places of the points
+    std::vector<std::array<std::size_t, 3>> triangles{};
+    std::vector<std::array<double, 2>> texture{};  ///< of each point; or none
+    std::vector<std::array<double, 3>> colours{};  ///< the first one is its own
 };
 
 /// A skeleton in a model: its joints as they are in space, which become nodes in their parents'
@@ -48,6 +59,7 @@ struct SkeletonChannels {
 struct ModelChannels {
     std::vector<NodeChannels> nodes{};
     std::vector<TubeChannel> tubes{};
+    std::vector<MeshChannel> meshes{};
     std::vector<SkeletonChannels> skeletons{};
 };
 

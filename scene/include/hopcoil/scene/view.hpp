@@ -62,11 +62,12 @@ struct View {
     std::optional<std::size_t> position{};  ///< ports
     std::optional<std::size_t> rotation{};
     std::optional<std::size_t> scale{};
-    std::vector<double> radius_m{};      ///< along it from first to last; one for all
+    std::vector<double> radius_m{};      ///< along it from first to last; of a body its own
     std::vector<Colour> colours{};       ///< the same
     std::vector<std::size_t> parents{};  ///< of each point; its own index for a root
     std::vector<std::string> joints{};   ///< their names, of a skeleton
     std::vector<std::array<std::size_t, 3>> triangles{};
+    std::vector<std::array<double, 2>> texture{};  ///< of a mesh's points
     std::string alive{};  ///< the signal that flags whether it stands
     std::string note{};   ///< the signal whose number is an index into `words`
     std::vector<std::string> words{};

@@ -1,0 +1,267 @@
+#include "running_net.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include <hopcoil/field/ground.hpp>
+#include <hopcoil/field/wind.hpp>
+#include <hopcoil/follow/detail/cubic_way.hpp>
+
+#include "net_spec.hpp"
+#include "vectors.hpp"
+
+namespace hopcoil::scene {
+namespace {
+
+/// Steps of a frame, where it has that many substeps: what is asked for in between then hardly
+/// differs from what a step would give.
+constexpr std::size_t steps_a_frame = 4;
+
+Quaternion rotation_of(const ValueArray& q) {
+    return normalized({q[0], q[1], q[2], q[3]});
+}
+
+template <class F>
+const F* field_in(const SystemInputs& inputs, std::size_t index) {
+    if (index >= inputs.fields.size() || inputs.fields[index] == nullptr) return nullptr;
+    return inputs.fields[index]->as_field<F>();
+}
+
+}  // namespace
+
+RunningNet::RunningNet(const NetParts& parts, const SystemInputs& inputs)
+    : parts_{parts},
+      net_{parts.build(), parts.settings},
+      mounted_(inputs.targets.size()),
+      accelerations_(net_.size()),
+      velocities_(net_.size()),
+      time_s_{inputs.time_s},
+      stepped_s_{inputs.time_s} {
+    find_grid();
+    note(inputs);
+    find_held(inputs);
+    for (const NetForce& force : parts_.forces) {
+        for (const std::uint32_t point : force.points)
+            net_.set_force(point, force.newtons);
+    }
+    release_until(inputs.time_s);
+}
+
+void RunningNet::find_grid() {
+    const std::size_t substeps = net_.plan().substeps;
+    const bool is_split = substeps >= 2 * steps_a_frame;
+    grid_s_ = net_.settings().frame_s / (is_split ? steps_a_frame : 1);
+}
+
+void RunningNet::note(const SystemInputs& inputs) {
+    for (std::size_t i = 0; i < mounted_.size(); ++i) {
+        const ValueAndVelocity& point = inputs.targets[i].point;
+        mounted_[i] = {vector_of(point.value), vector_of(point.velocity), rotation_of(point.value)};
+    }
+}
+
+/// The targets of a mount at a time between the last one and now.
+Placement RunningNet::mounted_at(const NetMount& mount, const SystemInputs& inputs,
+                                 double time_s) const {
+    Placement at;
+    const double dt = inputs.time_s - time_s_;
+    const double part = dt > 0 ? std::clamp((time_s - time_s_) / dt, 0.0, 1.0) : 1;
+    if (mount.position) {
+        const Mounted& before = mounted_[*mount.position];
+        const InputSample& now = inputs.targets[*mount.position];
+        const Vector3 there = vector_of(now.point.value);
+        const Vector3 straight = before.place + (there - before.place) * part;
+        at.position = straight;
+        if (now.knows_velocity && dt > 0 && part < 1) {
+            const CubicWay<Vector3> way{before.place, before.velocity, there,
+                                        vector_of(now.point.velocity), dt};
+            at.position = way.place(part * dt);
+        }
+    }
+    if (mount.rotation) {
+        const Quaternion& before = mounted_[*mount.rotation].turn;
+        const Quaternion now = rotation_of(inputs.targets[*mount.rotation].point.value);
+        at.rotation = turned_by(rotation_vector(now * conjugate(before)) * part) * before;
+    }
+    return at;
+}
+
+void RunningNet::find_held(const SystemInputs& inputs) {
+    std::vector<std::optional<Held>> of_points(net_.size());
+    for (const NetPin& pin : parts_.pins) {
+        const Placement at = mounted_at(pin.mount, inputs, inputs.time_s);
+        for (const std::uint32_t point : pin.points) {
+            const Vector3 way = net_.positions()[point] - at.position;
+            of_points[point] = Held{.point = point,
+                                    .mount = pin.mount,
+                                    .local = rotated(conjugate(at.rotation), way),
+                                    .until_s = pin.until_s};
+        }
+    }
+    const std::size_t first = parts_.point_count();
+    for (std::size_t i = 0; i < parts_.balls.size(); ++i) {
+        const auto point = static_cast<std::uint32_t>(first + i);
+        of_points[point] = Held{
+            .point = point, .local = net_.positions()[point], .until_s = parts_.balls[i].until_s};
+    }
+    for (const auto& each : of_points) {
+        if (each) held_.push_back(*each);
+    }
+}
+
+Vector3 RunningNet::place_of(const Held& held, const SystemInputs& inputs, double time_s) const {
+    const Placement at = mounted_at(held.mount, inputs, time_s);
+    return at.position + rotated(at.rotation, held.local);
+}
+
+/// Balls fly off with their own velocity, all else with the one it has.
+void RunningNet::release_until(double time_s) {
+    const std::size_t first = parts_.point_count();
+    for (const Held& held : held_) {
+        const bool is_pinned = is_held(held, time_s);
+        if (net_.structure().points[held.point].is_pinned == is_pinned) continue;
+        net_.set_pinned(held.point, is_pinned);
+        if (!is_pinned && held.point >= first)
+            net_.push(held.point, parts_.balls[held.point - first].velocity);
+    }
+    pins_.resize(net_.pins().size());
+}
+
+void RunningNet::place_shapes(double time_s, const SystemInputs& inputs) {
+    shapes_.resize(parts_.shapes.size());
+    for (std::size_t i = 0; i < shapes_.size(); ++i) {
+        const NetShape& own = parts_.shapes[i];
+        const auto placed = [&](double at_s) {
+            const Placement at = mounted_at(own.mount, inputs, at_s);
+            return Placement{at.position + rotated(at.rotation, own.shape.position),
+                             at.rotation * own.shape.rotation};
+        };
+        const Placement now = placed(time_s);
+        shapes_[i] = own.shape;
+        shapes_[i].position = now.position;
+        shapes_[i].rotation = now.rotation;
+        if (!own.mount.position && !own.mount.rotation) continue;
+        // How it moves, from what is known of its way in this step.
+        const double from_s = std::max(time_s_, time_s - grid_s_);
+        if (!(time_s > from_s)) continue;
+        const Placement before = placed(from_s);
+        const double per_s = 1 / (time_s - from_s);
+        shapes_[i].velocity = (now.position - before.position) * per_s;
+        shapes_[i].angular_velocity =
+            rotation_vector(now.rotation * conjugate(before.rotation)) * per_s;
+    }
+}
+
+bool RunningNet::step_to(double time_s, const SystemInputs& inputs) {
+    release_until(stepped_s_);
+    std::size_t pin = 0;
+    for (const Held& held : held_) {
+        if (is_held(held, stepped_s_)) pins_[pin++] = place_of(held, inputs, time_s);
+    }
+    place_shapes(time_s, inputs);
+    std::copy(net_.velocities().begin(), net_.velocities().end(), velocities_.begin());
+    const NetInputs given{.pins = pins_,
+                          .shapes = shapes_,
+                          .ground = field_in<Ground>(inputs, 0),
+                          .wind = field_in<Wind>(inputs, 1),
+                          .time_s = time_s};
+    const StepStatus status = net_.step(given, grid_s_);
+    for (std::size_t i = 0; i < accelerations_.size(); ++i)
+        accelerations_[i] = (net_.velocities()[i] - velocities_[i]) * (1 / grid_s_);
+    stepped_s_ = time_s;
+    return status == StepStatus::stepped;
+}
+
+bool RunningNet::advance(double time_s, const SystemInputs& inputs) {
+    SystemInputs now = inputs;
+    now.time_s = time_s;
+    // Times of steps are counted, not summed up.
+    const double rounding_s = 1e-9 * grid_s_;
+    while (true) {
+        const double next_s = (std::round(stepped_s_ / grid_s_) + 1) * grid_s_;
+        if (next_s > time_s + rounding_s) break;
+        if (!step_to(next_s, now)) return false;
+    }
+    note(inputs);
+    time_s_ = time_s;
+    return true;
+}
+
+void RunningNet::change(const SystemInputs& inputs) {
+    note(inputs);
+}
+
+bool RunningNet::push(std::size_t port, const ValueArray& delta_velocity) {
+    if (port != 0) {
+        const auto point = static_cast<std::uint32_t>(parts_.point_count() + port - 1);
+        return net_.push(point, vector_of(delta_velocity)) == StepStatus::stepped;
+    }
+    bool any = false;
+    for (std::uint32_t i = 0; i < parts_.point_count(); ++i) {
+        if (net_.structure().points[i].is_pinned) continue;
+        any = net_.push(i, vector_of(delta_velocity)) == StepStatus::stepped || any;
+    }
+    return any;
+}
+
+ValueAndVelocity RunningNet::output(std::size_t port, std::size_t index) const {
+    const std::size_t i = port == 0 ? index : parts_.point_count() + port - 1;
+    const double ahead_s = time_s_ - stepped_s_;
+    const Vector3& a = accelerations_[i];
+    const Vector3& v = net_.velocities()[i];
+    if (net_.structure().points[i].is_pinned)
+        return {array_of(net_.positions()[i] + v * ahead_s), array_of(v)};
+    return {array_of(net_.positions()[i] + (v + a * (ahead_s / 2)) * ahead_s),
+            array_of(v + a * ahead_s)};
+}
+
+void RunningNet::read_signals(std::span<double> numbers) {
+    numbers[net_signal::stretch] = net_.largest_stretch();
+    numbers[net_signal::energy] = net_.energy();
+    numbers[net_signal::contacts] = static_cast<double>(net_.contact_count());
+    numbers[net_signal::depth] = net_.contact_depth_m();
+}
+
+bool RunningNet::retune(const SystemSpec& spec) {
+    const NetParts& parts = dynamic_cast<const NetSpec&>(spec).parts();
+    NetStructure structure = parts.build();
+    if (structure.points.size() != net_.size()) return false;
+    for (std::size_t i = 0; i < net_.size(); ++i)
+        structure.points[i].is_pinned = net_.structure().points[i].is_pinned;
+    net_.retune(structure, parts.settings);
+    parts_ = parts;
+    find_grid();
+    stepped_s_ = std::round(stepped_s_ / grid_s_) * grid_s_;
+    return true;
+}
+
+std::string RunningNet::failure(const std::string& name) const {
+    return fmt::format(
+        "{} diverged: {} with {} substeps of a frame is more than its stable step of {:.3g} ms "
+        "allows; {} substeps would do, or another method",
+        name, facts_of(net_.plan().method).name, net_.plan().substeps,
+        1e3 * net_.plan().stable_step_s, net_.plan().force_substeps);
+}
+
+std::vector<std::string> RunningNet::warnings(const std::string& name, double /*rate_hz*/) const {
+    const NetPlan& plan = net_.plan();
+    std::vector<std::string> all;
+    const double substep_s = net_.settings().frame_s / static_cast<double>(plan.substeps);
+    if (plan.method == NetMethod::forces && substep_s > plan.stable_step_s) {
+        all.push_back(
+            fmt::format("{}: its substeps of {:.3g} ms are above its stable step of "
+                        "{:.3g} ms; it may diverge",
+                        name, 1e3 * substep_s, 1e3 * plan.stable_step_s));
+    }
+    if (plan.excess_percent > 5) {
+        all.push_back(
+            fmt::format("{}: with {} substeps it hangs up to {:.3g} % too low; more of "
+                        "them, or the method implicit, take that away",
+                        name, plan.substeps, plan.excess_percent));
+    }
+    return all;
+}
+
+}  // namespace hopcoil::scene

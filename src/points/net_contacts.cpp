@@ -1,0 +1,252 @@
+#include "net_contacts.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "chain_math.hpp"
+#include "net_solver.hpp"
+
+namespace hopcoil {
+
+using chain::length_of;
+using chain::unit;
+
+namespace {
+
+/// Pairs near each other are looked for so often, and kept with a margin in between.
+constexpr int substeps_between_searches = 4;
+constexpr double search_margin = 0.5;
+constexpr std::size_t pairs_for_each_point = 12;
+constexpr std::size_t most_shapes = 64;
+
+std::uint32_t cell_of(double x, double y, double z, double size, std::size_t cells) noexcept {
+    const auto whole = [size](double number) {
+        return static_cast<std::uint32_t>(
+            static_cast<std::int64_t>(std::floor(std::clamp(number / size, -1e9, 1e9))));
+    };
+    const std::uint32_t hash =
+        (whole(x) * 73856093U) ^ (whole(y) * 19349663U) ^ (whole(z) * 83492791U);
+    return hash % static_cast<std::uint32_t>(cells);
+}
+
+/// 0.8 of the shortest link: points further apart than that let no others through.
+double default_distance(const NetStructure& structure) noexcept {
+    double shortest = unbounded_length_m;
+    for (const NetLink& link : structure.links) {
+        if (link.longest_m > 0) shortest = std::min(shortest, link.longest_m);
+    }
+    return shortest < unbounded_length_m ? 0.8 * shortest : 0;
+}
+
+}  // namespace
+
+NetContacts::NetContacts(const NetStructure& structure, const NetSettings& settings)
+    : thickness_m_{settings.thickness_m},
+      friction_{settings.friction},
+      has_self_{settings.has_self_contact},
+      inverse_masses_{net::inverse_masses(structure)},
+      normals_(structure.points.size()),
+      speeds_(structure.points.size()) {
+    for (std::uint32_t i = 0; i < structure.points.size(); ++i) {
+        const NetPoint& point = structure.points[i];
+        radii_.push_back(point.radius_m);
+        rest_.push_back(point.position);
+        if (point.radius_m > 0) balls_.push_back(i);
+    }
+    placed_.reserve(most_shapes);
+    if (!has_self_) return;
+    apart_m_ =
+        settings.contact_distance_m > 0 ? settings.contact_distance_m : default_distance(structure);
+    has_self_ = apart_m_ > 0;
+    cell_start_.resize(2 * rest_.size() + 2);
+    in_cells_.resize(rest_.size());
+    pairs_.resize(pairs_for_each_point * rest_.size());
+}
+
+void NetContacts::begin(const NetInputs& inputs, double remaining_s) noexcept {
+    ground_ = inputs.ground;
+    remaining_s_ = remaining_s;
+    placed_.clear();
+    for (const ContactShape& shape :
+         inputs.shapes.first(std::min(inputs.shapes.size(), most_shapes))) {
+        ContactShape earlier = shape;
+        earlier.position = shape.position - shape.velocity * remaining_s;
+        if (!(shape.angular_velocity == Vector3{}))
+            earlier.rotation = turned_by(shape.angular_velocity * -remaining_s) * shape.rotation;
+        placed_.push_back(earlier);
+    }
+    shapes_ = placed_;
+}
+
+template <class Visit>
+void NetContacts::for_each_surface(std::size_t point, const Vector3& place,
+                                   const Visit& visit) const noexcept {
+    const double keep = thickness_m_ + radii_[point];
+    if (ground_ != nullptr) {
+        constexpr double above = 0.5;  // a point that much below a surface is under it
+        const GroundPoint under = ground_->under(place.x, place.z, place.y + above, -remaining_s_);
+        const double metres = (place.y - under.height) * under.normal.y - keep;
+        if (under.exists && metres < 0) {
+            const Vector3 velocity =
+                under.part == 0 ? Vector3{}
+                                : ground_->frame(under.part, -remaining_s_).velocity_at(place);
+            visit(Surface{metres, under.normal, velocity, friction_});
+        }
+    }
+    for (const ContactShape& shape : placed_) {
+        const ShapeDistance away = distance_to(shape, place);
+        if (away.metres < keep)
+            visit(Surface{away.metres - keep, away.normal, velocity_at(shape, place),
+                          shape.friction});
+    }
+}
+
+bool NetContacts::finds_any(std::span<const Vector3> x) const noexcept {
+    bool found = false;
+    for (std::size_t i = 0; i < x.size() && !found; ++i)
+        for_each_surface(i, x[i], [&](const Surface&) { found = true; });
+    if (found || balls_.empty()) return found;
+    for (const std::uint32_t ball : balls_) {
+        const double reach = radii_[ball] + thickness_m_;
+        for (std::size_t i = 0; i < x.size(); ++i) {
+            const Vector3 way = x[i] - x[ball];
+            const double least = reach + radii_[i];
+            if (i != ball && dot(way, way) < least * least) return true;
+        }
+    }
+    return false;
+}
+
+void NetContacts::resolve_surfaces(std::size_t point, std::span<Vector3> x,
+                                   std::span<const Vector3> x_start, std::span<Vector3> base,
+                                   double h, std::span<std::uint8_t> touches) noexcept {
+    for_each_surface(point, x[point], [&](const Surface& surface) {
+        const double depth = -surface.metres;
+        const Vector3 slip = x[point] - x_start[point] - surface.velocity * h;
+        const double inward = -dot(slip, surface.normal);
+        // What it was in already, it leaves without gaining speed.
+        const double before = depth - std::max(0.0, inward);
+        if (before > 0) base[point] = base[point] + surface.normal * before;
+        x[point] = x[point] + surface.normal * depth;
+        const Vector3 along = slip + surface.normal * inward;
+        const double way = length_of(along);
+        const double grip = surface.friction * std::min(depth, std::max(0.0, inward));
+        if (way > 0) x[point] = x[point] - along * std::min(1.0, grip / way);
+        touches[point] |= net::touching;
+        normals_[point] = surface.normal;
+        speeds_[point] = surface.velocity;
+    });
+}
+
+void NetContacts::resolve_pair(const Pair& pair, std::span<Vector3> x,
+                               std::span<const Vector3> x_start,
+                               std::span<std::uint8_t> touches) noexcept {
+    const double wa = inverse_masses_[pair.a];
+    const double wb = inverse_masses_[pair.b];
+    const Vector3 way = x[pair.b] - x[pair.a];
+    const double square = dot(way, way);
+    if (square >= pair.least_m * pair.least_m || !(wa + wb > 0)) return;
+    const double length = std::sqrt(square);
+    const Vector3 n = unit(way, {0, 1, 0});
+    const double depth = pair.least_m - length;
+    Vector3 out = n * depth;
+    const Vector3 slip = (x[pair.b] - x_start[pair.b]) - (x[pair.a] - x_start[pair.a]);
+    const Vector3 along = slip - n * dot(slip, n);
+    const double sideways = length_of(along);
+    if (sideways > 0) out = out - along * std::min(1.0, friction_ * depth / sideways);
+    x[pair.a] = x[pair.a] - out * (wa / (wa + wb));
+    x[pair.b] = x[pair.b] + out * (wb / (wa + wb));
+    for (const std::uint32_t point : {pair.a, pair.b}) {
+        touches[point] |= net::touching;
+        normals_[point] = {};
+    }
+}
+
+void NetContacts::resolve_balls(std::span<Vector3> x, std::span<const Vector3> x_start,
+                                std::span<std::uint8_t> touches) noexcept {
+    for (std::size_t k = 0; k < balls_.size(); ++k) {
+        const std::uint32_t ball = balls_[k];
+        const double reach = radii_[ball] + thickness_m_;
+        for (std::uint32_t i = 0; i < x.size(); ++i) {
+            if (i == ball || (radii_[i] > 0 && i < ball)) continue;
+            const double least = radii_[i] > 0 ? radii_[ball] + radii_[i] : reach;
+            const Vector3 way = x[i] - x[ball];
+            if (dot(way, way) < least * least) resolve_pair({ball, i, least}, x, x_start, touches);
+        }
+    }
+}
+
+void NetContacts::add_pairs_near(std::uint32_t point, std::span<const Vector3> x,
+                                 double reach) noexcept {
+    const std::size_t cells = cell_start_.size() - 2;
+    const Vector3& p = x[point];
+    std::uint32_t looked[27];
+    int count = 0;
+    for (int k = 0; k < 27; ++k) {
+        const std::uint32_t cell = cell_of(p.x + (k % 3 - 1) * reach, p.y + (k / 3 % 3 - 1) * reach,
+                                           p.z + (k / 9 - 1) * reach, reach, cells);
+        if (std::find(looked, looked + count, cell) != looked + count) continue;
+        looked[count++] = cell;
+        for (std::uint32_t at = cell_start_[cell]; at < cell_start_[cell + 1]; ++at) {
+            const std::uint32_t other = in_cells_[at];
+            if (other <= point || pair_count_ >= pairs_.size()) continue;
+            const Vector3 way = x[other] - p;
+            if (dot(way, way) >= reach * reach) continue;
+            const double least = std::min(apart_m_, length_of(rest_[other] - rest_[point]));
+            pairs_[pair_count_++] = {point, other, least};
+        }
+    }
+}
+
+/// Sorted by cells of space; then each point looks around.
+void NetContacts::find_pairs(std::span<const Vector3> x) noexcept {
+    const double reach = apart_m_ * (1 + search_margin);
+    const std::size_t cells = cell_start_.size() - 2;
+    std::fill(cell_start_.begin(), cell_start_.end(), 0);
+    const auto cell = [&](const Vector3& p) {
+        return cell_of(p.x, p.y, p.z, reach, cells);
+    };
+    for (const Vector3& p : x)
+        ++cell_start_[cell(p) + 2];
+    for (std::size_t i = 2; i < cell_start_.size(); ++i)
+        cell_start_[i] += cell_start_[i - 1];
+    for (std::uint32_t i = 0; i < x.size(); ++i)
+        in_cells_[cell_start_[cell(x[i]) + 1]++] = i;
+    pair_count_ = 0;
+    for (std::uint32_t i = 0; i < x.size(); ++i)
+        add_pairs_near(i, x, reach);
+}
+
+void NetContacts::resolve(std::span<Vector3> x, std::span<const Vector3> x_start,
+                          std::span<Vector3> base, double h,
+                          std::span<std::uint8_t> touches) noexcept {
+    for (std::uint8_t& each : touches)
+        each = static_cast<std::uint8_t>((each & net::touching) != 0 ? net::touched_before : 0);
+    depth_m_ = 0;
+    if (!has_any()) return;
+    if (has_self_) {
+        if (until_search_-- == 0) {
+            find_pairs(x);
+            until_search_ = substeps_between_searches - 1;
+        }
+        for (std::size_t i = 0; i < pair_count_; ++i)
+            resolve_pair(pairs_[i], x, x_start, touches);
+    }
+    resolve_balls(x, x_start, touches);
+    for (std::size_t i = 0; i < x.size(); ++i) {
+        if (inverse_masses_[i] > 0) resolve_surfaces(i, x, x_start, base, h, touches);
+    }
+    for (std::size_t i = 0; i < x.size(); ++i) {
+        if ((touches[i] & net::touching) == 0 || inverse_masses_[i] == 0) continue;
+        for_each_surface(i, x[i], [&](const Surface& surface) {
+            depth_m_ = std::max(depth_m_, -surface.metres);
+        });
+    }
+}
+
+Vector3 NetContacts::without_inward(std::size_t point, const Vector3& velocity) const noexcept {
+    const double inward = dot(velocity - speeds_[point], normals_[point]);
+    return inward < 0 ? velocity - normals_[point] * inward : velocity;
+}
+
+}  // namespace hopcoil

@@ -1,0 +1,107 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <vector>
+
+#include <hopcoil/points/net.hpp>
+
+#include "net_contacts.hpp"
+
+namespace hopcoil {
+
+/// What a substep is given.
+struct NetSubstep {
+    double h = 0.0;
+    std::span<const Vector3> accelerations;  ///< of all that is not links and contact
+    std::span<const Vector3> pins_to;        ///< where pinned points are at its end
+    NetContacts& contacts;
+};
+
+/// How a net is stepped: made for its structure, with whatever that takes computed beforehand. The
+/// motion is not in it, save what a scheme remembers.
+class NetSolver {
+  public:
+    virtual ~NetSolver() = default;
+    [[nodiscard]] virtual std::unique_ptr<NetSolver> clone() const = 0;
+    /// False, with anything in the state, when it diverged.
+    virtual bool step(NetState& state, const NetSubstep& substep) noexcept = 0;
+    [[nodiscard]] virtual double residual_m() const noexcept { return 0; }
+    virtual void save(StateWriter& out) { static_cast<void>(out); }
+    virtual void load(StateReader& in) { static_cast<void>(in); }
+
+  protected:
+    NetSolver() = default;
+    NetSolver(const NetSolver&) = default;
+    NetSolver(NetSolver&&) = default;
+    NetSolver& operator=(const NetSolver&) = default;
+    NetSolver& operator=(NetSolver&&) = default;
+};
+
+/// The structure has the settings' factors multiplied in.
+[[nodiscard]] std::unique_ptr<NetSolver> make_force_solver(const NetStructure& structure,
+                                                           const NetSettings& settings);
+[[nodiscard]] std::unique_ptr<NetSolver> make_position_solver(const NetStructure& structure,
+                                                              const NetSettings& settings);
+[[nodiscard]] std::unique_ptr<NetSolver> make_implicit_solver(const NetStructure& structure,
+                                                              const NetSettings& settings);
+
+namespace net {
+
+/// A structure with the factors of settings multiplied in.
+[[nodiscard]] NetStructure scaled(NetStructure structure, const NetSettings& settings);
+
+/// The pinned points of a structure, in order.
+[[nodiscard]] std::vector<std::uint32_t> pinned_points(const NetStructure& structure);
+
+/// 1 over each mass; 0 of what is pinned.
+[[nodiscard]] std::vector<double> inverse_masses(const NetStructure& structure);
+
+/// Damping over stiffness, in units of h, as positions take it. Less than 1.5 of it lets a cloth
+/// crumple under the second-order rule; implicit Euler has as much of its own.
+[[nodiscard]] inline double position_damping(double stiffness, double damping, double h) noexcept {
+    const double wanted = damping / (stiffness * h);
+    return wanted > 1.5 ? wanted : 1.5;
+}
+
+/// The second-order backward difference from what has been: x1 = x + h v1, v1 = v + h a(x1).
+///
+/// Source  docs/nets.md (5), at steps that change by a ratio r; r = 0 is implicit Euler.
+struct BackwardDifference {
+    BackwardDifference(const NetState& state, double dt) noexcept {
+        const double ratio = state.dt_before > 0 ? dt / state.dt_before : 0;
+        const double r = ratio <= 2 ? ratio : 0;
+        const double below = 1 / (1 + 2 * r);
+        now = (1 + r) * (1 + r) * below;
+        before = r * r * below;
+        h = dt * (1 + r) * below;
+    }
+    [[nodiscard]] Vector3 at(const Vector3& latest, const Vector3& one_before) const noexcept {
+        return latest * now - one_before * before;
+    }
+    double now;
+    double before;
+    double h;
+};
+
+/// How far a link is from its range: above 0 too long, below 0 too short.
+[[nodiscard]] inline double excess_of(const NetLink& link, double length) noexcept {
+    if (length > link.longest_m) return length - link.longest_m;
+    return length < link.shortest_m ? length - link.shortest_m : 0;
+}
+
+/// Where the points are at the end of a substep. Their velocity is (moved - base) / h.
+struct StepEnd {
+    std::span<const Vector3> base;
+    std::span<const Vector3> moved;
+    std::span<const double> inverse_masses;
+    double h;
+};
+/// Positions and velocities at the end of a substep, without what contact takes away, and the
+/// history that the next one goes on from.
+void finish_step(NetState& state, const StepEnd& end, const NetSubstep& substep) noexcept;
+
+}  // namespace net
+}  // namespace hopcoil
