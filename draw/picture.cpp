@@ -358,10 +358,6 @@ class PictureDrawer {
         canvas_.text({at.x + 24, at.y}, strand.name, {ink}, text_px);
     }
 
-    static bool has_swatch(const Strand& strand) {
-        return strand.kind == Strand::Kind::line || strand.kind == Strand::Kind::mesh;
-    }
-
     void legend() {
         double y = 96;
         const double x = picture_.width_px - legend_px() + 10;
@@ -370,7 +366,7 @@ class PictureDrawer {
             y += 26;
         }
         for (const Strand& strand : picture_.strands) {
-            if (!has_swatch(strand)) continue;
+            if (!strand.is_solid()) continue;
             swatch(strand, {x, y});
             y += 26;
         }
@@ -389,7 +385,7 @@ class PictureDrawer {
             x += 52 + canvas_.text_width_px(subject.name, text_px);
         }
         for (const Strand& strand : picture_.strands) {
-            if (!has_swatch(strand)) continue;
+            if (!strand.is_solid()) continue;
             swatch(strand, {x, y});
             x += 52 + canvas_.text_width_px(strand.name, text_px);
         }

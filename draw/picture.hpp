@@ -48,6 +48,8 @@ struct Strand {
     std::vector<Vector3> points{};  ///< those of a time one after the other
     std::vector<bool> stands{};     ///< of prints, at each time
 
+    /// Rather than a mark.
+    [[nodiscard]] bool is_solid() const { return kind == Kind::line || kind == Kind::mesh; }
     [[nodiscard]] const Vector3& last_point(std::size_t row) const {
         return points[(row + 1) * count - 1];
     }

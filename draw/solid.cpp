@@ -174,7 +174,8 @@ namespace {
 std::string shaded_fold(std::string_view colour, const Vector3& normal, const Eye& eye) {
     const Vector3 light = unit(eye.up * 0.35 - eye.right * 0.9 + eye.toward * 0.25);
     const double brightness = std::clamp(0.35 + 0.85 * dot(normal, light), 0.0, 1.0);
-    return mixed(mixed(colour, ink, 0.55), mixed(colour, paper, 0.55), brightness);
+    return brightness < 0.5 ? mixed(mixed(colour, ink, 0.55), colour, 2 * brightness)
+                            : mixed(colour, mixed(colour, paper, 0.55), 2 * brightness - 1);
 }
 
 }  // namespace

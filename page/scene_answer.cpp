@@ -134,6 +134,13 @@ bool can_be_pushed(scene::LiveScene& live, std::size_t system, std::size_t port)
     return live.push(system, scene::ValueArray{}, port);
 }
 
+/// Whether a hand can pull it: tried on the scene as it starts.
+bool can_be_grabbed(scene::LiveScene& live, std::size_t system, std::size_t port) {
+    const bool can = live.grab(system, scene::ValueArray{}, port);
+    if (can) live.grab(system, std::nullopt, port);
+    return can;
+}
+
 Json names_of_targets(const scene::Scene& scene, const scene::SceneSystem& system) {
     Json names = Json::array();
     for (const std::size_t target : system.targets)
@@ -162,6 +169,7 @@ Json movers_of(const scene::Scene& scene, scene::LiveScene& live) {
                                 : Json(scene.targets[system.targets.front()].name)},
                  {"targets", names_of_targets(scene, system)},
                  {"can_be_pushed", can_be_pushed(live, each, i)},
+                 {"can_be_grabbed", can_be_grabbed(live, each, i)},
                  {"words", system.spec->in_words(i)},
                  {"channel", last_value_of(scene::value_channel(system, port), port)},
                  {"whole_channel", scene::value_channel(system, port)},

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cstring>
 #include <map>
+#include <optional>
 #include <string>
 #include <utility>
 
@@ -78,6 +79,44 @@ void push_systems(scene::LiveScene& live, const Request& frame) {
     }
 }
 
+/// The point of an output that a name means, "sheet.44"; nothing for another output.
+std::optional<std::size_t> index_in(const std::string& name, const std::string& output) {
+    if (!name.starts_with(output + '.')) return std::nullopt;
+    const std::string digits = name.substr(output.size() + 1);
+    const bool is_number = !digits.empty() && digits.size() < 9 &&
+                           digits.find_first_not_of("0123456789") == std::string::npos;
+    return is_number ? std::optional<std::size_t>{std::stoul(digits)} : std::nullopt;
+}
+
+/// Points of nets that a hand pulls in this frame; all others are let go.
+void grab_points(scene::LiveScene& live, const Request& frame) {
+    const auto wanted = frame.lists("grab", scene::most_numbers);
+    std::vector<bool> is_found(wanted.size());
+    for (std::size_t i = 0; i < live.scene().systems.size(); ++i) {
+        const scene::SceneSystem& system = live.scene().systems[i];
+        const std::vector<scene::Port> ports = system.spec->outputs();
+        if (!ports.empty()) live.grab(i, std::nullopt);
+        for (std::size_t port = 0; port < ports.size(); ++port) {
+            const std::string output = scene::output_name(system, ports[port]);
+            for (std::size_t k = 0; k < wanted.size(); ++k) {
+                const auto index = index_in(wanted[k].name, output);
+                if (!index || wanted[k].numbers.size() != ports[port].components) continue;
+                scene::ValueArray place;
+                std::copy(wanted[k].numbers.begin(), wanted[k].numbers.end(),
+                          place.numbers.begin());
+                is_found[k] = live.grab(i, place, port, *index);
+            }
+        }
+    }
+    for (std::size_t k = 0; k < wanted.size(); ++k) {
+        if (is_found[k]) continue;
+        throw RequestProblem{bad_request,
+                             fmt::format("grab.{}: expected a point of a net, NAME.NUMBER, and as "
+                                         "many numbers as it has",
+                                         wanted[k].name)};
+    }
+}
+
 /// Turns the dials of a scene under way to the values of a request, or back to those of the files.
 void turn_dials(scene::LiveScene& live, const scene::Scene& files, const Request& request) {
     const std::vector<scene::SceneNumber> values = request.numbers("values");
@@ -129,9 +168,10 @@ Json step_answer(const LiveFile::Snapshot& now, const Request& request, LiveCach
     take.begin(live.channels());
     take.row(live.time_s(), live.row());
     for (const Request& frame : request.each("frames", most_frames)) {
-        frame.finish({"dt", "hold", "push"});
+        frame.finish({"dt", "hold", "push", "grab"});
         hold_targets(live, frame);
         push_systems(live, frame);
+        grab_points(live, frame);
         live.step(frame.number("dt", 0, longest_frame_s));
         take.row(live.time_s(), live.row());
     }

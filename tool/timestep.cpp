@@ -24,8 +24,16 @@ struct Exact {
     const char* why = "exact at any step";
 };
 
+/// A system that is stepped as physics, and the ways that could be done.
+struct Stepped {
+    std::string name;
+    std::string words;
+    std::vector<scene::StepLimit> limits;
+};
+
 struct Asked {
     std::vector<NamedSurvey> surveys;
+    std::vector<Stepped> stepped;
     std::vector<Exact> exact;
 };
 
@@ -57,6 +65,10 @@ void survey_scene(Asked& asked, const TimestepOptions& options) {
     changes.tuning_files = options.tunings.files;
     make_changes(scene, changes, "timestep");
     for (const scene::SceneSystem& system : scene.systems) {
+        if (auto limits = system.spec->step_limits(); !limits.empty()) {
+            asked.stepped.push_back({system.name, system.spec->in_words(0), std::move(limits)});
+            continue;
+        }
         const std::vector<scene::Port> ports = system.spec->outputs();
         const scene::StepResponder* const responder = system.spec->step_responder();
         for (std::size_t i = 0; i < ports.size(); ++i) {
@@ -198,6 +210,18 @@ void print_survey(const NamedSurvey& named) {
     fmt::print("\n");
 }
 
+void print_limits(const Stepped& stepped) {
+    fmt::print("{}: {}\n\n  {:<28}{:>14}{:>14}\n", stepped.name, stepped.words, "method",
+               "stable below", "steps a frame");
+    for (const scene::StepLimit& limit : stepped.limits) {
+        const bool none = limit.stable_below_s == 0;
+        fmt::print("{} {:<28}{:>14}{:>14}  {}\n", limit.is_chosen ? '*' : ' ', limit.method,
+                   none ? "unstable" : milliseconds(limit.stable_below_s, "any step"),
+                   none ? "-" : fmt::format("{}", limit.steps), limit.note);
+    }
+    fmt::print("  * as the scene has it\n\n");
+}
+
 /// JSON has no infinity: null, with why beside it.
 void set_number(Json& json, const std::string& key, double value, const char* unless_finite) {
     if (std::isfinite(value)) {
@@ -291,6 +315,19 @@ Json to_json(const NamedSurvey& named, double rate_hz) {
     return json;
 }
 
+Json to_json(const Stepped& stepped) {
+    Json json{{"name", stepped.name}, {"words", stepped.words}, {"methods", Json::array()}};
+    for (const scene::StepLimit& limit : stepped.limits) {
+        Json one{{"method", limit.method},
+                 {"steps_a_frame", limit.steps},
+                 {"note", limit.note},
+                 {"chosen", limit.is_chosen}};
+        set_number(one, "stable_below_s", limit.stable_below_s, "any step is stable");
+        json["methods"].push_back(std::move(one));
+    }
+    return json;
+}
+
 draw::Chart chart_of(const NamedSurvey& named, const TimestepOptions& options) {
     if (options.draw == "error") return error_chart(named);
     if (options.draw == "motion") return motion_chart(named, options.at_rate_hz);
@@ -318,6 +355,9 @@ ExitCode run_timestep(const TimestepOptions& options) {
         if (!options.changes.changes.empty()) json["made_by"]["set"] = options.changes.changes;
         for (const NamedSurvey& each : asked.surveys)
             json["springs"].push_back(to_json(each, options.at_rate_hz));
+        json["stepped"] = Json::array();
+        for (const Stepped& each : asked.stepped)
+            json["stepped"].push_back(to_json(each));
         json["exact"] = Json::array();
         for (const Exact& each : asked.exact)
             json["exact"].push_back({{"name", each.name}, {"numbers", each.words}});
@@ -326,6 +366,8 @@ ExitCode run_timestep(const TimestepOptions& options) {
     }
     for (const NamedSurvey& each : asked.surveys)
         print_survey(each);
+    for (const Stepped& each : asked.stepped)
+        print_limits(each);
     for (const Exact& each : asked.exact)
         fmt::print("{}: {} ({})\n", each.name, each.why, each.words);
     if (!options.figure.empty()) fmt::print("drawn: {}\n", options.figure.string());

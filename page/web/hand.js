@@ -17,6 +17,7 @@ export class Hand {
   reset() {
     this.isActive = false;
     this.target = null; // the one that is held, if any
+    this.grabbed = null; // the point that is pulled, if any
     this.state = null;
     this.take = null;
     this.pending = [];
@@ -70,6 +71,19 @@ export class Hand {
     this.pending.push({ dt: 0, push: { [mover]: velocity } });
   }
 
+  /** Pulls a point, "sheet.44", toward a place. */
+  grab(name, place, time) {
+    if (!this.isActive) this.goOn(time, null);
+    this.grabbed = name;
+    this.grabPlace = place;
+    this.idle = 0;
+  }
+
+  release() {
+    this.grabbed = null;
+    this.idle = 0;
+  }
+
   /** Back to its course; it is over when that has been seen for a while. */
   letGo() {
     if (!this.isActive || this.target === null) return;
@@ -103,6 +117,10 @@ export class Hand {
     if (this.wanted !== null) {
       frame.hold = { [this.target]: this.wanted };
       this.#note(this.wanted);
+    }
+    if (this.grabbed) {
+      frame.grab = { [this.grabbed]: this.grabPlace };
+      this.idle = 0;
     }
     this.pending.push(frame);
     if (!this.busy) this.#send();

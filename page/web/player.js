@@ -131,6 +131,7 @@ export class Player {
   #note(hand) {
     if (hand.isActive && hand.target !== null)
       return hand.letting ? `${hand.target} goes back to its course` : `${hand.target} is held`;
+    if (hand.grabbed) return `you pull ${hand.grabbed}`;
     if (hand.isActive) return 'it goes on from here';
     if (this.page.drive) return `${this.page.drive.target} goes as your hand did`;
     return this.page.stage.handles().some((handle) => !handle.isLaunch)
@@ -145,12 +146,17 @@ export class Player {
   #take(event) {
     const { stage, hand } = this.page;
     if (event.button !== 0) return;
-    const handle = stage.handleAt(...this.#at(event));
+    const handle = stage.handleAt(...this.#at(event)) ?? stage.grabAt(...this.#at(event));
     this.grip = { handle, from: this.#at(event), since: event.timeStamp, way: [] };
     if (!handle) return;
     stage.view.controls.enabled = false; // the eye stays where it is
     byId('stage').setPointerCapture(event.pointerId);
     if (handle.isLaunch) return;
+    if (handle.grab) {
+      hand.grab(handle.grab, handle.at, this.time);
+      this.play();
+      return;
+    }
     this.#begin(handle);
     hand.hold(handle.numbers);
   }
@@ -164,13 +170,17 @@ export class Player {
   #move(event) {
     const { stage, hand } = this.page;
     if (!this.grip) {
-      byId('stage').style.cursor = stage.handleAt(...this.#at(event)) ? 'grab' : 'default';
+      const point = this.#at(event);
+      byId('stage').style.cursor = stage.handleAt(...point) || stage.grabAt(...point) ? 'grab' : 'default';
       return;
     }
     this.grip.way.push({ at: this.#at(event), time: event.timeStamp });
     this.grip.way = this.grip.way.filter((each) => event.timeStamp - each.time < FLICK_MS);
     const { handle, from } = this.grip;
-    if (handle && !handle.isLaunch) hand.hold(stage.numbersFor(handle, from, this.#at(event)));
+    if (handle?.grab) {
+      const way = this.#at(event).map((at, i) => at - from[i]);
+      hand.grab(handle.grab, stage.view.moved(handle.at, ...way), this.time);
+    } else if (handle && !handle.isLaunch) hand.hold(stage.numbersFor(handle, from, this.#at(event)));
   }
 
   #drop(event) {
@@ -181,6 +191,10 @@ export class Player {
     const moved = Math.hypot(...this.#at(event).map((at, i) => at - grip.from[i]));
     if (!grip.handle) {
       if (moved < CLICK_PIXELS && event.timeStamp - grip.since < CLICK_MS) this.#jumpTo(this.#at(event));
+      return;
+    }
+    if (grip.handle.grab) {
+      this.page.hand.release();
       return;
     }
     const velocity = this.#flick(grip, event);

@@ -445,6 +445,25 @@ export class Stage {
     return near[0]?.handle ?? null;
   }
 
+  /** The point of what a hand can pull that is seen there, if any. */
+  grabAt(x, y) {
+    const take = this.shownTake;
+    if (!take) return null;
+    const { row } = momentIn(take, this.time);
+    let nearest = null;
+    let least = REACH;
+    for (const line of this.lines.filter((each) => each.mover?.can_be_grabbed)) {
+      pointsAt(take, line, row).forEach((at, i) => {
+        const [px, py] = this.view.point(at);
+        const way = Math.hypot(px - x, py - y);
+        if (way > least) return;
+        least = way;
+        nearest = { grab: `${line.name}.${i}`, at };
+      });
+    }
+    return nearest;
+  }
+
   /** The target's numbers when its handle is moved to a point, having been taken up at another. */
   numbersFor(handle, from, to) {
     const dx = to[0] - from[0];

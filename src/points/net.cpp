@@ -42,6 +42,7 @@ struct NetWorks {
 namespace {
 
 constexpr std::size_t most_substeps = 20'000;
+constexpr double longest_air_step_s = 1.0 / 240;
 /// How fast a hand draws what it holds to where it is.
 constexpr double grab_rad_per_s = 30;
 
@@ -154,7 +155,11 @@ StepStatus Net::step(const NetInputs& inputs, double dt) noexcept {
     works_->contacts.begin_step();
     const std::size_t count = substeps_of(dt);
     const double h = dt / static_cast<double>(count);
+    // The air changes more slowly than links do.
+    const auto apart = static_cast<std::size_t>(std::clamp(longest_air_step_s / h, 1.0, 1e6));
     for (std::size_t i = 1; i <= count; ++i) {
+        if ((i - 1) % apart == 0)
+            works_->air.find(state_, h * static_cast<double>(std::min(apart, count - i + 1)));
         const double part = static_cast<double>(i) / static_cast<double>(count);
         if (!substep(inputs, h, part, dt * (1 - part))) {
             copy_state(kept_, state_);
@@ -181,11 +186,11 @@ bool Net::substep(const NetInputs& inputs, double h, double part, double remaini
 void Net::find_accelerations(const NetInputs& inputs, double h) noexcept {
     // Drag by the exact decay of a velocity over h.
     const double decay = settings_.drag_per_s > 0 ? math::expm1(-settings_.drag_per_s * h) / h : 0;
+    const std::span<const Vector3> air = works_->air.accelerations();
     for (std::size_t i = 0; i < accelerations_.size(); ++i) {
         const double w = 1 / structure_.points[i].mass_kg;
-        accelerations_[i] = settings_.gravity + forces_[i] * w + state_.v[i] * decay;
+        accelerations_[i] = settings_.gravity + forces_[i] * w + state_.v[i] * decay + air[i];
     }
-    works_->air.add(state_, h, accelerations_);
     add_grabs(inputs, h);
 }
 

@@ -49,7 +49,8 @@ NetAir::NetAir(const NetStructure& structure, const NetSettings& settings)
       diameter_m_{structure.link_diameter_m},
       inverse_masses_{net::inverse_masses(structure)},
       settings_{settings},
-      wind_(structure.points.size()) {
+      wind_(structure.points.size()),
+      found_(structure.points.size()) {
     if (triangles_.empty() && diameter_m_ > 0) links_ = structure.links;
     for (const NetPoint& point : structure.points)
         masses_.push_back(point.mass_kg);
@@ -98,16 +99,17 @@ void NetAir::find_wind(const Wind* wind, double time_s, std::span<const Vector3>
     }
 }
 
-void NetAir::add(const NetState& state, double h, std::span<Vector3> accelerations) const noexcept {
+void NetAir::find(const NetState& state, double h) noexcept {
     if (is_off()) return;
+    std::fill(found_.begin(), found_.end(), Vector3{});
     for (const auto& corners : triangles_)
-        add_triangle(corners, state, h, accelerations);
+        add_triangle(corners, state, h);
     for (const NetLink& link : links_)
-        add_link(link, state, h, accelerations);
+        add_link(link, state, h);
 }
 
 void NetAir::add_triangle(const std::array<std::uint32_t, 3>& corners, const NetState& state,
-                          double h, std::span<Vector3> accelerations) const noexcept {
+                          double h) noexcept {
     const auto [a, b, c] = corners;
     const Vector3 twice = cross(state.x[b] - state.x[a], state.x[c] - state.x[a]);
     const double twice_area = length_of(twice);
@@ -131,12 +133,10 @@ void NetAir::add_triangle(const std::array<std::uint32_t, 3>& corners, const Net
     const double size = length_of(force);
     if (size > most) force = force * (most / size);
     for (const std::uint32_t corner : corners)
-        accelerations[corner] =
-            accelerations[corner] + force * (inverse_masses_[corner] * (1.0 / 3));
+        found_[corner] = found_[corner] + force * (inverse_masses_[corner] * (1.0 / 3));
 }
 
-void NetAir::add_link(const NetLink& link, const NetState& state, double h,
-                      std::span<Vector3> accelerations) const noexcept {
+void NetAir::add_link(const NetLink& link, const NetState& state, double h) noexcept {
     const Vector3 way = state.x[link.b] - state.x[link.a];
     const double square = dot(way, way);
     if (!(square > 0)) return;
@@ -150,7 +150,7 @@ void NetAir::add_link(const NetLink& link, const NetState& state, double h,
     const double size = length_of(force);
     if (size > most) force = force * (most / size);
     for (const std::uint32_t end : {link.a, link.b})
-        accelerations[end] = accelerations[end] + force * (inverse_masses_[end] * 0.5);
+        found_[end] = found_[end] + force * (inverse_masses_[end] * 0.5);
 }
 
 }  // namespace hopcoil

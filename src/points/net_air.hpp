@@ -15,14 +15,14 @@ class NetAir {
     /// The wind at each point, for a whole step: looked up at a few places, and in between by
     /// straight lines.
     void find_wind(const Wind* wind, double time_s, std::span<const Vector3> x) noexcept;
-    /// Adds to the accelerations. No force turns a velocity round within h.
-    void add(const NetState& state, double h, std::span<Vector3> accelerations) const noexcept;
+    /// What it does to the points as they move now. No force turns a velocity round within h.
+    void find(const NetState& state, double h) noexcept;
+    [[nodiscard]] std::span<const Vector3> accelerations() const noexcept { return found_; }
 
   private:
-    void add_triangle(const std::array<std::uint32_t, 3>& corners, const NetState& state, double h,
-                      std::span<Vector3> accelerations) const noexcept;
-    void add_link(const NetLink& link, const NetState& state, double h,
-                  std::span<Vector3> accelerations) const noexcept;
+    void add_triangle(const std::array<std::uint32_t, 3>& corners, const NetState& state,
+                      double h) noexcept;
+    void add_link(const NetLink& link, const NetState& state, double h) noexcept;
     [[nodiscard]] bool is_off() const noexcept;
 
     std::vector<std::array<std::uint32_t, 3>> triangles_;
@@ -32,6 +32,7 @@ class NetAir {
     std::vector<double> inverse_masses_;
     NetSettings settings_;
     std::vector<Vector3> wind_;
+    std::vector<Vector3> found_;
 };
 
 }  // namespace hopcoil

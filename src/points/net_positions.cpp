@@ -43,6 +43,20 @@ struct Tether {
     double longest_m;
 };
 
+/// A link and a bend as substeps of one length have them: how much of what is asked for is done.
+struct LinkRow {
+    std::uint32_t a = 0;
+    std::uint32_t b = 0;
+    double shortest_m = 0;
+    double longest_m = 0;
+    double damping = 0;
+    double share = 0;
+};
+struct BendRow {
+    double damping = 0;
+    double share = 0;
+};
+
 class NetPositions final : public NetSolver {
   public:
     NetPositions(const NetStructure& structure, const NetSettings& settings)
@@ -60,6 +74,8 @@ class NetPositions final : public NetSolver {
         };
         sort_by_colour(links_, base_.size(), of_link);
         sort_by_colour(bends_, base_.size(), of_bend);
+        link_rows_.resize(links_.size());
+        bend_rows_.resize(bends_.size());
         if (settings.has_tethers) find_tethers(structure, settings);
     }
 
@@ -77,10 +93,9 @@ class NetPositions final : public NetSolver {
         }
         for (std::size_t i = 0; i < pins_.size(); ++i)
             moved_[pins_[i]] = substep.pins_to[i];
-        for (const NetLink& link : links_)
-            satisfy(link, h);
-        for (const NetBend& bend : bends_)
-            satisfy(bend, h);
+        prepare(h);
+        satisfy_links();
+        satisfy_bends();
         for (const Tether& tether : tethers_)
             satisfy(tether);
         substep.contacts.resolve(moved_, state.x, base_, substep.h, state.touches);
@@ -89,52 +104,86 @@ class NetPositions final : public NetSolver {
     }
 
   private:
-    void satisfy(const NetLink& link, double h) noexcept {
-        const double wa = inverse_masses_[link.a];
-        const double wb = inverse_masses_[link.b];
-        const Vector3 way = moved_[link.b] - moved_[link.a];
-        const double length = chain::length_of(way);
-        const double excess = net::excess_of(link, length);
-        const bool acts = excess != 0 || link.shortest_m == link.longest_m;
-        if (!acts || !(length > 0) || !(wa + wb > 0) || !(link.stiffness_n_per_m > 0)) return;
-        const Vector3 n = way * (1 / length);
-        const double compliance = 1 / (link.stiffness_n_per_m * h * h);
-        const double damping =
-            net::position_damping(link.stiffness_n_per_m, link.damping_n_s_per_m, h);
-        const double moved = dot(way - (base_[link.b] - base_[link.a]), n);
-        double size = (excess + damping * moved) / ((1 + damping) * (wa + wb) + compliance);
-        // Damping slows a pull; it does not turn it into a push.
-        if (excess > 0 && link.shortest_m < link.longest_m) size = std::max(0.0, size);
-        if (excess < 0 && link.shortest_m < link.longest_m) size = std::min(0.0, size);
-        moved_[link.a] = moved_[link.a] + n * (wa * size);
-        moved_[link.b] = moved_[link.b] - n * (wb * size);
+    /// What a substep of h seconds makes of each link and bend.
+    void prepare(double h) noexcept {
+        if (h == prepared_h_) return;
+        prepared_h_ = h;
+        for (std::size_t i = 0; i < links_.size(); ++i) {
+            const NetLink& link = links_[i];
+            LinkRow& row = link_rows_[i];
+            const double w = inverse_masses_[link.a] + inverse_masses_[link.b];
+            const double k = link.stiffness_n_per_m;
+            row.a = link.a;
+            row.b = link.b;
+            row.shortest_m = link.shortest_m;
+            row.longest_m = link.longest_m;
+            row.damping = k > 0 ? net::position_damping(k, link.damping_n_s_per_m, h) : 0;
+            row.share = k > 0 && w > 0 ? 1 / ((1 + row.damping) * w + 1 / (k * h * h)) : 0;
+        }
+        for (std::size_t i = 0; i < bends_.size(); ++i) {
+            const NetBend& bend = bends_[i];
+            const double k = bend.stiffness_n_per_m;
+            const double middle = bend.weight_a + bend.weight_c;
+            const double w = bend.weight_a * bend.weight_a * inverse_masses_[bend.a] +
+                             middle * middle * inverse_masses_[bend.middle] +
+                             bend.weight_c * bend.weight_c * inverse_masses_[bend.c];
+            const double damping = k > 0 ? net::position_damping(k, bend.damping_n_s_per_m, h) : 0;
+            const double share = k > 0 && w > 0 ? 1 / ((1 + damping) * w + 1 / (k * h * h)) : 0;
+            bend_rows_[i] = {damping, share};
+        }
     }
 
-    void satisfy(const NetBend& bend, double h) noexcept {
-        if (!(bend.stiffness_n_per_m > 0)) return;
-        const double middle = bend.weight_a + bend.weight_c;
-        const auto of = [&](const std::vector<Vector3>& x) {
-            return x[bend.a] * bend.weight_a + x[bend.c] * bend.weight_c - x[bend.middle] * middle;
-        };
-        const double w = bend.weight_a * bend.weight_a * inverse_masses_[bend.a] +
-                         middle * middle * inverse_masses_[bend.middle] +
-                         bend.weight_c * bend.weight_c * inverse_masses_[bend.c];
-        const Vector3 b = of(moved_);
-        const double length = chain::length_of(b);
-        if (!(w > 0) || !(length > 0)) return;
-        const double compliance = 1 / (bend.stiffness_n_per_m * h * h);
-        const double damping =
-            net::position_damping(bend.stiffness_n_per_m, bend.damping_n_s_per_m, h);
-        const Vector3 n = b * (1 / length);
-        const double moved = dot(b - of(base_), n);
-        const Vector3 by =
-            n * (((length - bend.rest_m) + damping * moved) / ((1 + damping) * w + compliance));
-        const auto move = [&](std::uint32_t point, double weight) {
-            moved_[point] = moved_[point] - by * (weight * inverse_masses_[point]);
-        };
-        move(bend.a, bend.weight_a);
-        move(bend.middle, -middle);
-        move(bend.c, bend.weight_c);
+    void satisfy_links() noexcept {
+        Vector3* const x = moved_.data();
+        const Vector3* const base = base_.data();
+        const double* const w = inverse_masses_.data();
+        for (const LinkRow& row : link_rows_) {
+            const Vector3 a = x[row.a];
+            const Vector3 b = x[row.b];
+            const Vector3 way = b - a;
+            const double length = chain::length_of(way);
+            const double excess = length > row.longest_m    ? length - row.longest_m
+                                  : length < row.shortest_m ? length - row.shortest_m
+                                                            : 0;
+            const bool is_range = row.shortest_m < row.longest_m;
+            if ((excess == 0 && is_range) || !(length > 0)) continue;
+            const double per_m = 1 / length;
+            const double moved = dot(way - (base[row.b] - base[row.a]), way) * per_m;
+            double size = (excess + row.damping * moved) * row.share;
+            // Damping slows a pull; it does not turn it into a push.
+            if (is_range) size = excess > 0 ? std::max(0.0, size) : std::min(0.0, size);
+            const Vector3 by = way * (size * per_m);
+            x[row.a] = a + by * w[row.a];
+            x[row.b] = b - by * w[row.b];
+        }
+    }
+
+    void satisfy_bends() noexcept {
+        Vector3* const x = moved_.data();
+        const Vector3* const base = base_.data();
+        const double* const w = inverse_masses_.data();
+        for (std::size_t i = 0; i < bends_.size(); ++i) {
+            const NetBend& bend = bends_[i];
+            const BendRow& row = bend_rows_[i];
+            const double middle = bend.weight_a + bend.weight_c;
+            const Vector3 xa = x[bend.a];
+            const Vector3 xm = x[bend.middle];
+            const Vector3 xc = x[bend.c];
+            const Vector3 b = xa * bend.weight_a + xc * bend.weight_c - xm * middle;
+            const Vector3 before = base[bend.a] * bend.weight_a + base[bend.c] * bend.weight_c -
+                                   base[bend.middle] * middle;
+            const Vector3 moved = b - before;
+            Vector3 by = (b + moved * row.damping) * row.share;
+            if (bend.rest_m > 0) {
+                const double length = chain::length_of(b);
+                if (!(length > 0)) continue;
+                const Vector3 n = b * (1 / length);
+                by = n * (((length - bend.rest_m) + row.damping * dot(moved, n)) * row.share);
+            }
+            x[bend.a] = xa - by * (bend.weight_a * w[bend.a]);
+            x[bend.middle] = xm + by * (middle * w[bend.middle]);
+            x[bend.c] = xc - by * (bend.weight_c * w[bend.c]);
+        }
     }
 
     void satisfy(const Tether& tether) noexcept {
@@ -169,6 +218,9 @@ class NetPositions final : public NetSolver {
 
     std::vector<NetLink> links_;
     std::vector<NetBend> bends_;
+    std::vector<LinkRow> link_rows_;
+    std::vector<BendRow> bend_rows_;
+    double prepared_h_ = -1;
     std::vector<Tether> tethers_;
     std::vector<std::uint32_t> pins_;
     std::vector<double> inverse_masses_;

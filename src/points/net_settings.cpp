@@ -45,8 +45,8 @@ constexpr std::array<Dial<S>, S::dial_count> all_dials{
 };
 
 constexpr std::size_t most_substeps = 10'000;
-/// What hangs by points is drawn out of shape more than what hangs by an edge; with so many it stays
-/// within 5 mm a metre.
+/// What hangs by points is drawn out of shape more than what hangs by an edge; with so many it
+/// stays within 5 mm a metre.
 constexpr std::size_t least_position_substeps = 18;
 /// So many substeps of forces cost about as much.
 constexpr std::size_t affordable_force_substeps = 24;

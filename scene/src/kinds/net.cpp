@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include <fmt/format.h>
 
@@ -186,6 +187,38 @@ DialStatus NetSpec::set_dial(std::size_t index, double value) {
 
 std::unique_ptr<RunningSystem> NetSpec::start_running(const SystemInputs& inputs) const {
     return std::make_unique<RunningNet>(parts_, inputs);
+}
+
+std::vector<StepLimit> NetSpec::step_limits() const {
+    std::vector<StepLimit> limits;
+    NetSettings settings = parts_.settings;
+    const bool is_own = settings.method != NetMethod::automatic;
+    for (const SchemeFacts& facts : all_schemes()) {
+        settings.method = NetMethod::forces;
+        settings.scheme = facts.scheme;
+        settings.substeps = 0;
+        const NetPlan plan = plan_for(structure_, settings);
+        limits.push_back({.method = fmt::format("forces, {}", facts.name),
+                          .stable_below_s = plan.stable_step_s,
+                          .steps = plan.force_substeps,
+                          .note = plan.stable_step_s == 0 ? "unstable at any step" : "",
+                          .is_chosen = plan_.method == NetMethod::forces &&
+                                       facts.scheme == parts_.settings.scheme});
+    }
+    for (const NetMethod method : {NetMethod::positions, NetMethod::implicit}) {
+        settings.method = method;
+        settings.substeps = is_own && method == plan_.method ? parts_.settings.substeps : 0;
+        const NetPlan plan = plan_for(structure_, settings);
+        limits.push_back(
+            {.method = std::string{facts_of(method).name},
+             .stable_below_s = std::numeric_limits<double>::infinity(),
+             .steps = plan.substeps,
+             .note = method == NetMethod::positions
+                         ? fmt::format("hangs up to {:.2g} % too low", plan.excess_percent)
+                         : fmt::format("{} iterations a step", settings.iterations),
+             .is_chosen = plan_.method == method});
+    }
+    return limits;
 }
 
 namespace {

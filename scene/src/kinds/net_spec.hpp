@@ -44,6 +44,7 @@ class NetSpec final : public SystemSpec {
     [[nodiscard]] std::unique_ptr<RunningSystem> start_running(
         const SystemInputs& inputs) const override;
     [[nodiscard]] double highest_hz() const override { return 8; }
+    [[nodiscard]] std::vector<StepLimit> step_limits() const override;
     [[nodiscard]] std::vector<SystemReport> report(const ReportInput& input) const override;
 
   private:

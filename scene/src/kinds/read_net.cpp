@@ -75,8 +75,7 @@ constexpr std::array<const char*, 4> corner_names{"top_left", "top_right", "bott
                                                   "bottom_right"};
 
 std::vector<std::uint32_t> named_points(KindReader& reader, const NetParts& parts,
-                                        const std::string& where) {
-    const double patch_m = reader.number("patch_m").value_or(0);
+                                        const std::string& where, double patch_m) {
     if (const auto* cloth = std::get_if<ClothSettings>(&parts.made_of)) {
         for (std::size_t i = 0; i < edge_names.size(); ++i) {
             if (where == edge_names[i]) return points_at(*cloth, static_cast<ClothEdge>(i));
@@ -100,7 +99,10 @@ std::vector<std::uint32_t> named_points(KindReader& reader, const NetParts& part
 
 std::vector<std::uint32_t> read_points(KindReader& reader, const NetParts& parts) {
     std::vector<std::uint32_t> points;
-    if (const auto where = reader.choice("where")) points = named_points(reader, parts, *where);
+    const double patch_m = reader.number("patch_m").value_or(0);
+    if (!(patch_m >= 0)) reader.problem("patch_m", "expected 0 or more");
+    const auto where = reader.choice("where");
+    if (where && patch_m >= 0) points = named_points(reader, parts, *where, patch_m);
     for (const double number : reader.numbers("points")) {
         const bool is_one = number >= 0 && std::floor(number) == number &&
                             number < static_cast<double>(parts.point_count());
@@ -169,33 +171,48 @@ NetLink read_link(KindReader& reader, const NetStructure& structure) {
     return link;
 }
 
+void read_bend(KindReader& reader, NetStructure& made) {
+    const std::size_t count = made.points.size();
+    const std::array<std::uint32_t, 3> points{point_number(reader, "from", count),
+                                              point_number(reader, "middle", count),
+                                              point_number(reader, "to", count)};
+    const double angle = reader.number("angle_deg").value_or(180) * math::pi / 180;
+    const double stiffness = reader.number("stiffness_nm_per_rad").value_or(1);
+    const bool are_three =
+        points[0] != points[1] && points[0] != points[2] && points[1] != points[2];
+    if (!are_three && reader.has("from") && reader.has("middle") && reader.has("to"))
+        reader.problem("middle", "expected three points, each another");
+    if (!are_three || count == 0) return;
+    const auto length = [&](std::size_t end) {
+        const Vector3 way = made.points[points[end]].position - made.points[points[1]].position;
+        return std::sqrt(dot(way, way));
+    };
+    reader.try_to([&] {
+        made.bends.push_back(
+            angle_link(points, std::min(angle, math::pi), stiffness, length(0), length(2)));
+    });
+}
+
 void read_own(KindReader& reader, NetParts& parts) {
     NetStructure made;
-    reader.each_table("own_points", "own point", [&](KindReader& one) {
+    reader.each_table("own_points", "net point", [&](KindReader& one) {
         made.points.push_back({.position = vector_at(one, "at", "m").value_or(Vector3{}),
                                .mass_kg = one.number("mass_kg").value_or(1)});
         if (!one.has("at")) one.problem("", "expected a key 'at_m'");
     });
-    reader.each_table("links", "link",
-                      [&](KindReader& one) { made.links.push_back(read_link(one, made)); });
-    reader.each_table("bends", "bend", [&](KindReader& one) {
-        const std::size_t count = made.points.size();
-        const std::array<std::uint32_t, 3> points{point_number(one, "from", count),
-                                                  point_number(one, "middle", count),
-                                                  point_number(one, "to", count)};
-        const auto length = [&](std::size_t end) {
-            const Vector3 way =
-                made.points.at(points[end]).position - made.points.at(points[1]).position;
-            return std::sqrt(dot(way, way));
-        };
-        const double angle = one.number("angle_deg").value_or(180) * math::pi / 180;
-        const double stiffness = one.number("stiffness_nm_per_rad").value_or(1);
-        if (count == 0) return;
-        one.try_to([&] {
-            made.bends.push_back(
-                angle_link(points, std::min(angle, math::pi), stiffness, length(0), length(2)));
-        });
+    reader.each_table("links", "net link", [&](KindReader& one) {
+        const NetLink link = read_link(one, made);
+        if (link.a != link.b)
+            made.links.push_back(link);
+        else if (one.has("from") && one.has("to"))
+            one.problem("to", "expected another point");
     });
+    reader.each_table("bends", "net bend", [&](KindReader& one) { read_bend(one, made); });
+    if (!reader.has("own_points")) {
+        if (reader.has("links") || reader.has("bends"))
+            reader.problem("", "expected a key 'own_points' beside 'links' and 'bends'");
+        return;
+    }
     if (reader.try_to([&] { require_valid(made); })) parts.made_of = OwnNet{std::move(made)};
 }
 
@@ -209,7 +226,7 @@ void read_made_of(KindReader& reader, NetParts& parts) {
     reader.one_table("rope", "rope", [&](KindReader& one) { read_rope(one, parts); });
     reader.one_table("soft_ball", "soft ball",
                      [&](KindReader& one) { read_soft_ball(one, parts); });
-    if (reader.has("own_points")) read_own(reader, parts);
+    read_own(reader, parts);
 }
 
 void read_pins(KindReader& reader, NetParts& parts, Mounts& mounts) {

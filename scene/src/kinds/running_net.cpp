@@ -162,8 +162,11 @@ bool RunningNet::step_to(double time_s, const SystemInputs& inputs) {
     }
     place_shapes(time_s, inputs);
     std::copy(net_.velocities().begin(), net_.velocities().end(), velocities_.begin());
+    std::span<const NetGrab> grabs;
+    if (grab_) grabs = {&*grab_, 1};
     const NetInputs given{.pins = pins_,
                           .shapes = shapes_,
+                          .grabs = grabs,
                           .ground = field_in<Ground>(inputs, 0),
                           .wind = field_in<Wind>(inputs, 1),
                           .time_s = time_s};
@@ -204,6 +207,24 @@ bool RunningNet::push(std::size_t port, const ValueArray& delta_velocity) {
         any = net_.push(i, vector_of(delta_velocity)) == StepStatus::stepped || any;
     }
     return any;
+}
+
+/// With a hand of some size, as strong as it takes to lift the net three times.
+bool RunningNet::grab(std::size_t port, std::size_t index, const std::optional<ValueArray>& place) {
+    grab_.reset();
+    if (!place) return true;
+    const auto point =
+        static_cast<std::uint32_t>(port == 0 ? index : parts_.point_count() + port - 1);
+    if (point >= net_.size()) return false;
+    double mass_kg = 0;
+    for (const NetPoint& each : net_.structure().points)
+        mass_kg += each.mass_kg;
+    constexpr double hand_m = 0.06;
+    grab_ = NetGrab{.point = point,
+                    .radius_m = hand_m,
+                    .target = vector_of(*place),
+                    .most_force_n = 3 * 9.80665 * mass_kg};
+    return true;
 }
 
 ValueAndVelocity RunningNet::output(std::size_t port, std::size_t index) const {

@@ -19,6 +19,7 @@ class RunningNet final : public RunningSystem {
     bool advance(double time_s, const SystemInputs& inputs) override;
     void change(const SystemInputs& inputs) override;
     bool push(std::size_t port, const ValueArray& delta_velocity) override;
+    bool grab(std::size_t port, std::size_t index, const std::optional<ValueArray>& place) override;
     [[nodiscard]] ValueAndVelocity output(std::size_t port, std::size_t index) const override;
     void read_signals(std::span<double> numbers) override;
     bool retune(const SystemSpec& spec) override;
@@ -73,6 +74,7 @@ class RunningNet final : public RunningSystem {
     std::vector<Held> held_;  ///< in the order of points
     std::vector<Mounted> mounted_;
     std::vector<Vector3> pins_;
+    std::optional<NetGrab> grab_;  ///< what a hand pulls
     std::vector<ContactShape> shapes_;
     std::vector<Vector3> accelerations_;  ///< of the last step
     std::vector<Vector3> velocities_;     ///< before it

@@ -162,6 +162,18 @@ bool LiveScene::push(std::size_t system, const ValueArray& delta_velocity, std::
     return inside_->running.push({system, port}, delta_velocity);
 }
 
+bool LiveScene::grab(std::size_t system, const std::optional<ValueArray>& place, std::size_t port,
+                     std::size_t index) {
+    const SceneSystem& grabbed = inside_->scene.systems.at(system);
+    const Port of = grabbed.spec->outputs().at(port);
+    if (index >= of.count) return false;
+    if (place && !is_finite(*place)) {
+        throw InvalidValue{grabbed.name, std::numeric_limits<double>::quiet_NaN(),
+                           "a finite place"};
+    }
+    return inside_->running.grab({system, port}, index, place);
+}
+
 ValueArray LiveScene::target(std::size_t index) const {
     return inside_->running.target_shown(index, inside_->time_s);
 }

@@ -59,6 +59,9 @@ class RunningScene {
     void hold(std::size_t target, const ValueArray& value);
     void let_go(std::size_t target);
     bool push(const OutputRef& output, const ValueArray& delta_velocity);
+    bool grab(const OutputRef& output, std::size_t index, const std::optional<ValueArray>& place) {
+        return systems_[output.system]->grab(output.port, index, place);
+    }
     [[nodiscard]] bool is_held(std::size_t target) const { return held_[target].has_value(); }
 
     /// Of what has been advanced to one time.

@@ -61,6 +61,11 @@ class LiveScene {
     /// Errors  InvalidValue for a change that is not finite.
     bool push(std::size_t system, const ValueArray& delta_velocity, std::size_t port = 0);
 
+    /// A hand pulls one value of an output toward a place, as hard as a hand can, until it is told
+    /// another place, or none. False for what cannot be pulled: only points of a net can.
+    bool grab(std::size_t system, const std::optional<ValueArray>& place, std::size_t port = 0,
+              std::size_t index = 0);
+
     [[nodiscard]] ValueArray target(std::size_t index) const;
     /// Value and velocity of a system, or of one of its outputs; of one of its several values.
     [[nodiscard]] ValueAndVelocity output(std::size_t system, std::size_t port = 0,

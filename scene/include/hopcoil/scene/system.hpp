@@ -13,6 +13,7 @@
 #include <hopcoil/base/dial.hpp>
 #include <hopcoil/base/state.hpp>
 #include <hopcoil/base/take_sink.hpp>
+#include <hopcoil/scene/step_limit.hpp>
 #include <hopcoil/scene/value_array.hpp>
 
 /// @file
@@ -74,6 +75,14 @@ class RunningSystem {
     virtual bool push(std::size_t port, const ValueArray& delta_velocity) {
         static_cast<void>(port);
         static_cast<void>(delta_velocity);
+        return false;
+    }
+    /// A hand pulls one value of an output toward a place, until it is told another or none; false
+    /// where nothing can be pulled.
+    virtual bool grab(std::size_t port, std::size_t index, const std::optional<ValueArray>& place) {
+        static_cast<void>(port);
+        static_cast<void>(index);
+        static_cast<void>(place);
         return false;
     }
     /// The next time after `time_s` at which its steps have to end; infinity without one.
@@ -187,6 +196,8 @@ class SystemSpec {
 
     /// How it fared in a run, read off the take.
     [[nodiscard]] virtual std::vector<SystemReport> report(const ReportInput& input) const;
+    /// The ways it could be stepped, where it is stepped as physics, for frames of its own length.
+    [[nodiscard]] virtual std::vector<StepLimit> step_limits() const { return {}; }
     /// Its response to a jump or a kick by itself; nullptr when that says nothing of it.
     [[nodiscard]] virtual const StepResponder* step_responder() const { return nullptr; }
 

@@ -1,0 +1,17 @@
+#pragma once
+
+#include <cstddef>
+#include <string>
+
+namespace hopcoil::scene {
+
+/// What one way of stepping a system allows.
+struct StepLimit {
+    std::string method{};       ///< "forces, velocity_verlet"
+    double stable_below_s = 0;  ///< infinity for any step
+    std::size_t steps = 1;      ///< that a frame takes with it
+    std::string note{};         ///< what it costs in truth
+    bool is_chosen = false;
+};
+
+}  // namespace hopcoil::scene

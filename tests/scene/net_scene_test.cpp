@@ -1,0 +1,254 @@
+// Nets in scenes.
+
+#include <algorithm>
+#include <cmath>
+#include <string>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/io/gltf.hpp>
+#include <hopcoil/io/take_model.hpp>
+#include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
+#include <hopcoil/scene/system_report.hpp>
+
+#include "support/files.hpp"
+
+using namespace hopcoil;
+using namespace hopcoil::scene;
+using Catch::Matchers::Contains;
+
+namespace {
+
+const std::string washing = R"(
+duration_s = 2
+[target.pole]
+start_m = [0.5, 2, 0]
+moves = [{ sine_amplitude_m = [0.1, 0.05, 0.2], frequency_hz = 0.7 }]
+[wind.sea]
+mean_m_per_s = [0, 0, 3]
+[net.sheet]
+cloth = { columns = 9, rows = 9, stretch_n_per_m = 400 }
+at_m = [0, 1.5, 0]
+pins = [
+  { where = "top_left", patch_m = 0.13 },
+  { where = "top_right", patch_m = 0.13, to = "pole", until_s = 1.5 },
+]
+balls = [{ name = "float", at_m = [0, 3, 0], radius_m = 0.1, held_until_s = 0.5 }]
+wind = "sea"
+[follower.gull]
+target = "sheet.80"
+)";
+
+Scene read(const TestFolder& folder, const std::string& text) {
+    folder.write("quay.toml", text);
+    return read_scene((folder.path() / "quay.toml").string());
+}
+
+std::string problems_of(const TestFolder& folder, const std::string& text) {
+    try {
+        static_cast<void>(read(folder, text));
+    } catch (const std::exception& problem) {
+        return problem.what();
+    }
+    return "";
+}
+
+Take take_of(const Scene& scene) {
+    Take take;
+    run(scene, take);
+    return take;
+}
+
+double number(const Take& take, std::size_t row, const std::string& channel, std::size_t k) {
+    return take.row(row)[take.columns_of(*take.find_channel(channel)).first + k];
+}
+
+}  // namespace
+
+TEST_CASE("a net in a scene goes with its pins, lets go in time and catches what falls",
+          "[scene][net]") {
+    const TestFolder folder;
+    const Take take = take_of(read(folder, washing));
+    const std::string sheet = "sheet.position_m";
+    // The right corner keeps its distance from the pole until it is let go.
+    const std::size_t corner = 3 * 8;
+    for (const std::size_t row : {0U, 30U, 60U, 88U}) {
+        for (std::size_t k = 0; k < 3; ++k) {
+            const double apart =
+                number(take, row, sheet, corner + k) - number(take, row, "pole.value_m", k);
+            const double at_start =
+                number(take, 0, sheet, corner + k) - number(take, 0, "pole.value_m", k);
+            CHECK(apart == Approx(at_start).margin(2e-3));
+        }
+    }
+    const std::size_t last = take.row_count() - 1;
+    CHECK(number(take, last, sheet, corner + 1) < number(take, 88, sheet, corner + 1) - 0.1);
+    CHECK(number(take, 30, "sheet.float.position_m", 1) == 3);
+    CHECK(number(take, last, "sheet.float.position_m", 1) < 2.5);
+    // What follows a point of it is not far from it.
+    for (std::size_t k = 0; k < 3; ++k)
+        CHECK(number(take, last, "gull.value_m", k) ==
+              Approx(number(take, last, sheet, 3 * 80 + k)).margin(0.8));
+}
+
+TEST_CASE("a net moves the same at every rate, and on from a kept state", "[scene][net]") {
+    const TestFolder folder;
+    for (const std::string method : {"forces", "positions", "implicit"}) {
+        std::string text = washing;
+        text.replace(text.find("wind = "), 0, "method = \"" + method + "\"\n");
+        if (method == "implicit")
+            text.erase(text.find("balls"), text.find("wind = ") - text.find("balls"));
+        Scene scene = read(folder, text);
+        scene.systems.pop_back();  // alone, without what follows it
+        const Take slow = take_of(scene);
+        scene.rate_hz = 180;
+        const Take quick = take_of(scene);
+        double worst = 0;
+        for (std::size_t row = 0; row < slow.row_count(); ++row) {
+            for (std::size_t k = 0; k < 243; ++k)
+                worst = std::max(worst, std::abs(number(slow, row, "sheet.position_m", k) -
+                                                 number(quick, 3 * row, "sheet.position_m", k)));
+        }
+        INFO(method);
+        CHECK(worst < 1e-6);
+    }
+    Scene scene = read(folder, washing);
+    LiveScene live{scene};
+    live.advance_to(0.8);
+    const auto kept = live.save();
+    live.advance_to(1.7);
+    const std::vector<double> wanted(live.row().begin(), live.row().end());
+    REQUIRE(live.load(kept));
+    live.advance_to(1.7);
+    CHECK(std::equal(wanted.begin(), wanted.end(), live.row().begin()));
+}
+
+TEST_CASE("a hand pulls a point of a net until it lets go", "[scene][net]") {
+    const TestFolder folder;
+    LiveScene live{read(folder, washing)};
+    const ValueArray place{{0.2, 1, 0.6}};
+    REQUIRE(live.grab(1, place, 0, 80));
+    live.advance_to(1.4);
+    const ValueArray pulled = live.output(1, 0, 80).value;
+    CHECK(pulled[2] == Approx(0.6).margin(0.15));
+    CHECK(live.grab(1, std::nullopt));
+    live.advance_to(2);
+    CHECK(std::abs(live.output(1, 0, 80).value[2] - 0.6) > 0.1);
+    CHECK_FALSE(live.grab(2, place));  // a follower has no point to be pulled
+    CHECK_FALSE(live.grab(1, place, 0, 81));
+}
+
+TEST_CASE("a net's dials are turned while it moves", "[scene][net]") {
+    const TestFolder folder;
+    Scene scene = read(folder, washing);
+    const auto all = dials_of(scene);
+    const auto named = [&](const std::string& path) {
+        return std::any_of(all.begin(), all.end(),
+                           [&](const SceneDial& dial) { return dial.path == path; });
+    };
+    for (const char* path : {"sheet.cloth.stretch_n_per_m", "sheet.cloth.bending_n_m",
+                             "sheet.friction", "sheet.damping_factor"})
+        CHECK(named(path));
+    // Softer while it hangs: it goes on from where it is, and sags.
+    LiveScene live{scene};
+    live.advance_to(1);
+    const ValueArray before = live.output(1, 0, 80).value;
+    for (const SceneDial& dial : all) {
+        if (dial.path == "sheet.cloth.stretch_n_per_m")
+            CHECK(live.set(dial, 20) == DialStatus::set);
+    }
+    CHECK(live.output(1, 0, 80).value == before);
+    live.advance_to(1.4);
+    CHECK(live.output(1, 0, 80).value[1] < before[1] - 0.05);
+}
+
+TEST_CASE("a cloth becomes a mesh of a model, which goes from shape to shape", "[scene][net]") {
+    const TestFolder folder;
+    const Scene scene = read(folder, washing);
+    const Take take = take_of(scene);
+    const io::BakedModel model = io::model_of(take, model_channels_of(scene, take));
+    REQUIRE(model.model.meshes.size() == 1);
+    const io::ModelMesh& mesh = model.model.meshes.front();
+    CHECK(mesh.triangles.size() == 128);
+    CHECK(mesh.shapes.size() == mesh.times_s.size());
+    CHECK(mesh.shapes.size() > 50);
+    CHECK(mesh.texture.size() == 81);
+    CHECK(mesh.shapes.back().positions[80][1] ==
+          Approx(number(take, take.row_count() - 1, "sheet.position_m", 3 * 80 + 1)));
+    const std::string file = (folder.path() / "sheet.glb").string();
+    io::write_model(file, model.model);
+    CHECK(io::read_triangles(file).corners.size() >= 81);
+}
+
+TEST_CASE("a net is reported with its method, stretch and energy", "[scene][net]") {
+    const TestFolder folder;
+    const Scene scene = read(folder, washing);
+    const Take take = take_of(scene);
+    for (const SystemReport& report : report_on(scene, take)) {
+        if (report.name != "sheet") continue;
+        CHECK_THAT(report.words, Contains("cloth of 1 x 1 m"));
+        CHECK(report.figures[0].key == "largest_stretch_percent");
+        CHECK(report.figures[0].value > 0);
+        CHECK(report.charts.size() == 2);
+        CHECK(report.components.size() == 2);
+    }
+    const auto limits = scene.systems[1].spec->step_limits();
+    REQUIRE(limits.size() == 9);
+    CHECK(limits[1].stable_below_s > 1e-4);
+    CHECK(std::count_if(limits.begin(), limits.end(),
+                        [](const StepLimit& limit) { return limit.is_chosen; }) == 1);
+}
+
+TEST_CASE("ropes, balls and nets of one's own are read, and what is wrong with them is said",
+          "[scene][net]") {
+    const TestFolder folder;
+    const std::string rope = R"(
+duration_s = 1
+[ground.quay]
+[net.line]
+rope = { length_m = 1.2, segments = 12, end_m = [1, 2, 0] }
+at_m = [0, 2, 0]
+pins = [{ where = "start" }, { where = "end" }]
+forces = [{ points = [6], newtons = [0, -1, 0] }]
+[net.buoy]
+soft_ball = { radius_m = 0.2, refinement = 1 }
+at_m = [0, 1, 0]
+ground = "quay"
+[net.frame]
+own_points = [{ at_m = [0, 3, 0] }, { at_m = [1, 3, 0] }, { at_m = [1, 4, 0], mass_kg = 2 }]
+links = [{ from = 0, to = 1 }, { from = 1, to = 2, type = "rope" }]
+bends = [{ from = 0, middle = 1, to = 2, angle_deg = 90 }]
+pins = [{ points = [0, 1] }]
+shapes = [{ type = "plane", at_m = [0, 2, 0] }]
+)";
+    const Take take = take_of(read(folder, rope));
+    const std::size_t last = take.row_count() - 1;
+    CHECK(number(take, last, "line.position_m", 3 * 12) == 1);
+    CHECK(number(take, last, "line.position_m", 3 * 6 + 1) < 1.75);
+    CHECK(number(take, last, "buoy.position_m", 1) > 0);
+    CHECK(number(take, last, "frame.position_m", 7) > 2);
+
+    const auto complaint = [&](const std::string& table) {
+        return problems_of(folder, "[net.n]\n" + table);
+    };
+    CHECK_THAT(complaint(""), Contains("expected one of the keys 'cloth'"));
+    CHECK_THAT(complaint("cloth = {}\nrope = {}"), Contains("expected one of the keys 'cloth'"));
+    CHECK_THAT(complaint("cloth = { colums = 3 }"), Contains("did you mean 'columns'"));
+    CHECK_THAT(complaint("cloth = { columns = 1 }"), Contains("columns"));
+    CHECK_THAT(complaint("cloth = { stretch_n_per_m = -1 }"), Contains("stretch_n_per_m"));
+    CHECK_THAT(complaint("cloth = {}\nmethod = 'magic'"), Contains("positions"));
+    CHECK_THAT(complaint("cloth = {}\npins = [{ where = 'start' }]"), Contains("an edge or"));
+    CHECK_THAT(complaint("rope = {}\npins = [{ where = 'top' }]"), Contains("'start' or 'end'"));
+    CHECK_THAT(complaint("cloth = {}\npins = [{ points = [9999] }]"), Contains("found 9999"));
+    CHECK_THAT(complaint("cloth = {}\npins = [{ }]"), Contains("'where' or 'points'"));
+    CHECK_THAT(complaint("cloth = {}\nballs = [{ name = 'a', at_m = [0, 0, 0], radius_m = -1 }]"),
+               Contains("radius_m"));
+    CHECK_THAT(complaint("cloth = {}\nfriction = nan"), Contains("friction"));
+    CHECK_THAT(complaint("cloth = {}\nmethod = 'implicit'\n"
+                         "balls = [{ name = 'a', at_m = [0, 0, 0] }]"),
+               Contains("no balls"));
+}
