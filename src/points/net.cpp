@@ -43,8 +43,8 @@ namespace {
 
 constexpr std::size_t most_substeps = 20'000;
 constexpr double longest_air_step_s = 1.0 / 240;
-/// How fast a hand draws what it holds to where it is.
-constexpr double grab_rad_per_s = 30;
+/// A hand pulls with all its force from this distance on.
+constexpr double grab_reach_m = 0.1;
 
 NetState at_rest(const NetStructure& structure) {
     NetState state;
@@ -196,7 +196,6 @@ void Net::find_accelerations(const NetInputs& inputs, double h) noexcept {
 
 /// A damped pull toward the target, shared among the patch by mass, capped as a whole.
 void Net::add_grabs(const NetInputs& inputs, double h) noexcept {
-    const double w = std::min(grab_rad_per_s, 0.5 / h);
     for (const NetGrab& grab : inputs.grabs) {
         const Vector3 middle = structure_.points[grab.point].position;
         const auto is_held = [&](std::size_t i) {
@@ -208,8 +207,9 @@ void Net::add_grabs(const NetInputs& inputs, double h) noexcept {
         for (std::size_t i = 0; i < size(); ++i)
             mass += is_held(i) ? structure_.points[i].mass_kg : 0;
         if (!(mass > 0)) continue;
-        // What hangs on the patch is held too: as heavy as the force can hold.
+        // As firm as it can be without overshooting within a substep.
         const double most = grab.most_force_n / mass;
+        const double w = std::min(std::sqrt(most / grab_reach_m), 0.5 / h);
         const Vector3 way = grab.target - state_.x[grab.point];
         Vector3 pull = (way * w - state_.v[grab.point] * 2) * w;
         const double size_of_pull = length_of(pull);

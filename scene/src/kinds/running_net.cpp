@@ -219,7 +219,7 @@ bool RunningNet::grab(std::size_t port, std::size_t index, const std::optional<V
     double mass_kg = 0;
     for (const NetPoint& each : net_.structure().points)
         mass_kg += each.mass_kg;
-    constexpr double hand_m = 0.06;
+    constexpr double hand_m = 0.12;
     grab_ = NetGrab{.point = point,
                     .radius_m = hand_m,
                     .target = vector_of(*place),
