@@ -95,7 +95,7 @@ export class Settings {
   }
 }
 
-const UNITS = /_(m|rad|deg|s|hz|(m_|rad_|deg_)?per_s2?)$/;
+const UNITS = /_((kg|n|n_s)(_per)?_m[23]?|kg|n|n_s|percent|m|rad|deg|s|hz|(m_|rad_|deg_)?per_s2?)$/;
 
 /** "moves.0.jump_to_m" -> "moves 1: jump to"; "start_m.1" -> "start y". */
 export function wordsOf(dial) {

@@ -68,8 +68,8 @@ struct View {
     std::vector<std::string> joints{};   ///< their names, of a skeleton
     std::vector<std::array<std::size_t, 3>> triangles{};
     std::vector<std::array<double, 2>> texture{};  ///< of a mesh's points
-    std::string alive{};  ///< the signal that flags whether it stands
-    std::string note{};   ///< the signal whose number is an index into `words`
+    std::string alive{};                           ///< the signal that flags whether it stands
+    std::string note{};  ///< the signal whose number is an index into `words`
     std::vector<std::string> words{};
     bool is_smooth = false;  ///< the line is drawn as a smooth curve through its points
     Look look{};

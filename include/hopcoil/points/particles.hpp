@@ -1,0 +1,164 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include <hopcoil/base/channel.hpp>
+#include <hopcoil/base/dial.hpp>
+#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/base/system.hpp>
+#include <hopcoil/base/vector3.hpp>
+#include <hopcoil/field/ground.hpp>
+#include <hopcoil/field/wind.hpp>
+#include <hopcoil/points/contact_shape.hpp>
+#include <hopcoil/points/particle_settings.hpp>
+
+namespace hopcoil {
+
+/// What particles are given for a step; no longer than the step.
+struct ParticleInputs {
+    Vector3 emitter{};  ///< where it is at the end of the step; it goes there in a straight line
+    Quaternion facing{};
+    bool is_on = true;                       ///< that particles are born
+    std::span<const ContactShape> shapes{};  ///< at the end of the step
+    const Ground* ground = nullptr;
+    const Wind* wind = nullptr;
+};
+
+/// Something that happened to a particle.
+struct ParticleEvent {
+    enum class Type : std::uint8_t { born, hit, at_rest, died };
+    Type type = Type::born;
+    std::uint32_t slot = 0;
+    double time_s = 0.0;
+    Vector3 place{};
+    Vector3 velocity{};  ///< before a hit
+};
+
+/// Points that are born, fly, touch things and die: sparks, spray, smoke, rain.
+///
+///     Particles sparks{particle_recipe("embers"), stream_of(seed, "lamp")};
+///     sparks.step({.emitter = wick, .wind = &evening}, dt);
+///     for (std::size_t i = 0; i < sparks.capacity(); ++i)
+///         if (sparks.alive()[i]) draw(sparks.positions()[i], sparks.radius(i));
+///
+/// Model   v' = g - drag (v - wind), solved exactly over steps of 1/120 s of its own, so that
+///         births and paths are the same at every frame rate; in between they go on as they fly.
+///         Contact stops each at the first surface on its way, however fast.
+/// Shapes  one slot for each particle there can be; a slot is reused as late as can be.
+/// Units   metres, seconds, radians.
+/// Source  docs/particles.md.
+/// Errors  InvalidValue for invalid settings; while stepping none: what cannot be used is rejected
+///         and counted.
+/// Cost    some 60 ns a particle and 1/120 s, besides wind and contact. Only making allocates.
+class Particles {
+  public:
+    using Inputs = ParticleInputs;
+
+    explicit Particles(const ParticleSettings& settings, std::uint64_t stream = 0,
+                       const Vector3& emitter = {}, const Quaternion& facing = {});
+
+    StepStatus step(const ParticleInputs& inputs, double dt) noexcept;
+    /// So many at once, at a place, each with this velocity besides its own.
+    StepStatus burst(std::size_t count, const Vector3& place,
+                     const Vector3& velocity = {}) noexcept;
+
+    [[nodiscard]] const ParticleSettings& settings() const noexcept { return settings_; }
+    /// New numbers for the same capacity. Errors: InvalidValue, with nothing changed.
+    void retune(const ParticleSettings& settings);
+    bool try_retune(const ParticleSettings& settings) noexcept;
+
+    [[nodiscard]] std::size_t capacity() const noexcept { return settings_.capacity; }
+    [[nodiscard]] std::size_t alive_count() const noexcept { return alive_count_; }
+    /// 1 for a slot that holds a particle.
+    [[nodiscard]] std::span<const std::uint8_t> alive() const noexcept { return alive_; }
+    [[nodiscard]] std::span<const Vector3> positions() const noexcept { return shown_; }
+    [[nodiscard]] std::span<const Vector3> velocities() const noexcept { return velocities_; }
+    /// The part of its life that is over, 0 to 1.
+    [[nodiscard]] double age(std::size_t slot) const noexcept;
+    [[nodiscard]] double radius(std::size_t slot) const noexcept;
+    [[nodiscard]] Vector3 colour(std::size_t slot) const noexcept;
+    [[nodiscard]] double turned_rad(std::size_t slot) const noexcept;
+    /// What happened in the last step, in order of time within each 1/120 s; as many as there is
+    /// room for.
+    [[nodiscard]] std::span<const ParticleEvent> events() const noexcept {
+        return std::span{events_}.first(event_count_);
+    }
+    [[nodiscard]] std::uint64_t born() const noexcept { return born_; }
+    /// Births that found no room.
+    [[nodiscard]] std::uint64_t missed_births() const noexcept { return missed_; }
+    [[nodiscard]] bool still() const noexcept;
+    [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
+
+    // What makes it a System.
+    [[nodiscard]] std::span<const Channel> channels() const noexcept { return channels_; }
+    void read(std::span<double> numbers) const noexcept;
+    [[nodiscard]] static std::span<const Dial<Particles>> dials() noexcept;
+
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields.begins("particles 1");
+        fields.count(settings_.capacity);
+        fields(time_s_, next_birth_s_, born_, missed_, rejected_inputs_, emitter_, facing_,
+               oldest_free_, free_count_, steps_);
+        for (std::size_t i = 0; i < settings_.capacity; ++i) {
+            fields(alive_[i], resting_[i], positions_[i], velocities_[i], born_s_[i], lifetimes_[i],
+                   spins_[i], free_[i]);
+            fields.require(free_[i] < settings_.capacity && lifetimes_[i] >= 0);
+        }
+        fields.require(free_count_ <= settings_.capacity && oldest_free_ < settings_.capacity);
+        find_outputs();
+    }
+
+  private:
+    struct Flight;
+
+    StepStatus reject() noexcept;
+    void allocate();
+    void step_to_next(const ParticleInputs& inputs, double from_s, double to_s) noexcept;
+    void fly(std::size_t slot, const Flight& flight, double time_s, double h) noexcept;
+    void give_birth(const ParticleInputs& inputs, const Flight& flight) noexcept;
+    [[nodiscard]] std::uint32_t add(const Vector3& place, const Vector3& velocity,
+                                    double time_s) noexcept;
+    void bear(const Vector3& place, const Quaternion& facing, const Vector3& velocity,
+              double time_s, const Flight* flight) noexcept;
+    void end(std::size_t slot, double time_s) noexcept;
+    void note(ParticleEvent::Type type, std::size_t slot, double time_s,
+              const Vector3& velocity) noexcept;
+    void separate() noexcept;
+    void find_outputs() noexcept;
+
+    ParticleSettings settings_;
+    std::uint64_t stream_;
+    Vector3 emitter_{};
+    Quaternion facing_{};
+    double time_s_ = 0;
+    double next_birth_s_ = 0;
+    std::uint64_t steps_ = 0;  ///< of 1/120 s
+    std::uint64_t born_ = 0;
+    std::uint64_t missed_ = 0;
+    std::uint64_t rejected_inputs_ = 0;
+    std::size_t alive_count_ = 0;
+    std::vector<std::uint8_t> alive_;
+    std::vector<std::uint8_t> resting_;
+    std::vector<Vector3> positions_;  ///< at the last of its own steps
+    std::vector<Vector3> velocities_;
+    std::vector<Vector3> shown_;  ///< now
+    std::vector<Vector3> winds_;
+    std::vector<double> born_s_;
+    std::vector<double> lifetimes_;
+    std::vector<double> spins_;
+    std::vector<std::uint32_t> free_;  ///< a ring of free slots, the longest free first
+    std::size_t oldest_free_ = 0;
+    std::size_t free_count_ = 0;
+    std::vector<ParticleEvent> events_;
+    std::size_t event_count_ = 0;
+    std::vector<std::uint32_t> cell_start_;
+    std::vector<std::uint32_t> in_cells_;
+    std::vector<Channel> channels_;
+};
+
+}  // namespace hopcoil

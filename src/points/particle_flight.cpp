@@ -1,0 +1,127 @@
+#include "particle_flight.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include <hopcoil/base/math.hpp>
+
+#include "chain_math.hpp"
+
+namespace hopcoil {
+
+using chain::length_of;
+
+namespace {
+constexpr double touching_m = 1e-5;
+constexpr int most_looks = 32;
+constexpr int most_bounces = 3;
+constexpr double far_m = 1e30;
+}  // namespace
+
+/// v' = g - drag (v - wind): v = u + (v0 - u) e^(-drag h) with u = wind + g/drag.
+FlightState ParticleSurfaces::after(const FlightState& from, const Vector3& wind,
+                                    double h) const noexcept {
+    const Vector3 gravity{0, -settings_.gravity_m_per_s2, 0};
+    const double drag = settings_.drag_per_s;
+    if (drag * h < 1e-6) {
+        const Vector3 a = gravity + (wind - from.velocity) * drag;
+        return {from.place + (from.velocity + a * (h / 2)) * h, from.velocity + a * h};
+    }
+    const double gone = -math::expm1(-drag * h);  // 1 - e^(-drag h)
+    const Vector3 terminal = wind + gravity * (1 / drag);
+    const Vector3 beyond = from.velocity - terminal;
+    return {from.place + terminal * h + beyond * (gone / drag), from.velocity - beyond * gone};
+}
+
+ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place) const noexcept {
+    Surface found{far_m, {0, 1, 0}, {}, settings_.friction};
+    const double keep = settings_.radius_m;
+    if (ground_ != nullptr) {
+        constexpr double above = 0.5;
+        const GroundPoint under = ground_->under(place.x, place.z, place.y + above, -remaining_s_);
+        if (under.exists) {
+            found.metres = (place.y - under.height) * under.normal.y - keep;
+            found.normal = under.normal;
+            if (under.part != 0)
+                found.velocity = ground_->frame(under.part, -remaining_s_).velocity_at(place);
+        }
+    }
+    for (const ContactShape& shape : shapes_) {
+        const Vector3 moved = shape.velocity * remaining_s_;
+        const ShapeDistance away = distance_to(shape, place + moved);
+        if (away.metres - keep < found.metres)
+            found = {away.metres - keep, away.normal, velocity_at(shape, place + moved),
+                     shape.friction};
+    }
+    return found;
+}
+
+/// On by as far as nothing can be, until something is: however long the way, nothing is missed.
+double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to) const noexcept {
+    if (ground_ == nullptr && shapes_.empty()) return 2;
+    const Vector3 way = to - from;
+    const double length = length_of(way);
+    if (!(length > 0)) return 2;
+    const Vector3 along = way * (1 / length);
+    // A slope can rise toward it, so that it may go less far than straight down.
+    const double careful = ground_ == nullptr ? 1 : 0.6;
+    double gone = 0;
+    for (int look = 0; look < most_looks; ++look) {
+        const Surface surface = nearest(from + along * gone);
+        const bool closes = dot(along, surface.normal) < 0;
+        if (surface.metres < touching_m && closes) return gone / length;
+        gone += std::max(surface.metres * careful, closes ? touching_m : length / most_looks);
+        if (gone >= length) return 2;
+    }
+    return gone / length;
+}
+
+/// Whether it comes to rest there.
+bool ParticleSurfaces::bounce(FlightState& now, const Surface& surface) const noexcept {
+    const Vector3 relative = now.velocity - surface.velocity;
+    const double into = -dot(relative, surface.normal);
+    if (into <= 0) return false;
+    const Vector3 along = relative + surface.normal * into;
+    const double speed = length_of(along);
+    const double lost = surface.friction * (1 + settings_.restitution) * into;
+    const double kept = speed > 0 ? std::max(0.0, 1 - lost / speed) : 0;
+    const double out = settings_.restitution * into;
+    now.velocity = surface.velocity + along * kept + surface.normal * out;
+    constexpr double slow_m_per_s = 0.08;
+    const bool is_fixed = surface.velocity == Vector3{};
+    return is_fixed && out < slow_m_per_s && speed * kept < slow_m_per_s &&
+           surface.normal.y > 0.5 && settings_.gravity_m_per_s2 > 0;
+}
+
+FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
+                                    double h) const noexcept {
+    FlightOutcome outcome;
+    double left = h;
+    for (int k = 0; k <= most_bounces && left > 0; ++k) {
+        const FlightState next = after(now, wind, left);
+        const double part = first_contact(now.place, next.place);
+        if (part > 1) {
+            now = next;
+            break;
+        }
+        const double taken = part * left;
+        FlightState met = after(now, wind, taken);
+        met.place = now.place + (next.place - now.place) * part;
+        if (!outcome.hit) {
+            outcome.hit = true;
+            outcome.hit_after_s = h - left + taken;
+            outcome.hit_place = met.place;
+            outcome.hit_velocity = met.velocity;
+        }
+        left -= taken;
+        const Surface surface = nearest(met.place);
+        if (surface.metres < 0) met.place = met.place - surface.normal * surface.metres;
+        outcome.rests = bounce(met, surface);
+        now = met;
+        if (outcome.rests || settings_.dies_on_contact) break;
+        if (k == most_bounces) left = 0;
+    }
+    return outcome;
+}
+
+}  // namespace hopcoil

@@ -1,0 +1,56 @@
+#pragma once
+
+#include <span>
+
+#include <hopcoil/field/ground.hpp>
+#include <hopcoil/points/contact_shape.hpp>
+#include <hopcoil/points/particle_settings.hpp>
+
+namespace hopcoil {
+
+struct FlightState {
+    Vector3 place{};
+    Vector3 velocity{};
+};
+
+struct FlightOutcome {
+    bool hit = false;
+    bool rests = false;
+    double hit_after_s = 0;  ///< the first hit
+    Vector3 hit_place{};
+    Vector3 hit_velocity{};  ///< before it
+};
+
+/// How one particle flies, and what is in its way.
+class ParticleSurfaces {
+  public:
+    ParticleSurfaces(std::span<const ContactShape> shapes, const Ground* ground,
+                     const ParticleSettings& settings) noexcept
+        : shapes_{shapes}, ground_{ground}, settings_{settings} {}
+    /// Shapes are where they will be so much later.
+    void set_time(double remaining_s) noexcept { remaining_s_ = remaining_s; }
+
+    /// For h seconds, off whatever is met on the way.
+    FlightOutcome fly(FlightState& now, const Vector3& wind, double h) const noexcept;
+
+  private:
+    struct Surface {
+        double metres;
+        Vector3 normal;
+        Vector3 velocity;
+        double friction;
+    };
+    [[nodiscard]] Surface nearest(const Vector3& place) const noexcept;
+    [[nodiscard]] FlightState after(const FlightState& from, const Vector3& wind,
+                                    double h) const noexcept;
+    /// The part of a straight way at which a surface is met; above 1 where none is.
+    [[nodiscard]] double first_contact(const Vector3& from, const Vector3& to) const noexcept;
+    bool bounce(FlightState& now, const Surface& surface) const noexcept;
+
+    std::span<const ContactShape> shapes_;
+    const Ground* ground_;
+    const ParticleSettings& settings_;
+    double remaining_s_ = 0;
+};
+
+}  // namespace hopcoil

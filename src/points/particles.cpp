@@ -1,0 +1,423 @@
+#include <algorithm>
+#include <cmath>
+
+#include <hopcoil/base/dials_through.hpp>
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/random.hpp>
+#include <hopcoil/base/time_step.hpp>
+#include <hopcoil/points/particles.hpp>
+
+#include "chain_math.hpp"
+#include "particle_flight.hpp"
+
+namespace hopcoil {
+
+using chain::is_finite_vector;
+using chain::length_of;
+using chain::unit;
+
+namespace {
+
+constexpr double steps_per_s = 120;
+constexpr double step_s = 1 / steps_per_s;
+constexpr double longest_step_s = 10;
+constexpr std::size_t events_for_each_slot = 4;
+
+/// Linear between the entries of a profile over the life.
+template <class T>
+T along(const std::vector<T>& profile, double age, const T& otherwise) noexcept {
+    if (profile.empty()) return otherwise;
+    const double at = std::clamp(age, 0.0, 1.0) * static_cast<double>(profile.size() - 1);
+    const auto below = std::min(static_cast<std::size_t>(at), profile.size() - 1);
+    const std::size_t above = std::min(below + 1, profile.size() - 1);
+    const double part = at - static_cast<double>(below);
+    return profile[below] + (profile[above] - profile[below]) * part;
+}
+
+/// Evenly over the directions within an angle of one.
+Vector3 direction_within(const Vector3& axis, double spread_rad, RandomNumbers& random) noexcept {
+    const double least = math::cos(spread_rad);
+    const double up = random.between(least, 1);
+    const double around = random.between(0, 2 * math::pi);
+    const double out = math::sqrt(std::max(0.0, 1 - up * up));
+    const Vector3 aside =
+        unit(cross(axis, std::abs(axis.x) < 0.9 ? Vector3{1, 0, 0} : Vector3{0, 1, 0}), {0, 0, 1});
+    const math::SinCos turn = math::sincos(around);
+    return axis * up + aside * (out * turn.cos) + cross(axis, aside) * (out * turn.sin);
+}
+
+Vector3 place_in(EmitterShape shape, const Vector3& half, RandomNumbers& random) noexcept {
+    const auto side = [&] {
+        return random.between(-1, 1);
+    };
+    switch (shape) {
+        case EmitterShape::line:
+            return {half.x * side(), 0, 0};
+        case EmitterShape::disc: {
+            const double r = half.x * math::sqrt(random.unit());
+            const math::SinCos turn = math::sincos(random.between(0, 2 * math::pi));
+            return {r * turn.cos, 0, r * turn.sin};
+        }
+        case EmitterShape::box: {
+            const double x = half.x * side();
+            const double y = half.y * side();
+            return {x, y, half.z * side()};
+        }
+        case EmitterShape::sphere: {
+            const double r = half.x * math::pow(random.unit(), 1.0 / 3);
+            return direction_within({0, 1, 0}, math::pi, random) * r;
+        }
+        case EmitterShape::point:
+            break;
+    }
+    return {};
+}
+
+}  // namespace
+
+/// What is the same for all particles in a step of 1/120 s.
+struct Particles::Flight {
+    ParticleSurfaces surfaces;
+    Vector3 from{};  ///< the emitter at its start
+    Vector3 to{};    ///< and at its end
+    Quaternion turned{};
+    double from_s = 0;
+};
+
+Particles::Particles(const ParticleSettings& settings, std::uint64_t stream, const Vector3& emitter,
+                     const Quaternion& facing)
+    : settings_{settings}, stream_{stream}, emitter_{emitter}, facing_{normalized(facing)} {
+    require_valid(settings);
+    if (!is_finite_vector(emitter) || !(facing_.w == facing_.w))
+        throw InvalidValue{"emitter", length_of(emitter), "a finite place and a rotation"};
+    allocate();
+}
+
+void Particles::allocate() {
+    const std::size_t size = settings_.capacity;
+    alive_.resize(size);
+    resting_.resize(size);
+    positions_.resize(size);
+    velocities_.resize(size);
+    shown_.resize(size);
+    winds_.resize(size);
+    born_s_.resize(size);
+    lifetimes_.resize(size);
+    spins_.resize(size);
+    for (std::uint32_t i = 0; i < size; ++i)
+        free_.push_back(i);
+    free_count_ = size;
+    events_.resize(events_for_each_slot * size + 16);
+    cell_start_.resize(2 * size + 2);
+    in_cells_.resize(size);
+    channels_ = {{"position", ChannelKind::vector, 3, "m", size},
+                 {"alive", ChannelKind::flag, 1, "", size},
+                 {"age", ChannelKind::scalar, 1, "", size}};
+}
+
+StepStatus Particles::reject() noexcept {
+    ++rejected_inputs_;
+    return StepStatus::rejected;
+}
+
+StepStatus Particles::step(const ParticleInputs& inputs, double dt) noexcept {
+    const Quaternion facing = normalized(inputs.facing);
+    const bool is_good = is_time_step(dt) && dt <= longest_step_s &&
+                         is_finite_vector(inputs.emitter) && facing.w == facing.w;
+    if (!is_good) return reject();
+    event_count_ = 0;
+    const double from_s = time_s_;
+    time_s_ += dt;
+    const auto wanted = static_cast<std::uint64_t>(std::floor(time_s_ * steps_per_s + 1e-6));
+    ParticleInputs given = inputs;
+    given.facing = facing;
+    while (steps_ < wanted)
+        step_to_next(given, from_s, time_s_);
+    emitter_ = inputs.emitter;
+    facing_ = facing;
+    find_outputs();
+    return StepStatus::stepped;
+}
+
+/// One step of 1/120 s, within a step of the caller's.
+void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double to_s) noexcept {
+    Flight flight{.surfaces = {inputs.shapes, inputs.ground, settings_},
+                  .from_s = static_cast<double>(steps_) * step_s};
+    const auto emitter_at = [&](double time_s) {
+        const double part =
+            to_s > from_s ? std::clamp((time_s - from_s) / (to_s - from_s), 0.0, 1.0) : 1;
+        return emitter_ + (inputs.emitter - emitter_) * part;
+    };
+    const double end_s = static_cast<double>(steps_ + 1) * step_s;
+    flight.from = emitter_at(flight.from_s);
+    flight.to = emitter_at(end_s);
+    flight.turned = inputs.facing;
+    flight.surfaces.set_time(to_s - end_s);
+    for (std::size_t i = 0; i < capacity(); ++i) {
+        if (alive_[i] == 0) continue;
+        winds_[i] =
+            inputs.wind == nullptr
+                ? Vector3{}
+                : inputs.wind->at(positions_[i], flight.from_s).velocity * settings_.wind_share;
+        fly(i, flight, flight.from_s, step_s);
+    }
+    if (settings_.has_contact_among) separate();
+    if (inputs.is_on)
+        give_birth(inputs, flight);
+    else
+        next_birth_s_ = std::max(next_birth_s_, end_s);
+    ++steps_;
+}
+
+void Particles::fly(std::size_t slot, const Flight& flight, double time_s, double h) noexcept {
+    const double end_s = born_s_[slot] + lifetimes_[slot];
+    const bool dies = end_s <= time_s + h;
+    if (dies) h = std::max(0.0, end_s - time_s);
+    if (resting_[slot] == 0) {
+        FlightState now{positions_[slot], velocities_[slot]};
+        const FlightOutcome outcome = flight.surfaces.fly(now, winds_[slot], h);
+        if (outcome.hit) {
+            positions_[slot] = outcome.hit_place;
+            note(ParticleEvent::Type::hit, slot, time_s + outcome.hit_after_s,
+                 outcome.hit_velocity);
+        }
+        positions_[slot] = now.place;
+        velocities_[slot] = now.velocity;
+        if (outcome.hit && settings_.dies_on_contact) {
+            end(slot, time_s + outcome.hit_after_s);
+            return;
+        }
+        if (outcome.rests) {
+            resting_[slot] = 1;
+            velocities_[slot] = {};
+            note(ParticleEvent::Type::at_rest, slot, time_s + h, {});
+        }
+    }
+    if (dies) end(slot, end_s);
+}
+
+void Particles::end(std::size_t slot, double time_s) noexcept {
+    note(ParticleEvent::Type::died, slot, time_s, velocities_[slot]);
+    alive_[slot] = 0;
+    resting_[slot] = 0;
+    --alive_count_;
+    free_[(oldest_free_ + free_count_) % capacity()] = static_cast<std::uint32_t>(slot);
+    ++free_count_;
+}
+
+void Particles::note(ParticleEvent::Type type, std::size_t slot, double time_s,
+                     const Vector3& velocity) noexcept {
+    if (event_count_ == events_.size()) return;
+    events_[event_count_++] = {type, static_cast<std::uint32_t>(slot), time_s, positions_[slot],
+                               velocity};
+}
+
+/// Those due in this step, each at its own time, flying for the rest of it.
+void Particles::give_birth(const ParticleInputs& inputs, const Flight& flight) noexcept {
+    if (!(settings_.rate_per_s > 0)) return;
+    const double end_s = flight.from_s + step_s;
+    while (next_birth_s_ < end_s) {
+        const double at_s = std::max(next_birth_s_, flight.from_s);
+        const double part = (at_s - flight.from_s) * steps_per_s;
+        const Vector3 place = flight.from + (flight.to - flight.from) * part;
+        const Vector3 velocity = (flight.to - flight.from) * steps_per_s;
+        bear(place, flight.turned, velocity * settings_.emitter_share, at_s, &flight);
+        // About evenly: between half and one and a half of the mean apart.
+        const double apart = 0.5 + unit_number(stream_, static_cast<std::int64_t>(born_ + missed_));
+        next_birth_s_ = at_s + apart / settings_.rate_per_s;
+    }
+    static_cast<void>(inputs);
+}
+
+void Particles::bear(const Vector3& place, const Quaternion& facing, const Vector3& velocity,
+                     double time_s, const Flight* flight) noexcept {
+    RandomNumbers random{mixed_bits(stream_ + born_ + missed_)};
+    const Vector3 axis = unit(rotated(facing, settings_.direction), {0, 1, 0});
+    const Vector3 way = direction_within(axis, settings_.spread_rad, random);
+    const auto between = [&](double least, double most) {
+        return least + (most - least) * random.unit();
+    };
+    const double speed = between(settings_.speed_least_m_per_s, settings_.speed_most_m_per_s);
+    const Vector3 from =
+        place + rotated(facing, place_in(settings_.shape, settings_.half_size_m, random));
+    const double lifetime = between(settings_.lifetime_least_s, settings_.lifetime_most_s);
+    const double spin = settings_.spin_rad_per_s * random.between(-1, 1);
+    if (free_count_ == 0) {
+        ++missed_;
+        return;
+    }
+    const std::uint32_t slot = add(from, way * speed + velocity, time_s);
+    lifetimes_[slot] = lifetime;
+    spins_[slot] = spin;
+    note(ParticleEvent::Type::born, slot, time_s, velocities_[slot]);
+    if (flight != nullptr) fly(slot, *flight, time_s, flight->from_s + step_s - time_s);
+}
+
+std::uint32_t Particles::add(const Vector3& place, const Vector3& velocity,
+                             double time_s) noexcept {
+    const std::uint32_t slot = free_[oldest_free_];
+    oldest_free_ = (oldest_free_ + 1) % capacity();
+    --free_count_;
+    ++born_;
+    ++alive_count_;
+    alive_[slot] = 1;
+    resting_[slot] = 0;
+    positions_[slot] = place;
+    velocities_[slot] = velocity;
+    winds_[slot] = {};
+    born_s_[slot] = time_s;
+    return slot;
+}
+
+StepStatus Particles::burst(std::size_t count, const Vector3& place,
+                            const Vector3& velocity) noexcept {
+    if (!is_finite_vector(place) || !is_finite_vector(velocity)) return reject();
+    const double now_s = static_cast<double>(steps_) * step_s;
+    for (std::size_t i = 0; i < std::min(count, capacity()); ++i)
+        bear(place, facing_, velocity, now_s, nullptr);
+    find_outputs();
+    return StepStatus::stepped;
+}
+
+namespace {
+
+std::uint32_t cell_at(double x, double y, double z, double size, std::size_t cells) noexcept {
+    const auto whole = [size](double number) {
+        return static_cast<std::uint32_t>(
+            static_cast<std::int64_t>(std::floor(std::clamp(number / size, -1e9, 1e9))));
+    };
+    const std::uint32_t hash =
+        (whole(x) * 73856093U) ^ (whole(y) * 19349663U) ^ (whole(z) * 83492791U);
+    return hash % static_cast<std::uint32_t>(cells);
+}
+
+}  // namespace
+
+/// Those that are in each other are moved apart, and bounce off.
+void Particles::separate() noexcept {
+    const double apart = 2 * settings_.radius_m;
+    const std::size_t cells = cell_start_.size() - 2;
+    const auto cell = [&](const Vector3& p) {
+        return cell_at(p.x, p.y, p.z, apart, cells);
+    };
+    std::fill(cell_start_.begin(), cell_start_.end(), 0U);
+    for (std::size_t i = 0; i < capacity(); ++i)
+        cell_start_[cell(positions_[i]) + 2] += alive_[i];
+    for (std::size_t i = 2; i < cell_start_.size(); ++i)
+        cell_start_[i] += cell_start_[i - 1];
+    for (std::uint32_t i = 0; i < capacity(); ++i) {
+        if (alive_[i] != 0) in_cells_[cell_start_[cell(positions_[i]) + 1]++] = i;
+    }
+    const auto bounce = [&](std::uint32_t a, std::uint32_t b) {
+        const Vector3 way = positions_[b] - positions_[a];
+        const double square = dot(way, way);
+        if (square >= apart * apart) return;
+        const double length = std::sqrt(square);
+        const Vector3 n = unit(way, {0, 1, 0});
+        // What rests gives way to nothing but what falls on it.
+        const double wa = resting_[a] != 0 ? 0 : 1;
+        const double wb = resting_[b] != 0 ? 0 : 1;
+        if (wa + wb == 0) return;
+        const double out = (apart - length) / (wa + wb);
+        positions_[a] = positions_[a] - n * (out * wa);
+        positions_[b] = positions_[b] + n * (out * wb);
+        const double closing = dot(velocities_[b] - velocities_[a], n);
+        if (closing >= 0) return;
+        const double change = -(1 + settings_.restitution) * closing / (wa + wb);
+        velocities_[a] = velocities_[a] - n * (change * wa);
+        velocities_[b] = velocities_[b] + n * (change * wb);
+    };
+    for (std::uint32_t i = 0; i < capacity(); ++i) {
+        if (alive_[i] == 0) continue;
+        std::uint32_t looked[27];
+        int count = 0;
+        const Vector3 p = positions_[i];
+        for (int k = 0; k < 27; ++k) {
+            const std::uint32_t at =
+                cell_at(p.x + (k % 3 - 1) * apart, p.y + (k / 3 % 3 - 1) * apart,
+                        p.z + (k / 9 - 1) * apart, apart, cells);
+            if (std::find(looked, looked + count, at) != looked + count) continue;
+            looked[count++] = at;
+            for (std::uint32_t j = cell_start_[at]; j < cell_start_[at + 1]; ++j) {
+                if (in_cells_[j] > i) bounce(i, in_cells_[j]);
+            }
+        }
+    }
+}
+
+/// Where they are now: on from the last step as they fly.
+void Particles::find_outputs() noexcept {
+    const double ahead_s = std::max(0.0, time_s_ - static_cast<double>(steps_) * step_s);
+    alive_count_ = 0;
+    for (std::size_t i = 0; i < capacity(); ++i) {
+        shown_[i] = positions_[i];
+        if (alive_[i] == 0) continue;
+        ++alive_count_;
+        if (resting_[i] == 0) shown_[i] = positions_[i] + velocities_[i] * ahead_s;
+    }
+}
+
+double Particles::age(std::size_t slot) const noexcept {
+    if (slot >= capacity() || alive_[slot] == 0) return 0;
+    const double life = lifetimes_[slot];
+    return life > 0 ? std::clamp((time_s_ - born_s_[slot]) / life, 0.0, 1.0) : 1;
+}
+
+double Particles::radius(std::size_t slot) const noexcept {
+    return settings_.radius_m * along(settings_.size_over_life, age(slot), 1.0);
+}
+
+Vector3 Particles::colour(std::size_t slot) const noexcept {
+    return along(settings_.colour_over_life, age(slot), Vector3{1, 1, 1});
+}
+
+double Particles::turned_rad(std::size_t slot) const noexcept {
+    return slot < capacity() && alive_[slot] != 0 ? spins_[slot] * (time_s_ - born_s_[slot]) : 0;
+}
+
+void Particles::retune(const ParticleSettings& settings) {
+    require_valid(settings);
+    if (settings.capacity != settings_.capacity)
+        throw InvalidValue{"capacity", static_cast<double>(settings.capacity), "what it was"};
+    settings_ = settings;
+}
+
+bool Particles::try_retune(const ParticleSettings& settings) noexcept {
+    if (!is_valid(settings) || settings.capacity != settings_.capacity) return false;
+    try {
+        settings_ = settings;
+    } catch (const std::exception&) {
+        return false;
+    }
+    return true;
+}
+
+bool Particles::still() const noexcept {
+    for (std::size_t i = 0; i < capacity(); ++i) {
+        if (alive_[i] != 0 && resting_[i] == 0) return false;
+    }
+    return !(settings_.rate_per_s > 0);
+}
+
+void Particles::read(std::span<double> numbers) const noexcept {
+    std::size_t at = 0;
+    const auto put = [&](double number) {
+        if (at < numbers.size()) numbers[at++] = number;
+    };
+    for (const Vector3& p : shown_) {
+        put(p.x);
+        put(p.y);
+        put(p.z);
+    }
+    for (const std::uint8_t flag : alive_)
+        put(flag);
+    for (std::size_t i = 0; i < capacity(); ++i)
+        put(age(i));
+}
+
+std::span<const Dial<Particles>> Particles::dials() noexcept {
+    return dials_through<Particles, ParticleSettings, ReadSettings>();
+}
+
+}  // namespace hopcoil
