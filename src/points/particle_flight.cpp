@@ -16,6 +16,8 @@ constexpr double touching_m = 1e-5;
 constexpr int most_looks = 32;
 constexpr int most_bounces = 3;
 constexpr double far_m = 1e30;
+/// What meets a surface more slowly does not leave it again.
+constexpr double slow_m_per_s = 0.2;
 }  // namespace
 
 /// v' = g - drag (v - wind): v = u + (v0 - u) e^(-drag h) with u = wind + g/drag.
@@ -68,29 +70,48 @@ double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to) c
     double gone = 0;
     for (int look = 0; look < most_looks; ++look) {
         const Surface surface = nearest(from + along * gone);
-        const bool closes = dot(along, surface.normal) < 0;
-        if (surface.metres < touching_m && closes) return gone / length;
+        const double closing = -dot(along, surface.normal);
+        const bool closes = closing > 0;
+        if (surface.metres < touching_m && closes) {
+            // On to the surface itself, so that the outcome does not hang on how it was looked for.
+            const double rest =
+                std::clamp(surface.metres / std::max(closing, 0.1), -touching_m, 10 * touching_m);
+            return std::max(0.0, gone + rest) / length;
+        }
         gone += std::max(surface.metres * careful, closes ? touching_m : length / most_looks);
         if (gone >= length) return 2;
     }
     return gone / length;
 }
 
-/// Whether it comes to rest there.
-bool ParticleSurfaces::bounce(FlightState& now, const Surface& surface) const noexcept {
+void ParticleSurfaces::bounce(FlightState& now, const Surface& surface) const noexcept {
     const Vector3 relative = now.velocity - surface.velocity;
     const double into = -dot(relative, surface.normal);
-    if (into <= 0) return false;
+    if (into <= 0) return;
     const Vector3 along = relative + surface.normal * into;
     const double speed = length_of(along);
     const double lost = surface.friction * (1 + settings_.restitution) * into;
     const double kept = speed > 0 ? std::max(0.0, 1 - lost / speed) : 0;
-    const double out = settings_.restitution * into;
-    now.velocity = surface.velocity + along * kept + surface.normal * out;
-    constexpr double slow_m_per_s = 0.08;
-    const bool is_fixed = surface.velocity == Vector3{};
-    return is_fixed && out < slow_m_per_s && speed * kept < slow_m_per_s &&
-           surface.normal.y > 0.5 && settings_.gravity_m_per_s2 > 0;
+    now.velocity =
+        surface.velocity + along * kept + surface.normal * (settings_.restitution * into);
+}
+
+/// What hardly bounces any more goes on along the surface. Whether it comes to rest.
+bool ParticleSurfaces::slide(FlightState& now, const Surface& surface, double h) const noexcept {
+    const Vector3& n = surface.normal;
+    const Vector3 relative = now.velocity - surface.velocity;
+    const Vector3 down =
+        n * (n.y * settings_.gravity_m_per_s2) - Vector3{0, settings_.gravity_m_per_s2, 0};
+    const Vector3 along = relative - n * dot(relative, n) + down * h;
+    const double speed = length_of(along);
+    const double weight = settings_.gravity_m_per_s2 * n.y;
+    const double lost = surface.friction * std::max(0.0, weight) * h;
+    const double kept = speed > 0 ? std::max(0.0, 1 - lost / speed) : 0;
+    now.velocity = surface.velocity + along * kept;
+    now.place = now.place + now.velocity * h;
+    const Surface there = nearest(now.place);
+    if (there.metres < 10 * touching_m) now.place = now.place - there.normal * there.metres;
+    return kept == 0 && surface.velocity == Vector3{} && weight > 0;
 }
 
 FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
@@ -116,10 +137,14 @@ FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
         left -= taken;
         const Surface surface = nearest(met.place);
         if (surface.metres < 0) met.place = met.place - surface.normal * surface.metres;
-        outcome.rests = bounce(met, surface);
         now = met;
-        if (outcome.rests || settings_.dies_on_contact) break;
-        if (k == most_bounces) left = 0;
+        if (settings_.dies_on_contact) break;
+        const bool is_slow = -dot(met.velocity - surface.velocity, surface.normal) < slow_m_per_s;
+        if (is_slow || k == most_bounces) {
+            outcome.rests = slide(now, surface, left);
+            break;
+        }
+        bounce(now, surface);
     }
     return outcome;
 }

@@ -45,7 +45,8 @@ class ParticleSurfaces {
                                     double h) const noexcept;
     /// The part of a straight way at which a surface is met; above 1 where none is.
     [[nodiscard]] double first_contact(const Vector3& from, const Vector3& to) const noexcept;
-    bool bounce(FlightState& now, const Surface& surface) const noexcept;
+    void bounce(FlightState& now, const Surface& surface) const noexcept;
+    bool slide(FlightState& now, const Surface& surface, double h) const noexcept;
 
     std::span<const ContactShape> shapes_;
     const Ground* ground_;

@@ -87,7 +87,11 @@ struct Particles::Flight {
 
 Particles::Particles(const ParticleSettings& settings, std::uint64_t stream, const Vector3& emitter,
                      const Quaternion& facing)
-    : settings_{settings}, stream_{stream}, emitter_{emitter}, facing_{normalized(facing)} {
+    : settings_{settings},
+      stream_{stream},
+      emitter_{emitter},
+      emitter_before_{emitter},
+      facing_{normalized(facing)} {
     require_valid(settings);
     if (!is_finite_vector(emitter) || !(facing_.w == facing_.w))
         throw InvalidValue{"emitter", length_of(emitter), "a finite place and a rotation"};
@@ -150,8 +154,8 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
         return emitter_ + (inputs.emitter - emitter_) * part;
     };
     const double end_s = static_cast<double>(steps_ + 1) * step_s;
-    flight.from = emitter_at(flight.from_s);
-    flight.to = emitter_at(end_s);
+    flight.from = emitter_before_;
+    flight.to = emitter_before_ = emitter_at(end_s);
     flight.turned = inputs.facing;
     flight.surfaces.set_time(to_s - end_s);
     for (std::size_t i = 0; i < capacity(); ++i) {

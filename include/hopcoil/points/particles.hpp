@@ -102,8 +102,8 @@ class Particles {
     void visit_state(Fields& fields) {
         fields.begins("particles 1");
         fields.count(settings_.capacity);
-        fields(time_s_, next_birth_s_, born_, missed_, rejected_inputs_, emitter_, facing_,
-               oldest_free_, free_count_, steps_);
+        fields(time_s_, next_birth_s_, born_, missed_, rejected_inputs_, emitter_, emitter_before_,
+               facing_, oldest_free_, free_count_, steps_);
         for (std::size_t i = 0; i < settings_.capacity; ++i) {
             fields(alive_[i], resting_[i], positions_[i], velocities_[i], born_s_[i], lifetimes_[i],
                    spins_[i], free_[i]);
@@ -134,6 +134,7 @@ class Particles {
     ParticleSettings settings_;
     std::uint64_t stream_;
     Vector3 emitter_{};
+    Vector3 emitter_before_{};  ///< at the last of its own steps
     Quaternion facing_{};
     double time_s_ = 0;
     double next_birth_s_ = 0;

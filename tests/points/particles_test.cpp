@@ -1,0 +1,268 @@
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/random.hpp>
+#include <hopcoil/base/state.hpp>
+#include <hopcoil/points/particles.hpp>
+
+#include "support/allocations.hpp"
+#include "support/vectors.hpp"
+
+using namespace hopcoil;
+
+namespace {
+
+/// One particle, thrown as one likes.
+Particles thrown(ParticleSettings settings, const Vector3& place, const Vector3& velocity) {
+    settings.rate_per_s = 0;
+    settings.speed_least_m_per_s = settings.speed_most_m_per_s = 0;
+    settings.lifetime_least_s = settings.lifetime_most_s = 100;
+    Particles particles{settings, 1};
+    particles.burst(1, place, velocity);
+    return particles;
+}
+
+std::size_t first_alive(const Particles& particles) {
+    const auto& alive = particles.alive();
+    return static_cast<std::size_t>(std::find(alive.begin(), alive.end(), 1) - alive.begin());
+}
+
+int count(const Particles& particles, ParticleEvent::Type type) {
+    return static_cast<int>(
+        std::count_if(particles.events().begin(), particles.events().end(),
+                      [&](const ParticleEvent& event) { return event.type == type; }));
+}
+
+}  // namespace
+
+TEST_CASE("a particle flies as the closed form of linear drag says", "[particles]") {
+    for (const double drag : {0.0, 1e-9, 0.3, 4.0, 500.0}) {
+        Particles particles = thrown({.drag_per_s = drag}, {1, 2, 3}, {4, 5, -6});
+        for (int frame = 0; frame < 90; ++frame)
+            particles.step({}, 1.0 / 60);
+        const double t = 1.5;
+        const double gone = drag > 0 ? -std::expm1(-drag * t) / drag : t;
+        const double fall = drag > 1e-6 ? 9.80665 / drag * (t - gone) : 9.80665 * t * t / 2;
+        const Vector3 wanted{1 + 4 * gone, 2 + 5 * gone - fall, 3 - 6 * gone};
+        CHECK(apart(particles.positions()[first_alive(particles)], wanted) < 1e-6);
+    }
+}
+
+TEST_CASE("births and paths are the same at every frame rate", "[particles]") {
+    const Wind wind{{.mean_m_per_s = {2, 0, 1}}, 5};
+    const FlatGround ground{-0.2};
+    const auto run = [&](double rate) {
+        Particles particles{particle_recipe("burst"), stream_of(7, "sparks"), {0, 1, 0}};
+        ParticleSettings settings = particles.settings();
+        settings.rate_per_s = 80;
+        particles.retune(settings);
+        const int frames = static_cast<int>(2 * rate);
+        for (int frame = 1; frame <= frames; ++frame) {
+            particles.step(
+                {.emitter = {0.5 * frame / rate, 1, 0}, .ground = &ground, .wind = &wind},
+                1 / rate);
+        }
+        return particles;
+    };
+    const Particles slow = run(30);
+    REQUIRE(slow.born() > 140);
+    for (const double rate : {60.0, 120.0, 144.0, 240.0}) {
+        const Particles quick = run(rate);
+        CHECK(quick.born() == slow.born());
+        REQUIRE(quick.alive_count() == slow.alive_count());
+        double worst = 0;
+        for (std::size_t i = 0; i < slow.capacity(); ++i) {
+            CHECK(quick.alive()[i] == slow.alive()[i]);
+            if (slow.alive()[i] != 0)
+                worst = std::max(worst, apart(slow.positions()[i], quick.positions()[i]));
+        }
+        CHECK(worst < 1e-9);
+    }
+}
+
+TEST_CASE("nothing passes through a surface, however thin and however fast", "[particles]") {
+    const ContactShape sphere{.type = ContactShape::Type::sphere, .radius_m = 0.3};
+    const ContactShape sheet{.type = ContactShape::Type::box, .half_size_m = {2, 0.005, 2}};
+    const ContactShape pole{
+        .type = ContactShape::Type::capsule, .radius_m = 0.1, .half_size_m = {0, 1, 0}};
+    const ContactShape floor{};
+    for (const ContactShape& shape : {sphere, sheet, pole, floor}) {
+        for (const double speed : {1.0, 50.0, 1000.0}) {
+            // Aimed at its middle from above and aside.
+            const Vector3 from = shape.type == ContactShape::Type::capsule ? Vector3{3, 0.1, 0.4}
+                                                                           : Vector3{0.3, 3, 0.2};
+            const Vector3 way = from * (-speed / length_of(from));
+            Particles particles =
+                thrown({.gravity_m_per_s2 = 0, .drag_per_s = 0, .restitution = 0.5}, from, way);
+            bool hit = false;
+            const int frames = static_cast<int>(4 / speed * 60) + 5;
+            for (int frame = 0; frame < frames; ++frame) {
+                particles.step({.shapes = {&shape, 1}}, 1.0 / 60);
+                hit = hit || count(particles, ParticleEvent::Type::hit) > 0;
+            }
+            INFO(static_cast<int>(shape.type) << " at " << speed);
+            CHECK(hit);
+            const Vector3 place = particles.positions()[first_alive(particles)];
+            CHECK(distance_to(shape, place).metres > 0);
+            CHECK(dot(place, from) > 0);  // back on the side that it came from
+        }
+    }
+}
+
+TEST_CASE("a bounce keeps the part of speed that restitution says, and friction slows it",
+          "[particles]") {
+    const FlatGround ground;
+    for (const double restitution : {0.2, 0.5, 0.9}) {
+        Particles particles = thrown({.drag_per_s = 0, .restitution = restitution, .friction = 0.1},
+                                     {0, 1, 0}, {2, 0, 0});
+        double highest = 0;
+        double along = 0;
+        int hits = 0;
+        for (int frame = 0; frame < 600 && hits < 2; ++frame) {
+            particles.step({.ground = &ground}, 1.0 / 240);
+            hits += count(particles, ParticleEvent::Type::hit);
+            if (hits != 1) continue;
+            const std::size_t slot = first_alive(particles);
+            highest = std::max(highest, particles.positions()[slot].y);
+            along = particles.velocities()[slot].x;
+        }
+        // Its middle stops a radius above the ground.
+        CHECK(highest - 0.01 == Approx(restitution * restitution * 0.99).epsilon(0.02));
+        const double into = std::sqrt(2 * 9.80665 * 0.99);
+        CHECK(along == Approx(2 - 0.1 * (1 + restitution) * into).epsilon(1e-3));
+    }
+}
+
+TEST_CASE("particles come to rest on the ground, and say so once", "[particles]") {
+    const FlatGround ground;
+    Particles particles = thrown({.restitution = 0.3}, {0, 0.5, 0}, {0.5, 0, 0});
+    int rests = 0;
+    for (int frame = 0; frame < 300; ++frame) {
+        particles.step({.ground = &ground}, 1.0 / 60);
+        rests += count(particles, ParticleEvent::Type::at_rest);
+    }
+    CHECK(rests == 1);
+    const std::size_t slot = first_alive(particles);
+    CHECK(particles.positions()[slot].y == Approx(0.01).margin(1e-4));
+    CHECK(particles.velocities()[slot] == Vector3{});
+    CHECK(particles.still());
+}
+
+TEST_CASE("lives last as long as was said, and memory stays what it was", "[particles]") {
+    ParticleSettings settings{.capacity = 50, .rate_per_s = 40};
+    settings.lifetime_least_s = 0.5;
+    settings.lifetime_most_s = 1.5;
+    Particles particles{settings, 3};
+    int born = 0;
+    int died = 0;
+    const long before = allocations();
+    for (int frame = 0; frame < 1200; ++frame) {
+        particles.step({}, 1.0 / 60);
+        born += count(particles, ParticleEvent::Type::born);
+        died += count(particles, ParticleEvent::Type::died);
+        for (std::size_t i = 0; i < 50; ++i)
+            REQUIRE((particles.age(i) >= 0 && particles.age(i) <= 1));
+    }
+    CHECK(allocations() == before);
+    CHECK(born == Approx(800).margin(12));
+    CHECK(static_cast<std::size_t>(born - died) == particles.alive_count());
+    // One second in the mean, 40 a second.
+    CHECK(particles.alive_count() == Approx(40).margin(10));
+    CHECK(particles.missed_births() == 0);
+    // Without room births are missed, and nothing else happens.
+    settings.capacity = 10;
+    Particles crowded{settings, 3};
+    for (int frame = 0; frame < 300; ++frame)
+        crowded.step({}, 1.0 / 60);
+    CHECK(crowded.alive_count() <= 10);
+    CHECK(crowded.missed_births() > 50);
+}
+
+TEST_CASE("particles leave within their cone and shape, and turn with their emitter",
+          "[particles]") {
+    ParticleSettings settings{.shape = EmitterShape::disc, .half_size_m = {0.2, 0, 0}};
+    settings.spread_rad = 0.2;
+    settings.gravity_m_per_s2 = settings.drag_per_s = 0;
+    const Quaternion turn = turned_by({0, 0, -1.5707963267948966});  // up becomes +X
+    Particles particles{settings, 9, {1, 2, 3}, turn};
+    particles.burst(400, {1, 2, 3});
+    CHECK(particles.alive_count() == 400);
+    Vector3 mean{};
+    for (std::size_t i = 0; i < 400; ++i) {
+        const Vector3 v = particles.velocities()[i];
+        const double speed = length_of(v);
+        CHECK(speed >= 1);
+        CHECK(speed <= 2);
+        CHECK(v.x / speed > std::cos(0.2) - 1e-9);
+        const Vector3 off = particles.positions()[i] - Vector3{1, 2, 3};
+        CHECK(std::abs(off.x) < 1e-9);
+        CHECK(length_of(off) <= 0.2 + 1e-9);
+        mean = mean + off * (1.0 / 400);
+    }
+    CHECK(length_of(mean) < 0.03);
+}
+
+TEST_CASE("particles that touch one another keep apart", "[particles]") {
+    const FlatGround ground;
+    ParticleSettings settings{.capacity = 60, .rate_per_s = 0};
+    settings.shape = EmitterShape::box;
+    settings.half_size_m = {0.05, 0.3, 0.05};
+    settings.radius_m = 0.03;
+    settings.lifetime_least_s = settings.lifetime_most_s = 100;
+    settings.speed_least_m_per_s = settings.speed_most_m_per_s = 0;
+    const auto nearest = [&](bool among) {
+        settings.has_contact_among = among;
+        Particles particles{settings, 2};
+        particles.burst(60, {0, 0.6, 0});
+        for (int frame = 0; frame < 240; ++frame)
+            particles.step({.ground = &ground}, 1.0 / 60);
+        double least = 1;
+        for (std::size_t i = 0; i < 60; ++i) {
+            for (std::size_t k = 0; k < i; ++k)
+                least = std::min(least, apart(particles.positions()[i], particles.positions()[k]));
+        }
+        return least;
+    };
+    CHECK(nearest(false) < 0.02);
+    CHECK(nearest(true) > 0.045);
+}
+
+TEST_CASE("particles go on bit for bit from their state", "[particles]") {
+    const FlatGround ground;
+    Particles particles{particle_recipe("embers"), 4};
+    for (int frame = 0; frame < 100; ++frame)
+        particles.step({.emitter = {0, 1, 0}, .ground = &ground}, 1.0 / 50);
+    const std::vector<std::byte> kept = save_state(particles);
+    Particles other{particle_recipe("embers"), 4};
+    REQUIRE(load_state(other, kept));
+    for (int frame = 0; frame < 100; ++frame) {
+        particles.step({.emitter = {0, 1, 0}, .ground = &ground}, 1.0 / 50);
+        other.step({.emitter = {0, 1, 0}, .ground = &ground}, 1.0 / 50);
+    }
+    for (std::size_t i = 0; i < particles.capacity(); ++i)
+        CHECK(particles.positions()[i] == other.positions()[i]);
+    Particles rain{particle_recipe("rain")};
+    CHECK_FALSE(load_state(rain, kept));
+}
+
+TEST_CASE("what particles cannot be is refused, what they cannot use rejected", "[particles]") {
+    CHECK_THROWS_WITH(Particles{{.capacity = 0}}, Catch::Contains("capacity"));
+    CHECK_THROWS_WITH(Particles{{.restitution = 2}}, Catch::Contains("restitution"));
+    CHECK_THROWS_AS(particle_recipe("confetti"), std::out_of_range);
+    Particles particles{{}};
+    for (const double dt : {-1.0, std::nan(""), HUGE_VAL})
+        CHECK(particles.step({}, dt) == StepStatus::rejected);
+    CHECK(particles.step({.emitter = {std::nan(""), 0, 0}}, 0.1) == StepStatus::rejected);
+    CHECK(particles.rejected_inputs() == 4);
+    for (const ParticleRecipe& recipe : particle_recipes()) {
+        CHECK_NOTHROW(require_valid(recipe.settings));
+        CHECK_FALSE(recipe.in_words.empty());
+    }
+    for (const Dial<Particles>& dial : Particles::dials())
+        CHECK(dial.set(particles, dial.get(particles)) == DialStatus::set);
+}
