@@ -198,6 +198,8 @@ class PictureDrawer {
                              {ink, 0.8 * opacity}, 2);
             }
         }
+        if (strand.kind == Strand::Kind::dots)
+            draw_dots(canvas_, strand, projection, time_s, opacity);
         if (strand.kind == Strand::Kind::mesh) {
             draw_mesh(canvas_, projection, points, strand.triangles,
                       {strand.colours.front(), opacity});
@@ -213,13 +215,6 @@ class PictureDrawer {
             canvas_.line({projection(points[i - 1]), projection(points[i])}, {colour, opacity},
                          width_px);
         }
-    }
-
-    static std::string colour_along(const std::vector<std::string>& colours, double part) {
-        if (colours.size() == 1) return colours.front();
-        const double at = part * static_cast<double>(colours.size() - 1);
-        const auto below = std::min(static_cast<std::size_t>(at), colours.size() - 2);
-        return mixed(colours[below], colours[below + 1], at - static_cast<double>(below));
     }
 
     /// Beside the ghosts of the first subject, where there is room.

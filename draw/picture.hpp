@@ -33,7 +33,7 @@ struct Subject {
 /// Points over time: a line or a tube through them; a print wherever the last of them stands; or
 /// a ring at each.
 struct Strand {
-    enum class Kind { line, branches, mesh, prints, rings };
+    enum class Kind { line, branches, mesh, prints, rings, dots };
     Kind kind = Kind::line;
     std::size_t group = 0;  ///< prints of one body
     std::string name{};
@@ -46,10 +46,13 @@ struct Strand {
     std::vector<std::array<std::size_t, 3>> triangles{};  ///< of a mesh
     std::vector<double> times_s{};
     std::vector<Vector3> points{};  ///< those of a time one after the other
-    std::vector<bool> stands{};     ///< of prints, at each time
+    std::vector<bool> stands{};     ///< of prints, at each time; of dots, of each point
+    std::vector<double> ages{};     ///< of dots, of each point: along radius and colours
 
     /// Rather than a mark.
-    [[nodiscard]] bool is_solid() const { return kind == Kind::line || kind == Kind::mesh; }
+    [[nodiscard]] bool is_solid() const {
+        return kind == Kind::line || kind == Kind::mesh || kind == Kind::dots;
+    }
     [[nodiscard]] const Vector3& last_point(std::size_t row) const {
         return points[(row + 1) * count - 1];
     }

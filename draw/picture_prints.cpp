@@ -58,6 +58,29 @@ void support(Canvas& canvas, const Picture& picture, double time_s, const Projec
 
 }  // namespace
 
+std::string colour_along(const std::vector<std::string>& colours, double part) {
+    if (colours.size() == 1) return colours.front();
+    const double at = part * static_cast<double>(colours.size() - 1);
+    const auto below = std::min(static_cast<std::size_t>(at), colours.size() - 2);
+    return mixed(colours[below], colours[below + 1], at - static_cast<double>(below));
+}
+
+void draw_dots(Canvas& canvas, const Strand& strand, const Projection& projection, double time_s,
+               double opacity) {
+    const auto after =
+        std::upper_bound(strand.times_s.begin(), strand.times_s.end(), time_s + 1e-9);
+    const auto row =
+        static_cast<std::size_t>(std::max<std::ptrdiff_t>(0, after - strand.times_s.begin() - 1));
+    constexpr double least_px = 1.2;
+    for (std::size_t i = row * strand.count; i < (row + 1) * strand.count; ++i) {
+        if (!strand.stands[i]) continue;
+        const double radius_m = io::profile_at(strand.radius_m, strand.ages[i], 0.01);
+        canvas.disc(projection(strand.points[i]),
+                    std::max(least_px, radius_m * projection.px_per_m),
+                    {colour_along(strand.colours, strand.ages[i]), 0.9 * opacity});
+    }
+}
+
 void draw_prints(Canvas& canvas, const Picture& picture, const Projection& projection,
                  const std::vector<double>& moments) {
     for (const Strand& strand : picture.strands) {

@@ -16,4 +16,11 @@ void draw_prints(Canvas& canvas, const Picture& picture, const Projection& proje
 /// What these marks are, from a place downward; where the next line goes.
 double draw_legend_of_prints(Canvas& canvas, const Picture& picture, double x, double y);
 
+/// Points that are there at a time, each as large and of the colour that its age says.
+void draw_dots(Canvas& canvas, const Strand& strand, const Projection& projection, double time_s,
+               double opacity);
+
+/// Between the colours of a profile.
+[[nodiscard]] std::string colour_along(const std::vector<std::string>& colours, double part);
+
 }  // namespace hopcoil::draw

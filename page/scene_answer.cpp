@@ -98,6 +98,7 @@ const char* kind_of(const scene::View& view) {
     if (scene::is_line(view)) return "line";
     if (view.type == scene::View::Type::skeleton) return "branches";
     if (view.type == scene::View::Type::mesh) return "mesh";
+    if (!view.age.empty()) return "dots";
     return view.type == scene::View::Type::points ? "rings" : "prints";
 }
 
@@ -115,6 +116,7 @@ Json lines_json(const scene::Scene& scene, const Take& take) {
                         {"system", scene.systems[line.system].name},
                         {"kind", kind_of(line.view)},
                         {"alive", channel(line.alive)},
+                        {"age", channel(line.age)},
                         {"note", channel(line.note)},
                         {"words", line.view.words},
                         {"parents", line.view.parents},

@@ -35,7 +35,8 @@ draw::Report report_of(const std::vector<SceneFiles>& all) {
             "A tidal harbour at dusk, moved without a single keyframe: a vane after the wind, a "
             "dial thrown between its pegs, lamps on a boom, a skiff that comes in, a streamer and "
             "a float line behind it, a crab, a lamplighter and a dog that plant their feet, a "
-            "heron from post to post, a rope between quay and skiff, an awning in the gusts.",
+            "heron from post to post, a rope between quay and skiff, an awning in the gusts, "
+            "embers and spray.",
         .footer = made_by_line("demo")};
     for (const SceneFiles& files : all)
         report.sections.push_back(files.section);
@@ -49,7 +50,7 @@ ExitCode run_demo(const DemoOptions& options) {
     std::vector<SceneFiles> all;
     for (const char* name : {"vane.toml", "tide_dial.toml", "boom_lamp.toml", "skiff.toml",
                              "streamer.toml", "mud_crab.toml", "lamplighter.toml", "quay_dog.toml",
-                             "heron.toml", "mooring.toml", "awning.toml"}) {
+                             "heron.toml", "mooring.toml", "awning.toml", "wall_spray.toml"}) {
         scene::Scene scene = scene::read_scene(scenes / "quay" / name);
         // What is written names the scene as it is shipped, whatever machine it is on.
         scene.file = fmt::format("scenes/quay/{}", name);

@@ -87,6 +87,19 @@ draw::Subject subject_of(const scene::Scene& scene, const Take& take, const Node
     return subject;
 }
 
+/// What is not there is put beside what is, so that a picture makes no room for it.
+void gather_absent(draw::Strand& strand) {
+    const auto first = std::find(strand.stands.begin(), strand.stands.end(), true);
+    if (first == strand.stands.end()) return;
+    Vector3 place = strand.points[static_cast<std::size_t>(first - strand.stands.begin())];
+    for (std::size_t i = 0; i < strand.points.size(); ++i) {
+        if (strand.stands[i])
+            place = strand.points[i];
+        else
+            strand.points[i] = place;
+    }
+}
+
 draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
                        std::string_view usual_colour) {
     const scene::View& view = line.view;
@@ -94,6 +107,7 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
     const Kind kind = scene::is_line(view)                       ? Kind::line
                       : view.type == scene::View::Type::skeleton ? Kind::branches
                       : view.type == scene::View::Type::mesh     ? Kind::mesh
+                      : line.age                                 ? Kind::dots
                       : view.type == scene::View::Type::points   ? Kind::rings
                                                                  : Kind::prints;
     draw::Strand strand{.kind = kind,
@@ -114,9 +128,19 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
         const auto numbers = take.row(row).subspan(place.first, place.count);
         for (std::size_t i = 0; i + 2 < numbers.size(); i += 3)
             strand.points.push_back({numbers[i], numbers[i + 1], numbers[i + 2]});
-        const bool stands = !line.alive || take.row(row)[take.columns_of(*line.alive).first] != 0;
-        strand.stands.push_back(stands);
+        const auto number_of = [&](std::size_t channel, std::size_t i) {
+            return take.row(row)[take.columns_of(channel).first + i];
+        };
+        if (kind == Kind::dots) {
+            for (std::size_t i = 0; i < strand.count; ++i) {
+                strand.stands.push_back(number_of(*line.alive, i) != 0);
+                strand.ages.push_back(number_of(*line.age, i));
+            }
+            continue;
+        }
+        strand.stands.push_back(!line.alive || number_of(*line.alive, 0) != 0);
     }
+    if (kind == Kind::dots) gather_absent(strand);
     return strand;
 }
 

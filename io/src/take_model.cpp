@@ -152,6 +152,8 @@ class ModelMaker {
             add_skeleton(skeleton);
         for (const MeshChannel& mesh : all.meshes)
             add_mesh(mesh);
+        for (const DotChannels& dots : all.dots)
+            add_dots(dots);
         baked_.model.made_by = take_.made_by();
         return std::move(baked_);
     }
@@ -243,6 +245,34 @@ class ModelMaker {
                                      static_cast<double>(normals[3 * i + 2])});
         }
         return shape;
+    }
+
+    void add_dots(const DotChannels& dots) {
+        const std::size_t count = take_.channels()[dots.alive].count;
+        for (std::size_t slot = 0; slot < count; ++slot)
+            add_dot(dots, slot);
+    }
+
+    void add_dot(const DotChannels& dots, std::size_t slot) {
+        std::vector<std::vector<double>> places(3);
+        std::vector<std::vector<double>> sizes(3);
+        bool is_used = false;
+        for (const std::size_t row : rows_.rows) {
+            const auto numbers = take_.row(row);
+            const bool alive = numbers[take_.columns_of(dots.alive).first + slot] != 0;
+            const double age = numbers[take_.columns_of(dots.age).first + slot];
+            is_used = is_used || alive;
+            const double radius = profile_at(dots.radius_m, age, 0.01);
+            for (std::size_t k = 0; k < 3; ++k) {
+                places[k].push_back(numbers[take_.columns_of(dots.position).first + 3 * slot + k]);
+                sizes[k].push_back(alive ? 2 * radius / baked_.model.size : 0);
+            }
+        }
+        if (!is_used) return;
+        ModelNode node{.name = fmt::format("{}.{}", dots.name, slot)};
+        add(node, TrackKind::translation, places);
+        add(node, TrackKind::scale, sizes);
+        baked_.model.nodes.push_back(std::move(node));
     }
 
     /// Of a joint in a row of the take, in space.

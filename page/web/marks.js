@@ -31,6 +31,34 @@ function wordOf(take, mark, row) {
   return word === mark.words[0] ? '' : word;
 }
 
+/** Between the entries of a profile; `mix` between two of them. */
+function along(list, share, mix) {
+  const at = Math.min(1, Math.max(0, share)) * (list.length - 1);
+  const i = Math.min(Math.floor(at), list.length - 1);
+  return mix(list[i], list[Math.min(i + 1, list.length - 1)], at - i);
+}
+
+const mixedColour = (a, b, part) => {
+  const parts = (hex) => [1, 3, 5].map((at) => parseInt(hex.slice(at, at + 2), 16));
+  const [from, to] = [parts(a), parts(b)];
+  return `rgb(${from.map((each, i) => Math.round(each + part * (to[i] - each))).join(',')})`;
+};
+
+/** Points that come and go, each as large and of the colour that its age says. */
+export function drawDots(context, view, dots, take, row) {
+  for (const dot of dots) {
+    const points = pointsAt(take, dot, row);
+    points.forEach((point, i) => {
+      if (!((take.columns[`${dot.alive}.${i}`]?.[row] ?? 0) > 0.5)) return;
+      const age = take.columns[`${dot.age}.${i}`]?.[row] ?? 0;
+      const radius = along(dot.radius_m, age, (a, b, part) => a + part * (b - a));
+      context.fillStyle = along(dot.colours, age, mixedColour);
+      circle(context, view.point(point), Math.max(1.2, radius / view.metresPerPixel(point)));
+      context.fill();
+    });
+  }
+}
+
 export function drawMarks(context, view, marks, take, row) {
   const carrying = [];
   context.save();

@@ -60,6 +60,22 @@ export function pointsAt(take, line, row, next = row, part = 0) {
     columns.map((column) => column[row] + part * (column[next] - column[row])));
 }
 
+/** The point of lines that is seen nearest to a place on the stage, within reach; null without one. */
+export function nearestPoint(take, lines, row, view, [x, y], reach) {
+  let nearest = null;
+  let least = reach;
+  for (const line of lines) {
+    pointsAt(take, line, row).forEach((at, i) => {
+      const [px, py] = view.point(at);
+      const way = Math.hypot(px - x, py - y);
+      if (way > least) return;
+      least = way;
+      nearest = { grab: `${line.name}.${i}`, at };
+    });
+  }
+  return nearest;
+}
+
 /** Between two poses; turns the short way. */
 export function between(a, b, part) {
   const mix = (x, y) => x.map((number, i) => number + part * (y[i] - number));

@@ -1,10 +1,10 @@
 // The motion itself: bodies now, their ghosts, the setting it is compared with, targets to drag.
 /* global THREE */
 
-import { drawMarks } from './marks.js';
+import { drawDots, drawMarks } from './marks.js';
 import { outline, Sheet, solid, Tube } from './solids.js';
-import { between, placeFrom, pointsAt, poseAt, rotated, turnFrom } from './space.js';
-import { numbersAt, quaternionOf, rowAt, turnsOf } from './takes.js';
+import { between, nearestPoint, placeFrom, pointsAt, poseAt, rotated, turnFrom } from './space.js';
+import { momentIn, numbersAt, quaternionOf, turnsOf } from './takes.js';
 import { ink, View } from './view.js';
 
 const GHOSTS = 5;
@@ -43,14 +43,6 @@ function rulesFor(scene, bodies) {
       at_m: [1.2 * rules.length, 0, 0], axis: 1, shape: 'disc', length_m: null, joined_to: null });
   }
   return rules;
-}
-
-/** A row of a take and how far it is to the next. */
-function momentIn(take, time) {
-  const row = rowAt(take, time);
-  const next = Math.min(row + 1, take.times_s.length - 1);
-  const span = take.times_s[next] - take.times_s[row];
-  return { row, next, part: span > 0 ? Math.min(1, Math.max(0, (time - take.times_s[row]) / span)) : 0 };
 }
 
 function poseIn(take, body, time) {
@@ -104,7 +96,8 @@ export class Stage {
       body.mover = scene.movers.find((mover) => channels.includes(mover.channel));
     }
     const isSolid = (line) => line.kind === 'line' || line.kind === 'mesh';
-    this.marks = scene.lines.filter((line) => !isSolid(line));
+    this.dots = scene.lines.filter((line) => line.kind === 'dots');
+    this.marks = scene.lines.filter((line) => !isSolid(line) && line.kind !== 'dots');
     scene.lines = scene.lines.filter(isSolid);
     for (const line of scene.lines) line.mover = scene.movers.find((mover) => mover.name === line.name);
     this.bodies = null;
@@ -288,6 +281,8 @@ export class Stage {
     const { context, width, height } = sized(this.over);
     if (!this.view.hasPicture) context.fillText('This browser shows nothing in space: it has no WebGL.', 20, height / 2);
     this.#drawScale(context, width, height);
+    if (this.bodies !== this.rules)
+      drawDots(context, this.view, this.dots, take, momentIn(take, time).row);
     const marks = this.bodies === this.rules ? []
       : this.marks.filter((mark) => mark.system === this.#system());
     drawMarks(context, this.view, marks, take, momentIn(take, time).row);
@@ -447,21 +442,9 @@ export class Stage {
 
   /** The point of what a hand can pull that is seen there, if any. */
   grabAt(x, y) {
+    const lines = this.lines.filter((each) => each.mover?.can_be_grabbed);
     const take = this.shownTake;
-    if (!take) return null;
-    const { row } = momentIn(take, this.time);
-    let nearest = null;
-    let least = REACH;
-    for (const line of this.lines.filter((each) => each.mover?.can_be_grabbed)) {
-      pointsAt(take, line, row).forEach((at, i) => {
-        const [px, py] = this.view.point(at);
-        const way = Math.hypot(px - x, py - y);
-        if (way > least) return;
-        least = way;
-        nearest = { grab: `${line.name}.${i}`, at };
-      });
-    }
-    return nearest;
+    return take && nearestPoint(take, lines, momentIn(take, this.time).row, this.view, [x, y], REACH);
   }
 
   /** The target's numbers when its handle is moved to a point, having been taken up at another. */

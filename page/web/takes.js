@@ -100,3 +100,11 @@ export function resampled(times, values, wanted) {
     return values[row] + part * (values[row + 1] - values[row]);
   });
 }
+
+/** A row of a take and how far it is to the next. */
+export function momentIn(take, time) {
+  const row = rowAt(take, time);
+  const next = Math.min(row + 1, take.times_s.length - 1);
+  const span = take.times_s[next] - take.times_s[row];
+  return { row, next, part: span > 0 ? Math.min(1, Math.max(0, (time - take.times_s[row]) / span)) : 0 };
+}

@@ -5,6 +5,7 @@
 #include "chain.hpp"
 #include "ground.hpp"
 #include "net.hpp"
+#include "particles.hpp"
 #include "read_mover.hpp"
 #include "walker.hpp"
 #include "wind.hpp"
@@ -13,19 +14,20 @@ namespace hopcoil::scene {
 
 const std::vector<SystemKind>& built_in_kinds() {
     static const std::vector<SystemKind> kinds{
-        follower_kind(),  //
-        glide_kind(),     //
-        pursuit_kind(),   //
-        settle_kind(),    //
-        curve_kind(),     //
-        cascade_kind(),   //
-        coast_kind(),     //
-        pose_kind(),      //
-        chain_kind(),     //
-        wind_kind(),      //
-        ground_kind(),    //
-        net_kind(),       //
-        walker_kind(),    //
+        follower_kind(),   //
+        glide_kind(),      //
+        pursuit_kind(),    //
+        settle_kind(),     //
+        curve_kind(),      //
+        cascade_kind(),    //
+        coast_kind(),      //
+        pose_kind(),       //
+        chain_kind(),      //
+        wind_kind(),       //
+        ground_kind(),     //
+        net_kind(),        //
+        particles_kind(),  //
+        walker_kind(),     //
     };
     return kinds;
 }

@@ -69,7 +69,7 @@ NetSpec::NetSpec(NetParts parts)
     : parts_{std::move(parts)},
       structure_{parts_.build()},
       plan_{Net{structure_, parts_.settings}.plan()} {
-    for (const NetShape& each : parts_.shapes)
+    for (const MountedShape& each : parts_.shapes)
         require_valid(each.shape);
 }
 

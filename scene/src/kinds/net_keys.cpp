@@ -27,7 +27,7 @@ std::vector<KeyFacts> net_keys() {
          "[0, 0, 0]"},
         {"pins", tables, "what is held, and by what", "none", {}, {"pin"}},
         {"balls", tables, "loose balls that it catches", "none", {}, {"ball"}},
-        {"shapes", tables, "what it cannot pass", "none", {}, {"shape"}},
+        {"shapes", tables, "what it cannot pass", "none", {}, {"net shape"}},
         {"forces", tables, "lasting forces", "none", {}, {"force"}},
         {"method",
          choice,
@@ -87,9 +87,6 @@ std::vector<KeyFacts> with_keys(std::vector<KeyFacts> first, const std::vector<K
 
 std::vector<TableFacts> net_tables() {
     using enum KeyType;
-    const std::vector<KeyFacts> mount_keys{
-        {"to", source, "the place that carries it", "it stays where it is"},
-        {"facing", source, "a rotation that turns it", "it does not turn"}};
     return {
         {"net", "`[net.NAME]`",
          "A cloth, a rope or a soft body: points joined by links, stepped as physics. `NAME.3` is "
@@ -163,7 +160,7 @@ std::vector<TableFacts> net_tables() {
           {"angle_deg", number, "180 is straight", "180"},
           {"stiffness_nm_per_rad", number, "how firm", "1"}}},
         {"pin", "A pin of a net", "Keeps points where they are, or carries them along.",
-         with_keys(with_keys(where_keys(), mount_keys),
+         with_keys(with_keys(where_keys(), mount_keys()),
                    {{"until_s", number, "when it lets go", "never"}})},
         {"ball",
          "A ball of a net",
@@ -174,18 +171,7 @@ std::vector<TableFacts> net_tables() {
           {"radius_m", number, "its size", "0.1"},
           {"mass_kg", number, "how heavy it is", "0.5"},
           {"held_until_s", number, "it stays in the air until then", "0"}}},
-        {"shape", "A shape that a net cannot pass", "",
-         with_keys({{"type",
-                     choice,
-                     "a plane faces +Y; a capsule lies along Y",
-                     "`sphere`",
-                     {"plane", "sphere", "capsule", "box"}},
-                    {"at", place, "its middle, or a point of the plane", "[0, 0, 0]"},
-                    {"turned_deg", numbers, "an axis times degrees", "[0, 0, 0]"},
-                    {"radius_m", number, "of a sphere or capsule; of a box's edges", "0.25"},
-                    {"half_size", place, "of a box; along Y of a capsule", "[0.5, 0.5, 0.5]"},
-                    {"friction", number, "on it", "0.5"}},
-                   mount_keys)},
+        shape_table("net shape", "A shape that a net cannot pass"),
         {"force", "A lasting force on a net", "",
          with_keys(where_keys(),
                    {{"newtons", numbers, "on each of the points: x, y, z", "required"}})}};

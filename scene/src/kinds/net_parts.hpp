@@ -8,24 +8,19 @@
 #include <variant>
 #include <vector>
 
-#include <hopcoil/points/contact_shape.hpp>
 #include <hopcoil/points/net_builders.hpp>
 #include <hopcoil/points/net_settings.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/view.hpp>
 
-namespace hopcoil::scene {
+#include "mounts.hpp"
 
-/// What carries something: indices into the net's own targets.
-struct NetMount {
-    std::optional<std::size_t> position{};
-    std::optional<std::size_t> rotation{};
-};
+namespace hopcoil::scene {
 
 /// Points that are held, and by what; at rest where they were built without a mount.
 struct NetPin {
     std::vector<std::uint32_t> points{};
-    NetMount mount{};
+    Mount mount{};
     double until_s = std::numeric_limits<double>::infinity();
 };
 
@@ -37,11 +32,6 @@ struct NetBall {
     double radius_m = 0.1;
     double mass_kg = 0.5;
     double until_s = 0;  ///< it is held so long
-};
-
-struct NetShape {
-    ContactShape shape{};
-    NetMount mount{};
 };
 
 struct NetForce {
@@ -69,7 +59,7 @@ struct NetParts {
     NetSettings settings{};
     std::vector<NetPin> pins{};
     std::vector<NetBall> balls{};
-    std::vector<NetShape> shapes{};
+    std::vector<MountedShape> shapes{};
     std::vector<NetForce> forces{};
     NetLook look{};
 

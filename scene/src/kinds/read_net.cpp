@@ -11,6 +11,7 @@
 #include <hopcoil/field/wind.hpp>
 
 #include "../read/read_pictures.hpp"
+#include "mounts.hpp"
 #include "net.hpp"
 #include "net_spec.hpp"
 #include "read_mover.hpp"
@@ -18,57 +19,6 @@
 
 namespace hopcoil::scene {
 namespace {
-
-std::optional<Vector3> vector_at(KindReader& reader, const std::string& key,
-                                 const std::string& unit) {
-    const auto value = reader.value(key, unit, 3);
-    return value ? std::optional{vector_of(*value)} : std::nullopt;
-}
-
-Quaternion turn_at(KindReader& reader) {
-    const std::vector<double> numbers = reader.numbers("turned_deg");
-    if (!reader.has("turned_deg")) return {};
-    if (numbers.size() != 3) {
-        reader.problem("turned_deg", "expected three numbers: an axis times degrees");
-        return {};
-    }
-    return turned_by(Vector3{numbers[0], numbers[1], numbers[2]} * (math::pi / 180));
-}
-
-/// Targets of a net, and how its mounts find them.
-class Mounts {
-  public:
-    NetMount read(KindReader& reader) {
-        NetMount mount;
-        mount.position = add(reader, "to", ValueKind::vector);
-        mount.rotation = add(reader, "facing", ValueKind::rotation);
-        return mount;
-    }
-    std::vector<std::size_t>& targets() { return targets_; }
-
-    /// Where what carries it is at the start.
-    static std::optional<Vector3> place_of(KindReader& reader, const std::string& key) {
-        const auto target = reader.target(key);
-        if (!target || reader.target_at(*target).kind() != ValueKind::vector) return std::nullopt;
-        return vector_of(reader.target_at(*target).path.before(0).value);
-    }
-
-  private:
-    std::optional<std::size_t> add(KindReader& reader, const std::string& key, ValueKind kind) {
-        if (!reader.has(key)) return std::nullopt;
-        const auto target = reader.target(key);
-        if (!target) return std::nullopt;
-        if (reader.target_at(*target).kind() != kind) {
-            reader.problem(key, kind == ValueKind::vector ? "expected a place: a vector"
-                                                          : "expected a rotation");
-            return std::nullopt;
-        }
-        targets_.push_back(*target);
-        return targets_.size() - 1;
-    }
-
-    std::vector<std::size_t> targets_;
-};
 
 constexpr std::array<const char*, 4> edge_names{"top", "bottom", "left", "right"};
 constexpr std::array<const char*, 4> corner_names{"top_left", "top_right", "bottom_left",
@@ -237,8 +187,8 @@ void read_pins(KindReader& reader, NetParts& parts, Mounts& mounts) {
         pin.mount = mounts.read(one);
         pin.until_s = one.number("until_s").value_or(pin.until_s);
         const std::string where = one.choice("where").value_or("");
-        if (pin.mount.position && where == "start") start = Mounts::place_of(one, "to");
-        if (pin.mount.position && where == "end") end = Mounts::place_of(one, "to");
+        if (pin.mount.position && where == "start") start = start_place(one, "to");
+        if (pin.mount.position && where == "end") end = start_place(one, "to");
         parts.pins.push_back(std::move(pin));
     });
     if (!std::holds_alternative<RopeSettings>(parts.made_of)) return;
@@ -263,25 +213,6 @@ void read_balls(KindReader& reader, NetParts& parts) {
         if (is_taken) one.problem("name", "expected a name of its own");
         if (!(ball.radius_m > 0)) one.problem("radius_m", "expected a number above 0");
         parts.balls.push_back(std::move(ball));
-    });
-}
-
-void read_shapes(KindReader& reader, NetParts& parts, Mounts& mounts) {
-    reader.each_table("shapes", "shape", [&](KindReader& one) {
-        using Type = ContactShape::Type;
-        NetShape own;
-        const std::string type = one.choice("type").value_or("sphere");
-        own.shape.type = type == "plane"     ? Type::plane
-                         : type == "capsule" ? Type::capsule
-                         : type == "box"     ? Type::box
-                                             : Type::sphere;
-        own.shape.position = vector_at(one, "at", "m").value_or(Vector3{});
-        own.shape.rotation = turn_at(one);
-        own.shape.radius_m = one.number("radius_m").value_or(type == "box" ? 0 : 0.25);
-        own.shape.half_size_m = vector_at(one, "half_size", "m").value_or(Vector3{0.5, 0.5, 0.5});
-        own.shape.friction = one.number("friction").value_or(0.5);
-        own.mount = mounts.read(one);
-        if (one.try_to([&] { require_valid(own.shape); })) parts.shapes.push_back(own);
     });
 }
 
@@ -315,7 +246,7 @@ void read_net(KindReader& reader) {
     read_settings(reader, parts.settings);
     read_pins(reader, parts, mounts);
     read_balls(reader, parts);
-    read_shapes(reader, parts, mounts);
+    parts.shapes = read_shapes(reader, mounts, "net shape");
     reader.each_table("forces", "force", [&](KindReader& one) {
         NetForce force{.points = read_points(one, parts)};
         const std::vector<double> numbers = one.numbers("newtons");

@@ -63,7 +63,7 @@ void RunningNet::note(const SystemInputs& inputs) {
 }
 
 /// The targets of a mount at a time between the last one and now.
-Placement RunningNet::mounted_at(const NetMount& mount, const SystemInputs& inputs,
+Placement RunningNet::mounted_at(const Mount& mount, const SystemInputs& inputs,
                                  double time_s) const {
     Placement at;
     const double dt = inputs.time_s - time_s_;
@@ -132,7 +132,7 @@ void RunningNet::release_until(double time_s) {
 void RunningNet::place_shapes(double time_s, const SystemInputs& inputs) {
     shapes_.resize(parts_.shapes.size());
     for (std::size_t i = 0; i < shapes_.size(); ++i) {
-        const NetShape& own = parts_.shapes[i];
+        const MountedShape& own = parts_.shapes[i];
         const auto placed = [&](double at_s) {
             const Placement at = mounted_at(own.mount, inputs, at_s);
             return Placement{at.position + rotated(at.rotation, own.shape.position),

@@ -33,7 +33,7 @@ class RunningNet final : public RunningSystem {
     /// A point that goes with a mount, and where it is in the mount's frame.
     struct Held {
         std::uint32_t point = 0;
-        NetMount mount{};
+        Mount mount{};
         Vector3 local{};
         double until_s = 0;
     };
@@ -62,7 +62,7 @@ class RunningNet final : public RunningSystem {
     [[nodiscard]] bool is_held(const Held& held, double time_s) const {
         return time_s < held.until_s;
     }
-    [[nodiscard]] Placement mounted_at(const NetMount& mount, const SystemInputs& inputs,
+    [[nodiscard]] Placement mounted_at(const Mount& mount, const SystemInputs& inputs,
                                        double time_s) const;
     [[nodiscard]] Vector3 place_of(const Held& held, const SystemInputs& inputs,
                                    double time_s) const;

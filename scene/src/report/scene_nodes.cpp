@@ -86,6 +86,7 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
                                              ? channel_of(scene, take, {i, *view.rotation})
                                              : std::nullopt,
                              .alive = signal(view.alive),
+                             .age = signal(view.age),
                              .note = signal(view.note),
                              .view = std::move(view)});
         }
@@ -108,6 +109,13 @@ io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
                                   .triangles = line.view.triangles,
                                   .texture = line.view.texture,
                                   .colours = line.view.colours});
+        }
+        if (line.age && line.alive) {
+            all.dots.push_back({.name = line.name,
+                                .position = line.channel,
+                                .alive = *line.alive,
+                                .age = *line.age,
+                                .radius_m = line.view.radius_m});
         }
         if (!is_line(line.view)) continue;
         all.tubes.push_back({.name = line.name,

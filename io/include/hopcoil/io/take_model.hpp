@@ -46,6 +46,16 @@ struct MeshChannel {
     std::vector<std::array<double, 3>> colours{};  ///< the first one is its own
 };
 
+/// Points that come and go, in a model: a node for each slot that is ever used, of no size while
+/// nothing is in it.
+struct DotChannels {
+    std::string name{};
+    std::size_t position = 0;  ///< channels of the take, with a value for each slot
+    std::size_t alive = 0;
+    std::size_t age = 0;             ///< the part of its life, along the radius
+    std::vector<double> radius_m{};  ///< from birth to death
+};
+
 /// A skeleton in a model: its joints as they are in space, which become nodes in their parents'
 /// frames, under their own names.
 struct SkeletonChannels {
@@ -60,6 +70,7 @@ struct ModelChannels {
     std::vector<NodeChannels> nodes{};
     std::vector<TubeChannel> tubes{};
     std::vector<MeshChannel> meshes{};
+    std::vector<DotChannels> dots{};
     std::vector<SkeletonChannels> skeletons{};
 };
 

@@ -26,6 +26,7 @@ struct LineChannel {
     std::size_t channel = 0;                ///< of the take
     std::optional<std::size_t> rotation{};  ///< of the take: of a skeleton's joints
     std::optional<std::size_t> alive{};     ///< of the take
+    std::optional<std::size_t> age{};       ///< of the take
     std::optional<std::size_t> note{};      ///< of the take
     View view{};
 };

@@ -13,6 +13,7 @@
 #include <hopcoil/base/dial.hpp>
 #include <hopcoil/base/state.hpp>
 #include <hopcoil/base/take_sink.hpp>
+#include <hopcoil/scene/spec_dial.hpp>
 #include <hopcoil/scene/step_limit.hpp>
 #include <hopcoil/scene/value_array.hpp>
 
@@ -126,32 +127,6 @@ class RunningSystem {
         return nullptr;
     }
 };
-
-/// A dial of one system, and where its number stands in the system's table.
-struct SpecDial {
-    std::string path{};  ///< "frequency_hz", "tassel.lead"
-    std::string unit{};
-    DialRange hard{};
-    DialRange slider{};
-    DialScale scale = DialScale::linear;
-    double default_value = 0.0;
-    std::string key{};  ///< "tuning.frequency_hz", "links.1.tuning.lead", "max_speed"
-};
-
-/// The dials of a type S, as dials of a spec that holds one.
-template <class S>
-void append_dials(std::vector<SpecDial>& dials, const std::string& path_prefix,
-                  const std::string& key_prefix) {
-    for (const Dial<S>& dial : S::dials()) {
-        dials.push_back({.path = path_prefix + std::string{dial.path},
-                         .unit = std::string{dial.unit},
-                         .hard = dial.hard,
-                         .slider = dial.slider,
-                         .scale = dial.scale,
-                         .default_value = dial.default_value,
-                         .key = key_prefix + std::string{dial.path}});
-    }
-}
 
 /// What a scene says of one system: a value, copied with the scene.
 class SystemSpec {

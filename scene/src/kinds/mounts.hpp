@@ -1,0 +1,53 @@
+#pragma once
+
+#include <cstddef>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/points/contact_shape.hpp>
+#include <hopcoil/scene/kind.hpp>
+#include <hopcoil/scene/system.hpp>
+
+namespace hopcoil::scene {
+
+/// What carries something: indices into its system's own targets.
+struct Mount {
+    std::optional<std::size_t> position{};
+    std::optional<std::size_t> rotation{};
+};
+
+/// A shape that others cannot pass, in the frame of what carries it.
+struct MountedShape {
+    ContactShape shape{};
+    Mount mount{};
+};
+
+/// Collects the targets of a system while its mounts are read.
+class Mounts {
+  public:
+    /// By the keys `to` and `facing`.
+    Mount read(KindReader& reader);
+    std::vector<std::size_t>& targets() { return targets_; }
+
+  private:
+    std::optional<std::size_t> add(KindReader& reader, const std::string& key, ValueKind kind);
+
+    std::vector<std::size_t> targets_;
+};
+
+/// Where the place that a key names is at the start; nothing for what is no place.
+[[nodiscard]] std::optional<Vector3> start_place(KindReader& reader, const std::string& key);
+/// Three numbers with a unit.
+[[nodiscard]] std::optional<Vector3> vector_at(KindReader& reader, const std::string& key,
+                                               const std::string& unit);
+/// By the key `turned_deg`: an axis times degrees.
+[[nodiscard]] Quaternion turn_at(KindReader& reader);
+/// The tables of the key `shapes`, and the facts about them under a name of the kind's.
+[[nodiscard]] std::vector<MountedShape> read_shapes(KindReader& reader, Mounts& mounts,
+                                                    const std::string& facts);
+[[nodiscard]] std::vector<KeyFacts> mount_keys();
+[[nodiscard]] TableFacts shape_table(const char* name, const char* heading);
+
+}  // namespace hopcoil::scene

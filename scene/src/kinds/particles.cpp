@@ -1,0 +1,237 @@
+// [particles.NAME]: points that are born, fly, touch things and die.
+
+#include "particles.hpp"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/field/ground.hpp>
+#include <hopcoil/field/wind.hpp>
+#include <hopcoil/scene/view.hpp>
+
+#include "../read/read_pictures.hpp"
+#include "particles_parts.hpp"
+#include "read_mover.hpp"
+#include "vectors.hpp"
+
+namespace hopcoil::scene {
+
+std::string ParticlesSpec::in_words(std::size_t port) const {
+    if (port > 0) return "";
+    const ParticleSettings& s = parts_.settings;
+    std::string born =
+        s.rate_per_s > 0 ? fmt::format("{:.3g} a second", s.rate_per_s) : std::string{"in bursts"};
+    return fmt::format("{}, of {:.3g} to {:.3g} m/s, for {:.3g} to {:.3g} s, at most {}", born,
+                       s.speed_least_m_per_s, s.speed_most_m_per_s, s.lifetime_least_s,
+                       s.lifetime_most_s, s.capacity);
+}
+
+std::vector<Port> ParticlesSpec::outputs() const {
+    return {{.quantity = "position",
+             .unit = "m",
+             .kind = ValueKind::vector,
+             .components = 3,
+             .count = parts_.settings.capacity,
+             .has_velocity = false,
+             .alive = particle_signal::alive}};
+}
+
+ValueArray ParticlesSpec::start(std::size_t /*port*/, std::size_t /*index*/) const {
+    return array_of(parts_.place);
+}
+
+std::vector<RecordedChannel> ParticlesSpec::signals() const {
+    const std::size_t capacity = parts_.settings.capacity;
+    return {{.name = particle_signal::alive, .kind = ChannelKind::flag, .count = capacity},
+            {.name = particle_signal::age, .count = capacity, .alive = particle_signal::alive},
+            {.name = particle_signal::count},
+            {.name = particle_signal::hits}};
+}
+
+std::vector<View> ParticlesSpec::views() const {
+    View view{.type = View::Type::points, .position = 0};
+    view.alive = particle_signal::alive;
+    view.age = particle_signal::age;
+    for (const double factor : parts_.settings.size_over_life)
+        view.radius_m.push_back(factor * parts_.settings.radius_m);
+    for (const Vector3& colour : parts_.settings.colour_over_life)
+        view.colours.push_back({colour.x, colour.y, colour.z});
+    view.look.order = parts_.order;
+    return {std::move(view)};
+}
+
+std::vector<SystemReport> ParticlesSpec::report(const ReportInput& input) const {
+    const std::string& name = input.system.name;
+    const auto column = [](const Take& take, const std::string& channel) {
+        const auto found = take.find_channel(channel);
+        return found ? take.column(take.columns_of(*found).first) : std::vector<double>{};
+    };
+    const std::vector<double> counts =
+        column(input.fine, fmt::format("{}.{}", name, particle_signal::count));
+    const std::vector<double> hits =
+        column(input.fine, fmt::format("{}.{}", name, particle_signal::hits));
+    double mean = 0;
+    for (const double each : counts)
+        mean += each / static_cast<double>(counts.size());
+    SystemReport report{.name = name, .kind = kind(), .words = in_words(0)};
+    report.components = {
+        {.values = column(input.take, fmt::format("{}.{}", name, particle_signal::count))}};
+    report.figures = {{"most_at_once", "at once, at most", "",
+                       counts.empty() ? 0 : *std::max_element(counts.begin(), counts.end())},
+                      {"mean_at_once", "in the mean", "", mean},
+                      {"contacts", "contacts", "", hits.empty() ? 0 : hits.back()}};
+    return {std::move(report)};
+}
+
+namespace {
+
+std::vector<double> numbers_or(KindReader& reader, const std::string& key,
+                               const std::vector<double>& otherwise) {
+    std::vector<double> numbers = reader.numbers(key);
+    return reader.has(key) && !numbers.empty() ? numbers : otherwise;
+}
+
+void read_birth(KindReader& reader, ParticleSettings& settings) {
+    using Shape = EmitterShape;
+    settings.capacity = reader.whole_number("capacity", 1, 100'000).value_or(settings.capacity);
+    if (const auto shape = reader.choice("emitter")) {
+        settings.shape = *shape == "line"     ? Shape::line
+                         : *shape == "disc"   ? Shape::disc
+                         : *shape == "box"    ? Shape::box
+                         : *shape == "sphere" ? Shape::sphere
+                                              : Shape::point;
+    }
+    settings.half_size_m = vector_at(reader, "half_size", "m").value_or(settings.half_size_m);
+    const Vector3& d = settings.direction;
+    const std::vector<double> direction = numbers_or(reader, "direction", {d.x, d.y, d.z});
+    if (direction.size() == 3)
+        settings.direction = {direction[0], direction[1], direction[2]};
+    else
+        reader.problem("direction", "expected three numbers, x, y and z");
+}
+
+void read_bursts(KindReader& reader, ParticlesParts& parts) {
+    reader.each_table("bursts", "burst", [&](KindReader& one) {
+        ParticleBurst burst;
+        burst.at_s = one.number("at_s").value_or(0);
+        burst.count = one.whole_number("count", 1, 100'000).value_or(0);
+        if (!one.has("count")) one.problem("", "expected a key 'count'");
+        if (!(burst.at_s >= 0)) one.problem("at_s", "expected 0 or more");
+        parts.bursts.push_back(burst);
+    });
+    using Type = ParticleEvent::Type;
+    const std::string on = reader.choice("on").value_or("hit");
+    parts.on = on == "born"      ? Type::born
+               : on == "at_rest" ? Type::at_rest
+               : on == "died"    ? Type::died
+                                 : Type::hit;
+    parts.count_for_each = reader.whole_number("for_each", 1, 1000).value_or(1);
+    if (reader.has("for_each") && !reader.has("source"))
+        reader.problem("for_each", "expected a key 'source' beside it: whose particles it is of");
+}
+
+void read_particles(KindReader& reader) {
+    ParticlesParts parts;
+    Mounts mounts;
+    if (const auto recipe = reader.choice("recipe")) parts.settings = particle_recipe(*recipe);
+    read_birth(reader, parts.settings);
+    reader.dials(parts.settings);
+    ParticleSettings& settings = parts.settings;
+    settings.dies_on_contact = reader.flag("dies_on_contact").value_or(settings.dies_on_contact);
+    settings.has_contact_among = reader.flag("contact_among").value_or(settings.has_contact_among);
+    settings.size_over_life = numbers_or(reader, "size_over_life", settings.size_over_life);
+    if (const auto colours = read_colours(reader.table(), "colours"); !colours.empty()) {
+        settings.colour_over_life.clear();
+        for (const Colour& each : colours)
+            settings.colour_over_life.push_back({each[0], each[1], each[2]});
+    }
+    parts.place = vector_at(reader, "at", "m").value_or(parts.place);
+    parts.turned = turn_at(reader);
+    parts.mount = mounts.read(reader);
+    parts.from_s = reader.number("from_s").value_or(parts.from_s);
+    parts.until_s = reader.number("until_s").value_or(parts.until_s);
+    read_bursts(reader, parts);
+    parts.shapes = read_shapes(reader, mounts, "particle shape");
+    parts.order = reader.number("order").value_or(0);
+    parts.stream = reader.random_stream("births");
+    const std::size_t ground = reader.field<Ground>("ground");
+    const std::size_t wind = reader.field<Wind>("wind");
+    const std::size_t source = reader.field<Particles>("source");
+    reader.try_to([&] {
+        reader.add(std::make_unique<ParticlesSpec>(std::move(parts)), std::move(mounts.targets()),
+                   {ground, wind, source});
+    });
+}
+
+std::vector<KeyFacts> particles_keys() {
+    using enum KeyType;
+    std::vector<std::string> recipes;
+    for (const ParticleRecipe& recipe : particle_recipes())
+        recipes.emplace_back(recipe.name);
+    std::vector<KeyFacts> keys{
+        {"recipe", choice, "ready-made numbers, which other keys change", "none", recipes},
+        {"at", place, "where they come out; in the frame of what carries it", "[0, 0, 0]"},
+        {"turned_deg", numbers, "how the emitter is turned: an axis times degrees", "[0, 0, 0]"},
+        {"capacity", whole_number, "so many at once; a birth without room does not happen", "500"},
+        dial_key({"rate_per_s", number, "births a second", "100"}),
+        {"from_s", number, "when births begin", "0"},
+        {"until_s", number, "when they end", "never"},
+        {"bursts", tables, "many at once", "none", {}, {"burst"}},
+        {"source", field, "other particles: what happens to each of those starts some of these",
+         "none"},
+        {"on", choice, "what has to happen to them", "`hit`", {"born", "hit", "at_rest", "died"}},
+        {"for_each", whole_number, "how many start then", "1"},
+        {"emitter",
+         choice,
+         "what they come out of: a line lies along X, a disc in the XZ plane",
+         "`point`",
+         {"point", "line", "disc", "box", "sphere"}},
+        {"half_size", place, "of the emitter; of a disc or sphere the radius comes first",
+         "[0, 0, 0]"},
+        {"direction", numbers, "x, y, z, in the emitter's frame", "[0, 1, 0]"},
+        dial_key({"spread_rad", number, "half the opening of their cone", "0.3"}),
+        dial_key({"speed_least_m_per_s", number, "at birth, at least", "1"}),
+        dial_key({"speed_most_m_per_s", number, "at birth, at most", "2"}),
+        dial_key({"emitter_share", number, "of the emitter's velocity, that they get", "0.5"}),
+        dial_key({"lifetime_least_s", number, "how long they live, at least", "1"}),
+        dial_key({"lifetime_most_s", number, "at most", "2"}),
+        dial_key({"gravity_m_per_s2", number, "downward; below 0 they rise", "9.80665"}),
+        dial_key({"drag_per_s", number, "how quickly they take the air's velocity", "0.5"}),
+        dial_key({"wind_share", number, "of the wind, that counts", "1"}),
+        dial_key({"spin_rad_per_s", number, "each turns at most so fast", "0"}),
+        dial_key({"radius_m", number, "their size", "0.01"}),
+        dial_key({"restitution", number, "the part of speed that a bounce keeps", "0.3"}),
+        dial_key({"friction", number, "on what they touch", "0.4"}),
+        {"dies_on_contact", flag, "`true`: they end where they land", "`false`"},
+        {"contact_among", flag, "`true`: they do not pass through one another", "`false`"},
+        {"size_over_life", numbers, "factors of the radius, from birth to death", "[1]"},
+        {"colours", texts, "as \"#c86432\", from birth to death", "nearly white"},
+        {"shapes", tables, "what they bounce off", "none", {}, {"particle shape"}},
+        {"wind", field, "a wind that carries them", "none"},
+        {"ground", field, "what they land on", "none"},
+        {"order", number, "in pictures without depth, drawn over those of a lower one", "0"}};
+    for (const KeyFacts& each : mount_keys())
+        keys.push_back(each);
+    return keys;
+}
+
+}  // namespace
+
+SystemKind particles_kind() {
+    using enum KeyType;
+    return {"particles",
+            {{"particles", "`[particles.NAME]`",
+              "Points that are born, fly, touch things and die: sparks, spray, smoke, rain.",
+              particles_keys()},
+             {"burst",
+              "A burst of particles",
+              "",
+              {{"at_s", number, "when", "0"}, {"count", whole_number, "how many", "required"}}},
+             shape_table("particle shape", "A shape that particles bounce off")},
+            {},
+            read_particles};
+}
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,139 @@
+// Particles in scenes.
+
+#include <algorithm>
+#include <cmath>
+#include <string>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/io/take_model.hpp>
+#include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
+#include <hopcoil/scene/system_report.hpp>
+
+#include "support/files.hpp"
+
+using namespace hopcoil;
+using namespace hopcoil::scene;
+using Catch::Matchers::Contains;
+
+namespace {
+
+const std::string wharf = R"(
+duration_s = 2
+[ground.stones]
+[target.torch]
+start_m = [0, 1, 0]
+moves = [{ sine_amplitude_m = [0.3, 0, 0], frequency_hz = 0.5 }]
+[particles.embers]
+recipe = "embers"
+to = "torch"
+until_s = 1.2
+[particles.drip]
+rate_per_s = 0
+bursts = [{ at_s = 0.5, count = 20 }]
+at_m = [2, 1, 0]
+capacity = 40
+ground = "stones"
+dies_on_contact = true
+lifetime_least_s = 5
+lifetime_most_s = 5
+[particles.puffs]
+recipe = "smoke"
+rate_per_s = 0
+source = "drip"
+on = "hit"
+for_each = 3
+capacity = 90
+)";
+
+Take take_of(const Scene& scene) {
+    Take take;
+    run(scene, take);
+    return take;
+}
+
+double number(const Take& take, std::size_t row, const std::string& channel, std::size_t k = 0) {
+    return take.row(row)[take.columns_of(*take.find_channel(channel)).first + k];
+}
+
+}  // namespace
+
+TEST_CASE("particles in a scene are born in time, and what happens to some starts others",
+          "[scene][particles]") {
+    const TestFolder folder;
+    folder.write("wharf.toml", wharf);
+    Scene scene = read_scene((folder.path() / "wharf.toml").string());
+    const Take take = take_of(scene);
+    const std::size_t last = take.row_count() - 1;
+    CHECK(number(take, 20, "drip.count") == 0);
+    CHECK(number(take, 36, "drip.count") == 20);
+    CHECK(number(take, last, "drip.hits") == 20);
+    CHECK(number(take, last, "puffs.count") == 60);  // three where each of them has landed
+    CHECK(number(take, 60, "embers.count") > 15);
+    const double then = number(take, 72, "embers.count");
+    CHECK(number(take, last, "embers.count") < then);  // no more are born
+    // Puffs rise from the ground, about where the drops came down.
+    for (std::size_t i = 0; i < 60; ++i) {
+        REQUIRE(number(take, last, "puffs.alive", i) == 1);
+        CHECK(number(take, last, "puffs.position_m", 3 * i) == Approx(2).margin(1.5));
+    }
+    // The same at another rate, with what flies in between.
+    scene.rate_hz = 90;
+    const Take other = take_of(scene);
+    CHECK(number(other, 180, "embers.count") == number(take, last, "embers.count"));
+    double worst = 0;
+    for (std::size_t i = 0; i < 200; ++i) {
+        if (number(take, last, "embers.alive", i) == 0) continue;
+        for (std::size_t k = 0; k < 3; ++k)
+            worst = std::max(worst, std::abs(number(take, last, "embers.position_m", 3 * i + k) -
+                                             number(other, 180, "embers.position_m", 3 * i + k)));
+    }
+    CHECK(worst < 1e-3);
+    for (const SystemReport& report : report_on(scene, other)) {
+        if (report.name == "puffs") CHECK(report.figures[0].value == 60);
+    }
+}
+
+TEST_CASE("particles go on from a kept scene, and become nodes of a model", "[scene][particles]") {
+    const TestFolder folder;
+    folder.write("wharf.toml", wharf);
+    const Scene scene = read_scene((folder.path() / "wharf.toml").string());
+    LiveScene live{scene};
+    live.advance_to(0.9);
+    const auto kept = live.save();
+    live.advance_to(1.6);
+    const std::vector<double> wanted(live.row().begin(), live.row().end());
+    REQUIRE(live.load(kept));
+    live.advance_to(1.6);
+    CHECK(std::equal(wanted.begin(), wanted.end(), live.row().begin()));
+    const Take take = take_of(scene);
+    const io::BakedModel model = io::model_of(take, model_channels_of(scene, take));
+    const auto puffs =
+        std::count_if(model.model.nodes.begin(), model.model.nodes.end(),
+                      [](const io::ModelNode& node) { return node.name.starts_with("puffs."); });
+    CHECK(puffs == 60);
+}
+
+TEST_CASE("what is wrong with particles is said", "[scene][particles]") {
+    const TestFolder folder;
+    const auto complaint = [&](const std::string& table) -> std::string {
+        folder.write("p.toml", "[particles.p]\n" + table);
+        try {
+            static_cast<void>(read_scene((folder.path() / "p.toml").string()));
+        } catch (const std::exception& problem) {
+            return problem.what();
+        }
+        return "";
+    };
+    CHECK_THAT(complaint("recipe = 'confetti'"), Contains("embers"));
+    CHECK_THAT(complaint("restitution = 2"), Contains("restitution"));
+    CHECK_THAT(complaint("bursts = [{ at_s = 1 }]"), Contains("expected a key 'count'"));
+    CHECK_THAT(complaint("direction = [1, 2]"), Contains("three numbers"));
+    CHECK_THAT(complaint("source = 'nothing'"), Contains("nothing"));
+    CHECK_THAT(complaint("for_each = 3"), Contains("source"));
+    CHECK_THAT(complaint("rate_per_s = nan"), Contains("rate_per_s"));
+    CHECK_THAT(complaint("sped = 3"), Contains("unknown key"));
+}
