@@ -82,6 +82,7 @@ export class Stage {
     this.other = null; // a take to compare with
     this.looked = null;
     this.bodies = [];
+    this.dots = [];
     this.lines = [];
     this.view = new View(canvas, () => this.#redraw());
     this.things = new THREE.Group();
@@ -170,7 +171,7 @@ export class Stage {
       const pose = poseAt(take, body, row);
       this.view.takeIn(pose.place, 0.5 * this.#lengthOf(body) * Math.max(...pose.scale));
     }
-    for (const line of this.lines)
+    for (const line of [...this.lines, ...this.dots])
       for (const point of pointsAt(take, line, row)) this.view.takeIn(point, 0);
   }
 

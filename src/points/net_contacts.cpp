@@ -19,16 +19,6 @@ constexpr double search_margin = 0.5;
 constexpr std::size_t pairs_for_each_point = 12;
 constexpr std::size_t most_shapes = 64;
 
-std::uint32_t cell_of(double x, double y, double z, double size, std::size_t cells) noexcept {
-    const auto whole = [size](double number) {
-        return static_cast<std::uint32_t>(
-            static_cast<std::int64_t>(std::floor(std::clamp(number / size, -1e9, 1e9))));
-    };
-    const std::uint32_t hash =
-        (whole(x) * 73856093U) ^ (whole(y) * 19349663U) ^ (whole(z) * 83492791U);
-    return hash % static_cast<std::uint32_t>(cells);
-}
-
 /// 0.8 of the shortest link: points further apart than that let no others through.
 double default_distance(const NetStructure& structure) noexcept {
     double shortest = unbounded_length_m;
@@ -58,8 +48,7 @@ NetContacts::NetContacts(const NetStructure& structure, const NetSettings& setti
     apart_m_ =
         settings.contact_distance_m > 0 ? settings.contact_distance_m : default_distance(structure);
     has_self_ = apart_m_ > 0;
-    cell_start_.resize(2 * rest_.size() + 2);
-    in_cells_.resize(rest_.size());
+    cells_.resize(rest_.size());
     pairs_.resize(pairs_for_each_point * rest_.size());
 }
 
@@ -176,45 +165,20 @@ void NetContacts::resolve_balls(std::span<Vector3> x, std::span<const Vector3> x
     }
 }
 
-void NetContacts::add_pairs_near(std::uint32_t point, std::span<const Vector3> x,
-                                 double reach) noexcept {
-    const std::size_t cells = cell_start_.size() - 2;
-    const Vector3& p = x[point];
-    std::uint32_t looked[27];
-    int count = 0;
-    for (int k = 0; k < 27; ++k) {
-        const std::uint32_t cell = cell_of(p.x + (k % 3 - 1) * reach, p.y + (k / 3 % 3 - 1) * reach,
-                                           p.z + (k / 9 - 1) * reach, reach, cells);
-        if (std::find(looked, looked + count, cell) != looked + count) continue;
-        looked[count++] = cell;
-        for (std::uint32_t at = cell_start_[cell]; at < cell_start_[cell + 1]; ++at) {
-            const std::uint32_t other = in_cells_[at];
-            if (other <= point || pair_count_ >= pairs_.size()) continue;
-            const Vector3 way = x[other] - p;
-            if (dot(way, way) >= reach * reach) continue;
-            const double least = std::min(apart_m_, length_of(rest_[other] - rest_[point]));
-            pairs_[pair_count_++] = {point, other, least};
-        }
-    }
-}
-
-/// Sorted by cells of space; then each point looks around.
+/// Those that may come near each other before the next search.
 void NetContacts::find_pairs(std::span<const Vector3> x) noexcept {
     const double reach = apart_m_ * (1 + search_margin);
-    const std::size_t cells = cell_start_.size() - 2;
-    std::fill(cell_start_.begin(), cell_start_.end(), 0);
-    const auto cell = [&](const Vector3& p) {
-        return cell_of(p.x, p.y, p.z, reach, cells);
-    };
-    for (const Vector3& p : x)
-        ++cell_start_[cell(p) + 2];
-    for (std::size_t i = 2; i < cell_start_.size(); ++i)
-        cell_start_[i] += cell_start_[i - 1];
-    for (std::uint32_t i = 0; i < x.size(); ++i)
-        in_cells_[cell_start_[cell(x[i]) + 1]++] = i;
+    cells_.sort(x, reach, [](std::size_t) { return true; });
     pair_count_ = 0;
-    for (std::uint32_t i = 0; i < x.size(); ++i)
-        add_pairs_near(i, x, reach);
+    for (std::uint32_t i = 0; i < x.size(); ++i) {
+        cells_.for_each_near(x[i], [&](std::uint32_t other) {
+            if (other <= i || pair_count_ >= pairs_.size()) return;
+            const Vector3 way = x[other] - x[i];
+            if (dot(way, way) >= reach * reach) return;
+            const double least = std::min(apart_m_, length_of(rest_[other] - rest_[i]));
+            pairs_[pair_count_++] = {i, other, least};
+        });
+    }
 }
 
 void NetContacts::resolve(std::span<Vector3> x, std::span<const Vector3> x_start,

@@ -5,6 +5,7 @@
 #include <span>
 #include <vector>
 
+#include <hopcoil/points/detail/cells.hpp>
 #include <hopcoil/points/net.hpp>
 
 namespace hopcoil {
@@ -63,7 +64,6 @@ class NetContacts {
     void resolve_balls(std::span<Vector3> x, std::span<const Vector3> x_start,
                        std::span<std::uint8_t> touches) noexcept;
     void find_pairs(std::span<const Vector3> x) noexcept;
-    void add_pairs_near(std::uint32_t point, std::span<const Vector3> x, double reach) noexcept;
 
     double thickness_m_;
     double friction_;
@@ -75,8 +75,7 @@ class NetContacts {
     std::vector<Vector3> rest_;     ///< places as built: neighbours do not push each other
     std::vector<Vector3> normals_;  ///< of the last contact of each point
     std::vector<Vector3> speeds_;   ///< of what was touched
-    std::vector<std::uint32_t> cell_start_;
-    std::vector<std::uint32_t> in_cells_;
+    Cells cells_;
     std::vector<Pair> pairs_;
     std::size_t pair_count_ = 0;
     int until_search_ = 0;

@@ -113,8 +113,7 @@ void Particles::allocate() {
         free_.push_back(i);
     free_count_ = size;
     events_.resize(events_for_each_slot * size + 16);
-    cell_start_.resize(2 * size + 2);
-    in_cells_.resize(size);
+    cells_.resize(size);
     channels_ = {{"position", ChannelKind::vector, 3, "m", size},
                  {"alive", ChannelKind::flag, 1, "", size},
                  {"age", ChannelKind::scalar, 1, "", size}};
@@ -284,35 +283,10 @@ StepStatus Particles::burst(std::size_t count, const Vector3& place,
     return StepStatus::stepped;
 }
 
-namespace {
-
-std::uint32_t cell_at(double x, double y, double z, double size, std::size_t cells) noexcept {
-    const auto whole = [size](double number) {
-        return static_cast<std::uint32_t>(
-            static_cast<std::int64_t>(std::floor(std::clamp(number / size, -1e9, 1e9))));
-    };
-    const std::uint32_t hash =
-        (whole(x) * 73856093U) ^ (whole(y) * 19349663U) ^ (whole(z) * 83492791U);
-    return hash % static_cast<std::uint32_t>(cells);
-}
-
-}  // namespace
-
 /// Those that are in each other are moved apart, and bounce off.
 void Particles::separate() noexcept {
     const double apart = 2 * settings_.radius_m;
-    const std::size_t cells = cell_start_.size() - 2;
-    const auto cell = [&](const Vector3& p) {
-        return cell_at(p.x, p.y, p.z, apart, cells);
-    };
-    std::fill(cell_start_.begin(), cell_start_.end(), 0U);
-    for (std::size_t i = 0; i < capacity(); ++i)
-        cell_start_[cell(positions_[i]) + 2] += alive_[i];
-    for (std::size_t i = 2; i < cell_start_.size(); ++i)
-        cell_start_[i] += cell_start_[i - 1];
-    for (std::uint32_t i = 0; i < capacity(); ++i) {
-        if (alive_[i] != 0) in_cells_[cell_start_[cell(positions_[i]) + 1]++] = i;
-    }
+    cells_.sort(positions_, apart, [&](std::size_t i) { return alive_[i] != 0; });
     const auto bounce = [&](std::uint32_t a, std::uint32_t b) {
         const Vector3 way = positions_[b] - positions_[a];
         const double square = dot(way, way);
@@ -334,19 +308,9 @@ void Particles::separate() noexcept {
     };
     for (std::uint32_t i = 0; i < capacity(); ++i) {
         if (alive_[i] == 0) continue;
-        std::uint32_t looked[27];
-        int count = 0;
-        const Vector3 p = positions_[i];
-        for (int k = 0; k < 27; ++k) {
-            const std::uint32_t at =
-                cell_at(p.x + (k % 3 - 1) * apart, p.y + (k / 3 % 3 - 1) * apart,
-                        p.z + (k / 9 - 1) * apart, apart, cells);
-            if (std::find(looked, looked + count, at) != looked + count) continue;
-            looked[count++] = at;
-            for (std::uint32_t j = cell_start_[at]; j < cell_start_[at + 1]; ++j) {
-                if (in_cells_[j] > i) bounce(i, in_cells_[j]);
-            }
-        }
+        cells_.for_each_near(positions_[i], [&](std::uint32_t other) {
+            if (other > i) bounce(i, other);
+        });
     }
 }
 

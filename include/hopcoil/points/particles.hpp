@@ -13,6 +13,7 @@
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
 #include <hopcoil/points/contact_shape.hpp>
+#include <hopcoil/points/detail/cells.hpp>
 #include <hopcoil/points/particle_settings.hpp>
 
 namespace hopcoil {
@@ -157,8 +158,7 @@ class Particles {
     std::size_t free_count_ = 0;
     std::vector<ParticleEvent> events_;
     std::size_t event_count_ = 0;
-    std::vector<std::uint32_t> cell_start_;
-    std::vector<std::uint32_t> in_cells_;
+    Cells cells_;
     std::vector<Channel> channels_;
 };
 
