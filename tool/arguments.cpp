@@ -445,7 +445,9 @@ class CommandLine {
     }
 
     CLI::App app_{
-        "Motion that is alive: followers, springs, chains and walkers, stable at any time step.",
+        "Motion that is alive: followers, springs, chains, nets, particles and walkers, stable at "
+        "any "
+        "time step.",
         "hopcoil"};
     std::map<std::string, std::function<ExitCode()>> runs_;
     DemoOptions demo_;

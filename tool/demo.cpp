@@ -50,7 +50,7 @@ ExitCode run_demo(const DemoOptions& options) {
     std::vector<SceneFiles> all;
     for (const char* name : {"vane.toml", "tide_dial.toml", "boom_lamp.toml", "skiff.toml",
                              "streamer.toml", "mud_crab.toml", "lamplighter.toml", "quay_dog.toml",
-                             "heron.toml", "mooring.toml", "awning.toml", "wall_spray.toml"}) {
+                             "mooring.toml", "awning.toml", "wall_spray.toml", "heron.toml"}) {
         scene::Scene scene = scene::read_scene(scenes / "quay" / name);
         // What is written names the scene as it is shipped, whatever machine it is on.
         scene.file = fmt::format("scenes/quay/{}", name);
