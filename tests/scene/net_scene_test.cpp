@@ -239,6 +239,7 @@ shapes = [{ type = "plane", at_m = [0, 2, 0] }]
     CHECK_THAT(complaint("cloth = {}\nrope = {}"), Contains("expected one of the keys 'cloth'"));
     CHECK_THAT(complaint("cloth = { colums = 3 }"), Contains("did you mean 'columns'"));
     CHECK_THAT(complaint("cloth = { columns = 1 }"), Contains("columns"));
+    CHECK_THAT(complaint("cloth = { columns = 900, rows = 900 }"), Contains("found 810000"));
     CHECK_THAT(complaint("cloth = { stretch_n_per_m = -1 }"), Contains("stretch_n_per_m"));
     CHECK_THAT(complaint("cloth = {}\nmethod = 'magic'"), Contains("positions"));
     CHECK_THAT(complaint("cloth = {}\npins = [{ where = 'start' }]"), Contains("an edge or"));

@@ -74,6 +74,12 @@ void read_cloth(KindReader& reader, NetParts& parts) {
     cloth.height_m = reader.number("height_m").value_or(cloth.height_m);
     cloth.columns = reader.whole_number("columns", 2, 1000).value_or(cloth.columns);
     cloth.rows = reader.whole_number("rows", 2, 1000).value_or(cloth.rows);
+    constexpr std::size_t most_points = 40'000;  // of a scene: more would take minutes a second
+    if (cloth.columns * cloth.rows > most_points) {
+        reader.problem("columns", fmt::format("expected at most {} points in all, found {}",
+                                              most_points, cloth.columns * cloth.rows));
+        return;
+    }
     reader.dials(cloth);
     if (reader.try_to([&] { require_valid(cloth); })) parts.made_of = cloth;
 }
@@ -81,7 +87,7 @@ void read_cloth(KindReader& reader, NetParts& parts) {
 void read_rope(KindReader& reader, NetParts& parts) {
     RopeSettings rope;
     rope.length_m = reader.number("length_m").value_or(rope.length_m);
-    rope.segments = reader.whole_number("segments", 1, 100'000).value_or(rope.segments);
+    rope.segments = reader.whole_number("segments", 1, 10'000).value_or(rope.segments);
     rope.pulls_only = reader.flag("pulls_only").value_or(rope.pulls_only);
     parts.far_end = vector_at(reader, "end", "m");
     reader.dials(rope);
