@@ -266,7 +266,8 @@ void add_tunings_command(CLI::App& app, TuningsOptions& options) {
 }
 
 void add_timestep(CLI::App& app, TimestepOptions& options) {
-    app.add_option("scene", options.scene, "every follower of this scene, instead of a tuning")
+    app.add_option("scene", options.scene,
+                   "every follower and net of this scene, instead of a tuning")
         ->type_name("SCENE.toml");
     add_tunings(app, options.tunings);
     add_set(app, options.changes);

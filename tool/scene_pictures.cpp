@@ -87,7 +87,7 @@ draw::Subject subject_of(const scene::Scene& scene, const Take& take, const Node
     return subject;
 }
 
-/// What is not there is put beside what is, so that a picture makes no room for it.
+/// A particle that is absent is put where another one is, so that a picture's extent ignores it.
 void gather_absent(draw::Strand& strand) {
     const auto first = std::find(strand.stands.begin(), strand.stands.end(), true);
     if (first == strand.stands.end()) return;

@@ -90,12 +90,7 @@ void require_valid(const WindSettings& settings) {
 }
 
 bool is_valid(const WindSettings& settings) noexcept {
-    try {
-        require_valid(settings);
-        return true;
-    } catch (const InvalidValue&) {
-        return false;
-    }
+    return passes_require_valid(settings);
 }
 
 void require_valid(const Shelter& shelter) {

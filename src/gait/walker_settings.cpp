@@ -137,12 +137,7 @@ void require_valid(const WalkerSettings& settings) {
 }
 
 bool is_valid(const WalkerSettings& settings) noexcept {
-    try {
-        require_valid(settings);
-        return true;
-    } catch (const InvalidValue&) {
-        return false;
-    }
+    return passes_require_valid(settings);
 }
 
 WalkerLimits limits_of(const WalkerSettings& settings) noexcept {

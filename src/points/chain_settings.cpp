@@ -123,12 +123,7 @@ void require_valid(const ChainSettings& settings) {
 }
 
 bool is_valid(const ChainSettings& settings) noexcept {
-    try {
-        require_valid(settings);
-        return true;
-    } catch (const InvalidValue&) {
-        return false;
-    }
+    return passes_require_valid(settings);
 }
 
 Tuning chain::tuning_of_link(const ChainSettings& settings, std::size_t link) noexcept {

@@ -125,6 +125,7 @@ StepStatus Net::reject() noexcept {
 bool Net::can_use(const NetInputs& inputs, double dt) const noexcept {
     if (!is_time_step(dt) || !std::isfinite(inputs.time_s)) return false;
     if (!inputs.pins.empty() && inputs.pins.size() != pins_.size()) return false;
+    if (inputs.shapes.size() > net::most_shapes) return false;
     const bool grabs_are_good =
         std::all_of(inputs.grabs.begin(), inputs.grabs.end(), [&](const NetGrab& grab) {
             return grab.point < size() && grab.radius_m >= 0 && is_finite_vector(grab.target) &&
@@ -235,11 +236,7 @@ void Net::retune(const NetStructure& structure, const NetSettings& settings) {
 
 bool Net::try_retune(const NetSettings& settings) noexcept {
     try {
-        Net changed = *this;
-        require_valid(settings);
-        changed.settings_ = settings;
-        changed.rebuild();
-        *this = std::move(changed);
+        retune(structure_, settings);
         return true;
     } catch (const std::exception&) {
         return false;

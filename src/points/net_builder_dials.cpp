@@ -8,28 +8,18 @@
 namespace hopcoil {
 namespace {
 
-template <class S>
-bool passes(const S& settings) noexcept {
-    try {
-        require_valid(settings);
-        return true;
-    } catch (const std::invalid_argument&) {
-        return false;
-    }
-}
-
 constexpr auto by_factors = DialScale::logarithmic;
 
 }  // namespace
 
 bool is_valid(const RopeSettings& settings) noexcept {
-    return passes(settings);
+    return passes_require_valid(settings);
 }
 bool is_valid(const ClothSettings& settings) noexcept {
-    return passes(settings);
+    return passes_require_valid(settings);
 }
 bool is_valid(const SoftBallSettings& settings) noexcept {
-    return passes(settings);
+    return passes_require_valid(settings);
 }
 
 std::span<const Dial<RopeSettings>> RopeSettings::dials() noexcept {

@@ -17,7 +17,6 @@ namespace {
 constexpr int substeps_between_searches = 4;
 constexpr double search_margin = 0.5;
 constexpr std::size_t pairs_for_each_point = 12;
-constexpr std::size_t most_shapes = 64;
 
 /// 0.8 of the shortest link: points further apart than that let no others through.
 double default_distance(const NetStructure& structure) noexcept {
@@ -36,14 +35,14 @@ NetContacts::NetContacts(const NetStructure& structure, const NetSettings& setti
       has_self_{settings.has_self_contact},
       inverse_masses_{net::inverse_masses(structure)},
       normals_(structure.points.size()),
-      speeds_(structure.points.size()) {
+      speeds_(structure.points.size()),
+      placed_(net::most_shapes) {
     for (std::uint32_t i = 0; i < structure.points.size(); ++i) {
         const NetPoint& point = structure.points[i];
         radii_.push_back(point.radius_m);
         rest_.push_back(point.position);
         if (point.radius_m > 0) balls_.push_back(i);
     }
-    placed_.reserve(most_shapes);
     if (!has_self_) return;
     apart_m_ =
         settings.contact_distance_m > 0 ? settings.contact_distance_m : default_distance(structure);
@@ -55,16 +54,14 @@ NetContacts::NetContacts(const NetStructure& structure, const NetSettings& setti
 void NetContacts::begin(const NetInputs& inputs, double remaining_s) noexcept {
     ground_ = inputs.ground;
     remaining_s_ = remaining_s;
-    placed_.clear();
-    for (const ContactShape& shape :
-         inputs.shapes.first(std::min(inputs.shapes.size(), most_shapes))) {
-        ContactShape earlier = shape;
-        earlier.position = shape.position - shape.velocity * remaining_s;
-        if (!(shape.angular_velocity == Vector3{}))
-            earlier.rotation = turned_by(shape.angular_velocity * -remaining_s) * shape.rotation;
-        placed_.push_back(earlier);
+    shape_count_ = std::min(inputs.shapes.size(), placed_.size());
+    for (std::size_t i = 0; i < shape_count_; ++i) {
+        placed_[i] = inputs.shapes[i];
+        ContactShape& earlier = placed_[i];
+        earlier.position = earlier.position - earlier.velocity * remaining_s;
+        if (earlier.angular_velocity == Vector3{}) continue;
+        earlier.rotation = turned_by(earlier.angular_velocity * -remaining_s) * earlier.rotation;
     }
-    shapes_ = placed_;
 }
 
 template <class Visit>
@@ -82,7 +79,7 @@ void NetContacts::for_each_surface(std::size_t point, const Vector3& place,
             visit(Surface{metres, under.normal, velocity, friction_});
         }
     }
-    for (const ContactShape& shape : placed_) {
+    for (const ContactShape& shape : std::span{placed_}.first(shape_count_)) {
         const ShapeDistance away = distance_to(shape, place);
         if (away.metres < keep)
             visit(Surface{away.metres - keep, away.normal, velocity_at(shape, place),
@@ -113,7 +110,7 @@ void NetContacts::resolve_surfaces(std::size_t point, std::span<Vector3> x,
         const double depth = -surface.metres;
         const Vector3 slip = x[point] - x_start[point] - surface.velocity * h;
         const double inward = -dot(slip, surface.normal);
-        // What it was in already, it leaves without gaining speed.
+        // Depth from before this substep is taken away without adding velocity.
         const double before = depth - std::max(0.0, inward);
         if (before > 0) base[point] = base[point] + surface.normal * before;
         x[point] = x[point] + surface.normal * depth;

@@ -14,6 +14,8 @@ namespace net {
 /// Of NetState::touches.
 inline constexpr std::uint8_t touching = 1;
 inline constexpr std::uint8_t touched_before = 2;
+/// In one step.
+inline constexpr std::size_t most_shapes = 64;
 }  // namespace net
 
 /// What the points of a net touch: the ground, shapes, balls among them, and one another.
@@ -27,7 +29,7 @@ class NetContacts {
     void begin(const NetInputs& inputs, double remaining_s) noexcept;
     /// Whether there is anything to touch.
     [[nodiscard]] bool has_any() const noexcept {
-        return ground_ != nullptr || !shapes_.empty() || !balls_.empty() || has_self_;
+        return ground_ != nullptr || shape_count_ > 0 || !balls_.empty() || has_self_;
     }
     /// Whether any point is in something.
     [[nodiscard]] bool finds_any(std::span<const Vector3> x) const noexcept;
@@ -81,8 +83,8 @@ class NetContacts {
     int until_search_ = 0;
     double depth_m_ = 0;
 
-    std::span<const ContactShape> shapes_;
-    std::vector<ContactShape> placed_;  ///< at the end of the substep
+    std::vector<ContactShape> placed_;  ///< at the end of the substep, the first of them
+    std::size_t shape_count_ = 0;
     const Ground* ground_ = nullptr;
     double remaining_s_ = 0;
 };

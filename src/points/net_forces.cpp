@@ -2,7 +2,6 @@
 
 #include <cmath>
 
-#include <hopcoil/base/problems.hpp>
 #include <hopcoil/stepping/any_scheme.hpp>
 
 #include "chain_math.hpp"
@@ -10,8 +9,6 @@
 
 namespace hopcoil {
 namespace {
-
-constexpr std::size_t most_points_of_dense_scheme = 200;
 
 Vector3 vector_at(std::span<const double> numbers, std::size_t i) noexcept {
     return {numbers[3 * i], numbers[3 * i + 1], numbers[3 * i + 2]};
@@ -151,11 +148,6 @@ class NetForces final : public NetSolver {
 
 std::unique_ptr<NetSolver> make_force_solver(const NetStructure& structure,
                                              const NetSettings& settings) {
-    if (settings.scheme == Scheme::implicit_euler &&
-        structure.points.size() > most_points_of_dense_scheme)
-        throw InvalidValue{"scheme", static_cast<double>(settings.scheme),
-                           "for more than 200 points another scheme than implicit_euler, or the "
-                           "method implicit"};
     return std::make_unique<NetForces>(structure, settings);
 }
 

@@ -5,8 +5,6 @@
 #include <cmath>
 #include <map>
 
-#include <hopcoil/base/problems.hpp>
-
 #include "chain_math.hpp"
 #include "net_solver.hpp"
 #include "sparse_solver.hpp"
@@ -48,7 +46,7 @@ class Mixing {
             last_g_[i] = g[i];
             last_f_[i] = f;
         }
-        // What makes it worse is forgotten.
+        // A step that made it worse: start over without history.
         if (count_ > 0 && square > 4 * last_square_) count_ = 0;
         last_square_ = square;
         const std::size_t known = std::min(count_, most_remembered);
@@ -338,12 +336,6 @@ class NetImplicit final : public NetSolver {
 
 std::unique_ptr<NetSolver> make_implicit_solver(const NetStructure& structure,
                                                 const NetSettings& settings) {
-    for (const NetPoint& point : structure.points) {
-        // A ball rests on points far lighter than it is, which one solve a step cannot balance.
-        if (point.radius_m > 0)
-            throw InvalidValue{"radius_m", point.radius_m,
-                               "no balls with the method implicit; positions and forces hold them"};
-    }
     return std::make_unique<NetImplicit>(structure, settings);
 }
 

@@ -131,6 +131,27 @@ std::size_t whole_substeps(double number) {
         std::clamp(std::ceil(number - 1e-6), 1.0, static_cast<double>(most_substeps)));
 }
 
+/// The implicit scheme solves a dense system of all numbers at once.
+bool is_too_large_for(Scheme scheme, const NetStructure& structure) {
+    constexpr std::size_t most_points = 200;
+    return scheme == Scheme::implicit_euler && structure.points.size() > most_points;
+}
+
+void require_possible(NetMethod method, const NetStructure& structure,
+                      const NetSettings& settings) {
+    if (method == NetMethod::forces && is_too_large_for(settings.scheme, structure))
+        throw InvalidValue{"scheme", static_cast<double>(settings.scheme),
+                           "for more than 200 points another scheme than implicit_euler, or the "
+                           "method implicit"};
+    if (method != NetMethod::implicit) return;
+    for (const NetPoint& point : structure.points) {
+        // A ball rests on points far lighter than it is, which one solve a step cannot balance.
+        if (point.radius_m > 0)
+            throw InvalidValue{"radius_m", point.radius_m,
+                               "no balls with the method implicit; positions and forces hold them"};
+    }
+}
+
 }  // namespace
 
 std::span<const Dial<NetSettings>> NetSettings::dials() noexcept {
@@ -173,12 +194,7 @@ void require_valid(const NetSettings& settings) {
 }
 
 bool is_valid(const NetSettings& settings) noexcept {
-    try {
-        require_valid(settings);
-        return true;
-    } catch (const std::invalid_argument&) {
-        return false;
-    }
+    return passes_require_valid(settings);
 }
 
 NetPlan plan_for(const NetStructure& structure, const NetSettings& settings) {
@@ -194,9 +210,11 @@ NetPlan plan_for(const NetStructure& structure, const NetSettings& settings) {
     };
     plan.method = settings.method;
     if (plan.method == NetMethod::automatic) {
-        plan.method = plan.force_substeps <= affordable_force_substeps ? NetMethod::forces
-                                                                       : NetMethod::positions;
+        const bool has_forces = plan.force_substeps <= affordable_force_substeps &&
+                                !is_too_large_for(settings.scheme, made);
+        plan.method = has_forces ? NetMethod::forces : NetMethod::positions;
     }
+    require_possible(plan.method, made, settings);
     plan.substeps = settings.substeps;
     if (plan.substeps == 0) {
         plan.substeps = plan.method == NetMethod::forces ? plan.force_substeps : 1;

@@ -73,7 +73,7 @@ double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to) c
         const double closing = -dot(along, surface.normal);
         const bool closes = closing > 0;
         if (surface.metres < touching_m && closes) {
-            // On to the surface itself, so that the outcome does not hang on how it was looked for.
+            // To the surface itself, so that the place does not depend on the steps of the search.
             const double rest =
                 std::clamp(surface.metres / std::max(closing, 0.1), -touching_m, 10 * touching_m);
             return std::max(0.0, gone + rest) / length;

@@ -21,7 +21,7 @@ namespace {
 
 constexpr double steps_per_s = 120;
 constexpr double step_s = 1 / steps_per_s;
-constexpr double longest_step_s = 10;
+constexpr double longest_step_s = 3600;
 constexpr std::size_t events_for_each_slot = 4;
 
 /// Linear between the entries of a profile over the life.
@@ -167,7 +167,7 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
     }
     if (settings_.has_contact_among) separate();
     if (inputs.is_on)
-        give_birth(inputs, flight);
+        give_birth(flight);
     else
         next_birth_s_ = std::max(next_birth_s_, end_s);
     ++steps_;
@@ -217,7 +217,7 @@ void Particles::note(ParticleEvent::Type type, std::size_t slot, double time_s,
 }
 
 /// Those due in this step, each at its own time, flying for the rest of it.
-void Particles::give_birth(const ParticleInputs& inputs, const Flight& flight) noexcept {
+void Particles::give_birth(const Flight& flight) noexcept {
     if (!(settings_.rate_per_s > 0)) return;
     const double end_s = flight.from_s + step_s;
     while (next_birth_s_ < end_s) {
@@ -230,7 +230,6 @@ void Particles::give_birth(const ParticleInputs& inputs, const Flight& flight) n
         const double apart = 0.5 + unit_number(stream_, static_cast<std::int64_t>(born_ + missed_));
         next_birth_s_ = at_s + apart / settings_.rate_per_s;
     }
-    static_cast<void>(inputs);
 }
 
 void Particles::bear(const Vector3& place, const Quaternion& facing, const Vector3& velocity,
@@ -293,7 +292,7 @@ void Particles::separate() noexcept {
         if (square >= apart * apart) return;
         const double length = std::sqrt(square);
         const Vector3 n = unit(way, {0, 1, 0});
-        // What rests gives way to nothing but what falls on it.
+        // A particle at rest stays where it is: the other one takes all of the correction.
         const double wa = resting_[a] != 0 ? 0 : 1;
         const double wb = resting_[b] != 0 ? 0 : 1;
         if (wa + wb == 0) return;

@@ -83,6 +83,10 @@ void require_valid(const SoftBallSettings& settings) {
     require_at_least_zero("damping_n_s_per_m", settings.damping_n_s_per_m);
 }
 
+std::size_t point_count(const SoftBallSettings& settings) noexcept {
+    return 10 * (std::size_t{1} << (2 * settings.refinement)) + 3;
+}
+
 NetStructure soft_ball(const SoftBallSettings& settings, const Placement& placement) {
     require_valid(settings);
     Skin skin = icosahedron();

@@ -27,7 +27,6 @@ class SparseSolver {
     bool factor(std::span<const double> diagonal, std::span<const double> entries) noexcept;
     /// In place.
     void solve(std::span<Vector3> b) noexcept;
-    [[nodiscard]] std::size_t size() const noexcept { return order_.size(); }
 
   private:
     void find_order(std::size_t size, std::span<const Entry> entries);

@@ -481,6 +481,33 @@ TEST_CASE("a net goes on bit for bit from its state, and steps without allocatin
     }
 }
 
+TEST_CASE("a copied net touches shapes without allocating, and refuses more than 64", "[net]") {
+    const ContactShape sphere{
+        .type = ContactShape::Type::sphere, .position = {0, -0.4, 0}, .radius_m = 0.3};
+    const std::vector<ContactShape> many(65, sphere);
+    for (const NetMethod method : all_methods) {
+        const Net net{cloth({.columns = 9, .rows = 9}, {{}, turned_by({-math::pi / 2, 0, 0})}),
+                      {.method = method}};
+        Net copy = net;
+        const long before = allocations();
+        for (int frame = 0; frame < 30; ++frame)
+            copy.step({.shapes = std::span{many}.first(20)}, frame_s);
+        CHECK(allocations() == before);
+        CHECK(copy.contact_count() > 0);
+        CHECK(copy.nearest_point({0, 5, 0}) == 40);
+        CHECK(copy.step({.shapes = many}, frame_s) == StepStatus::rejected);
+    }
+}
+
+TEST_CASE("the default takes positions where the chosen scheme cannot hold so many points",
+          "[net]") {
+    const NetStructure large = hung_cloth({.columns = 16, .rows = 16, .stretch_n_per_m = 10});
+    CHECK(plan_for(large, {.scheme = Scheme::implicit_euler}).method == NetMethod::positions);
+    CHECK_THROWS_WITH(
+        plan_for(large, {.method = NetMethod::forces, .scheme = Scheme::implicit_euler}),
+        Catch::Contains("200 points"));
+}
+
 TEST_CASE("pins, cuts, pushes and hands change a net while it runs", "[net]") {
     const ClothSettings settings{.columns = 9, .rows = 9};
     for (const NetMethod method : all_methods) {

@@ -36,4 +36,15 @@ void require_finite(std::string_view field, double value);
 void require_at_least_zero(std::string_view field, double value);
 void require_above_zero(std::string_view field, double value);
 
+/// Whether `require_valid` lets it pass: what `is_valid` of any settings is made of.
+template <class Settings>
+[[nodiscard]] bool passes_require_valid(const Settings& settings) noexcept {
+    try {
+        require_valid(settings);
+        return true;
+    } catch (const std::invalid_argument&) {
+        return false;
+    }
+}
+
 }  // namespace hopcoil

@@ -23,6 +23,7 @@ struct ContactShape {
     Vector3 velocity{};
     Vector3 angular_velocity{};
     double friction = 0.5;
+    friend bool operator==(const ContactShape&, const ContactShape&) = default;
 };
 
 /// Errors  InvalidValue for numbers that are not finite, sizes or a friction below 0, or a rotation

@@ -32,7 +32,7 @@ struct NetInputs {
     /// Where the pinned points are at the end of the step, in the order of `Net::pins()`; they go
     /// there in a straight line. Without any they stay.
     std::span<const Vector3> pins{};
-    std::span<const ContactShape> shapes{};  ///< at the end of the step
+    std::span<const ContactShape> shapes{};  ///< at the end of the step; at most 64
     std::span<const NetGrab> grabs{};
     const Ground* ground = nullptr;
     const Wind* wind = nullptr;
@@ -90,8 +90,8 @@ class Net {
     [[nodiscard]] const NetPlan& plan() const noexcept { return plan_; }
     [[nodiscard]] std::span<const std::uint32_t> pins() const noexcept { return pins_; }
 
-    /// New numbers for the same points and links; the motion goes on.
-    /// Errors  InvalidValue, with nothing changed; also when the points or links are others.
+    /// New numbers for as many points; the motion goes on.
+    /// Errors  InvalidValue, with nothing changed; also for another number of points.
     void retune(const NetStructure& structure, const NetSettings& settings);
     bool try_retune(const NetSettings& settings) noexcept;
     /// Pins a point where it is, or lets it go with the velocity it has.

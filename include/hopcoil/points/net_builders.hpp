@@ -20,6 +20,7 @@ namespace hopcoil {
 struct Placement {
     Vector3 position{};
     Quaternion rotation{};
+    friend bool operator==(const Placement&, const Placement&) = default;
 };
 
 /// A rope, of what it is made of: the same rope with more segments moves the same.
@@ -95,6 +96,8 @@ struct SoftBallSettings {
 };
 void require_valid(const SoftBallSettings& settings);
 [[nodiscard]] bool is_valid(const SoftBallSettings& settings) noexcept;
+/// With its middle, which is the last one.
+[[nodiscard]] std::size_t point_count(const SoftBallSettings& settings) noexcept;
 /// Its middle is the last point.
 [[nodiscard]] NetStructure soft_ball(const SoftBallSettings& settings,
                                      const Placement& placement = {});

@@ -61,6 +61,7 @@ class Particles {
     explicit Particles(const ParticleSettings& settings, std::uint64_t stream = 0,
                        const Vector3& emitter = {}, const Quaternion& facing = {});
 
+    /// At most an hour at once.
     StepStatus step(const ParticleInputs& inputs, double dt) noexcept;
     /// So many at once, at a place, each with this velocity besides its own.
     StepStatus burst(std::size_t count, const Vector3& place,
@@ -108,6 +109,7 @@ class Particles {
         for (std::size_t i = 0; i < settings_.capacity; ++i) {
             fields(alive_[i], resting_[i], positions_[i], velocities_[i], born_s_[i], lifetimes_[i],
                    spins_[i], free_[i]);
+            fields.require(alive_[i] <= 1 && resting_[i] <= 1);
             fields.require(free_[i] < settings_.capacity && lifetimes_[i] >= 0);
         }
         fields.require(free_count_ <= settings_.capacity && oldest_free_ < settings_.capacity);
@@ -121,7 +123,7 @@ class Particles {
     void allocate();
     void step_to_next(const ParticleInputs& inputs, double from_s, double to_s) noexcept;
     void fly(std::size_t slot, const Flight& flight, double time_s, double h) noexcept;
-    void give_birth(const ParticleInputs& inputs, const Flight& flight) noexcept;
+    void give_birth(const Flight& flight) noexcept;
     [[nodiscard]] std::uint32_t add(const Vector3& place, const Vector3& velocity,
                                     double time_s) noexcept;
     void bear(const Vector3& place, const Quaternion& facing, const Vector3& velocity,

@@ -16,12 +16,14 @@ namespace hopcoil::scene {
 struct Mount {
     std::optional<std::size_t> position{};
     std::optional<std::size_t> rotation{};
+    friend bool operator==(const Mount&, const Mount&) = default;
 };
 
 /// A shape that others cannot pass, in the frame of what carries it.
 struct MountedShape {
     ContactShape shape{};
     Mount mount{};
+    friend bool operator==(const MountedShape&, const MountedShape&) = default;
 };
 
 /// Collects the targets of a system while its mounts are read.

@@ -37,7 +37,7 @@ std::size_t NetParts::point_count() const {
         return cloth->columns * cloth->rows;
     if (const auto* rope = std::get_if<RopeSettings>(&made_of)) return rope->segments + 1;
     if (const auto* own = std::get_if<OwnNet>(&made_of)) return own->structure.points.size();
-    return soft_ball(std::get<SoftBallSettings>(made_of)).points.size();
+    return hopcoil::point_count(std::get<SoftBallSettings>(made_of));
 }
 
 NetStructure NetParts::build() const {
@@ -68,7 +68,7 @@ NetStructure NetParts::build() const {
 NetSpec::NetSpec(NetParts parts)
     : parts_{std::move(parts)},
       structure_{parts_.build()},
-      plan_{Net{structure_, parts_.settings}.plan()} {
+      plan_{plan_for(structure_, parts_.settings)} {
     for (const MountedShape& each : parts_.shapes)
         require_valid(each.shape);
 }
@@ -191,33 +191,34 @@ std::unique_ptr<RunningSystem> NetSpec::start_running(const SystemInputs& inputs
 
 std::vector<StepLimit> NetSpec::step_limits() const {
     std::vector<StepLimit> limits;
-    NetSettings settings = parts_.settings;
-    const bool is_own = settings.method != NetMethod::automatic;
-    for (const SchemeFacts& facts : all_schemes()) {
-        settings.method = NetMethod::forces;
-        settings.scheme = facts.scheme;
-        settings.substeps = 0;
-        const NetPlan plan = plan_for(structure_, settings);
-        limits.push_back({.method = fmt::format("forces, {}", facts.name),
-                          .stable_below_s = plan.stable_step_s,
-                          .steps = plan.force_substeps,
-                          .note = plan.stable_step_s == 0 ? "unstable at any step" : "",
-                          .is_chosen = plan_.method == NetMethod::forces &&
-                                       facts.scheme == parts_.settings.scheme});
-    }
-    for (const NetMethod method : {NetMethod::positions, NetMethod::implicit}) {
+    const bool is_own = parts_.settings.method != NetMethod::automatic;
+    const auto add = [&](StepLimit limit, NetMethod method, Scheme scheme) {
+        NetSettings settings = parts_.settings;
         settings.method = method;
+        settings.scheme = scheme;
         settings.substeps = is_own && method == plan_.method ? parts_.settings.substeps : 0;
-        const NetPlan plan = plan_for(structure_, settings);
-        limits.push_back(
-            {.method = std::string{facts_of(method).name},
-             .stable_below_s = std::numeric_limits<double>::infinity(),
-             .steps = plan.substeps,
-             .note = method == NetMethod::positions
-                         ? fmt::format("hangs up to {:.2g} % too low", plan.excess_percent)
-                         : fmt::format("{} iterations a step", settings.iterations),
-             .is_chosen = plan_.method == method});
-    }
+        limit.stable_below_s = std::numeric_limits<double>::infinity();
+        try {
+            const NetPlan plan = plan_for(structure_, settings);
+            const bool is_forces = method == NetMethod::forces;
+            if (is_forces) limit.stable_below_s = plan.stable_step_s;
+            limit.steps = is_forces ? plan.force_substeps : plan.substeps;
+            if (method == NetMethod::positions)
+                limit.note = fmt::format("hangs up to {:.2g} % too low", plan.excess_percent);
+            if (limit.stable_below_s == 0) limit.note = "unstable at any step";
+        } catch (const InvalidValue& problem) {
+            limit.note = "not here: " + problem.expected();
+        }
+        limit.is_chosen = method == plan_.method &&
+                          (method != NetMethod::forces || scheme == parts_.settings.scheme);
+        limits.push_back(std::move(limit));
+    };
+    for (const SchemeFacts& facts : all_schemes())
+        add({.method = fmt::format("forces, {}", facts.name)}, NetMethod::forces, facts.scheme);
+    add({.method = "positions"}, NetMethod::positions, parts_.settings.scheme);
+    add({.method = "implicit",
+         .note = fmt::format("{} iterations a step", parts_.settings.iterations)},
+        NetMethod::implicit, parts_.settings.scheme);
     return limits;
 }
 

@@ -22,6 +22,7 @@ struct NetPin {
     std::vector<std::uint32_t> points{};
     Mount mount{};
     double until_s = std::numeric_limits<double>::infinity();
+    friend bool operator==(const NetPin&, const NetPin&) = default;
 };
 
 /// A loose ball that the net catches.
@@ -32,11 +33,13 @@ struct NetBall {
     double radius_m = 0.1;
     double mass_kg = 0.5;
     double until_s = 0;  ///< it is held so long
+    friend bool operator==(const NetBall&, const NetBall&) = default;
 };
 
 struct NetForce {
     std::vector<std::uint32_t> points{};
     Vector3 newtons{};
+    friend bool operator==(const NetForce&, const NetForce&) = default;
 };
 
 /// How it is drawn.

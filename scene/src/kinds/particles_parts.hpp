@@ -20,6 +20,7 @@ namespace hopcoil::scene {
 struct ParticleBurst {
     double at_s = 0;
     std::size_t count = 0;
+    friend bool operator==(const ParticleBurst&, const ParticleBurst&) = default;
 };
 
 /// What a table [particles.NAME] says.

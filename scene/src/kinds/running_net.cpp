@@ -247,8 +247,12 @@ void RunningNet::read_signals(std::span<double> numbers) {
 
 bool RunningNet::retune(const SystemSpec& spec) {
     const NetParts& parts = dynamic_cast<const NetSpec&>(spec).parts();
+    const bool is_set_up_alike = parts.placement == parts_.placement &&
+                                 parts.far_end == parts_.far_end && parts.pins == parts_.pins &&
+                                 parts.balls == parts_.balls && parts.shapes == parts_.shapes &&
+                                 parts.forces == parts_.forces;
     NetStructure structure = parts.build();
-    if (structure.points.size() != net_.size()) return false;
+    if (!is_set_up_alike || structure.points.size() != net_.size()) return false;
     for (std::size_t i = 0; i < net_.size(); ++i)
         structure.points[i].is_pinned = net_.structure().points[i].is_pinned;
     net_.retune(structure, parts.settings);
@@ -260,9 +264,11 @@ bool RunningNet::retune(const SystemSpec& spec) {
 
 std::string RunningNet::failure(const std::string& name) const {
     return fmt::format(
-        "{} diverged: {} with {} substeps of a frame is more than its stable step of {:.3g} ms "
-        "allows; {} substeps would do, or another method",
-        name, facts_of(net_.plan().method).name, net_.plan().substeps,
+        "{} diverged: with {} substeps a frame each is {:.3g} ms long, and its stable step is "
+        "{:.3g} "
+        "ms; {} substeps would be stable, or another method",
+        name, net_.plan().substeps,
+        1e3 * net_.settings().frame_s / static_cast<double>(net_.plan().substeps),
         1e3 * net_.plan().stable_step_s, net_.plan().force_substeps);
 }
 

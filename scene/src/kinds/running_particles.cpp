@@ -132,7 +132,12 @@ void RunningParticles::read_signals(std::span<double> numbers) {
 
 bool RunningParticles::retune(const SystemSpec& spec) {
     const ParticlesParts& parts = dynamic_cast<const ParticlesSpec&>(spec).parts();
-    if (!particles_.try_retune(parts.settings)) return false;
+    const bool is_set_up_alike = parts.place == parts_.place && parts.turned == parts_.turned &&
+                                 parts.from_s == parts_.from_s && parts.until_s == parts_.until_s &&
+                                 parts.bursts == parts_.bursts &&
+                                 parts.count_for_each == parts_.count_for_each &&
+                                 parts.shapes == parts_.shapes;
+    if (!is_set_up_alike || !particles_.try_retune(parts.settings)) return false;
     parts_ = parts;
     return true;
 }
