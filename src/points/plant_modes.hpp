@@ -1,0 +1,40 @@
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <vector>
+
+#include <hopcoil/points/plant_structure.hpp>
+
+namespace hopcoil::plant {
+
+using Rod = PlantStructure::Rod;
+
+/// Of a branch's two lumps of mass: how far along it they are. With them its moment of inertia is
+/// that of an even rod.
+inline constexpr double lump_parts[2] = {0.21132486540518711775, 0.78867513459481288225};
+
+/// How all branches move for small turns about their bends.
+struct Ways {
+    std::vector<Vector3> turns{};
+    std::vector<Vector3> ends{};
+};
+[[nodiscard]] Ways ways_of(std::span<const Rod> rods, std::span<const double> turns);
+
+/// What a mode has of the base's acceleration along and about each axis.
+struct BaseShare {
+    Vector3 way{};
+    Vector3 turn{};
+};
+[[nodiscard]] BaseShare base_share(std::span<const Rod> rods, std::span<const double> turns);
+
+/// Of unit mass for unit density.
+struct FoundMode {
+    double eigenvalue = 0;
+    std::vector<double> turns{};
+};
+/// The lowest modes of the coupled tree, the slowest first; fewer where there are not so many.
+[[nodiscard]] std::vector<FoundMode> lowest_modes(std::span<const Rod> rods, std::size_t count,
+                                                  bool is_flat);
+
+}  // namespace hopcoil::plant
