@@ -190,14 +190,8 @@ class PictureDrawer {
     /// From its first point to its last, in the colours and widths of its profile.
     void strand(const Strand& strand, double time_s, const Projection& projection, double opacity) {
         const std::vector<Vector3> points = points_at(strand, time_s);
-        if (strand.kind == Strand::Kind::branches) {
-            for (std::size_t i = 0; i < points.size(); ++i) {
-                const std::size_t parent = strand.parents[i];
-                if (strand.parents[parent] == parent) continue;  // no bone goes to a root
-                canvas_.line({projection(points[parent]), projection(points[i])},
-                             {ink, 0.8 * opacity}, 2);
-            }
-        }
+        if (strand.kind == Strand::Kind::branches)
+            draw_branches(canvas_, strand, points, projection, opacity);
         if (strand.kind == Strand::Kind::dots)
             draw_dots(canvas_, strand, projection, time_s, opacity);
         if (strand.kind == Strand::Kind::mesh) {

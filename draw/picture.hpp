@@ -51,7 +51,8 @@ struct Strand {
 
     /// Rather than a mark.
     [[nodiscard]] bool is_solid() const {
-        return kind == Kind::line || kind == Kind::mesh || kind == Kind::dots;
+        const bool is_plant = kind == Kind::branches && !radius_m.empty();
+        return kind == Kind::line || kind == Kind::mesh || kind == Kind::dots || is_plant;
     }
     [[nodiscard]] const Vector3& last_point(std::size_t row) const {
         return points[(row + 1) * count - 1];

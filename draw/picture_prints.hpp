@@ -19,6 +19,9 @@ double draw_legend_of_prints(Canvas& canvas, const Picture& picture, double x, d
 /// Points that are there at a time, each as large and of the colour that its age says.
 void draw_dots(Canvas& canvas, const Strand& strand, const Projection& projection, double time_s,
                double opacity);
+/// Bones without a thickness; else branches as thick as they are, in colours from thick to thin.
+void draw_branches(Canvas& canvas, const Strand& strand, const std::vector<Vector3>& points,
+                   const Projection& projection, double opacity);
 
 /// Between the colours of a profile.
 [[nodiscard]] std::string colour_along(const std::vector<std::string>& colours, double part);

@@ -96,7 +96,8 @@ std::string colour_text(const scene::Colour& colour) {
 
 const char* kind_of(const scene::View& view) {
     if (scene::is_line(view)) return "line";
-    if (view.type == scene::View::Type::skeleton) return "branches";
+    if (view.type == scene::View::Type::skeleton) return "bones";
+    if (view.type == scene::View::Type::branches) return "branches";
     if (view.type == scene::View::Type::mesh) return "mesh";
     if (!view.age.empty()) return "dots";
     return view.type == scene::View::Type::points ? "rings" : "prints";

@@ -104,12 +104,14 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
                        std::string_view usual_colour) {
     const scene::View& view = line.view;
     using Kind = draw::Strand::Kind;
-    const Kind kind = scene::is_line(view)                       ? Kind::line
-                      : view.type == scene::View::Type::skeleton ? Kind::branches
-                      : view.type == scene::View::Type::mesh     ? Kind::mesh
-                      : line.age                                 ? Kind::dots
-                      : view.type == scene::View::Type::points   ? Kind::rings
-                                                                 : Kind::prints;
+    const bool is_branched =
+        view.type == scene::View::Type::skeleton || view.type == scene::View::Type::branches;
+    const Kind kind = scene::is_line(view)                     ? Kind::line
+                      : is_branched                            ? Kind::branches
+                      : view.type == scene::View::Type::mesh   ? Kind::mesh
+                      : line.age                               ? Kind::dots
+                      : view.type == scene::View::Type::points ? Kind::rings
+                                                               : Kind::prints;
     draw::Strand strand{.kind = kind,
                         .group = line.system,
                         .name = line.name,

@@ -9,8 +9,9 @@
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/io/take_model.hpp>
-#include <hopcoil/points/chain_shape.hpp>
 #include <hopcoil/points/net_surface.hpp>
+
+#include "model_skins.hpp"
 
 namespace hopcoil::io {
 namespace {
@@ -58,78 +59,6 @@ Rows rising_rows(const Take& take) {
     return result;
 }
 
-/// How the points of a row are turned since its first moment: along with it, without a twist.
-struct RowTurns {
-    std::vector<Vector3> directions{};  ///< at first
-    std::vector<Quaternion> turns{};
-
-    explicit RowTurns(const std::vector<Vector3>& start) : turns(start.size()) {
-        for (std::size_t i = 0; i < start.size(); ++i)
-            directions.push_back(direction_at(start, i));
-    }
-
-    void follow(const std::vector<Vector3>& points) {
-        for (std::size_t i = 0; i < turns.size(); ++i) {
-            const Quaternion& from = turns[i == 0 ? 0 : i - 1];
-            const Vector3 expected = rotated(from, directions[i]);
-            turns[i] = normalized(turned_part(expected, direction_at(points, i), 1) * from);
-        }
-    }
-
-    /// Along the row, at a point.
-    static Vector3 direction_at(const std::vector<Vector3>& points, std::size_t i) {
-        const Vector3 way = points[std::min(i + 1, points.size() - 1)] - points[i == 0 ? 0 : i - 1];
-        const double length = std::sqrt(dot(way, way));
-        return length > 0 ? way * (1 / length) : Vector3{0, 0, 1};
-    }
-};
-
-std::array<double, 3> colour_along(const std::vector<std::array<double, 3>>& profile, double part) {
-    std::array<double, 3> colour{};
-    for (std::size_t k = 0; k < 3; ++k) {
-        std::vector<double> component;
-        for (const auto& each : profile)
-            component.push_back(each[k]);
-        colour[k] = profile_at(component, part, 0.6);
-    }
-    return colour;
-}
-
-/// The tube through the points as they are at first, finer than they are.
-ModelSkin skin_of(const TubeChannel& tube, const std::vector<Vector3>& points,
-                  std::size_t first_joint) {
-    constexpr std::size_t rings_a_link = 4;
-    constexpr std::size_t sides = 10;
-    const std::size_t links = points.size() - 1;
-    const std::size_t rings = links * rings_a_link;
-    double length = 0;
-    for (std::size_t i = 0; i < links; ++i)
-        length += std::sqrt(dot(points[i + 1] - points[i], points[i + 1] - points[i]));
-    std::vector<Vector3> fine;
-    std::vector<double> radii;
-    for (std::size_t i = 0; i <= rings; ++i) {
-        const double part = static_cast<double>(i) / static_cast<double>(rings);
-        fine.push_back(smooth_point(points, part));
-        radii.push_back(std::max(profile_at(tube.radius_m, part, 0.004 * length), 1e-6));
-    }
-    const Mesh mesh = hopcoil::tube(fine, radii, sides);
-    ModelSkin skin{.name = tube.name, .first_joint = first_joint, .joints = points.size()};
-    for (std::size_t i = 0; i < mesh.positions.size(); ++i) {
-        const Vector3& p = mesh.positions[i];
-        const Vector3& n = mesh.normals[i];
-        const double at = mesh.texture[i][0] * static_cast<double>(links);
-        const auto joint = std::min(static_cast<std::size_t>(at), links);
-        skin.positions.push_back({p.x, p.y, p.z});
-        skin.normals.push_back({n.x, n.y, n.z});
-        skin.texture.push_back(mesh.texture[i]);
-        skin.colours.push_back(colour_along(tube.colours, mesh.texture[i][0]));
-        skin.joint.push_back(joint);
-        skin.blend.push_back(at - static_cast<double>(joint));
-    }
-    skin.triangles = mesh.triangles;
-    return skin;
-}
-
 class ModelMaker {
   public:
     ModelMaker(const Take& take, const ModelSettings& settings)
@@ -148,6 +77,8 @@ class ModelMaker {
         }
         for (const TubeChannel& tube : all.tubes)
             add_tube(tube);
+        for (const BranchChannel& branches : all.branches)
+            add_branches(branches);
         for (const SkeletonChannels& skeleton : all.skeletons)
             add_skeleton(skeleton);
         for (const MeshChannel& mesh : all.meshes)
@@ -185,13 +116,25 @@ class ModelMaker {
     void add_tube(const TubeChannel& tube) {
         const std::vector<Vector3> start = points_in(tube.channel, rows_.rows.front());
         if (start.size() < 2) return;
-        const std::size_t size = start.size();
+        baked_.model.skins.push_back(skin_of(tube, start, baked_.model.nodes.size()));
+        add_points(tube.name, tube.channel, RowTurns{start});
+    }
+
+    void add_branches(const BranchChannel& branches) {
+        const std::vector<Vector3> start = points_in(branches.channel, rows_.rows.front());
+        baked_.model.skins.push_back(skin_of(branches, start, baked_.model.nodes.size()));
+        add_points(branches.name, branches.channel, BranchTurns{branches.parents, start});
+    }
+
+    /// A node for each point, placed there and turned as those of `turned` are.
+    template <class Turns>
+    void add_points(const std::string& name, std::size_t channel, Turns turned) {
+        const std::size_t size = turned.turns.size();
         using Columns = std::vector<std::vector<double>>;
         std::vector<Columns> places(size, Columns(3));
         std::vector<Columns> turns(size, Columns(4));
-        RowTurns turned{start};
         for (const std::size_t row : rows_.rows) {
-            const std::vector<Vector3> points = points_in(tube.channel, row);
+            const std::vector<Vector3> points = points_in(channel, row);
             turned.follow(points);
             for (std::size_t i = 0; i < size; ++i) {
                 const Vector3& p = points[i];
@@ -202,9 +145,8 @@ class ModelMaker {
                     turns[i][k].push_back(std::array{q.w, q.x, q.y, q.z}[k]);
             }
         }
-        baked_.model.skins.push_back(skin_of(tube, start, baked_.model.nodes.size()));
         for (std::size_t i = 0; i < size; ++i) {
-            ModelNode node{.name = fmt::format("{}.{}", tube.name, i), .has_marker = false};
+            ModelNode node{.name = fmt::format("{}.{}", name, i), .has_marker = false};
             add(node, TrackKind::translation, places[i]);
             add(node, TrackKind::rotation, turns[i]);
             baked_.model.nodes.push_back(std::move(node));
@@ -470,15 +412,6 @@ std::vector<NodeChannels> nodes_of(const Take& take) {
         put(node_named(nodes, is_part ? owner->substr(0, dot) : *owner), *kind, i);
     }
     return nodes;
-}
-
-double profile_at(const std::vector<double>& profile, double part, double otherwise) {
-    if (profile.empty()) return otherwise;
-    const double at = part * static_cast<double>(profile.size() - 1);
-    const auto below = static_cast<std::size_t>(std::floor(at));
-    if (below + 1 >= profile.size()) return profile.back();
-    const double share = at - static_cast<double>(below);
-    return profile[below] + share * (profile[below + 1] - profile[below]);
 }
 
 BakedModel model_of(const Take& take, const ModelChannels& channels,

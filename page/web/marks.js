@@ -67,7 +67,7 @@ export function drawMarks(context, view, marks, take, row) {
   for (const mark of marks) {
     const points = pointsAt(take, mark, row);
     if (points.length === 0) continue;
-    if (mark.kind === 'branches') {
+    if (mark.kind === 'bones') {
       context.strokeStyle = ink('--quiet');
       points.forEach((point, i) => {
         const parent = mark.parents[i];

@@ -79,7 +79,7 @@ const along = (list, share, otherwise) => {
 };
 
 /** A tube through points that move; its thickness and colours go from the first to the last. */
-export class Tube {
+class Tube {
   constructor(count, radii, colours, opacity = 1, isSmooth = true) {
     this.placeOn = isSmooth ? onCurve : onLine;
     this.rings = (count - 1) * PARTS + 1;
@@ -168,7 +168,7 @@ export class Tube {
 }
 
 /** Triangles of points that move, seen from both sides. */
-export class Sheet {
+class Sheet {
   constructor(count, triangles, colour, opacity = 1) {
     this.places = new THREE.Float32BufferAttribute(new Float32Array(3 * count), 3);
     this.geometry = new THREE.BufferGeometry();
@@ -184,4 +184,91 @@ export class Sheet {
     this.places.needsUpdate = true;
     this.geometry.computeVertexNormals();
   }
+}
+
+/** Straight branches, each from the end of its parent, as thick as it is. */
+class Branches {
+  static sides = 6;
+
+  constructor(parents, radii, colours, opacity) {
+    this.parents = parents;
+    this.radii = radii;
+    const count = 2 * Branches.sides * parents.length;
+    this.places = new THREE.Float32BufferAttribute(new Float32Array(3 * count), 3);
+    this.normals = new THREE.Float32BufferAttribute(new Float32Array(3 * count), 3);
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute('position', this.places);
+    geometry.setAttribute('normal', this.normals);
+    geometry.setAttribute('color', new THREE.Float32BufferAttribute(this.#colours(colours), 3));
+    geometry.setIndex(this.#faces());
+    this.mesh = new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({ vertexColors: THREE.VertexColors,
+      transparent: opacity < 1, opacity, depthWrite: opacity === 1 }));
+    this.mesh.frustumCulled = false;
+  }
+
+  /** From the thickest branch to the thinnest, by equal factors. */
+  #colours(colours) {
+    const all = colours.map((each) => new THREE.Color(each));
+    const most = Math.max(...this.radii);
+    const least = Math.min(...this.radii);
+    return this.radii.flatMap((radius) => {
+      const share = most > least ? Math.log(most / radius) / Math.log(most / least) : 0;
+      const colour = ['r', 'g', 'b'].map((part) => along(all.map((each) => each[part]), share, 0.5));
+      return Array.from({ length: 2 * Branches.sides }, () => colour).flat();
+    });
+  }
+
+  #faces() {
+    const faces = [];
+    this.parents.forEach((parent, branch) => {
+      if (parent === branch) return;
+      const first = 2 * Branches.sides * branch;
+      for (let side = 0; side < Branches.sides; side += 1) {
+        const a = first + side;
+        const b = first + (side + 1) % Branches.sides;
+        faces.push(a, b, a + Branches.sides, b, b + Branches.sides, a + Branches.sides);
+      }
+    });
+    return faces;
+  }
+
+  /** Where they are now; never thinner than `thinnest`. */
+  update(points, thinnest) {
+    const from = new THREE.Vector3();
+    const to = new THREE.Vector3();
+    const direction = new THREE.Vector3();
+    const across = new THREE.Vector3();
+    const other = new THREE.Vector3();
+    this.parents.forEach((parent, branch) => {
+      if (parent === branch) return;
+      from.set(...points[parent]);
+      to.set(...points[branch]);
+      direction.subVectors(to, from).normalize();
+      across.set(Math.abs(direction.x) < 0.9 ? 1 : 0, Math.abs(direction.x) < 0.9 ? 0 : 1, 0);
+      across.addScaledVector(direction, -across.dot(direction)).normalize();
+      other.crossVectors(direction, across);
+      const radius = Math.max(thinnest, this.radii[branch]);
+      this.#ring(2 * Branches.sides * branch, from, across, other, radius);
+      this.#ring(2 * Branches.sides * branch + Branches.sides, to, across, other, radius);
+    });
+    this.places.needsUpdate = true;
+    this.normals.needsUpdate = true;
+  }
+
+  #ring(first, centre, across, other, radius) {
+    for (let side = 0; side < Branches.sides; side += 1) {
+      const angle = 2 * Math.PI * side / Branches.sides;
+      const [c, s] = [Math.cos(angle), Math.sin(angle)];
+      const n = [c * across.x + s * other.x, c * across.y + s * other.y, c * across.z + s * other.z];
+      this.normals.setXYZ(first + side, ...n);
+      this.places.setXYZ(first + side, centre.x + radius * n[0], centre.y + radius * n[1], centre.z + radius * n[2]);
+    }
+  }
+}
+
+/** What a row of points is seen as. */
+export function madeOf(line, colours, opacity) {
+  if (line.kind === 'mesh') return new Sheet(line.count, line.triangles, colours[0], opacity);
+  if (line.kind === 'branches') return new Branches(line.parents, line.radius_m, colours, opacity);
+  return new Tube(line.count, line.radius_m, colours, opacity, line.smooth);
 }

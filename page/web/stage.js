@@ -2,7 +2,7 @@
 /* global THREE */
 
 import { drawDots, drawMarks } from './marks.js';
-import { outline, Sheet, solid, Tube } from './solids.js';
+import { madeOf, outline, solid } from './solids.js';
 import { between, nearestPoint, placeFrom, pointsAt, poseAt, rotated, turnFrom } from './space.js';
 import { momentIn, numbersAt, quaternionOf, turnsOf } from './takes.js';
 import { ink, View } from './view.js';
@@ -96,7 +96,7 @@ export class Stage {
       const channels = [body.position, body.rotation, body.scale];
       body.mover = scene.movers.find((mover) => channels.includes(mover.channel));
     }
-    const isSolid = (line) => line.kind === 'line' || line.kind === 'mesh';
+    const isSolid = (line) => ['line', 'mesh', 'branches'].includes(line.kind);
     this.dots = scene.lines.filter((line) => line.kind === 'dots');
     this.marks = scene.lines.filter((line) => !isSolid(line) && line.kind !== 'dots');
     scene.lines = scene.lines.filter(isSolid);
@@ -225,9 +225,7 @@ export class Stage {
     }
     for (const line of this.lines) {
       const colours = line.colours.length > 0 ? line.colours : [this.colourOf(line.name)];
-      const tubes = [1, 0.25].map((opacity) => (line.kind === 'mesh'
-        ? new Sheet(line.count, line.triangles, colours[0], opacity)
-        : new Tube(line.count, line.radius_m, colours, opacity, line.smooth)));
+      const tubes = [1, 0.25].map((opacity) => madeOf(line, colours, opacity));
       for (const tube of tubes) add(tube.mesh);
       this.parts.lines.push({ line, now: tubes[0], other: tubes[1] });
     }

@@ -32,7 +32,10 @@ Plant::Plant(std::shared_ptr<const PlantStructure> structure, const PlantSetting
     swings_.resize(structure_->mode_count());
     kept_ = swings_;
     next_loads_.resize(swings_.size());
-    slowings_.resize(swings_.size());
+    rows_drag_.resize(swings_.size());
+    replies_.resize(swings_.size());
+    for (std::vector<double>* each : {&slowings_, &wanted_, &missing_, &toward_})
+        each->resize(swings_.size());
     rows_.resize(swings_.size());
     angles_.resize(2 * size);
     rates_.resize(2 * size);
@@ -42,7 +45,7 @@ Plant::Plant(std::shared_ptr<const PlantStructure> structure, const PlantSetting
     spins_.resize(size);
     bends_.resize(size);
     loads_.resize(size);
-    slowing_loads_.resize(size);
+    drags_.resize(2 * size);
     streams_.resize(structure_->wind_points().size());
     positions_.resize(size + 1);
     velocities_.resize(size + 1);
@@ -141,10 +144,13 @@ double Plant::radians_per_s(std::size_t mode) const noexcept {
 }
 
 void Plant::find_rows(double h) noexcept {
-    if (h == rows_dt_) return;
     for (std::size_t k = 0; k < rows_.size(); ++k) {
-        const double hz = settings_.frequency_hz * structure_->modes()[k].ratio;
-        rows_[k] = cubic_rows({hz, settings_.damping_ratio, 1}, h / 2);
+        const double drag = swings_[k].drag;
+        if (h == rows_dt_ && drag == rows_drag_[k]) continue;
+        const double damping_ratio = settings_.damping_ratio + drag / (2 * radians_per_s(k));
+        rows_[k] = cubic_rows(
+            {settings_.frequency_hz * structure_->modes()[k].ratio, damping_ratio, 1}, h / 2);
+        rows_drag_[k] = drag;
     }
     rows_dt_ = h;
 }
@@ -246,14 +252,16 @@ void Plant::substep(const BasePath& path, const PlantInputs& inputs, double from
     }
     predict(moment);
     pose();
-    feel_stream(moment, h);
+    move();
+    feel_stream(moment);
     for (const PlantPull& pull : inputs.pulls) {
         if (pull.branch < ends_.size()) feel_pull(pull.branch, rotated(back, pull.force_n));
     }
     take_loads(moment);
+    find_rows(h);
     swing_on(moment, 0);
-    slow_down(h);
     swing_on(moment, 1);
+    if (settings_.fluid_density_kg_per_m3 > 0) settle_drag();
 }
 
 /// Angles and rates in the middle of the substep, under the last load.
@@ -287,26 +295,12 @@ Plant::Swing Plant::after_half(std::size_t mode, double load, const Moment& mome
     const Motion<double> motion{0, swing.bend - load, swing.rate + first};
     const Motion<double> now =
         after(motion, felt(moment.travel[half], moment.turned[half]), &first, last, rows_[mode]);
-    return {now.gap + load, now.velocity - last, load};
+    return {now.gap + load, now.velocity - last, load, swing.drag};
 }
 
 void Plant::swing_on(const Moment& moment, std::size_t half) noexcept {
     for (std::size_t k = 0; k < swings_.size(); ++k)
         swings_[k] = after_half(k, next_loads_[k], moment, half);
-}
-
-/// By the drag of its own motion: as far as that takes energy away, at any step.
-void Plant::slow_down(double h) noexcept {
-    double with = 0;
-    double square = 0;
-    for (std::size_t k = 0; k < swings_.size(); ++k) {
-        with += swings_[k].rate * slowings_[k];
-        square += slowings_[k] * slowings_[k];
-    }
-    if (!(with < 0) || !(square > 0)) return;
-    const double part = std::min(h, -with / square);
-    for (std::size_t k = 0; k < swings_.size(); ++k)
-        swings_[k].rate += slowings_[k] * part;
 }
 
 void Plant::find_outputs() noexcept {
@@ -315,6 +309,7 @@ void Plant::find_outputs() noexcept {
     for (std::size_t k = 0; k < swings_.size(); ++k)
         add_mode(k, swings_[k]);
     pose();
+    move();
     positions_[0] = base_;
     velocities_[0] = base_velocity_;
     rotations_[0] = facing_;
@@ -325,6 +320,10 @@ void Plant::find_outputs() noexcept {
             base_velocity_ + cross(spin_, arm) + rotated(facing_, end_velocities_[i]);
         rotations_[i + 1] = facing_ * turns_[i];
     }
+}
+
+Vector3 Plant::spin(std::size_t point) const {
+    return point == 0 ? spin_ : spin_ + rotated(facing_, spins_.at(point - 1));
 }
 
 double Plant::energy() const noexcept {

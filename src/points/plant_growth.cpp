@@ -1,6 +1,7 @@
 // Branches from a few numbers.
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <optional>
 #include <string>
@@ -13,6 +14,22 @@
 
 namespace hopcoil {
 namespace {
+
+using S = PlantShape;
+constexpr auto by_factors = DialScale::logarithmic;
+constexpr std::array<Dial<S>, S::dial_count> all_dials{
+    field_dial<&S::trunk_length_m>(
+        Dial<S>{"trunk_length_m", "m", {1e-4, 1e4}, {0.05, 3}, by_factors}),
+    field_dial<&S::trunk_radius_m>(
+        Dial<S>{"trunk_radius_m", "m", {1e-6, 1e3}, {0.002, 0.2}, by_factors}),
+    field_dial<&S::length_ratio>(Dial<S>{"length_ratio", "", {1e-3, 2}, {0.4, 1}}),
+    field_dial<&S::radius_ratio>(Dial<S>{"radius_ratio", "", {1e-3, 2}, {0.3, 1}}),
+    field_dial<&S::angle_rad>(Dial<S>{"angle_rad", "rad", {0, math::pi}, {0, 1.5}}),
+    field_dial<&S::twist_rad>(Dial<S>{"twist_rad", "rad", {-100, 100}, {0, 3.2}}),
+    field_dial<&S::variation>(Dial<S>{"variation", "", {0, 0.999}, {0, 0.8}}),
+    field_dial<&S::least_length_m>(
+        Dial<S>{"least_length_m", "m", {1e-6, 1e4}, {0.005, 0.3}, by_factors}),
+};
 
 void require_ratio(const char* name, double value, double most) {
     require_above_zero(name, value);
@@ -107,6 +124,14 @@ void require_valid(const PlantShape& shape) {
     require_at_least_zero("variation", shape.variation);
     if (shape.variation >= 1) throw InvalidValue{"variation", shape.variation, "below 1"};
     require_above_zero("least_length_m", shape.least_length_m);
+}
+
+bool is_valid(const PlantShape& shape) noexcept {
+    return passes_require_valid(shape);
+}
+
+std::span<const Dial<PlantShape>> PlantShape::dials() noexcept {
+    return all_dials;
 }
 
 std::size_t count_branches(const PlantShape& shape, std::uint64_t stream, std::size_t most) {

@@ -15,6 +15,8 @@ namespace {
 
 /// That a load is taken to bring a mode to, over the plant's size: more is no plant's bend.
 constexpr double most_bend = 3;
+/// Of a mode, per second.
+constexpr double most_drag = 1e6;
 
 // Rotations as in base/quaternion.hpp, here to be compiled into the loops.
 
@@ -64,101 +66,95 @@ Vector3 across(const Vector3& stream, const Vector3& direction) noexcept {
 
 }  // namespace
 
-/// Every branch by its angles and rates, from the base outward, in the base's frame.
+/// Every branch by its angles, from the base outward, in the base's frame.
 void Plant::pose() noexcept {
     const auto rods = structure_->rods();
     for (std::size_t i = 0; i < rods.size(); ++i) {
         const PlantStructure::Rod& rod = rods[i];
-        const Vector3& turn = bends_[i] =
-            rod.bends[0] * angles_[2 * i] + rod.bends[1] * angles_[2 * i + 1];
-        const Vector3 rate = rod.bends[0] * rates_[2 * i] + rod.bends[1] * rates_[2 * i + 1];
-        const Vector3 spin = rate + cross(turn, rate) * twist_of(turn);
-        if (rod.parent == plant_base) {
-            turns_[i] = bent_by(turn);
-            spins_[i] = spin;
-            ends_[i] = turned(turns_[i], rod.along);
-            end_velocities_[i] = cross(spins_[i], ends_[i]);
-            continue;
-        }
-        const std::size_t parent = rod.parent;
-        turns_[i] = product(turns_[parent], bent_by(turn));
-        spins_[i] = spins_[parent] + turned(turns_[parent], spin);
-        const Vector3 along = turned(turns_[i], rod.along);
-        ends_[i] = ends_[parent] + along;
-        end_velocities_[i] = end_velocities_[parent] + cross(spins_[i], along);
+        bends_[i] = rod.bends[0] * angles_[2 * i] + rod.bends[1] * angles_[2 * i + 1];
+        const Quaternion bend = bent_by(bends_[i]);
+        turns_[i] = rod.parent == plant_base ? bend : product(turns_[rod.parent], bend);
+        ends_[i] = foot_of(i) + turned(turns_[i], rod.along);
     }
 }
 
-/// The drag on each branch as it stands. What its own motion changes of it is held to what a
-/// substep can take, so that the lightest twig is slowed and never thrown back.
-void Plant::feel_stream(const Moment& moment, double h) noexcept {
+/// The same of its rates, in the pose that it has.
+void Plant::move() noexcept {
+    const auto rods = structure_->rods();
+    for (std::size_t i = 0; i < rods.size(); ++i) {
+        const PlantStructure::Rod& rod = rods[i];
+        const std::size_t parent = rod.parent;
+        const Vector3 rate = rod.bends[0] * rates_[2 * i] + rod.bends[1] * rates_[2 * i + 1];
+        const Vector3 spin = rate + cross(bends_[i], rate) * twist_of(bends_[i]);
+        if (parent == plant_base) {
+            spins_[i] = spin;
+            end_velocities_[i] = cross(spin, ends_[i]);
+            continue;
+        }
+        spins_[i] = spins_[parent] + turned(turns_[parent], spin);
+        end_velocities_[i] = end_velocities_[parent] + cross(spins_[i], ends_[i] - ends_[parent]);
+    }
+}
+
+Vector3 Plant::foot_of(std::size_t branch) const noexcept {
+    const std::size_t parent = structure_->rods()[branch].parent;
+    return parent == plant_base ? Vector3{} : ends_[parent];
+}
+
+/// The drag on each branch as it stands: that of the stream alone, and how its own motion changes
+/// it. |U| U - |U - v| (U - v) is nearly v times the slope half way between.
+void Plant::feel_stream(const Moment& moment) noexcept {
     const auto rods = structure_->rods();
     const double drag = 0.5 * settings_.fluid_density_kg_per_m3 * settings_.drag_coefficient;
     for (std::size_t i = 0; i < rods.size(); ++i) {
         const PlantStructure::Rod& rod = rods[i];
-        const bool is_root = rod.parent == plant_base;
-        const Vector3 foot = is_root ? Vector3{} : ends_[rod.parent];
-        const Vector3 foot_velocity = is_root ? Vector3{} : end_velocities_[rod.parent];
+        const Vector3 foot = foot_of(i);
+        const Vector3 foot_velocity =
+            rod.parent == plant_base ? Vector3{} : end_velocities_[rod.parent];
         const Vector3 along = ends_[i] - foot;
         const Vector3 direction = along * (1 / rod.length_m);
         const double c = drag * rod.radius_m * rod.length_m;  // of half the branch
         const double mass = 0.5 * density() * rod.volume_m3;
-        loads_[i] = slowing_loads_[i] = {};
-        for (const double part : plant::lump_parts) {
-            const Vector3 arm = along * part;
+        loads_[i] = {};
+        for (std::size_t half = 0; half < 2; ++half) {
+            const Vector3 arm = along * plant::lump_parts[half];
             const Vector3 base_velocity = moment.velocity[1] + cross(moment.spin[1], foot + arm);
             const Vector3 stream = across(streams_[rod.wind_point] - base_velocity, direction);
             const Vector3 own = across(foot_velocity + cross(spins_[i], arm), direction);
-            const double speed = length_of(stream);
-            const Vector3 still = stream * (c * speed);
-            const Vector3 relative = stream - own;
-            const Vector3 moving = relative * (c * length_of(relative));
-            const double rate = 2 * c * (speed + length_of(own)) / mass;
-            const Vector3 force = still - moment.acceleration_at(foot + arm) * mass;
-            const Vector3 slowing = (moving - still) * (1 / (1 + h * rate));
-            loads_[i].force = loads_[i].force + force;
-            loads_[i].moment = loads_[i].moment + cross(arm, force);
-            slowing_loads_[i].force = slowing_loads_[i].force + slowing;
-            slowing_loads_[i].moment = slowing_loads_[i].moment + cross(arm, slowing);
+            const Vector3 between = stream - own * 0.5;
+            const double speed = length_of(between);
+            drags_[2 * i + half] = {c * speed, chain::unit(between, {})};
+            loads_[i].add_at(
+                arm, stream * (c * length_of(stream)) - moment.acceleration_at(foot + arm) * mass);
         }
     }
 }
 
 void Plant::feel_pull(std::size_t branch, const Vector3& force) noexcept {
-    const std::size_t parent = structure_->rods()[branch].parent;
-    const Vector3 foot = parent == plant_base ? Vector3{} : ends_[parent];
-    loads_[branch].force = loads_[branch].force + force;
-    loads_[branch].moment = loads_[branch].moment + cross(ends_[branch] - foot, force);
+    loads_[branch].add_at(ends_[branch] - foot_of(branch), force);
 }
 
-/// Forces and moments summed toward the base; of each branch, the torques about its bends, which
-/// take the place of its angles and rates.
+/// Loads summed toward the base; of each branch, the torques about its bends, which take the place
+/// of its angles.
 void Plant::find_torques() noexcept {
     const auto rods = structure_->rods();
     for (std::size_t i = rods.size(); i-- > 0;) {
         const PlantStructure::Rod& rod = rods[i];
         const std::size_t parent = rod.parent;
         Vector3 torque = loads_[i].moment;
-        Vector3 slowing = slowing_loads_[i].moment;
         if (parent != plant_base) {
-            const std::size_t above = rods[parent].parent;
-            const Vector3 arm = above == plant_base ? ends_[parent] : ends_[parent] - ends_[above];
-            loads_[parent].add(loads_[i], arm);
-            slowing_loads_[parent].add(slowing_loads_[i], arm);
+            loads_[parent].moment = loads_[parent].moment + loads_[i].moment;
+            loads_[parent].add_at(ends_[parent] - foot_of(parent), loads_[i].force);
             torque = turned_back(turns_[parent], torque);
-            slowing = turned_back(turns_[parent], slowing);
         }
-        const Vector3 twist = bends_[i] * twist_of(bends_[i]);
-        torque = torque + cross(torque, twist);
-        slowing = slowing + cross(slowing, twist);
-        for (std::size_t k = 0; k < 2; ++k) {
-            angles_[2 * i + k] = dot(rod.bends[k], torque);
-            rates_[2 * i + k] = dot(rod.bends[k], slowing);
-        }
+        torque = torque + cross(torque, bends_[i] * twist_of(bends_[i]));
+        angles_[2 * i] = dot(rod.bends[0], torque);
+        angles_[2 * i + 1] = dot(rod.bends[1], torque);
     }
 }
 
-/// What the torques do to each mode: the bend that it would come to, and how it is slowed.
+/// What the loads do to each mode: the bend that it would come to; and how its own motion is
+/// slowed, as far as that is a matter of each mode by itself.
 void Plant::take_loads(const Moment& moment) noexcept {
     find_torques();
     const auto rods = structure_->rods();
@@ -169,17 +165,105 @@ void Plant::take_loads(const Moment& moment) noexcept {
     for (std::size_t k = 0; k < swings_.size(); ++k) {
         const PlantStructure::Mode& mode = structure_->modes()[k];
         double load = 0;
-        double slowing = 0;
-        for (std::size_t i = 0; i < angles_.size(); ++i) {
+        for (std::size_t i = 0; i < angles_.size(); ++i)
             load += mode.turns[i] * angles_[i];
-            slowing += mode.turns[i] * rates_[i];
-        }
         // What the base's acceleration does at rest is in the exact step already.
         const double at_rest = dot(mode.base_way, moment.pull) + dot(mode.base_turn, moment.twist);
         const double w = radians_per_s(k);
         const double most = most_bend * structure_->reach_m() / mode.reach_m;
         next_loads_[k] = std::clamp((load / density() + at_rest) / (w * w), -most, most);
-        slowings_[k] = slowing / density();
+        double drag = 0;
+        for (std::size_t i = 0; i < drags_.size(); ++i)
+            drag += mode.squares[i] * drags_[i].slope;
+        // Between the drag along the stream and that across it.
+        swings_[k].drag = std::min(1.5 * drag / density(), most_drag);
+    }
+}
+
+/// The drag on all modes while they move at these rates.
+void Plant::find_drag(std::span<const double> rates) noexcept {
+    std::fill(rates_.begin(), rates_.end(), 0);
+    for (std::size_t k = 0; k < rates.size(); ++k) {
+        const std::vector<double>& turns = structure_->modes()[k].turns;
+        for (std::size_t i = 0; i < turns.size(); ++i)
+            rates_[i] += turns[i] * rates[k];
+    }
+    move();
+    const auto rods = structure_->rods();
+    for (std::size_t i = 0; i < rods.size(); ++i) {
+        const std::size_t parent = rods[i].parent;
+        const Vector3 foot_velocity = parent == plant_base ? Vector3{} : end_velocities_[parent];
+        const Vector3 along = ends_[i] - foot_of(i);
+        const Vector3 direction = along * (1 / rods[i].length_m);
+        loads_[i] = {};
+        for (std::size_t half = 0; half < 2; ++half) {
+            const Vector3 arm = along * plant::lump_parts[half];
+            const Vector3 own = across(foot_velocity + cross(spins_[i], arm), direction);
+            const Drag& drag = drags_[2 * i + half];
+            loads_[i].add_at(arm, (own + drag.stream * dot(drag.stream, own)) * drag.slope);
+        }
+    }
+    find_torques();
+    for (std::size_t k = 0; k < slowings_.size(); ++k) {
+        const std::vector<double>& turns = structure_->modes()[k].turns;
+        double sum = 0;
+        for (std::size_t i = 0; i < turns.size(); ++i)
+            sum += turns[i] * angles_[i];
+        slowings_[k] = sum / density();
+    }
+}
+
+/// What drag does to the modes through one another: of what their own drags leave, as much as the
+/// rates at the end of the substep call for, however strong it is. (1/q + D - d) u = v / q, with v
+/// the rates without it, D all drag, d each mode's own, q what a push does to a rate; by conjugate
+/// gradients, which few rounds settle.
+void Plant::settle_drag() noexcept {
+    const std::size_t size = swings_.size();
+    for (std::size_t k = 0; k < size; ++k) {
+        wanted_[k] = swings_[k].rate;
+        const CubicRows<double>& rows = rows_[k];
+        const double w = radians_per_s(k);
+        const double still = 1 / (w * w);
+        const double gap = -rows.gap_of_gap * still;
+        const double rate = -rows.velocity_of_gap * still;
+        replies_[k] = {still + rows.gap_of_gap * gap + rows.gap_of_velocity * rate,
+                       rows.velocity_of_gap * gap + rows.velocity_of_velocity * rate};
+        if (!(replies_[k].rate > 0)) replies_[k] = {0, 1e-12};
+    }
+    find_drag(wanted_);
+    double left = 0;
+    for (std::size_t k = 0; k < size; ++k) {
+        missing_[k] = swings_[k].drag * wanted_[k] - slowings_[k];
+        toward_[k] = replies_[k].rate * missing_[k];
+        left += missing_[k] * toward_[k];
+    }
+    constexpr int most_rounds = 12;
+    for (int round = 0; round < most_rounds; ++round) {
+        double whole = 0;
+        for (std::size_t k = 0; k < size; ++k)
+            whole += wanted_[k] * wanted_[k] / replies_[k].rate;
+        if (!(left > 1e-8 * whole)) break;
+        find_drag(toward_);
+        double with = 0;
+        for (std::size_t k = 0; k < size; ++k) {
+            slowings_[k] += (1 / replies_[k].rate - swings_[k].drag) * toward_[k];
+            with += toward_[k] * slowings_[k];
+        }
+        if (!(with > 0)) break;
+        const double part = left / with;
+        double next = 0;
+        for (std::size_t k = 0; k < size; ++k) {
+            wanted_[k] += part * toward_[k];
+            missing_[k] -= part * slowings_[k];
+            next += missing_[k] * replies_[k].rate * missing_[k];
+        }
+        for (std::size_t k = 0; k < size; ++k)
+            toward_[k] = replies_[k].rate * missing_[k] + next / left * toward_[k];
+        left = next;
+    }
+    for (std::size_t k = 0; k < size; ++k) {
+        swings_[k].bend += replies_[k].bend * (wanted_[k] - swings_[k].rate) / replies_[k].rate;
+        swings_[k].rate = wanted_[k];
     }
 }
 

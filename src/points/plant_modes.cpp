@@ -51,14 +51,6 @@ Column torques_of(std::span<const Rod> rods, std::span<const std::array<Vector3,
     return torques;
 }
 
-/// How the lumps of a branch move.
-std::array<Vector3, 2> lump_ways(std::span<const Rod> rods, const Ways& ways, std::size_t i) {
-    const Rod& rod = rods[i];
-    const Vector3 foot = rod.parent == plant_base ? Vector3{} : ways.ends[rod.parent];
-    return {foot + cross(ways.turns[i], rod.along * lump_parts[0]),
-            foot + cross(ways.turns[i], rod.along * lump_parts[1])};
-}
-
 Column mass_times(std::span<const Rod> rods, const Column& turns) {
     const Ways ways = ways_of(rods, turns);
     std::vector<std::array<Vector3, 2>> forces(rods.size());
@@ -230,6 +222,13 @@ Ways ways_of(std::span<const Rod> rods, std::span<const double> turns) {
             (is_root ? Vector3{} : ways.ends[rod.parent]) + cross(ways.turns[i], rod.along);
     }
     return ways;
+}
+
+std::array<Vector3, 2> lump_ways(std::span<const Rod> rods, const Ways& ways, std::size_t i) {
+    const Rod& rod = rods[i];
+    const Vector3 foot = rod.parent == plant_base ? Vector3{} : ways.ends[rod.parent];
+    return {foot + cross(ways.turns[i], rod.along * lump_parts[0]),
+            foot + cross(ways.turns[i], rod.along * lump_parts[1])};
 }
 
 BaseShare base_share(std::span<const Rod> rods, std::span<const double> turns) {

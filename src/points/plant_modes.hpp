@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <span>
 #include <vector>
@@ -20,6 +21,10 @@ struct Ways {
     std::vector<Vector3> ends{};
 };
 [[nodiscard]] Ways ways_of(std::span<const Rod> rods, std::span<const double> turns);
+
+/// How the two lumps of a branch move.
+[[nodiscard]] std::array<Vector3, 2> lump_ways(std::span<const Rod> rods, const Ways& ways,
+                                               std::size_t branch);
 
 /// What a mode has of the base's acceleration along and about each axis.
 struct BaseShare {

@@ -101,6 +101,11 @@ void PlantStructure::find_modes() {
             mode.reach_m =
                 i == 0 ? length_of(ways.ends[i]) : std::max(mode.reach_m, length_of(ways.ends[i]));
             rods_[i].turn_in_modes += dot(ways.turns[i], ways.turns[i]);
+            const Vector3 direction = rods_[i].along * (1 / rods_[i].length_m);
+            for (const Vector3& way : plant::lump_ways(rods_, ways, i)) {
+                const Vector3 across = way - direction * dot(way, direction);
+                mode.squares.push_back(dot(across, across));
+            }
         }
         const plant::BaseShare base = plant::base_share(rods_, each.turns);
         mode.base_way = base.way;

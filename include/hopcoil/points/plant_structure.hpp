@@ -6,6 +6,7 @@
 #include <span>
 #include <vector>
 
+#include <hopcoil/base/dial.hpp>
 #include <hopcoil/base/vector3.hpp>
 
 namespace hopcoil {
@@ -36,10 +37,13 @@ struct PlantShape {
     double least_length_m = 0.01;  ///< a branch that would be shorter does not grow
     bool is_fan = false;           ///< all in the XY plane, children side by side
 
+    static constexpr std::size_t dial_count = 8;
+    [[nodiscard]] static std::span<const Dial<PlantShape>> dials() noexcept;
     friend bool operator==(const PlantShape&, const PlantShape&) = default;
 };
 /// Errors  InvalidValue names the field, its value and its range.
 void require_valid(const PlantShape& shape);
+[[nodiscard]] bool is_valid(const PlantShape& shape) noexcept;
 
 /// How many pieces will grow, without growing them; counted no further than one above `most`.
 /// Errors  InvalidValue for an invalid shape.
@@ -114,10 +118,11 @@ class PlantStructure {
     /// A way to swing, of unit mass for unit density.
     struct Mode {
         double ratio = 1;
-        double reach_m = 1;           ///< the largest way of any point, for a unit of it
-        Vector3 base_way{};           ///< how much of the base's acceleration it feels
-        Vector3 base_turn{};          ///< of its angular acceleration
-        std::vector<double> turns{};  ///< two for each branch, about its bends
+        double reach_m = 1;             ///< the largest way of any point, for a unit of it
+        Vector3 base_way{};             ///< how much of the base's acceleration it feels
+        Vector3 base_turn{};            ///< of its angular acceleration
+        std::vector<double> turns{};    ///< two for each branch, about its bends
+        std::vector<double> squares{};  ///< of how each half of a branch moves across it
     };
     [[nodiscard]] std::span<const Rod> rods() const noexcept { return rods_; }
     [[nodiscard]] std::span<const Mode> modes() const noexcept { return modes_; }

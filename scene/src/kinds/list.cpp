@@ -6,6 +6,7 @@
 #include "ground.hpp"
 #include "net.hpp"
 #include "particles.hpp"
+#include "plant.hpp"
 #include "read_mover.hpp"
 #include "walker.hpp"
 #include "wind.hpp"
@@ -27,6 +28,7 @@ const std::vector<SystemKind>& built_in_kinds() {
         ground_kind(),     //
         net_kind(),        //
         particles_kind(),  //
+        plant_kind(),      //
         walker_kind(),     //
     };
     return kinds;

@@ -68,10 +68,10 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
     std::vector<LineChannel> lines;
     for (std::size_t i = 0; i < scene.systems.size(); ++i) {
         for (View& view : scene.systems[i].spec->views()) {
-            const bool has_points = is_line(view) || view.type == View::Type::points ||
-                                    view.type == View::Type::footprint ||
-                                    view.type == View::Type::mesh ||
-                                    view.type == View::Type::skeleton;
+            const bool has_points =
+                is_line(view) || view.type == View::Type::points ||
+                view.type == View::Type::footprint || view.type == View::Type::mesh ||
+                view.type == View::Type::branches || view.type == View::Type::skeleton;
             if (!has_points || !view.position) continue;
             const auto channel = channel_of(scene, take, {i, *view.position});
             if (!channel) continue;
@@ -102,6 +102,13 @@ io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
                                      .rotation = *line.rotation,
                                      .joints = line.view.joints,
                                      .parents = line.view.parents});
+        }
+        if (line.view.type == View::Type::branches) {
+            all.branches.push_back({.name = line.name,
+                                    .channel = line.channel,
+                                    .parents = line.view.parents,
+                                    .radius_m = line.view.radius_m,
+                                    .colours = line.view.colours});
         }
         if (line.view.type == View::Type::mesh) {
             all.meshes.push_back({.name = line.name,

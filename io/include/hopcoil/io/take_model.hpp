@@ -28,12 +28,25 @@ struct NodeChannels {
 /// for an empty one.
 [[nodiscard]] double profile_at(const std::vector<double>& profile, double part, double otherwise);
 
+/// Of branches as thick as `radius_m`: 0 for the thickest, 1 for the thinnest, by equal factors.
+[[nodiscard]] double thinness(const std::vector<double>& radius_m, std::size_t branch);
+
 /// A row of points in a model: a tube that bends with a node at each, "rope.0", "rope.1" and on.
 struct TubeChannel {
     std::string name{};
     std::size_t channel = 0;         ///< of the take: the places of the points
     std::vector<double> radius_m{};  ///< along it from first to last; slender without any
     std::vector<std::array<double, 3>> colours{};  ///< the same; red, green, blue, 0 to 1
+};
+
+/// Points joined to one another as a tree, in a model: tapered tubes that bend with a node at each
+/// point, "fan.0", "fan.1" and on.
+struct BranchChannel {
+    std::string name{};
+    std::size_t channel = 0;             ///< of the take: the places of the points
+    std::vector<std::size_t> parents{};  ///< before their children; its own index for a root
+    std::vector<double> radius_m{};      ///< of the branch that ends at each point
+    std::vector<std::array<double, 3>> colours{};  ///< from the thickest to the thinnest
 };
 
 /// Points that are corners of triangles, in a model: a mesh whose shapes at rows of the take are
@@ -69,6 +82,7 @@ struct SkeletonChannels {
 struct ModelChannels {
     std::vector<NodeChannels> nodes{};
     std::vector<TubeChannel> tubes{};
+    std::vector<BranchChannel> branches{};
     std::vector<MeshChannel> meshes{};
     std::vector<DotChannels> dots{};
     std::vector<SkeletonChannels> skeletons{};

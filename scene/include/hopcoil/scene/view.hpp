@@ -50,7 +50,7 @@ struct View {
         body,       ///< each of them a rigid thing of its own: position, rotation, scale
         points,     ///< each of them a dot
         line,       ///< joined one after the other
-        branches,   ///< joined to the one that `parents` names
+        branches,   ///< joined to the one that `parents` names; `radius_m` of each
         tube,       ///< a line with a thickness
         mesh,       ///< corners of `triangles`
         skeleton,   ///< branches of turned joints
@@ -62,8 +62,9 @@ struct View {
     std::optional<std::size_t> position{};  ///< ports
     std::optional<std::size_t> rotation{};
     std::optional<std::size_t> scale{};
-    std::vector<double> radius_m{};      ///< along it from first to last; of a body its own
-    std::vector<Colour> colours{};       ///< the same
+    std::vector<double> radius_m{};  ///< along it from first to last; of a body its own; of
+                                     ///< branches each point's, and colours go from thick to thin
+    std::vector<Colour> colours{};   ///< the same
     std::vector<std::size_t> parents{};  ///< of each point; its own index for a root
     std::vector<std::string> joints{};   ///< their names, of a skeleton
     std::vector<std::array<std::size_t, 3>> triangles{};

@@ -1,0 +1,179 @@
+// A thousand plants of 60 branches, and particles, each against the loop that one writes first: an
+// array of structs, one frame a step.
+
+#include <cmath>
+#include <cstddef>
+#include <cstdio>
+#include <memory>
+#include <vector>
+
+#include <hopcoil/base/random.hpp>
+#include <hopcoil/points/particles.hpp>
+#include <hopcoil/points/plant.hpp>
+
+#include "timing.hpp"
+
+namespace {
+
+using namespace hopcoil;
+
+constexpr double frame_s = 1.0 / 60;
+constexpr int pairs = 5;
+
+/// Every branch a spring of its own, in the same wind, placed by going out along the tree.
+class TextbookPlant {
+  public:
+    explicit TextbookPlant(const PlantStructure& structure) {
+        for (const PlantStructure::Rod& rod : structure.rods())
+            branches_.push_back({rod.parent, rod.along, {}, {}, {}, {}});
+    }
+    void step(const Vector3& wind, double dt) {
+        for (Branch& branch : branches_) {
+            const Vector3 pull = cross({0, 1, 0}, wind) * 0.02;
+            const Vector3 acceleration =
+                (pull - branch.angle) * 40.0 - branch.rate * 0.8 + wind * 1e-4;
+            branch.rate = branch.rate + acceleration * dt;
+            branch.angle = branch.angle + branch.rate * dt;
+            const bool is_root = branch.parent == plant_base;
+            const Quaternion before = is_root ? Quaternion{} : branches_[branch.parent].turn;
+            const Vector3 foot = is_root ? Vector3{} : branches_[branch.parent].end;
+            branch.turn = before * turned_by(branch.angle);
+            branch.end = foot + rotated(branch.turn, branch.along);
+        }
+    }
+    [[nodiscard]] const Vector3& tip() const { return branches_.back().end; }
+
+  private:
+    struct Branch {
+        std::size_t parent;
+        Vector3 along;
+        Vector3 angle;
+        Vector3 rate;
+        Quaternion turn;
+        Vector3 end;
+    };
+    std::vector<Branch> branches_;
+};
+
+void compare_plants(std::size_t count) {
+    const PlantShape shape{.levels = 4, .children = 3, .pieces = 1};
+    std::vector<PlantBranch> branches = grown_branches(shape, 7);
+    const std::vector<PlantBranch> more = grown_branches({.levels = 3, .children = 4}, 8);
+    for (const PlantBranch& each : more) {
+        if (branches.size() == 60) break;
+        const bool is_root = each.parent == plant_base;
+        branches.push_back(each);
+        if (!is_root) branches.back().parent += 40;
+    }
+    const auto structure = std::make_shared<const PlantStructure>(
+        std::move(branches), PlantModeSettings{.count = 12, .wind_points = 1});
+    const Wind wind{{}, 3};
+    std::vector<Plant> plants;
+    std::vector<TextbookPlant> textbook;
+    for (std::size_t i = 0; i < count; ++i) {
+        const auto at = static_cast<double>(i);
+        plants.emplace_back(structure, PlantSettings{}, Vector3{0.5 * at, 0, 0});
+        textbook.emplace_back(*structure);
+    }
+    double time_s = 0;
+    std::vector<double> ratios;
+    std::vector<double> ours_ns;
+    for (int pair = 0; pair < pairs; ++pair) {
+        const double theirs = bench::seconds_of(
+            [&] {
+                for (std::size_t i = 0; i < count; ++i) {
+                    const Vector3 place{0.5 * static_cast<double>(i), 0, 0};
+                    textbook[i].step(wind.at(place, time_s).velocity, frame_s);
+                }
+            },
+            4);
+        time_s += frame_s;
+        const double ours = bench::seconds_of(
+            [&] {
+                for (Plant& plant : plants)
+                    plant.step({.base = plant.positions()[0], .wind = &wind, .time_s = time_s},
+                               frame_s);
+            },
+            4);
+        ratios.push_back(theirs / ours);
+        ours_ns.push_back(1e9 * ours / static_cast<double>(count * structure->size()));
+    }
+    std::printf(
+        "%zu plants of %zu branches: %.0f ns a branch, %.2f times the textbook (which has no "
+        "coupling, drag or inertia)\n",
+        count, structure->size(), bench::median(ours_ns), bench::median(ratios));
+}
+
+struct TextbookParticle {
+    Vector3 place;
+    Vector3 velocity;
+    double age_s = 0;
+};
+
+void step(std::vector<TextbookParticle>& all, double dt) {
+    for (TextbookParticle& p : all) {
+        p.velocity = p.velocity + (Vector3{0, -9.80665, 0} - p.velocity * 0.5) * dt;
+        p.place = p.place + p.velocity * dt;
+        p.age_s += dt;
+        if (p.place.y < 0) {
+            p.place.y = 0;
+            p.velocity.y *= -0.3;
+        }
+    }
+}
+
+void compare_particles(std::size_t count) {
+    ParticleSettings settings{.capacity = count,
+                              .rate_per_s = 0,
+                              .spread_rad = 3,
+                              .speed_most_m_per_s = 8,
+                              .lifetime_least_s = 1e5,
+                              .lifetime_most_s = 1e5};
+    Particles particles{settings, 3, {0, 5, 0}};
+    particles.burst(count, {0, 5, 0});
+    RandomNumbers numbers{3};
+    std::vector<TextbookParticle> textbook(count);
+    for (TextbookParticle& each : textbook)
+        each = {{0, 5, 0},
+                {numbers.between(-5, 5), numbers.between(-5, 5), numbers.between(-5, 5)}};
+    const FlatGround ground;
+    std::vector<double> ratios;
+    std::vector<double> ours_ns;
+    for (int pair = 0; pair < pairs; ++pair) {
+        const double theirs = bench::seconds_of(
+            [&] {
+                for (int half = 0; half < 2; ++half)
+                    step(textbook, frame_s / 2);
+            },
+            4);
+        const double ours =
+            bench::seconds_of([&] { particles.step({.ground = &ground}, frame_s); }, 4);
+        ratios.push_back(theirs / ours);
+        ours_ns.push_back(1e9 * ours / static_cast<double>(2 * count));
+    }
+    std::printf("%zu particles on flat ground: %.1f ns each and 1/120 s, %.2f times the textbook\n",
+                count, bench::median(ours_ns), bench::median(ratios));
+}
+
+void compare_noise() {
+    constexpr int count = 20'000;
+    const Wind wind{{}, 3};
+    double sum = 0;
+    const double time = bench::seconds_of(
+        [&] {
+            for (int i = 0; i < count; ++i)
+                sum += wind.at({0.01 * i, 0, 0}, 0.001 * i).velocity.x;
+        },
+        2);
+    std::printf("wind of two octaves: %.0f ns a sample (mean %.2f m/s)\n", 1e9 * time / count,
+                sum / count);
+}
+
+}  // namespace
+
+int main() {
+    compare_plants(1000);
+    compare_particles(16'000);
+    compare_particles(1'000'000);
+    compare_noise();
+}

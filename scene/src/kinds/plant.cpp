@@ -1,0 +1,451 @@
+// [plant.NAME]: branches that sway in a wind or current.
+
+#include "plant.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/random.hpp>
+#include <hopcoil/field/wind.hpp>
+
+#include "../read/read_pictures.hpp"
+#include "plant_parts.hpp"
+#include "read_mover.hpp"
+#include "vectors.hpp"
+
+namespace hopcoil::scene {
+namespace {
+
+constexpr std::size_t most_plants = 1000;
+
+std::size_t shape_dials(const PlantParts& parts) {
+    return parts.shape ? PlantShape::dial_count : 0;
+}
+
+/// Largest over a take.
+struct Most {
+    double lean_m = 0;
+    double mean_lean_m = 0;
+    double tip_speed_m_per_s = 0;
+};
+
+/// How far its tips are from where they would be at rest: the rest shape goes with the base, which
+/// has to keep its facing for that.
+Most most_of(const PlantParts& parts, const Take& take, const std::string& channel,
+             const std::string& velocities) {
+    const Take::Columns places = take.columns_of(take.find_channel(channel).value());
+    const Take::Columns speeds = take.columns_of(take.find_channel(velocities).value());
+    const std::vector<std::size_t> tips = parts.structure->tips();
+    const auto vector_in = [&](std::size_t row, std::size_t column) {
+        const auto numbers = take.row(row).subspan(column, 3);
+        return Vector3{numbers[0], numbers[1], numbers[2]};
+    };
+    Most most;
+    std::size_t count = 0;
+    for (std::size_t row = 0; row < take.row_count(); ++row) {
+        for (std::size_t plant = 0; plant < parts.places.size(); ++plant) {
+            const std::size_t first = plant * parts.points_of_each();
+            const Vector3 base = vector_in(row, places.first + 3 * first);
+            const Vector3 base_at_start = vector_in(0, places.first + 3 * first);
+            for (const std::size_t tip : tips) {
+                const std::size_t at = 3 * (first + tip + 1);
+                const Vector3 moved = vector_in(row, places.first + at) - base -
+                                      (vector_in(0, places.first + at) - base_at_start);
+                const Vector3 velocity = vector_in(row, speeds.first + at);
+                const double lean = std::sqrt(dot(moved, moved));
+                most.lean_m = std::max(most.lean_m, lean);
+                most.mean_lean_m += lean;
+                most.tip_speed_m_per_s =
+                    std::max(most.tip_speed_m_per_s, std::sqrt(dot(velocity, velocity)));
+                ++count;
+            }
+        }
+    }
+    if (count > 0) most.mean_lean_m /= static_cast<double>(count);
+    return most;
+}
+
+}  // namespace
+
+std::string PlantSpec::in_words(std::size_t port) const {
+    if (port > 0) return "";
+    const std::string many = parts_.places.size() > 1
+                                 ? fmt::format("{} plants of ", parts_.places.size())
+                                 : std::string{};
+    return fmt::format("{}{} branches, {:.3g} m, slowest sway {:.3g} Hz", many,
+                       parts_.structure->size(), parts_.structure->reach_m(),
+                       parts_.settings.frequency_hz);
+}
+
+std::vector<Port> PlantSpec::outputs() const {
+    std::vector<Port> ports{{.quantity = "position",
+                             .unit = "m",
+                             .kind = ValueKind::vector,
+                             .components = 3,
+                             .count = parts_.point_count()}};
+    for (const PlantSpot& spot : parts_.spots) {
+        ports.push_back({.name = spot.name,
+                         .quantity = "position",
+                         .unit = "m",
+                         .kind = ValueKind::vector,
+                         .components = 3});
+        ports.push_back(
+            {.name = spot.name + ".facing", .kind = ValueKind::rotation, .components = 4});
+    }
+    return ports;
+}
+
+ValueArray PlantSpec::start(std::size_t port, std::size_t index) const {
+    const bool is_spot = port > 0;
+    const std::size_t each = parts_.points_of_each();
+    const PlantPlace place = parts_.base_of(is_spot ? 0 : index / each, parts_.carrier);
+    if (is_spot && (port - 1) % 2 == 1) {
+        const Quaternion& q = place.rotation;
+        return ValueArray{{q.w, q.x, q.y, q.z}};
+    }
+    const std::size_t point = is_spot ? parts_.spots[(port - 1) / 2].branch + 1 : index % each;
+    const Vector3 arm = point == 0 ? Vector3{} : parts_.structure->branches()[point - 1].end;
+    return array_of(place.position + rotated(place.rotation, arm));
+}
+
+std::vector<RecordedChannel> PlantSpec::signals() const {
+    return {{.name = "energy_j", .unit = "J"}};
+}
+
+std::vector<View> PlantSpec::views() const {
+    View view{.type = View::Type::branches, .position = 0, .colours = parts_.colours};
+    const std::vector<std::size_t> parents = parts_.structure->parents();
+    for (std::size_t plant = 0; plant < parts_.places.size(); ++plant) {
+        const std::size_t first = plant * parents.size();
+        for (const std::size_t parent : parents)
+            view.parents.push_back(first + parent);
+        view.radius_m.push_back(parts_.structure->branches().front().radius_m);
+        for (const PlantBranch& branch : parts_.structure->branches())
+            view.radius_m.push_back(branch.radius_m);
+    }
+    view.look.order = parts_.order;
+    return {std::move(view)};
+}
+
+std::vector<SpecDial> PlantSpec::dials() const {
+    std::vector<SpecDial> all;
+    append_dials<PlantSettings>(all, "", "");
+    if (parts_.shape) append_dials<PlantShape>(all, "", "");
+    return all;
+}
+
+double PlantSpec::dial(std::size_t index) const {
+    if (index < PlantSettings::dial_count)
+        return PlantSettings::dials()[index].get(parts_.settings);
+    return PlantShape::dials()[index - PlantSettings::dial_count].get(parts_.shape.value());
+}
+
+DialStatus PlantSpec::set_dial(std::size_t index, double value) {
+    if (index < PlantSettings::dial_count)
+        return PlantSettings::dials()[index].set(parts_.settings, value);
+    if (index >= PlantSettings::dial_count + shape_dials(parts_)) return DialStatus::refused;
+    PlantShape shape = parts_.shape.value();
+    const Dial<PlantShape>& dial = PlantShape::dials()[index - PlantSettings::dial_count];
+    if (dial.set(shape, value) == DialStatus::refused) return DialStatus::refused;
+    if (shape == *parts_.shape) return DialStatus::set;
+    // With another shape there are as many branches as before, or none of this would fit.
+    const std::size_t count = count_branches(shape, parts_.stream, parts_.structure->size());
+    if (count != parts_.structure->size()) return DialStatus::refused;
+    parts_.structure = std::make_shared<const PlantStructure>(shape, parts_.stream, parts_.modes);
+    parts_.shape = shape;
+    return DialStatus::set;
+}
+
+double PlantSpec::last_event_s() const {
+    double last = 0;
+    for (const PlantPush& push : parts_.pushes)
+        last = std::max(last, push.at_s + push.for_s);
+    return last;
+}
+
+double PlantSpec::highest_hz() const {
+    const std::size_t some = std::min<std::size_t>(parts_.structure->mode_count(), 6) - 1;
+    return parts_.settings.frequency_hz * parts_.structure->frequency_ratio(some);
+}
+
+std::vector<SystemReport> PlantSpec::report(const ReportInput& input) const {
+    const Port own = outputs().front();
+    const std::string channel = value_channel(input.system, own);
+    const std::string velocities = velocity_channel(input.system, own);
+    SystemReport report{.name = input.system.name,
+                        .kind = kind(),
+                        .words = in_words(0),
+                        .value_kind = ValueKind::vector,
+                        .unit = "m"};
+    const Take::Columns columns = input.take.columns_of(input.take.find_channel(channel).value());
+    for (std::size_t k = 0; k < 3; ++k) {
+        report.components.push_back(
+            {.name = std::string(1, "xyz"[k]),
+             .values = input.take.column(columns.first + columns.count - 3 + k)});
+    }
+    const Most most = most_of(parts_, input.fine, channel, velocities);
+    report.figures = {
+        {"branches", "branches", "", static_cast<double>(parts_.structure->size())},
+        {"largest_lean_m", "a tip from rest, at most", "m", most.lean_m},
+        {"mean_lean_m", "in the mean", "m", most.mean_lean_m},
+        {"tip_peak_speed_m_per_s", "a tip's speed, at most", "m/s", most.tip_speed_m_per_s}};
+    const std::string energy = input.system.name + ".energy_j";
+    SystemChart chart{.title = "energy", .unit = "J", .curves = {{}}};
+    const auto energies = input.take.find_channel(energy).value();
+    chart.curves.front().values = input.take.column(input.take.columns_of(energies).first);
+    report.charts.push_back(std::move(chart));
+    return {std::move(report)};
+}
+
+namespace {
+
+void read_shape(KindReader& reader, PlantParts& parts) {
+    PlantShape shape;
+    shape.levels = reader.whole_number("levels", 1, 24).value_or(shape.levels);
+    shape.children = reader.whole_number("children", 1, 64).value_or(shape.children);
+    shape.pieces = reader.whole_number("pieces", 1, 8).value_or(shape.pieces);
+    shape.is_fan = reader.flag("fan").value_or(shape.is_fan);
+    reader.dials(shape);
+    parts.stream = reader.random_stream("growth");
+    if (!reader.has("branches")) parts.shape = shape;
+}
+
+/// The names that listed branches have.
+using BranchNames = std::vector<std::string>;
+
+std::optional<std::size_t> branch_named(KindReader& reader, const std::string& key,
+                                        const BranchNames& names) {
+    const std::optional<std::string> name = reader.text(key);
+    if (!name) return std::nullopt;
+    const auto found = std::find(names.begin(), names.end(), *name);
+    if (found != names.end()) return static_cast<std::size_t>(found - names.begin());
+    reader.problem(key, "expected the name of a branch before this one");
+    return std::nullopt;
+}
+
+std::vector<PlantBranch> read_branches(KindReader& reader, BranchNames& names) {
+    std::vector<PlantBranch> branches;
+    reader.each_table("branches", "plant branch", [&](KindReader& one) {
+        PlantBranch branch;
+        branch.parent = branch_named(one, "from", names).value_or(plant_base);
+        branch.end = vector_at(one, "end", "m").value_or(branch.end);
+        branch.radius_m = one.number("radius_m").value_or(branch.radius_m);
+        branch.continues = one.flag("continues").value_or(false);
+        if (!one.has("end")) one.problem("", "expected a key 'end'");
+        const std::string name = one.text("name").value_or("");
+        const bool is_taken =
+            !name.empty() && std::find(names.begin(), names.end(), name) != names.end();
+        if (is_taken) one.problem("name", "expected a name of its own");
+        names.push_back(name);
+        branches.push_back(branch);
+    });
+    return branches;
+}
+
+/// Which branch a push or something carried is at: a listed one by its name, any tip by its number.
+std::size_t read_branch_at(KindReader& one, const PlantParts& parts, const BranchNames& names) {
+    const std::vector<std::size_t> tips = parts.structure->tips();
+    const auto tip = one.whole_number("tip", 0, tips.size() - 1);
+    const auto named = branch_named(one, "branch", names);
+    return named ? *named : tips[tip.value_or(0)];
+}
+
+void read_bed(KindReader& reader, PlantParts& parts, const PlantPlace& own) {
+    parts.places = {own};
+    RandomNumbers numbers{reader.random_stream("bed")};
+    reader.one_table("bed", "plant bed", [&](KindReader& bed) {
+        const std::size_t count = bed.whole_number("count", 1, most_plants).value_or(10);
+        const Vector3 half = vector_at(bed, "half_size", "m").value_or(Vector3{1, 0, 1});
+        const double turn = bed.number("turn_rad").value_or(math::pi);
+        parts.places.clear();
+        for (std::size_t i = 0; i < count; ++i) {
+            const Vector3 off{half.x * numbers.between(-1, 1), half.y * numbers.between(-1, 1),
+                              half.z * numbers.between(-1, 1)};
+            const Quaternion turned = turned_by({0, turn * numbers.between(-1, 1), 0});
+            parts.places.push_back(
+                {own.position + rotated(own.rotation, off), own.rotation * turned});
+        }
+    });
+}
+
+void read_pushes(KindReader& reader, PlantParts& parts, const BranchNames& names) {
+    reader.each_table("pushes", "plant push", [&](KindReader& one) {
+        PlantPush push;
+        push.at_s = one.number("at_s").value_or(0);
+        push.for_s = one.number("for_s").value_or(push.for_s);
+        push.branch = read_branch_at(one, parts, names);
+        const std::vector<double> newtons = one.numbers("newtons");
+        if (newtons.size() == 3)
+            push.force_n = {newtons[0], newtons[1], newtons[2]};
+        else
+            one.problem("newtons", "expected three numbers, x, y and z");
+        if (!(push.at_s >= 0)) one.problem("at_s", "expected 0 or more");
+        if (!(push.for_s > 0)) one.problem("for_s", "expected a number above 0");
+        parts.pushes.push_back(push);
+    });
+}
+
+void read_spots(KindReader& reader, PlantParts& parts, const BranchNames& names) {
+    reader.each_table("carried", "plant spot", [&](KindReader& one) {
+        PlantSpot spot{.name = one.text("name").value_or(""),
+                       .branch = read_branch_at(one, parts, names)};
+        if (!one.has("name")) one.problem("", "expected a key 'name'");
+        const bool is_taken =
+            std::any_of(parts.spots.begin(), parts.spots.end(),
+                        [&](const PlantSpot& each) { return each.name == spot.name; });
+        if (is_taken) one.problem("name", "expected a name of its own");
+        parts.spots.push_back(std::move(spot));
+    });
+}
+
+/// Whether there is a structure: what grows is counted first.
+bool make_structure(KindReader& reader, PlantParts& parts, std::vector<PlantBranch> branches) {
+    return reader.try_to([&] {
+        if (parts.shape) {
+            branches = grown_branches(*parts.shape, parts.stream, most_plant_points);
+        }
+        parts.structure = std::make_shared<const PlantStructure>(std::move(branches), parts.modes);
+    });
+}
+
+PlantPlace carrier_at_start(KindReader& reader, const Mount& mount,
+                            const std::vector<std::size_t>& targets) {
+    const auto start_of = [&](std::size_t index) {
+        return reader.target_at(targets[index]).path.before(0).value;
+    };
+    PlantPlace carrier;
+    if (mount.position) carrier.position = vector_of(start_of(*mount.position));
+    if (mount.rotation) {
+        const ValueArray q = start_of(*mount.rotation);
+        carrier.rotation = {q[0], q[1], q[2], q[3]};
+    }
+    return carrier;
+}
+
+void read_plant(KindReader& reader) {
+    PlantParts parts;
+    Mounts mounts;
+    BranchNames names;
+    read_shape(reader, parts);
+    std::vector<PlantBranch> branches = read_branches(reader, names);
+    parts.modes.count = reader.whole_number("modes", 1, 32).value_or(parts.modes.count);
+    parts.modes.wind_points = reader.whole_number("wind_points", 1, 32).value_or(4);
+    parts.modes.is_flat = reader.flag("flat").value_or(false);
+    reader.dials(parts.settings);
+    const PlantPlace own{vector_at(reader, "at", "m").value_or(Vector3{}), turn_at(reader)};
+    parts.mount = mounts.read(reader);
+    parts.carrier = carrier_at_start(reader, parts.mount, mounts.targets());
+    read_bed(reader, parts, own);
+    parts.colours = read_colours(reader.table(), "colours");
+    parts.order = reader.number("order").value_or(0);
+    const std::size_t wind = reader.field<Wind>("wind");
+    if (!make_structure(reader, parts, std::move(branches))) return;
+    read_pushes(reader, parts, names);
+    read_spots(reader, parts, names);
+    if (parts.point_count() > most_plant_points) {
+        reader.problem("bed", fmt::format("expected at most {} branches in all, found {}",
+                                          most_plant_points, parts.point_count()));
+        return;
+    }
+    reader.try_to([&] {
+        reader.add(std::make_unique<PlantSpec>(std::move(parts)), std::move(mounts.targets()),
+                   {wind});
+    });
+}
+
+std::vector<KeyFacts> plant_keys() {
+    using enum KeyType;
+    std::vector<KeyFacts> keys{
+        {"at", place, "where it stands; in the frame of what carries it", "[0, 0, 0]"},
+        {"turned_deg", numbers, "how it is turned: an axis times degrees", "[0, 0, 0]"},
+        {"levels", whole_number, "1 is a trunk alone", "4"},
+        {"children", whole_number, "that every branch splits into", "3"},
+        {"pieces", whole_number, "straight ones in a row, that a branch is made of", "2"},
+        dial_key({"trunk_length_m", number, "of the first branch", "0.5"}),
+        dial_key({"trunk_radius_m", number, "the same", "0.012"}),
+        dial_key({"length_ratio", number, "of a branch to the one it grows from", "0.75"}),
+        dial_key({"radius_ratio", number, "the same", "0.6"}),
+        dial_key({"angle_rad", number, "between a branch and what grows from it", "0.5"}),
+        dial_key({"twist_rad", number, "from one level to the next, about the branch", "2.4"}),
+        dial_key({"variation", number, "of lengths and angles, as a part of each", "0.2"}),
+        dial_key(
+            {"least_length_m", number, "a branch that would be shorter does not grow", "0.01"}),
+        {"fan", flag, "`true`: grows in the XY plane", "`false`"},
+        {"branches",
+         tables,
+         "the branches one by one, rather than grown",
+         "it grows",
+         {},
+         {"plant branch"}},
+        {"modes", whole_number,
+         "ways to swing that are computed, 1 to 32; more for pushes on "
+         "single tips",
+         "20"},
+        {"wind_points", whole_number, "places at which it feels the wind, 1 to 32", "4"},
+        {"flat", flag, "`true`: bends in the XY plane only", "`false`"},
+        dial_key({"frequency_hz", number, "of its slowest sway; the rest keep their ratio to it",
+                  "0.8"}),
+        dial_key({"damping_ratio", number, "of every sway, besides the drag", "0.06"}),
+        dial_key({"drag_coefficient", number, "across a branch; more for one with leaves", "1.1"}),
+        dial_key({"density_kg_per_m3", number, "of the branches", "700"}),
+        dial_key({"fluid_density_kg_per_m3", number, "of air 1.225, of sea water 1025", "1.225"}),
+        dial_key({"wind_share", number, "of the wind's or current's speed, that counts", "1"}),
+        {"wind", field, "a wind or current that it stands in", "none"},
+        {"bed", table, "many of them, strewn about", "one", {}, {"plant bed"}},
+        {"pushes", tables, "forces on branch ends", "none", {}, {"plant push"}},
+        {"carried", tables, "branch ends that others are carried at", "none", {}, {"plant spot"}},
+        {"colours", texts, "as \"#c86432\", from thick to thin branches",
+         "the next of the palette"},
+        {"order", number, "in pictures without depth, drawn over those of a lower one", "0"}};
+    for (const KeyFacts& each : mount_keys())
+        keys.push_back(each);
+    return keys;
+}
+
+}  // namespace
+
+SystemKind plant_kind() {
+    using enum KeyType;
+    const KeyFacts tip{"tip", whole_number, "which of its tips, counted from 0", "0"};
+    const KeyFacts branch{"branch", text, "the name of a listed branch, rather than a tip", "none"};
+    return {
+        "plant",
+        {{"plant", "`[plant.NAME]`",
+          "Branches that sway in a wind or current, stiff trunk to soft tips. `NAME` is its last "
+          "tip, `NAME.3` the end of its third branch, `NAME.0` its base; `NAME.SPOT` and "
+          "`NAME.SPOT.facing` what it carries.",
+          plant_keys()},
+         {"plant branch",
+          "A branch of a plant",
+          "",
+          {{"name", text, "its own, for others to grow from", "none"},
+           {"from", text, "the branch before it that it grows from", "the base"},
+           {"end", place, "where it ends, seen from the base", "required"},
+           {"radius_m", number, "its thickness", "0.01"},
+           {"continues", flag, "`true`: one branch with the one it grows from", "`false`"}}},
+         {"plant bed",
+          "A bed of plants",
+          "",
+          {{"count", whole_number, "how many", "10"},
+           {"half_size", place, "of the box that they stand in", "[1, 0, 1]"},
+           {"turn_rad", number, "each is turned at most so far, either way", "pi"}}},
+         {"plant push",
+          "A push on a branch",
+          "",
+          {{"at_s", number, "when it begins", "0"},
+           {"for_s", number, "how long it lasts", "0.2"},
+           {"newtons", numbers, "the force: x, y, z", "required"},
+           tip,
+           branch}},
+         {"plant spot",
+          "A branch end that carries something",
+          "",
+          {{"name", text, "its own", "required"}, tip, branch}}},
+        {},
+        read_plant};
+}
+
+}  // namespace hopcoil::scene
