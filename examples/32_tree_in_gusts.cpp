@@ -1,5 +1,5 @@
-// A tree in gusts, then in still air on a cart that starts and stops, then pushed at one tip: how far
-// its tips are from rest, at 30 and at 144 frames a second.
+// A tree in gusts, then in still air on a cart that starts and stops, then pushed at one tip: how
+// far its tips are from rest, at 30 and at 144 frames a second.
 
 #include <cmath>
 #include <cstdio>

@@ -230,7 +230,7 @@ ExitCode bake_model(const Source& source, const BakeOptions& options) {
     if (!options.channels.empty()) {
         refuse("--channel does not go with a model: it has a node for all that moves");
     }
-    if (source.channels.nodes.empty() && source.channels.tubes.empty()) {
+    if (source.channels.empty()) {
         refuse(fmt::format("{}: nothing in it is a place or a turn, so there is no node to make",
                            options.source.string()));
     }

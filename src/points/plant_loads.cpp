@@ -53,7 +53,7 @@ Quaternion bent_by(const Vector3& turn) noexcept {
     return {cosine, turn.x * part, turn.y * part, turn.z * part};
 }
 
-/// (1 - cos t) / t^2 of a turn by t, nearly: the angular velocity of a turn that changes has so much
+/// (1 - cos t) / t^2 of a turn by t, nearly: the angular velocity of a changing turn has so much
 /// of the turn's cross product with the change.
 double twist_of(const Vector3& turn) noexcept {
     return 0.5 / (1 + dot(turn, turn) / 12);

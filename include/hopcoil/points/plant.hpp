@@ -50,8 +50,8 @@ struct PlantInputs {
 /// Source  docs/plants.md.
 /// Errors  InvalidValue for settings that cannot be; while stepping none: what cannot be used, or
 ///         would overflow, leaves everything as it was and is counted.
-/// Cost    some 0.8 us a branch and step of 1/60 s, 1.3 us with wind. Only making one allocates; plants that share a
-///         structure share what it holds.
+/// Cost    some 0.8 us a branch and step of 1/60 s, 1.3 us with wind. Only making one allocates;
+///         plants that share a structure share what it holds.
 class Plant {
   public:
     using Inputs = PlantInputs;

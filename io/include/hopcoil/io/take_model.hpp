@@ -86,6 +86,11 @@ struct ModelChannels {
     std::vector<MeshChannel> meshes{};
     std::vector<DotChannels> dots{};
     std::vector<SkeletonChannels> skeletons{};
+
+    [[nodiscard]] bool empty() const {
+        return nodes.empty() && tubes.empty() && branches.empty() && meshes.empty() &&
+               dots.empty() && skeletons.empty();
+    }
 };
 
 /// The same of a take by itself, by its channels' names: "gull.position.value_m" places gull.
