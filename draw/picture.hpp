@@ -48,6 +48,7 @@ struct Strand {
     std::vector<Vector3> points{};  ///< those of a time one after the other
     std::vector<bool> stands{};     ///< of prints, at each time; of dots, of each point
     std::vector<double> ages{};     ///< of dots, of each point: along radius and colours
+    double trail_s = 0;             ///< of dots: how long back their way is drawn
 
     /// Rather than a mark.
     [[nodiscard]] bool is_solid() const {

@@ -65,6 +65,24 @@ std::string colour_along(const std::vector<std::string>& colours, double part) {
     return mixed(colours[below], colours[below + 1], at - static_cast<double>(below));
 }
 
+namespace {
+
+/// Where a dot has been: as far back as it is the same one, which grows older from row to row.
+std::vector<Vector3> trail_of(const Strand& strand, std::size_t row, std::size_t dot) {
+    std::vector<Vector3> way{strand.points[row * strand.count + dot]};
+    const double from_s = strand.times_s[row] - strand.trail_s;
+    while (row > 0 && strand.times_s[row - 1] >= from_s - 1e-9) {
+        const std::size_t now = row * strand.count + dot;
+        const std::size_t before = now - strand.count;
+        if (!strand.stands[before] || strand.ages[before] > strand.ages[now]) break;
+        way.push_back(strand.points[before]);
+        --row;
+    }
+    return way;
+}
+
+}  // namespace
+
 void draw_dots(Canvas& canvas, const Strand& strand, const Projection& projection, double time_s,
                double opacity) {
     const auto after =
@@ -75,9 +93,14 @@ void draw_dots(Canvas& canvas, const Strand& strand, const Projection& projectio
     for (std::size_t i = row * strand.count; i < (row + 1) * strand.count; ++i) {
         if (!strand.stands[i]) continue;
         const double radius_m = io::profile_at(strand.radius_m, strand.ages[i], 0.01);
-        canvas.disc(projection(strand.points[i]),
-                    std::max(least_px, radius_m * projection.px_per_m),
-                    {colour_along(strand.colours, strand.ages[i]), 0.9 * opacity});
+        const double radius_px = std::max(least_px, radius_m * projection.px_per_m);
+        const std::string colour = colour_along(strand.colours, strand.ages[i]);
+        canvas.disc(projection(strand.points[i]), radius_px, {colour, 0.9 * opacity});
+        if (!(strand.trail_s > 0)) continue;
+        std::vector<Point> trail;
+        for (const Vector3& place : trail_of(strand, row, i - row * strand.count))
+            trail.push_back(projection(place));
+        if (trail.size() > 1) canvas.line(trail, {colour, 0.55 * opacity}, 1.2 * radius_px);
     }
 }
 

@@ -121,7 +121,8 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
                         .count = take.channels()[line.channel].count,
                         .parents = view.parents,
                         .triangles = view.triangles,
-                        .times_s = take.times_s()};
+                        .times_s = take.times_s(),
+                        .trail_s = view.trail_s};
     for (const scene::Colour& colour : view.colours)
         strand.colours.push_back(hex_of(colour));
     if (strand.colours.empty()) strand.colours.emplace_back(usual_colour);

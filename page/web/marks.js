@@ -44,6 +44,18 @@ const mixedColour = (a, b, part) => {
   return `rgb(${from.map((each, i) => Math.round(each + part * (to[i] - each))).join(',')})`;
 };
 
+/** Where a dot has been: as far back as it is the same one, which grows older from row to row. */
+function trailOf(take, dot, row, i) {
+  const alive = take.columns[`${dot.alive}.${i}`];
+  const ages = take.columns[`${dot.age}.${i}`];
+  const way = [];
+  for (let at = row - 1; at >= 0 && take.times_s[at] >= take.times_s[row] - dot.trail_s - 1e-9; at -= 1) {
+    if (!(alive[at] > 0.5) || ages[at] > ages[at + 1]) break;
+    way.push(['x', 'y', 'z'].map((axis) => take.columns[`${dot.channel}.${i}.${axis}`][at]));
+  }
+  return way;
+}
+
 /** Points that come and go, each as large and of the colour that its age says. */
 export function drawDots(context, view, dots, take, row) {
   for (const dot of dots) {
@@ -53,8 +65,18 @@ export function drawDots(context, view, dots, take, row) {
       const age = take.columns[`${dot.age}.${i}`]?.[row] ?? 0;
       const radius = along(dot.radius_m, age, (a, b, part) => a + part * (b - a));
       context.fillStyle = along(dot.colours, age, mixedColour);
-      circle(context, view.point(point), Math.max(1.2, radius / view.metresPerPixel(point)));
+      const pixels = Math.max(1.2, radius / view.metresPerPixel(point));
+      circle(context, view.point(point), pixels);
       context.fill();
+      if (!(dot.trail_s > 0)) return;
+      context.strokeStyle = context.fillStyle;
+      context.lineWidth = 1.2 * pixels;
+      context.globalAlpha = 0.55;
+      context.beginPath();
+      context.moveTo(...view.point(point));
+      for (const place of trailOf(take, dot, row, i)) context.lineTo(...view.point(place));
+      context.stroke();
+      context.globalAlpha = 1;
     });
   }
 }

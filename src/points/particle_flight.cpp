@@ -20,6 +20,11 @@ constexpr double far_m = 1e30;
 constexpr double slow_m_per_s = 0.2;
 }  // namespace
 
+void ParticleSurfaces::set_whole_step(double h) noexcept {
+    whole_s_ = h;
+    whole_gone_ = -math::expm1(-settings_.drag_per_s * h);
+}
+
 /// v' = g - drag (v - wind): v = u + (v0 - u) e^(-drag h) with u = wind + g/drag.
 FlightState ParticleSurfaces::after(const FlightState& from, const Vector3& wind,
                                     double h) const noexcept {
@@ -29,7 +34,7 @@ FlightState ParticleSurfaces::after(const FlightState& from, const Vector3& wind
         const Vector3 a = gravity + (wind - from.velocity) * drag;
         return {from.place + (from.velocity + a * (h / 2)) * h, from.velocity + a * h};
     }
-    const double gone = -math::expm1(-drag * h);  // 1 - e^(-drag h)
+    const double gone = h == whole_s_ ? whole_gone_ : -math::expm1(-drag * h);  // 1 - e^(-drag h)
     const Vector3 terminal = wind + gravity * (1 / drag);
     const Vector3 beyond = from.velocity - terminal;
     return {from.place + terminal * h + beyond * (gone / drag), from.velocity - beyond * gone};

@@ -26,7 +26,9 @@ class ParticleSurfaces {
   public:
     ParticleSurfaces(std::span<const ContactShape> shapes, const Ground* ground,
                      const ParticleSettings& settings) noexcept
-        : shapes_{shapes}, ground_{ground}, settings_{settings} {}
+        : shapes_{shapes}, ground_{ground}, settings_{settings}, whole_s_{0}, whole_gone_{0} {}
+    /// The step that most of them take, whose numbers are computed once.
+    void set_whole_step(double h) noexcept;
     /// Shapes are where they will be so much later.
     void set_time(double remaining_s) noexcept { remaining_s_ = remaining_s; }
 
@@ -51,6 +53,8 @@ class ParticleSurfaces {
     std::span<const ContactShape> shapes_;
     const Ground* ground_;
     const ParticleSettings& settings_;
+    double whole_s_;
+    double whole_gone_;
     double remaining_s_ = 0;
 };
 

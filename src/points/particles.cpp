@@ -157,6 +157,7 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
     flight.to = emitter_before_ = emitter_at(end_s);
     flight.turned = inputs.facing;
     flight.surfaces.set_time(to_s - end_s);
+    flight.surfaces.set_whole_step(step_s);
     for (std::size_t i = 0; i < capacity(); ++i) {
         if (alive_[i] == 0) continue;
         winds_[i] =

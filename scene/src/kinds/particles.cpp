@@ -58,6 +58,7 @@ std::vector<View> ParticlesSpec::views() const {
         view.radius_m.push_back(factor * parts_.settings.radius_m);
     for (const Vector3& colour : parts_.settings.colour_over_life)
         view.colours.push_back({colour.x, colour.y, colour.z});
+    view.trail_s = parts_.trail_s;
     view.look.order = parts_.order;
     return {std::move(view)};
 }
@@ -154,6 +155,8 @@ void read_particles(KindReader& reader) {
     parts.until_s = reader.number("until_s").value_or(parts.until_s);
     read_bursts(reader, parts);
     parts.shapes = read_shapes(reader, mounts, "particle shape");
+    parts.trail_s = reader.number("trail_s").value_or(0);
+    if (!(parts.trail_s >= 0)) reader.problem("trail_s", "expected 0 or more");
     parts.order = reader.number("order").value_or(0);
     parts.stream = reader.random_stream("births");
     const std::size_t ground = reader.field<Ground>("ground");
@@ -208,6 +211,7 @@ std::vector<KeyFacts> particles_keys() {
         {"contact_among", flag, "`true`: they do not pass through one another", "`false`"},
         {"size_over_life", numbers, "factors of the radius, from birth to death", "[1]"},
         {"colours", texts, "as \"#c86432\", from birth to death", "nearly white"},
+        {"trail_s", number, "how long back their way is drawn, in pictures and on the page", "0"},
         {"shapes", tables, "what they bounce off", "none", {}, {"particle shape"}},
         {"wind", field, "a wind that carries them", "none"},
         {"ground", field, "what they land on", "none"},

@@ -36,6 +36,7 @@ struct ParticlesParts {
     ParticleEvent::Type on = ParticleEvent::Type::hit;
     std::size_t count_for_each = 0;
     std::vector<MountedShape> shapes{};
+    double trail_s = 0;  ///< as it is drawn
     double order = 0;
     std::uint64_t stream = 0;
 };

@@ -71,6 +71,7 @@ struct View {
     std::vector<std::array<double, 2>> texture{};  ///< of a mesh's points
     std::string alive{};                           ///< the signal that flags whether it stands
     std::string age{};   ///< the signal of each point's part of its life, along radius and colours
+    double trail_s = 0;  ///< of points that age: how long back their way is drawn
     std::string note{};  ///< the signal whose number is an index into `words`
     std::vector<std::string> words{};
     bool is_smooth = false;  ///< the line is drawn as a smooth curve through its points
