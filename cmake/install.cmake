@@ -19,6 +19,12 @@ if(TARGET hopcoil_scene)
   install(EXPORT hopcoilSceneTargets NAMESPACE hopcoil:: DESTINATION ${hopcoil_cmake_dir})
 endif()
 
+if(TARGET hopcoil_tune)
+  install(TARGETS hopcoil_tune EXPORT hopcoilTuneTargets)
+  install(DIRECTORY ${PROJECT_SOURCE_DIR}/tune/include/ DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
+  install(EXPORT hopcoilTuneTargets NAMESPACE hopcoil:: DESTINATION ${hopcoil_cmake_dir})
+endif()
+
 if(TARGET hopcoil_tool)
   install(TARGETS hopcoil_tool)
   install(DIRECTORY ${PROJECT_SOURCE_DIR}/scenes DESTINATION ${CMAKE_INSTALL_DATADIR}/hopcoil)

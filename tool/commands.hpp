@@ -133,6 +133,25 @@ struct TimestepOptions {
 };
 ExitCode run_timestep(const TimestepOptions& options);
 
+struct SweepOptions {
+    std::filesystem::path scene{};  ///< instead of a tuning
+    TuningOptions tuning{};         ///< one number each
+    std::vector<std::string> vary{};
+    ChangeOptions changes{};
+    std::optional<std::uint64_t> seed{};
+    std::optional<double> seconds{};
+    std::vector<std::string> keep{};
+    std::string rank{};
+    std::size_t rows = 20;  ///< printed
+    std::size_t shard = 1;
+    std::size_t shards = 1;
+    std::vector<std::filesystem::path> merge{};
+    std::filesystem::path out{};
+    std::filesystem::path figure{};
+    bool json = false;
+};
+ExitCode run_sweep(const SweepOptions& options);
+
 struct BakeOptions {
     std::filesystem::path source{};  ///< a take (CSV or JSON) or a scene
     std::filesystem::path out{};

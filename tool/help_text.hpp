@@ -35,6 +35,16 @@ inline constexpr const char* timestep =
     "  hopcoil timestep --frequency 4 --damping-ratio 0.3 --figure map.png\n"
     "  hopcoil timestep scenes/quay/boom_lamp.toml --rates 30 60 --wanted-error 2";
 
+inline constexpr const char* sweep =
+    "Figures are those that run and response print; the end of a name will do: rms_gap.\n"
+    "Examples: which damping; a scene's best; in two parts\n"
+    "  hopcoil sweep --frequency 2 --vary damping_ratio=0.2:1:9 --keep \"overshoot_percent<15\" "
+    "--rank settling_time_s\n"
+    "  hopcoil sweep scenes/quay/vane.toml --vary brass.frequency_hz=0.5:4:6:log --vary "
+    "brass.damping_ratio=0.2:1.2:6 --rank brass.rms_gap --figure map.png\n"
+    "  hopcoil sweep scenes/quay/vane.toml --vary brass.frequency_hz=0.5:4:8 --shard 1/2 --out "
+    "part1.csv";
+
 inline constexpr const char* bake =
     "Examples: a scene's motions; one channel of a take, as a loop; a model\n"
     "  hopcoil bake scenes/quay/boom_lamp.toml --out lamp-keys.json\n"

@@ -36,7 +36,7 @@ complete() {
 
 compiles() {
     complete "$1" >"$1.cpp"
-    c++ -std=c++20 -Iinclude -Iio/include -Iscene/include -isystem /usr/include/eigen3 -fsyntax-only "$1.cpp"
+    c++ -std=c++20 -Iinclude -Iio/include -Iscene/include -Itune/include -isystem /usr/include/eigen3 -fsyntax-only "$1.cpp"
 }
 
 echo 'this is not C++' >"$scratch/bad.block"

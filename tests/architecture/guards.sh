@@ -126,14 +126,14 @@ for layer in io scene tune draw page tool; do
     done < <(find "$layer" -name '*.[ch]pp')
 done
 while read -r file; do check names_a_kind "$file"; done < <(
-    find io scene draw page \( -name '*.[ch]pp' -o -name '*.js' \) -not -path '*/kinds/*')
+    find io scene tune draw page \( -name '*.[ch]pp' -o -name '*.js' \) -not -path '*/kinds/*')
 while read -r file; do check old_words "$file"; done < <(
-    find include src io scene draw page tool examples bench tests docs scripts scenes README.md CONTRIBUTING.md CMakeLists.txt cmake \
+    find include src io scene tune draw page tool examples bench tests docs scripts scenes README.md CONTRIBUTING.md CMakeLists.txt cmake \
         -type f -not -path '*/architecture/guards.sh' -not -path 'docs/screenshots/*' -not -name '*.csv')
 check file_symbols "$archive"
 while read -r file; do check too_long "$file" 250; done < <(find include io/include scene/include -name '*.hpp')
-while read -r file; do check too_wide "$file"; done < <(find include src io scene draw page tool examples bench -name '*.[ch]pp')
-while read -r file; do check too_long "$file" 500; done < <(find src io scene draw page tool \( -name "*.cpp" -o -name "*.js" \))
+while read -r file; do check too_wide "$file"; done < <(find include src io scene tune draw page tool examples bench -name '*.[ch]pp')
+while read -r file; do check too_long "$file" 500; done < <(find src io scene tune draw page tool \( -name "*.cpp" -o -name "*.js" \))
 
 ((problems == 0)) && echo "the architecture is in order"
 exit $((problems > 0))

@@ -4,7 +4,7 @@
 # usage: headers.sh ROOT
 set -euo pipefail
 cd "$1"
-flags=(-std=c++20 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -Iinclude -Iio/include -Iscene/include
+flags=(-std=c++20 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -Iinclude -Iio/include -Iscene/include -Itune/include
     -isystem /usr/include/eigen3)
 problems=0
 
@@ -41,7 +41,7 @@ for bad in leaning heavy; do
     fi
 done
 
-for folder in include io/include scene/include; do
+for folder in include io/include scene/include tune/include; do
     while read -r header; do
         check_header "$header" || problems=$((problems + 1))
     done < <(cd "$folder" && find . -name '*.hpp' | sed 's!^\./!!' | sort)

@@ -1,0 +1,91 @@
+#include <string>
+
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include "support/command.hpp"
+
+using Catch::Matchers::Contains;
+using Json = nlohmann::json;
+
+namespace {
+
+const std::string vane = SCENES "/quay/vane.toml";
+const std::string grid =
+    "sweep " + vane +
+    " --vary brass.frequency_hz=0.5:4:4:log --vary brass.damping_ratio=0.2,0.6,1.2";
+
+}  // namespace
+
+TEST_CASE("sweep tries a grid of numbers, keeps some and ranks them", "[command][sweep]") {
+    const TestFolder folder;
+    const CommandResult result = run_hopcoil(
+        "sweep --frequency 2 --vary damping_ratio=0.2:1:9 --keep 'overshoot_percent<15' --rank "
+        "settling_time_s --json",
+        folder);
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    const Json json = Json::parse(result.output);
+    CHECK(json.at("total") == 9);
+    CHECK(json.at("made_by").at("tuning").at("frequency_hz") == 2);
+    REQUIRE(json.at("runs").size() == 5);
+    CHECK(json.at("runs")[0].at("values").at("damping_ratio") == Approx(0.8));
+    double before = 0;
+    for (const Json& run : json.at("runs")) {
+        CHECK(run.at("figures").at("overshoot_percent") < 15);
+        CHECK(run.at("figures").at("settling_time_s") >= before);
+        before = run.at("figures").at("settling_time_s");
+    }
+    const CommandResult text = run_hopcoil(grid + " --rank brass.rms_gap --rows 2", folder);
+    CHECK_THAT(text.output,
+               Contains("brass.rms_gap") && Contains("12 of 12 runs") && Contains("2 shown"));
+    CHECK_THAT(text.output, !Contains("leaden."));  // it is the same in all runs
+}
+
+TEST_CASE("a sweep in parts is merged to the same table, and drawn as a map", "[command][sweep]") {
+    const TestFolder folder;
+    REQUIRE(run_hopcoil(grid + " --out whole.csv --figure map.png", folder).exit_code == 0);
+    for (const std::string part : {"1", "2", "3"})
+        REQUIRE(run_hopcoil(grid + " --shard " + part + "/3 --out p" + part + ".csv", folder)
+                    .exit_code == 0);
+    REQUIRE(run_hopcoil("sweep --merge p3.csv --merge p1.csv --merge p2.csv --out all.csv", folder)
+                .exit_code == 0);
+    CHECK(contents_of(folder.path() / "all.csv") == contents_of(folder.path() / "whole.csv"));
+    CHECK_THAT(contents_of(folder.path() / "map.png"), Catch::StartsWith("\x89PNG"));
+
+    // What an interrupted call has left is gone on with.
+    const std::string whole = contents_of(folder.path() / "whole.csv");
+    const std::size_t half = whole.find('\n', whole.size() / 2) + 1;
+    folder.write("again.partial.csv", whole.substr(0, half));
+    REQUIRE(run_hopcoil(grid + " --out again.csv", folder).exit_code == 0);
+    CHECK(contents_of(folder.path() / "again.csv") == whole);
+    CHECK_FALSE(std::filesystem::exists(folder.path() / "again.partial.csv"));
+    folder.write("other.partial.csv", whole.substr(0, half));
+    const CommandResult other =
+        run_hopcoil("sweep --vary damping_ratio=0.1,1 --out other.csv", folder);
+    CHECK(other.exit_code == 2);
+    CHECK_THAT(other.errors, Contains("part of another sweep"));
+}
+
+TEST_CASE("what cannot be swept is said, and nothing is lost", "[command][sweep]") {
+    const TestFolder folder;
+    const auto errors = [&](const std::string& arguments, int exit_code) {
+        const CommandResult result = run_hopcoil("sweep " + arguments, folder);
+        CAPTURE(arguments, result.errors);
+        CHECK(result.exit_code == exit_code);
+        return result.errors;
+    };
+    CHECK_THAT(errors("", 2), Contains("--vary PATH=LOW:HIGH:COUNT"));
+    CHECK_THAT(errors("--vary damping=1,2", 2), Contains("damping_ratio"));
+    CHECK_THAT(errors("--vary lead=1:2", 2), Contains("--vary lead=1:2"));
+    CHECK_THAT(errors(vane + " --vary bras.lead=0,1", 2), Contains("brass.lead"));
+    CHECK_THAT(errors("gone.toml --vary a.b=1,2", 3), Contains("gone.toml"));
+    CHECK_THAT(errors("--vary lead=0,1 --shard 3/2 --out a.csv", 2), Contains("PART/PARTS"));
+    CHECK_THAT(errors("--vary lead=0,1 --shard 1/2", 2), Contains("--out"));
+    CHECK_THAT(errors("--vary lead=0,1 --figure map.txt", 2), Contains(".png or .svg"));
+    CHECK_THAT(errors("--merge gone.csv --out a.csv", 3), Contains("gone.csv"));
+    // The table is written before a mistake in what is asked of it is noticed.
+    CHECK_THAT(errors("--vary lead=0,1 --rank settling_tim_s --out kept.csv", 2),
+               Contains("did you mean 'settling_time_s'"));
+    CHECK_THAT(contents_of(folder.path() / "kept.csv"), Contains("vary lead"));
+}

@@ -1,0 +1,309 @@
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <optional>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/random.hpp>
+#include <hopcoil/io/take_file.hpp>
+#include <hopcoil/io/text_file.hpp>
+#include <hopcoil/tune/sweep_table.hpp>
+
+#include "tool/commands.hpp"
+#include "tool/made_by.hpp"
+#include "tool/progress.hpp"
+#include "tool/scene_changes.hpp"
+#include "tool/sweep_map.hpp"
+
+namespace hopcoil::tool {
+namespace {
+
+namespace fs = std::filesystem;
+using tune::SweepRow;
+using tune::SweepTable;
+
+[[noreturn]] void refuse_sweep(const std::string& why) {
+    throw UsageProblem{"hopcoil sweep: " + why};
+}
+
+/// What the table is of.
+struct Swept {
+    std::vector<tune::SweepAxis> axes{};
+    tune::SweepTrial trial{};
+    std::string id{};
+    Json made_by{};
+};
+
+Tuning tuning_of(const TuningOptions& options) {
+    Tuning tuning;
+    const auto one = [](const std::vector<double>& numbers, const char* name, double& number) {
+        if (numbers.size() > 1) refuse_sweep(fmt::format("{}: one number, or --vary", name));
+        if (!numbers.empty()) number = numbers.front();
+    };
+    one(options.frequencies_hz, "--frequency", tuning.frequency_hz);
+    one(options.damping_ratios, "--damping-ratio", tuning.damping_ratio);
+    one(options.leads, "--lead", tuning.lead);
+    return tuning;
+}
+
+Swept swept_by(const SweepOptions& options) {
+    Swept swept;
+    std::string all = fmt::format("{}\n", version);
+    for (const std::string& text : options.vary) {
+        try {
+            swept.axes.push_back(tune::axis_from(text));
+        } catch (const std::invalid_argument& problem) {
+            refuse_sweep(fmt::format("--vary {}", problem.what()));
+        }
+        all += text + '\n';
+    }
+    if (options.scene.empty()) {
+        const Tuning tuning = tuning_of(options.tuning);
+        swept.trial = tune::trial_of(tuning, swept.axes);
+        swept.made_by = made_by("sweep");
+        swept.made_by["tuning"] = to_json(tuning);
+    } else {
+        scene::Scene scene = scene::read_scene(options.scene, options.seed);
+        make_changes(scene, options.changes, "sweep");
+        if (options.seconds) scene.duration_s = *options.seconds;
+        swept.trial = tune::trial_of(scene, swept.axes);
+        swept.made_by = made_by("sweep");
+        swept.made_by["scene"] = scene.file;
+        swept.made_by["duration_s"] = scene.duration_s;
+        if (!scene.changes.empty()) swept.made_by["set"] = scene.changes;
+        swept.made_by["seed"] = scene.seed;
+        all += io::read_text_file(options.scene);
+    }
+    swept.id = fmt::format("{:016x}", stream_of(0, all + swept.made_by.dump()));
+    return swept;
+}
+
+/// What an earlier call has left beside the table's name.
+SweepTable earlier_part(const fs::path& partial, const Swept& swept) {
+    std::error_code error;
+    if (partial.empty() || !fs::exists(partial, error)) return {};
+    tune::SweepFile file = tune::read_sweep(partial);
+    if (file.sweep_id != swept.id) {
+        refuse_sweep(fmt::format("{}: part of another sweep; remove it, or give --out another name",
+                                 partial.string()));
+    }
+    return std::move(file.table);
+}
+
+fs::path partial_of(const fs::path& out) {
+    return out.empty() ? fs::path{} : fs::path{io::partial_name(out.string())};
+}
+
+/// Runs what is not done yet, and keeps what is, now and then, so that nothing is lost.
+SweepTable run_all(const SweepOptions& options, const Swept& swept) {
+    const fs::path partial = partial_of(options.out);
+    SweepTable done = earlier_part(partial, swept);
+    std::size_t total = 1;
+    for (const tune::SweepAxis& axis : swept.axes)
+        total *= axis.values.size();
+    ProgressBar bar{"sweeping", total / options.shards + 1};
+    auto kept_at = std::chrono::steady_clock::now();
+    const auto progress = [&](const SweepTable& so_far, std::size_t ran, std::size_t) {
+        bar.show(ran);
+        const auto now = std::chrono::steady_clock::now();
+        constexpr double often_s = 2;
+        if (partial.empty() || std::chrono::duration<double>(now - kept_at).count() < often_s)
+            return;
+        io::write_text_file(partial, tune::csv_of(so_far, swept.id));
+        kept_at = now;
+    };
+    SweepTable table = tune::sweep(swept.axes, swept.trial,
+                                   {.shard = options.shard,
+                                    .shards = options.shards,
+                                    .is_cancelled = [] { return is_interrupted(); },
+                                    .progress = progress},
+                                   std::move(done));
+    if (is_interrupted()) {
+        if (!partial.empty()) io::write_text_file(partial, tune::csv_of(table, swept.id));
+        throw Interrupted{
+            partial.empty()
+                ? std::string{"interrupted: without --out nothing is kept"}
+                : fmt::format("interrupted: {} runs are kept in {}; the same command goes on from "
+                              "there",
+                              table.rows.size(), partial.string())};
+    }
+    return table;
+}
+
+void write_table(const fs::path& out, const SweepTable& table, const std::string& id) {
+    if (out.empty()) return;
+    io::write_text_file(out, tune::csv_of(table, id));
+    std::error_code error;
+    fs::remove(partial_of(out), error);
+}
+
+/// Numbers of a run as they are shown.
+std::string shown(double value) {
+    return std::isnan(value) ? "-" : fmt::format("{:.4g}", value);
+}
+
+struct Picked {
+    std::vector<const SweepRow*> rows{};
+    std::vector<std::size_t> asked_for{};  ///< figures that rank and conditions name
+    std::optional<std::size_t> rank_by{};
+    std::size_t failures = 0;
+};
+
+Picked picked_from(const SweepTable& table, const SweepOptions& options) {
+    Picked picked;
+    std::vector<tune::SweepCondition> conditions;
+    if (!options.rank.empty()) {
+        picked.rank_by = tune::figure_named(options.rank, table);
+        picked.asked_for.push_back(*picked.rank_by);
+    }
+    for (const std::string& text : options.keep) {
+        conditions.push_back(tune::condition_from(text, table));
+        picked.asked_for.push_back(conditions.back().figure);
+    }
+    picked.rows = tune::best_of(table, conditions, picked.rank_by ? &*picked.rank_by : nullptr);
+    picked.failures = static_cast<std::size_t>(
+        std::count_if(table.rows.begin(), table.rows.end(),
+                      [](const SweepRow& row) { return !row.failure.empty(); }));
+    return picked;
+}
+
+/// First what was asked for, then what differs from run to run.
+std::vector<std::size_t> figures_to_print(const SweepTable& table, const Picked& picked) {
+    std::vector<std::size_t> order;
+    const auto add = [&](std::size_t figure) {
+        if (std::find(order.begin(), order.end(), figure) == order.end()) order.push_back(figure);
+    };
+    for (const std::size_t figure : picked.asked_for)
+        add(figure);
+    for (std::size_t k = 0; k < table.figures.size(); ++k) {
+        const bool differs =
+            std::any_of(table.rows.begin(), table.rows.end(), [&](const SweepRow& row) {
+                return shown(row.figures[k]) != shown(table.rows.front().figures[k]);
+            });
+        if (differs) add(k);
+    }
+    return order;
+}
+
+void print_table(const SweepTable& table, const Picked& picked, std::size_t most) {
+    const std::vector<std::size_t> figures = figures_to_print(table, picked);
+    std::vector<std::vector<std::string>> lines{table.paths};
+    for (const std::size_t figure : figures)
+        lines.front().push_back(table.figures[figure]);
+    for (std::size_t i = 0; i < std::min(most, picked.rows.size()); ++i) {
+        std::vector<std::string>& line = lines.emplace_back();
+        for (const double value : picked.rows[i]->values)
+            line.push_back(shown(value));
+        for (const std::size_t figure : figures)
+            line.push_back(shown(picked.rows[i]->figures[figure]));
+    }
+    // As many columns as a terminal has room for; the table has them all.
+    constexpr std::size_t room = 118;
+    std::size_t used = 0;
+    std::vector<std::size_t> widths;
+    for (std::size_t k = 0; k < lines.front().size(); ++k) {
+        std::size_t width = 0;
+        for (const auto& line : lines)
+            width = std::max(width, line[k].size());
+        used += width + 2;
+        if (used > room && k > table.paths.size()) break;
+        widths.push_back(width);
+    }
+    for (const auto& line : lines) {
+        for (std::size_t k = 0; k < widths.size(); ++k)
+            fmt::print("{:>{}}{}", line[k], widths[k], k + 1 < widths.size() ? "  " : "\n");
+    }
+    const std::size_t hidden = table.paths.size() + table.figures.size() - widths.size();
+    if (hidden > 0) fmt::print("and {} more figures: --out or --json has them all\n", hidden);
+}
+
+void print_result(const SweepTable& table, const Picked& picked, const SweepOptions& options) {
+    print_table(table, picked, options.rows);
+    fmt::print("{} of {} runs", table.rows.size(), table.total);
+    if (!options.keep.empty()) fmt::print(", {} kept", picked.rows.size());
+    if (picked.rank_by) fmt::print(", the least {} first", table.figures[*picked.rank_by]);
+    if (picked.rows.size() > options.rows) fmt::print("; {} shown", options.rows);
+    fmt::print("\n");
+    if (picked.failures == 0) return;
+    const auto first = std::find_if(table.rows.begin(), table.rows.end(),
+                                    [](const SweepRow& row) { return !row.failure.empty(); });
+    fmt::print("{} failed; the first: {}\n", picked.failures, first->failure);
+}
+
+Json json_of(const SweepTable& table, const Picked& picked, Json source) {
+    const auto number = [](double value) {
+        return std::isnan(value) ? Json(nullptr) : Json(value);
+    };
+    Json runs = Json::array();
+    for (const SweepRow* row : picked.rows) {
+        Json run{{"run", row->index + 1}};
+        for (std::size_t k = 0; k < table.paths.size(); ++k)
+            run["values"][table.paths[k]] = number(row->values[k]);
+        for (std::size_t k = 0; k < table.figures.size(); ++k)
+            run["figures"][table.figures[k]] = number(row->figures[k]);
+        runs.push_back(std::move(run));
+    }
+    Json failures = Json::array();
+    for (const SweepRow& row : table.rows) {
+        if (!row.failure.empty())
+            failures.push_back(
+                {{"run", row.index + 1}, {"values", row.values}, {"why", row.failure}});
+    }
+    return {{"made_by", std::move(source)}, {"varied", table.paths},
+            {"total", table.total},         {"done", table.rows.size()},
+            {"runs", std::move(runs)},      {"failures", std::move(failures)}};
+}
+
+void check(const SweepOptions& options) {
+    if (options.merge.empty() && options.vary.empty())
+        refuse_sweep("say what to vary: --vary PATH=LOW:HIGH:COUNT");
+    if (!options.merge.empty() && !options.vary.empty())
+        refuse_sweep("--merge joins tables that are there; it does not go with --vary");
+    if (!options.merge.empty() && options.out.empty()) refuse_sweep("--merge needs --out FILE.csv");
+    if (options.shards > 1 && options.out.empty()) refuse_sweep("--shard needs --out FILE.csv");
+}
+
+Picked picked_of(const SweepTable& table, const SweepOptions& options) {
+    try {
+        return picked_from(table, options);
+    } catch (const std::invalid_argument& problem) {
+        refuse_sweep(problem.what());
+    }
+}
+
+}  // namespace
+
+ExitCode run_sweep(const SweepOptions& options) {
+    check(options);
+    SweepTable table;
+    Json source = made_by("sweep");
+    std::string id;
+    if (options.merge.empty()) {
+        Swept swept = swept_by(options);
+        table = run_all(options, swept);
+        source = std::move(swept.made_by);
+        id = std::move(swept.id);
+    } else {
+        std::vector<tune::SweepFile> parts;
+        for (const fs::path& file : options.merge)
+            parts.push_back(tune::read_sweep(file));
+        tune::SweepFile whole = tune::merged(parts);
+        table = std::move(whole.table);
+        id = std::move(whole.sweep_id);
+    }
+    // First of all the table is safe: what is asked of it may be mistaken.
+    write_table(options.out, table, id);
+    const Picked picked = picked_of(table, options);
+    if (!options.figure.empty()) draw_sweep_map(options.figure, table, picked.rows, picked.rank_by);
+    if (options.json) {
+        print_json(json_of(table, picked, std::move(source)));
+    } else {
+        print_result(table, picked, options);
+        if (!options.out.empty()) fmt::print("written: {}\n", options.out.string());
+        if (!options.figure.empty()) fmt::print("written: {}\n", options.figure.string());
+    }
+    return ExitCode::done;
+}
+
+}  // namespace hopcoil::tool

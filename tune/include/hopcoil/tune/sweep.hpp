@@ -1,0 +1,86 @@
+#pragma once
+
+#include <cstddef>
+#include <functional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include <hopcoil/scene/scene.hpp>
+#include <hopcoil/spring/tuning.hpp>
+
+namespace hopcoil::tune {
+
+/// A number that is varied, and the values it takes.
+struct SweepAxis {
+    std::string path{};  ///< of a dial: "lamp.frequency_hz"; patterns as for set_matching
+    std::vector<double> values{};
+};
+/// Of "PATH=LOW:HIGH:COUNT" in even steps, "PATH=LOW:HIGH:COUNT:log" by even factors, or
+/// "PATH=A,B,C".
+/// Errors  std::invalid_argument says what was expected.
+[[nodiscard]] SweepAxis axis_from(std::string_view text);
+
+/// One figure of a run; NaN where there is none.
+struct SweepFigure {
+    std::string name{};  ///< "lamp.largest_gap"
+    double value = 0.0;
+};
+
+/// What is tried: the figures for one value of each axis, in the order of the axes.
+///
+/// Errors  whatever it throws is that run's failure; the others go on. It is called by several
+///         threads at once.
+using SweepTrial = std::function<std::vector<SweepFigure>(std::span<const double> values)>;
+
+/// One run of a sweep.
+struct SweepRow {
+    std::size_t index = 0;  ///< among all combinations; the last axis goes round first
+    std::vector<double> values{};
+    std::vector<double> figures{};  ///< of the table's names
+    std::string failure{};          ///< empty for a run that came to its end
+
+    friend bool operator==(const SweepRow&, const SweepRow&) = default;
+};
+
+/// The runs of a sweep, or those of them that are done, in the order of their indices.
+struct SweepTable {
+    std::vector<std::string> paths{};
+    std::vector<std::string> figures{};
+    std::vector<SweepRow> rows{};
+    std::size_t total = 0;  ///< of all combinations
+
+    [[nodiscard]] bool is_complete() const { return rows.size() == total; }
+};
+
+struct SweepSettings {
+    /// Of `shards` parts, which one: every shards-th combination. From 1.
+    std::size_t shard = 1;
+    std::size_t shards = 1;
+    /// Ends the sweep early, once it answers true: what is done is in the table. Several threads
+    /// ask at once, before every run.
+    std::function<bool()> is_cancelled{};
+    /// How far it is; now and then, by the thread that has called `sweep`.
+    std::function<void(const SweepTable& so_far, std::size_t done, std::size_t wanted)> progress{};
+};
+
+/// All combinations in parallel. `done` is what an earlier call has left: it is not run again.
+///
+/// Model   the result does not depend on the number of threads, on the split, or on where an
+///         earlier call was cancelled.
+/// Errors  std::invalid_argument for no axis, an axis without values, more than 10 million
+///         combinations, a shard that is not there, or rows that are of another sweep.
+[[nodiscard]] SweepTable sweep(const std::vector<SweepAxis>& axes, const SweepTrial& trial,
+                               const SweepSettings& settings = {}, SweepTable done = {});
+
+/// The figures of a run of the scene: "lamp.largest_gap", "dog.stride_m". Of a follower its
+/// response to a jump too: "lamp.overshoot_percent", "lamp.settling_time_s".
+/// Errors  std::invalid_argument at once for a path that no dial has.
+[[nodiscard]] SweepTrial trial_of(const scene::Scene& scene, const std::vector<SweepAxis>& axes);
+/// The figures of a tuning's response to a jump; the axes are among frequency_hz, damping_ratio
+/// and lead.
+/// Errors  the same.
+[[nodiscard]] SweepTrial trial_of(const Tuning& tuning, const std::vector<SweepAxis>& axes);
+
+}  // namespace hopcoil::tune
