@@ -349,6 +349,12 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
     app.add_option("--figure", options.figure,
                    "draw the figure that ranks over one or two varied numbers as a map")
         ->type_name("FILE.png|.svg");
+    app.add_option("--sheet", options.sheet,
+                   "draw the motion of every run there, side by side: a contact sheet")
+        ->type_name("FILE.png|.svg");
+    app.add_option("--show", options.show,
+                   "whose motion the sheet shows (the system that is varied first)")
+        ->type_name("NAME");
     app.add_flag("--json", options.json, "print one JSON object instead of the table");
     app.footer(help::sweep);
 }

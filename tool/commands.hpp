@@ -148,6 +148,8 @@ struct SweepOptions {
     std::vector<std::filesystem::path> merge{};
     std::filesystem::path out{};
     std::filesystem::path figure{};
+    std::filesystem::path sheet{};
+    std::string show{};  ///< whose motion the sheet shows; the first that is varied, without it
     bool json = false;
 };
 ExitCode run_sweep(const SweepOptions& options);

@@ -14,7 +14,7 @@
 #include "tool/made_by.hpp"
 #include "tool/progress.hpp"
 #include "tool/scene_changes.hpp"
-#include "tool/sweep_map.hpp"
+#include "tool/sweep_pictures.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -31,6 +31,8 @@ using tune::SweepTable;
 struct Swept {
     std::vector<tune::SweepAxis> axes{};
     tune::SweepTrial trial{};
+    SweepCurveOf curve_of{};
+    std::string seen{};  ///< whose motion a sheet shows
     std::string id{};
     Json made_by{};
 };
@@ -61,6 +63,11 @@ Swept swept_by(const SweepOptions& options) {
     if (options.scene.empty()) {
         const Tuning tuning = tuning_of(options.tuning);
         swept.trial = tune::trial_of(tuning, swept.axes);
+        swept.seen = "a jump";
+        const double seconds = options.seconds.value_or(2);
+        swept.curve_of = [tuning, axes = swept.axes, seconds](const std::vector<double>& values) {
+            return tune::curve_of(tuning, axes, values, seconds);
+        };
         swept.made_by = made_by("sweep");
         swept.made_by["tuning"] = to_json(tuning);
     } else {
@@ -68,6 +75,12 @@ Swept swept_by(const SweepOptions& options) {
         make_changes(scene, options.changes, "sweep");
         if (options.seconds) scene.duration_s = *options.seconds;
         swept.trial = tune::trial_of(scene, swept.axes);
+        const std::string& path = swept.axes.front().path;
+        swept.seen = options.show.empty() ? path.substr(0, path.find('.')) : options.show;
+        swept.curve_of = [scene, axes = swept.axes,
+                          name = swept.seen](const std::vector<double>& values) {
+            return tune::curve_of(scene, axes, values, name);
+        };
         swept.made_by = made_by("sweep");
         swept.made_by["scene"] = scene.file;
         swept.made_by["duration_s"] = scene.duration_s;
@@ -261,6 +274,8 @@ void check(const SweepOptions& options) {
     if (!options.merge.empty() && !options.vary.empty())
         refuse_sweep("--merge joins tables that are there; it does not go with --vary");
     if (!options.merge.empty() && options.out.empty()) refuse_sweep("--merge needs --out FILE.csv");
+    if (!options.merge.empty() && !options.sheet.empty())
+        refuse_sweep("--sheet shows motions, which --merge does not run");
     if (options.shards > 1 && options.out.empty()) refuse_sweep("--shard needs --out FILE.csv");
 }
 
@@ -272,6 +287,16 @@ Picked picked_of(const SweepTable& table, const SweepOptions& options) {
     }
 }
 
+void draw_sheet(const SweepOptions& options, const Swept& swept, const SweepTable& table,
+                const Picked& picked) {
+    try {
+        draw_sweep_sheet(options.sheet, table, picked.rows, picked.rank_by, swept.seen,
+                         swept.curve_of);
+    } catch (const std::invalid_argument& problem) {
+        refuse_sweep(fmt::format("--show {}", problem.what()));
+    }
+}
+
 }  // namespace
 
 ExitCode run_sweep(const SweepOptions& options) {
@@ -279,11 +304,12 @@ ExitCode run_sweep(const SweepOptions& options) {
     SweepTable table;
     Json source = made_by("sweep");
     std::string id;
+    Swept swept;
     if (options.merge.empty()) {
-        Swept swept = swept_by(options);
+        swept = swept_by(options);
         table = run_all(options, swept);
-        source = std::move(swept.made_by);
-        id = std::move(swept.id);
+        source = swept.made_by;
+        id = swept.id;
     } else {
         std::vector<tune::SweepFile> parts;
         for (const fs::path& file : options.merge)
@@ -296,12 +322,14 @@ ExitCode run_sweep(const SweepOptions& options) {
     write_table(options.out, table, id);
     const Picked picked = picked_of(table, options);
     if (!options.figure.empty()) draw_sweep_map(options.figure, table, picked.rows, picked.rank_by);
+    if (!options.sheet.empty()) draw_sheet(options, swept, table, picked);
     if (options.json) {
         print_json(json_of(table, picked, std::move(source)));
     } else {
         print_result(table, picked, options);
         if (!options.out.empty()) fmt::print("written: {}\n", options.out.string());
         if (!options.figure.empty()) fmt::print("written: {}\n", options.figure.string());
+        if (!options.sheet.empty()) fmt::print("written: {}\n", options.sheet.string());
     }
     return ExitCode::done;
 }

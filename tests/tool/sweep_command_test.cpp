@@ -44,7 +44,8 @@ TEST_CASE("sweep tries a grid of numbers, keeps some and ranks them", "[command]
 
 TEST_CASE("a sweep in parts is merged to the same table, and drawn as a map", "[command][sweep]") {
     const TestFolder folder;
-    REQUIRE(run_hopcoil(grid + " --out whole.csv --figure map.png", folder).exit_code == 0);
+    REQUIRE(run_hopcoil(grid + " --out whole.csv --figure map.png --sheet sheet.svg", folder)
+                .exit_code == 0);
     for (const std::string part : {"1", "2", "3"})
         REQUIRE(run_hopcoil(grid + " --shard " + part + "/3 --out p" + part + ".csv", folder)
                     .exit_code == 0);
@@ -52,6 +53,7 @@ TEST_CASE("a sweep in parts is merged to the same table, and drawn as a map", "[
                 .exit_code == 0);
     CHECK(contents_of(folder.path() / "all.csv") == contents_of(folder.path() / "whole.csv"));
     CHECK_THAT(contents_of(folder.path() / "map.png"), Catch::StartsWith("\x89PNG"));
+    CHECK_THAT(contents_of(folder.path() / "sheet.svg"), Contains("<svg"));
 
     // What an interrupted call has left is gone on with.
     const std::string whole = contents_of(folder.path() / "whole.csv");
@@ -83,6 +85,11 @@ TEST_CASE("what cannot be swept is said, and nothing is lost", "[command][sweep]
     CHECK_THAT(errors("--vary lead=0,1 --shard 3/2 --out a.csv", 2), Contains("PART/PARTS"));
     CHECK_THAT(errors("--vary lead=0,1 --shard 1/2", 2), Contains("--out"));
     CHECK_THAT(errors("--vary lead=0,1 --figure map.txt", 2), Contains(".png or .svg"));
+    CHECK_THAT(
+        errors("--vary lead=0,1 --vary frequency_hz=1,2 --vary damping_ratio=1 --sheet a.png", 2),
+        Contains("one or two varied numbers"));
+    CHECK_THAT(errors(vane + " --vary brass.lead=0,1 --show bras --sheet a.png", 2),
+               Contains("did you mean 'brass'"));
     CHECK_THAT(errors("--merge gone.csv --out a.csv", 3), Contains("gone.csv"));
     // The table is written before a mistake in what is asked of it is noticed.
     CHECK_THAT(errors("--vary lead=0,1 --rank settling_tim_s --out kept.csv", 2),

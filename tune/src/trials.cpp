@@ -1,11 +1,10 @@
-#include <algorithm>
-#include <array>
 #include <limits>
 #include <stdexcept>
 
 #include <fmt/format.h>
 
-#include <hopcoil/base/problems.hpp>
+#include <hopcoil/follow/follower.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/system_report.hpp>
@@ -61,48 +60,85 @@ std::vector<SweepFigure> figures_of(const scene::Scene& scene) {
     return figures;
 }
 
+scene::Scene changed(const scene::Scene& scene, const std::vector<SweepAxis>& axes,
+                     std::span<const double> values) {
+    scene::Scene other = scene;
+    for (std::size_t i = 0; i < axes.size(); ++i)
+        scene::set_matching(other, axes[i].path, values[i]);
+    return other;
+}
+
+const Dial<Tuning>& dial_of(const SweepAxis& axis) {
+    for (const Dial<Tuning>& dial : Tuning::dials()) {
+        if (dial.path == axis.path) return dial;
+    }
+    throw std::invalid_argument{
+        fmt::format("{}: expected frequency_hz, damping_ratio or lead", axis.path)};
+}
+
+Tuning changed(const Tuning& tuning, const std::vector<SweepAxis>& axes,
+               std::span<const double> values) {
+    Tuning other = tuning;
+    for (std::size_t i = 0; i < axes.size(); ++i) {
+        const Dial<Tuning>& dial = dial_of(axes[i]);
+        if (dial.set(other, values[i]) == DialStatus::set) continue;
+        throw std::invalid_argument{fmt::format("{} = {}: expected {}", dial.path, values[i],
+                                                scene::range_in_words(dial.hard))};
+    }
+    return other;
+}
+
 }  // namespace
 
 SweepTrial trial_of(const scene::Scene& scene, const std::vector<SweepAxis>& axes) {
-    std::vector<std::string> paths;
-    scene::Scene tried = scene;
-    for (const SweepAxis& axis : axes) {
-        paths.push_back(axis.path);
-        if (!axis.values.empty()) scene::set_matching(tried, axis.path, axis.values.front());
-    }
-    return [scene, paths](std::span<const double> values) {
-        scene::Scene changed = scene;
-        for (std::size_t i = 0; i < paths.size(); ++i)
-            scene::set_matching(changed, paths[i], values[i]);
-        return figures_of(changed);
+    std::vector<double> first;
+    for (const SweepAxis& axis : axes)
+        first.push_back(axis.values.empty() ? 0 : axis.values.front());
+    static_cast<void>(changed(scene, axes, first));
+    return [scene, axes](std::span<const double> values) {
+        return figures_of(changed(scene, axes, values));
     };
 }
 
 SweepTrial trial_of(const Tuning& tuning, const std::vector<SweepAxis>& axes) {
-    std::vector<const Dial<Tuning>*> dials;
-    for (const SweepAxis& axis : axes) {
-        const auto found =
-            std::find_if(Tuning::dials().begin(), Tuning::dials().end(),
-                         [&](const Dial<Tuning>& dial) { return dial.path == axis.path; });
-        if (found == Tuning::dials().end()) {
-            throw std::invalid_argument{
-                fmt::format("{}: expected frequency_hz, damping_ratio or lead", axis.path)};
-        }
-        dials.push_back(&*found);
-    }
-    return [tuning, dials](std::span<const double> values) {
-        Tuning changed = tuning;
-        for (std::size_t i = 0; i < dials.size(); ++i) {
-            if (dials[i]->set(changed, values[i]) == DialStatus::refused) {
-                throw std::invalid_argument{fmt::format("{} = {}: expected {}", dials[i]->path,
-                                                        values[i],
-                                                        scene::range_in_words(dials[i]->hard))};
-            }
-        }
+    for (const SweepAxis& axis : axes)
+        static_cast<void>(dial_of(axis));
+    return [tuning, axes](std::span<const double> values) {
         std::vector<SweepFigure> figures;
-        add_response(figures, "", jump_response(changed));
+        add_response(figures, "", jump_response(changed(tuning, axes, values)));
         return figures;
     };
+}
+
+SweepCurve curve_of(const scene::Scene& scene, const std::vector<SweepAxis>& axes,
+                    std::span<const double> values, const std::string& name) {
+    const scene::Scene tried = changed(scene, axes, values);
+    Take take;
+    scene::run(tried, take);
+    std::vector<std::string> names;
+    for (const scene::SystemReport& report : scene::report_on(tried, take)) {
+        names.push_back(report.name);
+        if (report.name != name || report.components.empty()) continue;
+        const scene::ComponentCurve& curve = report.components.front();
+        return {take.times_s(), curve.values, curve.targets, report.unit};
+    }
+    throw std::invalid_argument{fmt::format("'{}': nothing in the scene reports under this name{}",
+                                            name, io::did_you_mean(name, names))};
+}
+
+SweepCurve curve_of(const Tuning& tuning, const std::vector<SweepAxis>& axes,
+                    std::span<const double> values, double seconds) {
+    constexpr std::size_t samples = 240;
+    Follower<double> follower{changed(tuning, axes, values), 0.0};
+    follower.jump(1);
+    SweepCurve curve{{0}, {0}, {1}};
+    for (std::size_t i = 1; i <= samples; ++i) {
+        follower.step(1, seconds / samples);
+        curve.times_s.push_back(seconds * static_cast<double>(i) / samples);
+        curve.values.push_back(follower.value());
+        curve.targets.push_back(1);
+    }
+    return curve;
 }
 
 }  // namespace hopcoil::tune

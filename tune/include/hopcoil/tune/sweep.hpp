@@ -83,4 +83,19 @@ struct SweepSettings {
 /// Errors  the same.
 [[nodiscard]] SweepTrial trial_of(const Tuning& tuning, const std::vector<SweepAxis>& axes);
 
+/// A motion, to be looked at: of a vector its first number.
+struct SweepCurve {
+    std::vector<double> times_s{};
+    std::vector<double> values{};
+    std::vector<double> targets{};  ///< none where nothing is followed
+    std::string unit{};
+};
+/// Of a system of the scene with these values of the axes.
+/// Errors  std::invalid_argument for a name that nothing has that reports; those of a run.
+[[nodiscard]] SweepCurve curve_of(const scene::Scene& scene, const std::vector<SweepAxis>& axes,
+                                  std::span<const double> values, const std::string& name);
+/// A tuning's response to a jump from 0 to 1, for `seconds`.
+[[nodiscard]] SweepCurve curve_of(const Tuning& tuning, const std::vector<SweepAxis>& axes,
+                                  std::span<const double> values, double seconds);
+
 }  // namespace hopcoil::tune

@@ -2,7 +2,9 @@
 
 #include <cstddef>
 #include <filesystem>
+#include <functional>
 #include <optional>
+#include <string>
 #include <vector>
 
 #include <hopcoil/tune/sweep.hpp>
@@ -16,5 +18,15 @@ namespace hopcoil::tool {
 void draw_sweep_map(const std::filesystem::path& file, const tune::SweepTable& table,
                     const std::vector<const tune::SweepRow*>& kept,
                     std::optional<std::size_t> figure);
+
+/// The motion with these values of what is varied.
+using SweepCurveOf = std::function<tune::SweepCurve(const std::vector<double>&)>;
+
+/// The motion of every run, small and on one scale, in a grid; a figure beside each, if one ranks.
+/// Errors  as draw_sweep_map, and for more than 200 runs.
+void draw_sweep_sheet(const std::filesystem::path& file, const tune::SweepTable& table,
+                      const std::vector<const tune::SweepRow*>& kept,
+                      std::optional<std::size_t> figure, const std::string& title,
+                      const SweepCurveOf& curve_of);
 
 }  // namespace hopcoil::tool

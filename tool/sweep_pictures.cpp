@@ -1,0 +1,253 @@
+#include "tool/sweep_pictures.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <string>
+
+#include <fmt/format.h>
+
+#include "draw/canvas.hpp"
+#include "draw/chart.hpp"
+#include "draw/palette.hpp"
+#include "tool/commands.hpp"
+#include "tool/made_by.hpp"
+
+namespace hopcoil::tool {
+namespace {
+
+using tune::SweepRow;
+using tune::SweepTable;
+
+constexpr int width_px = 1280;
+constexpr int height_px = 800;
+constexpr double text_px = 15;
+
+std::vector<double> values_of(const SweepTable& table, std::size_t axis) {
+    std::vector<double> values;
+    for (const SweepRow& row : table.rows)
+        values.push_back(row.values[axis]);
+    std::sort(values.begin(), values.end());
+    values.erase(std::unique(values.begin(), values.end()), values.end());
+    return values;
+}
+
+/// A sheet with a box for each run: the last axis across, the first one up.
+class Grid {
+  public:
+    Grid(const std::filesystem::path& file, const SweepTable& table, const std::string& title)
+        : canvas_{file, width_px, height_px}, table_{table} {
+        across_ = values_of(table, table.paths.size() - 1);
+        up_ = table.paths.size() == 2 ? values_of(table, 0) : std::vector<double>{0};
+        cell_width_ = (width_px - left_px - 40) / static_cast<double>(across_.size());
+        cell_height_ = (height_px - top_px - 110) / static_cast<double>(up_.size());
+        canvas_.text({28, 36}, title, {draw::ink}, 22, draw::Align::left, true);
+    }
+
+    draw::Canvas& canvas() { return canvas_; }
+    [[nodiscard]] double cell_width() const { return cell_width_; }
+    [[nodiscard]] double cell_height() const { return cell_height_; }
+
+    /// The larger value of the first axis is further up.
+    [[nodiscard]] std::vector<draw::Point> box_of(const SweepRow& row) const {
+        const auto column = static_cast<double>(place_in(across_, row.values.back()));
+        const std::size_t line =
+            table_.paths.size() == 2 ? up_.size() - 1 - place_in(up_, row.values.front()) : 0;
+        const double x = left_px + column * cell_width_;
+        const double y = top_px + static_cast<double>(line) * cell_height_;
+        const double gap = std::min(2.0, 0.1 * std::min(cell_width_, cell_height_));
+        return {{x + gap, y + gap},
+                {x + cell_width_ - gap, y + gap},
+                {x + cell_width_ - gap, y + cell_height_ - gap},
+                {x + gap, y + cell_height_ - gap}};
+    }
+
+    /// Frames, labels and what made it.
+    void finish(const std::vector<const SweepRow*>& kept, const std::string& note) {
+        if (kept.size() < table_.rows.size()) {
+            for (const SweepRow* row : kept)
+                canvas_.outline(box_of(*row), {draw::ink, 0.7}, 1.5);
+        }
+        if (!kept.empty()) canvas_.outline(box_of(*kept.front()), {draw::series[1]}, 4);
+        labels();
+        canvas_.text({28, height_px - 20},
+                     fmt::format("{}; {} of {} runs; the first of those that are kept has a thick "
+                                 "frame{}",
+                                 made_by_line("sweep"), table_.rows.size(), table_.total, note),
+                     {draw::faint_ink}, 12);
+        canvas_.finish();
+    }
+
+  private:
+    static constexpr double left_px = 150;
+    static constexpr double top_px = 80;
+
+    [[nodiscard]] static std::size_t place_in(const std::vector<double>& values, double value) {
+        return static_cast<std::size_t>(std::lower_bound(values.begin(), values.end(), value) -
+                                        values.begin());
+    }
+
+    void labels() {
+        const double below = height_px - 110 + 24;
+        const auto every = [](std::size_t count, double cell_px, double least_px) {
+            const double cells = least_px / (cell_px > 0 ? cell_px : 1);
+            return std::max<std::size_t>(
+                1,
+                static_cast<std::size_t>(std::ceil(std::min(cells, static_cast<double>(count)))));
+        };
+        for (std::size_t i = 0; i < across_.size(); i += every(across_.size(), cell_width_, 52)) {
+            const double x = left_px + (static_cast<double>(i) + 0.5) * cell_width_;
+            canvas_.text({x, below}, fmt::format("{:.4g}", across_[i]), {draw::ink}, text_px,
+                         draw::Align::centre);
+        }
+        canvas_.text({left_px, below + 30}, table_.paths.back(), {draw::ink}, text_px,
+                     draw::Align::left, true);
+        if (table_.paths.size() < 2) return;
+        for (std::size_t i = 0; i < up_.size(); i += every(up_.size(), cell_height_, 18)) {
+            const double y =
+                top_px + (static_cast<double>(up_.size() - 1 - i) + 0.5) * cell_height_ + 5;
+            canvas_.text({left_px - 12, y}, fmt::format("{:.4g}", up_[i]), {draw::ink}, text_px,
+                         draw::Align::right);
+        }
+        canvas_.text({28, top_px - 12}, table_.paths.front(), {draw::ink}, text_px,
+                     draw::Align::left, true);
+    }
+
+    draw::Canvas canvas_;
+    const SweepTable& table_;
+    std::vector<double> across_{};
+    std::vector<double> up_{};
+    double cell_width_ = 0;
+    double cell_height_ = 0;
+};
+
+/// From least to most.
+struct Extent {
+    double least = std::numeric_limits<double>::infinity();
+    double most = -std::numeric_limits<double>::infinity();
+    void include(double value) {
+        if (std::isnan(value)) return;
+        least = std::min(least, value);
+        most = std::max(most, value);
+    }
+    [[nodiscard]] double part(double value) const {
+        return most > least ? (value - least) / (most - least) : 0;
+    }
+};
+
+/// A run's figure: a colour, and the number where there is room.
+void number_cell(Grid& grid, const SweepRow& row, std::size_t figure, const Extent& extent) {
+    const std::vector<draw::Point> box = grid.box_of(row);
+    const double value = row.figures[figure];
+    const bool is_there = !std::isnan(value);
+    const double part = is_there ? extent.part(value) : 0;
+    const std::string fill = !row.failure.empty() ? std::string{draw::unstable_fill}
+                             : is_there           ? draw::mixed(draw::paper, draw::series[0], part)
+                                                  : std::string{draw::grid};
+    grid.canvas().polygon(box, {fill});
+    constexpr double room_px = 44;
+    if (grid.cell_width() < room_px || grid.cell_height() < 18) return;
+    const std::string text = !row.failure.empty() ? "failed"
+                             : is_there           ? fmt::format("{:.3g}", value)
+                                                  : "-";
+    const draw::Point middle{(box[0].x + box[1].x) / 2, (box[0].y + box[2].y) / 2 + 5};
+    grid.canvas().text(middle, text, {part > 0.55 ? draw::paper : draw::ink}, text_px,
+                       draw::Align::centre);
+}
+
+/// A run's motion over its target, all on one scale.
+void curve_cell(Grid& grid, const SweepRow& row, const tune::SweepCurve& curve, const Extent& times,
+                const Extent& extent, const std::string& figure) {
+    const std::vector<draw::Point> box = grid.box_of(row);
+    draw::Canvas& canvas = grid.canvas();
+    canvas.outline(box, {draw::grid}, 1);
+    const double margin = 0.08 * (box[2].y - box[0].y);
+    const auto line_through = [&](const std::vector<double>& values) {
+        std::vector<draw::Point> line;
+        for (std::size_t i = 0; i < values.size(); ++i) {
+            line.push_back(
+                {box[0].x + times.part(curve.times_s[i]) * (box[1].x - box[0].x),
+                 box[2].y - margin - extent.part(values[i]) * (box[2].y - box[0].y - 2 * margin)});
+        }
+        return line;
+    };
+    if (!curve.targets.empty()) canvas.line(line_through(curve.targets), {draw::target_ink}, 1.2);
+    canvas.line(line_through(curve.values), {draw::series[0]}, 1.8);
+    canvas.text({box[1].x - 6, box[2].y - 7}, figure, {draw::faint_ink}, 12, draw::Align::right);
+}
+
+void require_picture(const std::filesystem::path& file, const SweepTable& table,
+                     const char* option) {
+    if (!draw::is_chart_file(file)) {
+        throw UsageProblem{
+            fmt::format("hopcoil sweep: {} {}: expected a name that ends in .png or .svg", option,
+                        file.string())};
+    }
+    if (table.paths.size() > 2) {
+        throw UsageProblem{
+            fmt::format("hopcoil sweep: {} has room for one or two varied numbers", option)};
+    }
+    if (table.rows.empty()) throw UsageProblem{"hopcoil sweep: nothing has been run"};
+}
+
+}  // namespace
+
+void draw_sweep_map(const std::filesystem::path& file, const SweepTable& table,
+                    const std::vector<const SweepRow*>& kept, std::optional<std::size_t> figure) {
+    if (!draw::is_chart_file(file)) {
+        throw UsageProblem{
+            fmt::format("hopcoil sweep: --figure {}: expected a name that ends in .png or .svg",
+                        file.string())};
+    }
+    if (table.paths.size() > 2) {
+        throw UsageProblem{"hopcoil sweep: --figure is a map over one or two varied numbers"};
+    }
+    if (table.figures.empty())
+        throw UsageProblem{"hopcoil sweep: --figure: no run has a figure to draw"};
+    const std::size_t shown = figure.value_or(0);
+    Extent extent;
+    for (const SweepRow& row : table.rows)
+        extent.include(row.figures[shown]);
+    Grid grid{file, table, table.figures[shown]};
+    for (const SweepRow& row : table.rows)
+        number_cell(grid, row, shown, extent);
+    grid.finish(kept, "");
+}
+
+void draw_sweep_sheet(const std::filesystem::path& file, const SweepTable& table,
+                      const std::vector<const SweepRow*>& kept, std::optional<std::size_t> figure,
+                      const std::string& title, const SweepCurveOf& curve_of) {
+    require_picture(file, table, "--sheet");
+    constexpr std::size_t most_cells = 200;
+    if (table.rows.size() > most_cells) {
+        throw UsageProblem{fmt::format("hopcoil sweep: --sheet: {} runs, at most {} are legible",
+                                       table.rows.size(), most_cells)};
+    }
+    std::vector<tune::SweepCurve> curves(table.rows.size());
+    Extent times;
+    Extent extent;
+    for (std::size_t i = 0; i < curves.size(); ++i) {
+        if (!table.rows[i].failure.empty()) continue;
+        curves[i] = curve_of(table.rows[i].values);
+        for (const double time_s : curves[i].times_s)
+            times.include(time_s);
+        for (const auto* values : {&curves[i].values, &curves[i].targets}) {
+            for (const double value : *values)
+                extent.include(value);
+        }
+    }
+    Grid grid{file, table, title};
+    for (std::size_t i = 0; i < curves.size(); ++i) {
+        const SweepRow& row = table.rows[i];
+        const std::string number = !row.failure.empty() ? "failed"
+                                   : figure ? fmt::format("{:.3g}", row.figures[*figure])
+                                            : std::string{};
+        curve_cell(grid, row, curves[i], times, extent, number);
+    }
+    const std::string unit = curves.front().unit.empty() ? "" : " " + curves.front().unit;
+    grid.finish(kept, fmt::format("; {:.3g} to {:.3g} s, {:.3g} to {:.3g}{}{}", times.least,
+                                  times.most, extent.least, extent.most, unit,
+                                  figure ? "; the number is " + table.figures[*figure] : ""));
+}
+
+}  // namespace hopcoil::tool
