@@ -6,7 +6,7 @@
 #include <cstdio>
 
 #include <hopcoil/points/chain.hpp>
-#include <hopcoil/tune/sweep_table.hpp>
+#include <hopcoil/tune/sweep.hpp>
 
 using namespace hopcoil;
 

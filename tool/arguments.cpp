@@ -294,67 +294,31 @@ void add_timestep(CLI::App& app, TimestepOptions& options) {
     app.footer(help::timestep);
 }
 
-/// "3/8" is the third of eight parts.
-void read_shard(const std::string& text, SweepOptions& options) {
-    const std::size_t slash = text.find('/');
-    const auto whole = [&](const std::string& part) -> std::size_t {
-        const bool is_number = !part.empty() && part.size() < 7 &&
-                               part.find_first_not_of("0123456789") == std::string::npos;
-        return is_number ? std::stoul(part) : 0;
-    };
-    if (slash != std::string::npos) {
-        options.shard = whole(text.substr(0, slash));
-        options.shards = whole(text.substr(slash + 1));
-    }
-    const bool is_part =
-        slash != std::string::npos && options.shard >= 1 && options.shard <= options.shards;
-    if (!is_part)
-        throw CLI::ValidationError{
-            "--shard", fmt::format("{}: expected PART/PARTS, as 3/8, PART from 1", text)};
-}
-
 void add_sweep(CLI::App& app, SweepOptions& options) {
-    app.add_option("scene", options.scene, "the scene to run, instead of a tuning")
-        ->type_name("SCENE.toml");
-    app.add_option("--vary", options.vary,
-                   "a number and the values it takes: LOW:HIGH:COUNT, LOW:HIGH:COUNT:log or "
-                   "A,B,C; repeatable, every combination is run")
-        ->type_name("PATH=VALUES");
-    CLI::Option_group& tuning = *app.add_option_group("Of a tuning, what is not varied");
-    tuning.add_option("--frequency", options.tuning.frequencies_hz, "natural frequency (2)")
-        ->type_name("HZ");
-    tuning.add_option("--damping-ratio", options.tuning.damping_ratios, "damping ratio (0.5)")
-        ->type_name("RATIO");
-    tuning.add_option("--lead", options.tuning.leads, "lead (0)")->type_name("LEAD");
+    const auto add = [&](const char* name, auto& value, const char* type, const char* help) {
+        return app.add_option(name, value, help)->type_name(type);
+    };
+    add("scene", options.scene, "SCENE.toml", "the scene to run, instead of a tuning");
+    add("--vary", options.vary, "PATH=VALUES",
+        "a number and its values: LOW:HIGH:COUNT, LOW:HIGH:COUNT:log or A,B,C; repeatable");
+    add("--frequency", options.tuning.frequencies_hz, "HZ", "of a tuning, if not varied (2)");
+    add("--damping-ratio", options.tuning.damping_ratios, "RATIO", "the same (0.5)");
+    add("--lead", options.tuning.leads, "LEAD", "the same (0)");
     add_set(app, options.changes);
-    app.add_option("--seconds", options.seconds, "how long each run is (as the scene says)")
-        ->check(above_zero(" seconds"))
-        ->type_name("S");
-    app.add_option("--seed", options.seed, "of everything random (as the scene says)")
-        ->type_name("N");
-    app.add_option("--keep", options.keep,
-                   "only runs of which this is so: \"overshoot_percent<15\"; repeatable")
-        ->type_name("FIGURE<NUMBER");
-    app.add_option("--rank", options.rank, "the least of this figure first")->type_name("FIGURE");
-    app.add_option("--rows", options.rows, "how many runs to print (20)")->type_name("N");
-    app.add_option_function<std::string>(
-           "--shard", [&options](const std::string& text) { read_shard(text, options); },
-           "run one of several parts, to be merged: 3/8 is the third of eight")
-        ->type_name("PART/PARTS");
-    app.add_option("--merge", options.merge, "join tables of parts, instead of running")
-        ->type_name("TABLE.csv");
-    app.add_option("--out", options.out,
-                   "write the table there; after an interrupt the same command goes on")
-        ->type_name("TABLE.csv");
-    app.add_option("--figure", options.figure,
-                   "draw the figure that ranks over one or two varied numbers as a map")
-        ->type_name("FILE.png|.svg");
-    app.add_option("--sheet", options.sheet,
-                   "draw the motion of every run there, side by side: a contact sheet")
-        ->type_name("FILE.png|.svg");
-    app.add_option("--show", options.show,
-                   "whose motion the sheet shows (the system that is varied first)")
-        ->type_name("NAME");
+    add("--seconds", options.seconds, "S", "how long each run is")->check(above_zero(" seconds"));
+    add("--seed", options.seed, "N", "of what is random in a scene")->check(whole_number());
+    add("--keep", options.keep, "FIGURE<NUMBER",
+        "only runs of which this is so: \"overshoot_percent<15\"; repeatable");
+    add("--rank", options.rank, "FIGURE", "the least of this figure first");
+    add("--rows", options.rows, "N", "how many runs to print (20)");
+    add("--shard", options.part, "PART/PARTS", "run the third of eight parts: 3/8");
+    add("--merge", options.merge, "TABLE.csv", "join tables of parts, instead of running");
+    add("--out", options.out, "TABLE.csv",
+        "write the table there; after an interrupt the same command goes on");
+    add("--figure", options.figure, "FILE.png|.svg",
+        "draw the figure that ranks over one or two varied numbers as a map");
+    add("--sheet", options.sheet, "FILE.png|.svg", "draw the motion of every run, side by side");
+    add("--show", options.show, "NAME", "whose motion (the system that is varied first)");
     app.add_flag("--json", options.json, "print one JSON object instead of the table");
     app.footer(help::sweep);
 }
@@ -513,9 +477,7 @@ class CommandLine {
     }
 
     CLI::App app_{
-        "Motion that is alive: followers, springs, chains, nets, particles and walkers, stable at "
-        "any "
-        "time step.",
+        "Motion that is alive: springs, chains, nets, plants, particles, feet; at any time step.",
         "hopcoil"};
     std::map<std::string, std::function<ExitCode()>> runs_;
     DemoOptions demo_;

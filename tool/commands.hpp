@@ -143,8 +143,7 @@ struct SweepOptions {
     std::vector<std::string> keep{};
     std::string rank{};
     std::size_t rows = 20;  ///< printed
-    std::size_t shard = 1;
-    std::size_t shards = 1;
+    std::string part{};     ///< "3/8": of eight parts the third
     std::vector<std::filesystem::path> merge{};
     std::filesystem::path out{};
     std::filesystem::path figure{};

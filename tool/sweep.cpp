@@ -8,7 +8,7 @@
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/io/take_file.hpp>
 #include <hopcoil/io/text_file.hpp>
-#include <hopcoil/tune/sweep_table.hpp>
+#include <hopcoil/tune/sweep_file.hpp>
 
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
@@ -25,6 +25,26 @@ using tune::SweepTable;
 
 [[noreturn]] void refuse_sweep(const std::string& why) {
     throw UsageProblem{"hopcoil sweep: " + why};
+}
+
+/// One of several parts: all of a sweep is the first of one.
+struct Part {
+    std::size_t number = 1;
+    std::size_t of = 1;
+};
+
+Part part_from(const std::string& text) {
+    if (text.empty()) return {};
+    const auto whole = [](const std::string& digits) -> std::size_t {
+        const bool is_number = !digits.empty() && digits.size() < 7 &&
+                               digits.find_first_not_of("0123456789") == std::string::npos;
+        return is_number ? std::stoul(digits) : 0;
+    };
+    const std::size_t slash = std::min(text.find('/'), text.size() - 1);
+    const Part part{whole(text.substr(0, slash)), whole(text.substr(slash + 1))};
+    if (part.number < 1 || part.number > part.of)
+        refuse_sweep(fmt::format("--shard {}: expected PART/PARTS, as 3/8, PART from 1", text));
+    return part;
 }
 
 /// What the table is of.
@@ -115,7 +135,8 @@ SweepTable run_all(const SweepOptions& options, const Swept& swept) {
     std::size_t total = 1;
     for (const tune::SweepAxis& axis : swept.axes)
         total *= axis.values.size();
-    ProgressBar bar{"sweeping", total / options.shards + 1};
+    const Part part = part_from(options.part);
+    ProgressBar bar{"sweeping", total / part.of + 1};
     auto kept_at = std::chrono::steady_clock::now();
     const auto progress = [&](const SweepTable& so_far, std::size_t ran, std::size_t) {
         bar.show(ran);
@@ -127,8 +148,8 @@ SweepTable run_all(const SweepOptions& options, const Swept& swept) {
         kept_at = now;
     };
     SweepTable table = tune::sweep(swept.axes, swept.trial,
-                                   {.shard = options.shard,
-                                    .shards = options.shards,
+                                   {.shard = part.number,
+                                    .shards = part.of,
                                     .is_cancelled = [] { return is_interrupted(); },
                                     .progress = progress},
                                    std::move(done));
@@ -276,7 +297,8 @@ void check(const SweepOptions& options) {
     if (!options.merge.empty() && options.out.empty()) refuse_sweep("--merge needs --out FILE.csv");
     if (!options.merge.empty() && !options.sheet.empty())
         refuse_sweep("--sheet shows motions, which --merge does not run");
-    if (options.shards > 1 && options.out.empty()) refuse_sweep("--shard needs --out FILE.csv");
+    if (part_from(options.part).of > 1 && options.out.empty())
+        refuse_sweep("--shard needs --out FILE.csv");
 }
 
 Picked picked_of(const SweepTable& table, const SweepOptions& options) {

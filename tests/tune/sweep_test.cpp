@@ -10,7 +10,8 @@
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/spring/step_response.hpp>
-#include <hopcoil/tune/sweep_table.hpp>
+#include <hopcoil/tune/sweep.hpp>
+#include <hopcoil/tune/sweep_file.hpp>
 
 #include "support/files.hpp"
 #include "support/random.hpp"

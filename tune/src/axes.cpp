@@ -5,7 +5,7 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/tune/sweep.hpp>
+#include <hopcoil/tune/sweep_table.hpp>
 
 namespace hopcoil::tune {
 namespace {

@@ -3,9 +3,10 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/follow/follower.hpp>
+#include <hopcoil/follow/motion.hpp>
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/spring/step_response.hpp>
@@ -129,13 +130,14 @@ SweepCurve curve_of(const scene::Scene& scene, const std::vector<SweepAxis>& axe
 SweepCurve curve_of(const Tuning& tuning, const std::vector<SweepAxis>& axes,
                     std::span<const double> values, double seconds) {
     constexpr std::size_t samples = 240;
-    Follower<double> follower{changed(tuning, axes, values), 0.0};
-    follower.jump(1);
-    SweepCurve curve{{0}, {0}, {1}};
+    const Tuning tried = changed(tuning, axes, values);
+    const StraightRows<double> rows = straight_rows(tried, seconds / samples);
+    Motion<double> motion = after(resting_at(0.0), 1.0, jump_rows(tried));
+    SweepCurve curve{.times_s = {0}, .values = {0}, .targets = {1}};
     for (std::size_t i = 1; i <= samples; ++i) {
-        follower.step(1, seconds / samples);
+        motion = after(motion, 1.0, rows);
         curve.times_s.push_back(seconds * static_cast<double>(i) / samples);
-        curve.values.push_back(follower.value());
+        curve.values.push_back(motion.value());
         curve.targets.push_back(1);
     }
     return curve;

@@ -4,55 +4,22 @@
 #include <functional>
 #include <span>
 #include <string>
-#include <string_view>
 #include <vector>
 
-#include <hopcoil/scene/scene.hpp>
 #include <hopcoil/spring/tuning.hpp>
+#include <hopcoil/tune/sweep_table.hpp>
+
+namespace hopcoil::scene {
+struct Scene;
+}
 
 namespace hopcoil::tune {
-
-/// A number that is varied, and the values it takes.
-struct SweepAxis {
-    std::string path{};  ///< of a dial: "lamp.frequency_hz"; patterns as for set_matching
-    std::vector<double> values{};
-};
-/// Of "PATH=LOW:HIGH:COUNT" in even steps, "PATH=LOW:HIGH:COUNT:log" by even factors, or
-/// "PATH=A,B,C".
-/// Errors  std::invalid_argument says what was expected.
-[[nodiscard]] SweepAxis axis_from(std::string_view text);
-
-/// One figure of a run; NaN where there is none.
-struct SweepFigure {
-    std::string name{};  ///< "lamp.largest_gap"
-    double value = 0.0;
-};
 
 /// What is tried: the figures for one value of each axis, in the order of the axes.
 ///
 /// Errors  whatever it throws is that run's failure; the others go on. It is called by several
 ///         threads at once.
 using SweepTrial = std::function<std::vector<SweepFigure>(std::span<const double> values)>;
-
-/// One run of a sweep.
-struct SweepRow {
-    std::size_t index = 0;  ///< among all combinations; the last axis goes round first
-    std::vector<double> values{};
-    std::vector<double> figures{};  ///< of the table's names
-    std::string failure{};          ///< empty for a run that came to its end
-
-    friend bool operator==(const SweepRow&, const SweepRow&) = default;
-};
-
-/// The runs of a sweep, or those of them that are done, in the order of their indices.
-struct SweepTable {
-    std::vector<std::string> paths{};
-    std::vector<std::string> figures{};
-    std::vector<SweepRow> rows{};
-    std::size_t total = 0;  ///< of all combinations
-
-    [[nodiscard]] bool is_complete() const { return rows.size() == total; }
-};
 
 struct SweepSettings {
     /// Of `shards` parts, which one: every shards-th combination. From 1.

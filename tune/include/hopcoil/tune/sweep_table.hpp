@@ -1,31 +1,47 @@
 #pragma once
 
 #include <cstddef>
-#include <filesystem>
 #include <string>
 #include <string_view>
 #include <vector>
 
-#include <hopcoil/tune/sweep.hpp>
-
 namespace hopcoil::tune {
 
-/// A table as CSV: `run`, the paths, the figures, `failure`; and `sweep`, which is the same for all
-/// runs of one sweep and different for any other.
-[[nodiscard]] std::string csv_of(const SweepTable& table, std::string_view sweep_id);
-
-/// A table as it was written, whole or in part.
-struct SweepFile {
-    SweepTable table{};
-    std::string sweep_id{};
+/// A number that is varied, and the values it takes.
+struct SweepAxis {
+    std::string path{};  ///< of a dial: "lamp.frequency_hz"; patterns as for set_matching
+    std::vector<double> values{};
 };
-/// Errors  FileProblem; InputProblems for what no sweep has written.
-[[nodiscard]] SweepFile read_sweep(const std::filesystem::path& file);
+/// Of "PATH=LOW:HIGH:COUNT" in even steps, "PATH=LOW:HIGH:COUNT:log" by even factors, or
+/// "PATH=A,B,C".
+/// Errors  std::invalid_argument says what was expected.
+[[nodiscard]] SweepAxis axis_from(std::string_view text);
 
-/// The parts of one sweep in one table.
-/// Errors  std::invalid_argument for parts of different sweeps, or one run that two parts have
-///         differently.
-[[nodiscard]] SweepFile merged(const std::vector<SweepFile>& parts);
+/// One figure of a run; NaN where there is none.
+struct SweepFigure {
+    std::string name{};  ///< "lamp.largest_gap"
+    double value = 0.0;
+};
+
+/// One run of a sweep.
+struct SweepRow {
+    std::size_t index = 0;  ///< among all combinations; the last axis goes round first
+    std::vector<double> values{};
+    std::vector<double> figures{};  ///< of the table's names
+    std::string failure{};          ///< empty for a run that came to its end
+
+    friend bool operator==(const SweepRow&, const SweepRow&) = default;
+};
+
+/// The runs of a sweep, or those of them that are done, in the order of their indices.
+struct SweepTable {
+    std::vector<std::string> paths{};
+    std::vector<std::string> figures{};
+    std::vector<SweepRow> rows{};
+    std::size_t total = 0;  ///< of all combinations
+
+    [[nodiscard]] bool is_complete() const { return rows.size() == total; }
+};
 
 /// What a figure has to be.
 struct SweepCondition {
