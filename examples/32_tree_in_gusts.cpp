@@ -63,11 +63,12 @@ int main() {
     const std::vector<double> slow = leans(tree, 30);
     const std::vector<double> quick = leans(tree, 144);
     std::puts("  time     lean at 30 Hz   at 144 Hz");
-    for (std::size_t i = 0; i < slow.size(); ++i)
+    for (std::size_t i = 0; i < slow.size(); ++i) {
+        const char* const what = i == 4    ? "   the wind drops"
+                                 : i == 8  ? "   the cart is on its way"
+                                 : i == 14 ? "   pushed"
+                                           : "";
         std::printf("%4.1f s %13.3f m %9.3f m%s\n", 0.5 * static_cast<double>(i + 1), slow[i],
-                    quick[i],
-                    i == 4    ? "   the wind drops"
-                    : i == 8  ? "   the cart is on its way"
-                    : i == 14 ? "   pushed"
-                              : "");
+                    quick[i], what);
+    }
 }

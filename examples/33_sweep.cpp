@@ -43,9 +43,10 @@ int main() {
                                             tune::axis_from("damping_ratio=0.3,0.5,0.8")};
     const tune::SweepTable table = tune::sweep(axes, turn_round);
     std::puts("frequency  damping ratio  swings past  at rest");
-    for (const tune::SweepRow& row : table.rows)
+    for (const tune::SweepRow& row : table.rows) {
         std::printf("%6.2f Hz %14.1f %9.3f m %7.2f s\n", row.values[0], row.values[1],
                     row.figures[0], row.figures[1]);
+    }
     const std::size_t at_rest = tune::figure_named("at_rest_s", table);
     const auto best =
         tune::best_of(table, {tune::condition_from("swing_past_m>0.03", table)}, &at_rest);

@@ -6,11 +6,13 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/random.hpp>
+#include <hopcoil/base/version.hpp>
 #include <hopcoil/io/take_file.hpp>
 #include <hopcoil/io/text_file.hpp>
 #include <hopcoil/tune/sweep_file.hpp>
 
 #include "tool/commands.hpp"
+#include "tool/interrupt.hpp"
 #include "tool/made_by.hpp"
 #include "tool/progress.hpp"
 #include "tool/scene_changes.hpp"
@@ -280,9 +282,8 @@ Json json_of(const SweepTable& table, const Picked& picked, Json source) {
     }
     Json failures = Json::array();
     for (const SweepRow& row : table.rows) {
-        if (!row.failure.empty())
-            failures.push_back(
-                {{"run", row.index + 1}, {"values", row.values}, {"why", row.failure}});
+        if (row.failure.empty()) continue;
+        failures.push_back({{"run", row.index + 1}, {"values", row.values}, {"why", row.failure}});
     }
     return {{"made_by", std::move(source)}, {"varied", table.paths},
             {"total", table.total},         {"done", table.rows.size()},

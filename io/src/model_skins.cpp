@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 #include <hopcoil/points/chain_shape.hpp>
 
@@ -23,6 +24,7 @@ std::array<double, 3> colour_along(const std::vector<std::array<double, 3>>& pro
     std::array<double, 3> colour{};
     for (std::size_t k = 0; k < 3; ++k) {
         std::vector<double> component;
+        component.reserve(profile.size());
         for (const auto& each : profile)
             component.push_back(each[k]);
         colour[k] = profile_at(component, part, 0.6);
@@ -45,8 +47,8 @@ void RowTurns::follow(const std::vector<Vector3>& points) {
     }
 }
 
-BranchTurns::BranchTurns(const std::vector<std::size_t>& from, const std::vector<Vector3>& start)
-    : parents{from}, turns(start.size()) {
+BranchTurns::BranchTurns(std::vector<std::size_t> from, const std::vector<Vector3>& start)
+    : parents{std::move(from)}, turns(start.size()) {
     for (std::size_t i = 0; i < start.size(); ++i)
         directions.push_back(unit(start[i] - start[parents[i]]));
 }

@@ -25,7 +25,7 @@ struct BranchTurns {
     std::vector<Vector3> directions{};  ///< at first
     std::vector<Quaternion> turns{};
 
-    BranchTurns(const std::vector<std::size_t>& from, const std::vector<Vector3>& start);
+    BranchTurns(std::vector<std::size_t> from, const std::vector<Vector3>& start);
     void follow(const std::vector<Vector3>& points);
 };
 

@@ -224,11 +224,12 @@ Ways ways_of(std::span<const Rod> rods, std::span<const double> turns) {
     return ways;
 }
 
-std::array<Vector3, 2> lump_ways(std::span<const Rod> rods, const Ways& ways, std::size_t i) {
-    const Rod& rod = rods[i];
+std::array<Vector3, 2> lump_ways(std::span<const Rod> rods, const Ways& ways, std::size_t branch) {
+    const Rod& rod = rods[branch];
     const Vector3 foot = rod.parent == plant_base ? Vector3{} : ways.ends[rod.parent];
-    return {foot + cross(ways.turns[i], rod.along * lump_parts[0]),
-            foot + cross(ways.turns[i], rod.along * lump_parts[1])};
+    const Vector3& turn = ways.turns[branch];
+    return {foot + cross(turn, rod.along * lump_parts[0]),
+            foot + cross(turn, rod.along * lump_parts[1])};
 }
 
 BaseShare base_share(std::span<const Rod> rods, std::span<const double> turns) {

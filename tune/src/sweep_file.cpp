@@ -78,10 +78,9 @@ SweepFile read_sweep(const std::filesystem::path& file) {
     SweepFile read;
     SweepTable& table = read.table;
     for (std::size_t k = fixed_columns; k + 1 < header.size(); ++k) {
-        if (header[k].starts_with(vary))
-            table.paths.push_back(header[k].substr(vary.size()));
-        else
-            table.figures.push_back(header[k]);
+        const bool is_path = header[k].starts_with(vary);
+        (is_path ? table.paths : table.figures)
+            .push_back(is_path ? header[k].substr(vary.size()) : header[k]);
     }
     for (std::size_t i = 0; i < csv.rows.size(); ++i) {
         const double run = number_from(csv, i, 1);
@@ -96,9 +95,10 @@ SweepFile read_sweep(const std::filesystem::path& file) {
             io::refuse_input(csv.positions[i + 1][0], "", "not a run of the same sweep");
         }
         SweepRow row{.index = static_cast<std::size_t>(run) - 1, .failure = csv.rows[i].back()};
-        for (std::size_t k = fixed_columns; k + 1 < header.size(); ++k)
-            (header[k].starts_with(vary) ? row.values : row.figures)
-                .push_back(number_from(csv, i, k));
+        for (std::size_t k = fixed_columns; k + 1 < header.size(); ++k) {
+            std::vector<double>& numbers = header[k].starts_with(vary) ? row.values : row.figures;
+            numbers.push_back(number_from(csv, i, k));
+        }
         table.rows.push_back(std::move(row));
     }
     return read;

@@ -52,9 +52,10 @@ std::vector<SweepFigure> figures_of(const scene::Scene& scene) {
         const scene::StepResponder* const responder = system.spec->step_responder();
         if (responder == nullptr || !responder->has_target()) continue;
         const std::vector<scene::Port> ports = system.spec->outputs();
-        for (std::size_t i = 0; i < ports.size(); ++i)
+        for (std::size_t i = 0; i < ports.size(); ++i) {
             add_response(figures, scene::output_name(system, ports[i]) + '.',
                          responder->jump(i, 1));
+        }
     }
     for (const scene::SystemReport& report : scene::report_on(scene, scene::fine_take(scene)))
         add_report(figures, report);
@@ -93,6 +94,7 @@ Tuning changed(const Tuning& tuning, const std::vector<SweepAxis>& axes,
 
 SweepTrial trial_of(const scene::Scene& scene, const std::vector<SweepAxis>& axes) {
     std::vector<double> first;
+    first.reserve(axes.size());
     for (const SweepAxis& axis : axes)
         first.push_back(axis.values.empty() ? 0 : axis.values.front());
     static_cast<void>(changed(scene, axes, first));

@@ -65,7 +65,7 @@ struct PlantParts {
 
 class RunningPlant final : public RunningSystem {
   public:
-    RunningPlant(const PlantParts& parts, const SystemInputs& inputs);
+    RunningPlant(PlantParts parts, const SystemInputs& inputs);
 
     bool advance(double time_s, const SystemInputs& inputs) override;
     void change(const SystemInputs& inputs) override;

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <limits>
+#include <utility>
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/field/wind.hpp>
@@ -9,8 +10,8 @@
 
 namespace hopcoil::scene {
 
-RunningPlant::RunningPlant(const PlantParts& parts, const SystemInputs& inputs)
-    : parts_{parts}, time_s_{inputs.time_s} {
+RunningPlant::RunningPlant(PlantParts parts, const SystemInputs& inputs)
+    : parts_{std::move(parts)}, time_s_{inputs.time_s} {
     for (std::size_t i = 0; i < parts_.places.size(); ++i) {
         const PlantPlace base = base_of(i, inputs);
         plants_.emplace_back(parts_.structure, parts_.settings, base.position, base.rotation);

@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include <hopcoil/scene/named_settings.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
 
 #include "toml_reader.hpp"
