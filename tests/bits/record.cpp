@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <cstdio>
 #include <cstring>
+#include <memory>
 
 #include <Eigen/Core>
 
@@ -25,6 +26,10 @@
 #include <hopcoil/measure/foot_watch.hpp>
 #include <hopcoil/points/chain.hpp>
 #include <hopcoil/points/chain_bank.hpp>
+#include <hopcoil/points/net.hpp>
+#include <hopcoil/points/net_builders.hpp>
+#include <hopcoil/points/particles.hpp>
+#include <hopcoil/points/plant.hpp>
 #include <hopcoil/stepping/adaptive_runge_kutta.hpp>
 #include <hopcoil/stepping/frame_clock.hpp>
 
@@ -215,6 +220,44 @@ void record_chains(Hash& hash, Parameters& numbers) {
     }
 }
 
+/// Cloths by each method, plants in air and in water, particles on the ground: in one wind.
+void record_what_the_wind_moves(Hash& hash, Parameters& numbers) {
+    using namespace hopcoil;
+    const Wind wind{{.mean_m_per_s = {2, 0, 1}}, 9};
+    const FlatGround ground;
+    for (const NetMethod method : {NetMethod::forces, NetMethod::positions, NetMethod::implicit}) {
+        const ClothSettings settings{.columns = 7, .rows = 7};
+        NetStructure made = cloth(settings, {{0, 0.8, 0}, turned_by({0.7, 0, 0})});
+        pin(made, points_at(settings, ClothEdge::top));
+        Net net{made, {.method = method}};
+        for (int i = 1; i < 90; ++i) {
+            net.step({.ground = &ground, .wind = &wind, .time_s = i / 60.0}, 1.0 / 60);
+            hash.add(net.positions()[30].x);
+            hash.add(net.velocities().back().y);
+        }
+    }
+    for (const double fluid : {1.225, 1025.0}) {
+        const auto tree = std::make_shared<const PlantStructure>(PlantShape{.levels = 3}, 11);
+        Plant plant{tree, {.fluid_density_kg_per_m3 = fluid}};
+        double time_s = 0;
+        for (int i = 0; i < 90; ++i) {
+            const double dt = 0.03 * numbers.next();
+            time_s += dt;
+            plant.step({.base = {0.01 * numbers.next(), 0, 0}, .wind = &wind, .time_s = time_s},
+                       dt);
+            hash.add(plant.positions().back().x);
+            hash.add(plant.rotations()[5].z);
+            hash.add(plant.velocities()[7].y);
+        }
+    }
+    Particles sparks{particle_recipe("burst"), 13, {0, 0.6, 0}};
+    sparks.burst(200, {0, 0.6, 0});
+    for (int i = 0; i < 120; ++i)
+        sparks.step({.ground = &ground, .wind = &wind}, 0.03 * numbers.next());
+    for (const Vector3& place : sparks.positions())
+        hash.add(place.x);
+}
+
 /// Walkers over steps, slopes and a raft, told this and that.
 void record_walkers(Hash& hash, Parameters& numbers) {
     using namespace hopcoil;
@@ -277,6 +320,7 @@ int main() {
     record_bank(hash, numbers);
     record_chains(hash, numbers);
     record_walkers(hash, numbers);
+    record_what_the_wind_moves(hash, numbers);
     for (int i = 0; i < 10000; ++i) {
         const double x = 40 * numbers.next() - 20;
         hash.add(hopcoil::math::exp(x));
