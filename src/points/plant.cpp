@@ -199,6 +199,7 @@ StepStatus Plant::step(const PlantInputs& inputs, double dt) noexcept {
     const double h = dt / static_cast<double>(count);
     find_rows(h);
     is_windy_ = false;
+    const double load_rate = load_rate_;
     for (std::size_t i = 0; i < count; ++i)
         substep(path, inputs, h * static_cast<double>(i), h);
     const bool is_finite = std::all_of(swings_.begin(), swings_.end(), [](const Swing& swing) {
@@ -207,6 +208,8 @@ StepStatus Plant::step(const PlantInputs& inputs, double dt) noexcept {
     });
     if (!is_finite) {
         std::copy(kept_.begin(), kept_.end(), swings_.begin());
+        load_rate_ = load_rate;
+        find_outputs();
         return reject();
     }
     const bool base_rests = !has_moved && velocity == Vector3{};

@@ -350,6 +350,19 @@ TEST_CASE("what cannot be is refused, and steps do not allocate", "[plant]") {
     CHECK(plant.rejected_inputs() == 6);
     CHECK(plant.still());
 
+    // What was refused has left nothing behind.
+    Plant swaying{tree};
+    swaying.push(2, {0.1, 0, 0});
+    swaying.step({}, 1.0 / 60);
+    Plant twin = swaying;
+    CHECK(swaying.step({.base = {1e300, 0, 0}}, 1e-3) == StepStatus::rejected);
+    for (Plant* each : {&swaying, &twin}) {
+        each->push(3, {0, 0.1, 0.1});
+        each->step({}, 1.0 / 60);
+    }
+    CHECK(std::equal(swaying.positions().begin(), swaying.positions().end(),
+                     twin.positions().begin()));
+
     CHECK_THROWS_AS((Plant{nullptr}), InvalidValue);
     CHECK_THROWS_AS((Plant{tree, {.frequency_hz = 0}}), InvalidValue);
     CHECK_THROWS_AS(plant.retune({.damping_ratio = -1}), InvalidValue);

@@ -62,7 +62,7 @@ class LiveScene {
     bool push(std::size_t system, const ValueArray& delta_velocity, std::size_t port = 0);
 
     /// A hand pulls one value of an output toward a place, as hard as a hand can, until it is told
-    /// another place, or none. False for what cannot be pulled: only points of a net can.
+    /// another place, or none. False for what cannot be pulled; points of nets and branches can.
     bool grab(std::size_t system, const std::optional<ValueArray>& place, std::size_t port = 0,
               std::size_t index = 0);
 
