@@ -7,21 +7,13 @@
 #include <vector>
 
 #include <hopcoil/base/dial.hpp>
-#include <hopcoil/base/quaternion.hpp>
-#include <hopcoil/base/vector3.hpp>
+#include <hopcoil/base/placement.hpp>
 #include <hopcoil/points/net_structure.hpp>
 
 /// @file
 /// Ropes, cloths and soft bodies, each in its rest shape, at any place and turned as one likes.
 
 namespace hopcoil {
-
-/// Where something is built, and how it is turned.
-struct Placement {
-    Vector3 position{};
-    Quaternion rotation{};
-    friend bool operator==(const Placement&, const Placement&) = default;
-};
 
 /// A rope, of what it is made of: the same rope with more segments moves the same.
 struct RopeSettings {

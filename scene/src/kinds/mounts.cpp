@@ -6,6 +6,13 @@
 
 namespace hopcoil::scene {
 
+Placement placement_of(const Mount& mount, const SystemInputs& inputs) {
+    Placement at;
+    if (mount.position) at.position = vector_of(inputs.targets[*mount.position].point.value);
+    if (mount.rotation) at.rotation = rotation_of(inputs.targets[*mount.rotation].point.value);
+    return at;
+}
+
 std::optional<Vector3> vector_at(KindReader& reader, const std::string& key,
                                  const std::string& unit) {
     const auto value = reader.value(key, unit, 3);

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/base/quaternion.hpp>
+#include <hopcoil/base/placement.hpp>
 #include <hopcoil/points/contact_shape.hpp>
 #include <hopcoil/scene/kind.hpp>
 #include <hopcoil/scene/system.hpp>
@@ -18,6 +18,16 @@ struct Mount {
     std::optional<std::size_t> rotation{};
     friend bool operator==(const Mount&, const Mount&) = default;
 };
+
+/// Where it is now.
+[[nodiscard]] Placement placement_of(const Mount& mount, const SystemInputs& inputs);
+
+/// The field of type F among those that act on a system; nullptr where none is connected.
+template <class F>
+[[nodiscard]] const F* field_in(const SystemInputs& inputs, std::size_t index) {
+    if (index >= inputs.fields.size() || inputs.fields[index] == nullptr) return nullptr;
+    return inputs.fields[index]->as_field<F>();
+}
 
 /// A shape that others cannot pass, in the frame of what carries it.
 struct MountedShape {

@@ -79,12 +79,6 @@ class RunningParticles final : public RunningSystem {
         for (Placement& each : shape_places_)
             fields(each.position, each.rotation);
     }
-    /// Of a shape or an emitter, at one moment.
-    struct Placement {
-        Vector3 position{};
-        Quaternion rotation{};
-    };
-    [[nodiscard]] static Placement mounted(const Mount& mount, const SystemInputs& inputs);
     [[nodiscard]] Placement emitter(const SystemInputs& inputs) const;
     void place_shapes(const SystemInputs& inputs, double dt);
     void start_bursts(double from_s, double to_s, const SystemInputs& inputs);

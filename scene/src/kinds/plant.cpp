@@ -101,11 +101,8 @@ std::vector<Port> PlantSpec::outputs() const {
 ValueArray PlantSpec::start(std::size_t port, std::size_t index) const {
     const bool is_spot = port > 0;
     const std::size_t each = parts_.points_of_each();
-    const PlantPlace place = parts_.base_of(is_spot ? 0 : index / each, parts_.carrier);
-    if (is_spot && (port - 1) % 2 == 1) {
-        const Quaternion& q = place.rotation;
-        return ValueArray{{q.w, q.x, q.y, q.z}};
-    }
+    const Placement place = parts_.carrier * parts_.places[is_spot ? 0 : index / each];
+    if (is_spot && (port - 1) % 2 == 1) return array_of(place.rotation);
     const std::size_t point = is_spot ? parts_.spots[(port - 1) / 2].branch + 1 : index % each;
     const Vector3 arm = point == 0 ? Vector3{} : parts_.structure->branches()[point - 1].end;
     return array_of(place.position + rotated(place.rotation, arm));
@@ -253,7 +250,7 @@ std::size_t read_branch_at(KindReader& one, const PlantParts& parts, const Branc
     return named ? *named : tips[tip.value_or(0)];
 }
 
-void read_bed(KindReader& reader, PlantParts& parts, const PlantPlace& own) {
+void read_bed(KindReader& reader, PlantParts& parts, const Placement& own) {
     parts.places = {own};
     RandomNumbers numbers{reader.random_stream("bed")};
     reader.one_table("bed", "plant bed", [&](KindReader& bed) {
@@ -265,8 +262,7 @@ void read_bed(KindReader& reader, PlantParts& parts, const PlantPlace& own) {
             const Vector3 off{half.x * numbers.between(-1, 1), half.y * numbers.between(-1, 1),
                               half.z * numbers.between(-1, 1)};
             const Quaternion turned = turned_by({0, turn * numbers.between(-1, 1), 0});
-            parts.places.push_back(
-                {own.position + rotated(own.rotation, off), own.rotation * turned});
+            parts.places.push_back(own * Placement{off, turned});
         }
     });
 }
@@ -312,17 +308,14 @@ bool make_structure(KindReader& reader, PlantParts& parts, std::vector<PlantBran
     });
 }
 
-PlantPlace carrier_at_start(KindReader& reader, const Mount& mount,
-                            const std::vector<std::size_t>& targets) {
+Placement carrier_at_start(KindReader& reader, const Mount& mount,
+                           const std::vector<std::size_t>& targets) {
     const auto start_of = [&](std::size_t index) {
         return reader.target_at(targets[index]).path.before(0).value;
     };
-    PlantPlace carrier;
+    Placement carrier;
     if (mount.position) carrier.position = vector_of(start_of(*mount.position));
-    if (mount.rotation) {
-        const ValueArray q = start_of(*mount.rotation);
-        carrier.rotation = {q[0], q[1], q[2], q[3]};
-    }
+    if (mount.rotation) carrier.rotation = rotation_of(start_of(*mount.rotation));
     return carrier;
 }
 
@@ -336,7 +329,7 @@ void read_plant(KindReader& reader) {
     parts.modes.wind_points = reader.whole_number("wind_points", 1, 32).value_or(4);
     parts.modes.is_flat = reader.flag("flat").value_or(false);
     reader.dials(parts.settings);
-    const PlantPlace own{vector_at(reader, "at", "m").value_or(Vector3{}), turn_at(reader)};
+    const Placement own{vector_at(reader, "at", "m").value_or(Vector3{}), turn_at(reader)};
     parts.mount = mounts.read(reader);
     parts.carrier = carrier_at_start(reader, parts.mount, mounts.targets());
     read_bed(reader, parts, own);

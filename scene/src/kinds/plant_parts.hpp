@@ -32,12 +32,6 @@ struct PlantSpot {
     std::size_t branch = 0;
 };
 
-/// Where one of the plants of a bed stands, in the frame of what carries it.
-struct PlantPlace {
-    Vector3 position{};
-    Quaternion rotation{};
-};
-
 /// What a table [plant.NAME] says.
 struct PlantParts {
     std::optional<PlantShape> shape{};  ///< grown; without it the branches are listed
@@ -45,20 +39,14 @@ struct PlantParts {
     PlantModeSettings modes{};
     PlantSettings settings{};
     std::shared_ptr<const PlantStructure> structure{};
-    std::vector<PlantPlace> places{};  ///< of each plant; at least one
+    std::vector<Placement> places{};  ///< of each plant, in the mount's frame; at least one
     Mount mount{};
-    PlantPlace carrier{};  ///< where the mount is at the start
+    Placement carrier{};  ///< where the mount is at the start
     std::vector<PlantPush> pushes{};
     std::vector<PlantSpot> spots{};
     std::vector<Colour> colours{};
     double order = 0;
 
-    /// Of one of them, where the mount is there.
-    [[nodiscard]] PlantPlace base_of(std::size_t plant, const PlantPlace& mounted) const {
-        const PlantPlace& own = places[plant];
-        return {mounted.position + rotated(mounted.rotation, own.position),
-                mounted.rotation * own.rotation};
-    }
     [[nodiscard]] std::size_t points_of_each() const { return structure->size() + 1; }
     [[nodiscard]] std::size_t point_count() const { return points_of_each() * places.size(); }
 };
@@ -92,7 +80,6 @@ class RunningPlant final : public RunningSystem {
         for (Plant& plant : plants_)
             fields(plant);
     }
-    [[nodiscard]] PlantPlace base_of(std::size_t plant, const SystemInputs& inputs) const;
     void find_pulls(std::size_t plant, double from_s, double to_s);
 
     PlantParts parts_;

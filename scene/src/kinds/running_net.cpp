@@ -19,16 +19,6 @@ namespace {
 /// differs from what a step would give.
 constexpr std::size_t steps_a_frame = 4;
 
-Quaternion rotation_of(const ValueArray& q) {
-    return normalized({q[0], q[1], q[2], q[3]});
-}
-
-template <class F>
-const F* field_in(const SystemInputs& inputs, std::size_t index) {
-    if (index >= inputs.fields.size() || inputs.fields[index] == nullptr) return nullptr;
-    return inputs.fields[index]->as_field<F>();
-}
-
 }  // namespace
 
 RunningNet::RunningNet(const NetParts& parts, const SystemInputs& inputs)
@@ -135,8 +125,7 @@ void RunningNet::place_shapes(double time_s, const SystemInputs& inputs) {
         const MountedShape& own = parts_.shapes[i];
         const auto placed = [&](double at_s) {
             const Placement at = mounted_at(own.mount, inputs, at_s);
-            return Placement{at.position + rotated(at.rotation, own.shape.position),
-                             at.rotation * own.shape.rotation};
+            return at * Placement{own.shape.position, own.shape.rotation};
         };
         const Placement now = placed(time_s);
         shapes_[i] = own.shape;

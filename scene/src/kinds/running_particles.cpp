@@ -10,16 +10,6 @@
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
-namespace {
-
-template <class F>
-const F* particle_field_in(const SystemInputs& inputs, std::size_t index) {
-    if (index >= inputs.fields.size() || inputs.fields[index] == nullptr) return nullptr;
-    return inputs.fields[index]->as_field<F>();
-}
-
-}  // namespace
-
 RunningParticles::RunningParticles(const ParticlesParts& parts, const SystemInputs& inputs)
     : parts_{parts},
       particles_{parts.settings, parts.stream, emitter(inputs).position, emitter(inputs).rotation},
@@ -30,29 +20,16 @@ RunningParticles::RunningParticles(const ParticlesParts& parts, const SystemInpu
     start_bursts(-1, inputs.time_s, inputs);
 }
 
-RunningParticles::Placement RunningParticles::mounted(const Mount& mount,
-                                                      const SystemInputs& inputs) {
-    Placement at;
-    if (mount.position) at.position = vector_of(inputs.targets[*mount.position].point.value);
-    if (mount.rotation) {
-        const ValueArray& q = inputs.targets[*mount.rotation].point.value;
-        at.rotation = normalized({q[0], q[1], q[2], q[3]});
-    }
-    return at;
-}
-
-RunningParticles::Placement RunningParticles::emitter(const SystemInputs& inputs) const {
-    const Placement at = mounted(parts_.mount, inputs);
-    return {at.position + rotated(at.rotation, parts_.place), at.rotation * parts_.turned};
+Placement RunningParticles::emitter(const SystemInputs& inputs) const {
+    return placement_of(parts_.mount, inputs) * Placement{parts_.place, parts_.turned};
 }
 
 void RunningParticles::place_shapes(const SystemInputs& inputs, double dt) {
     shapes_.resize(parts_.shapes.size());
     for (std::size_t i = 0; i < shapes_.size(); ++i) {
         const MountedShape& own = parts_.shapes[i];
-        const Placement at = mounted(own.mount, inputs);
-        const Placement now{at.position + rotated(at.rotation, own.shape.position),
-                            at.rotation * own.shape.rotation};
+        const Placement now =
+            placement_of(own.mount, inputs) * Placement{own.shape.position, own.shape.rotation};
         shapes_[i] = own.shape;
         shapes_[i].position = now.position;
         shapes_[i].rotation = now.rotation;
@@ -72,7 +49,7 @@ void RunningParticles::start_bursts(double from_s, double to_s, const SystemInpu
         if (burst.at_s > from_s && burst.at_s <= to_s)
             particles_.burst(burst.count, emitter(inputs).position);
     }
-    const auto* const source = particle_field_in<Particles>(inputs, particle_field::source);
+    const auto* const source = field_in<Particles>(inputs, particle_field::source);
     if (source == nullptr || parts_.count_for_each == 0) return;
     for (const ParticleEvent& event : source->events()) {
         if (event.type == parts_.on) particles_.burst(parts_.count_for_each, event.place);
@@ -87,8 +64,8 @@ bool RunningParticles::advance(double time_s, const SystemInputs& inputs) {
                                .facing = at.rotation,
                                .is_on = time_s > parts_.from_s && time_s_ < parts_.until_s,
                                .shapes = shapes_,
-                               .ground = particle_field_in<Ground>(inputs, particle_field::ground),
-                               .wind = particle_field_in<Wind>(inputs, particle_field::wind)};
+                               .ground = field_in<Ground>(inputs, particle_field::ground),
+                               .wind = field_in<Wind>(inputs, particle_field::wind)};
     if (particles_.step(given, dt) == StepStatus::rejected) return false;
     for (const ParticleEvent& event : particles_.events())
         hits_ += event.type == ParticleEvent::Type::hit ? 1 : 0;

@@ -12,22 +12,11 @@ namespace hopcoil::scene {
 
 RunningPlant::RunningPlant(PlantParts parts, const SystemInputs& inputs)
     : parts_{std::move(parts)}, time_s_{inputs.time_s} {
-    for (std::size_t i = 0; i < parts_.places.size(); ++i) {
-        const PlantPlace base = base_of(i, inputs);
+    for (const Placement& place : parts_.places) {
+        const Placement base = placement_of(parts_.mount, inputs) * place;
         plants_.emplace_back(parts_.structure, parts_.settings, base.position, base.rotation);
     }
     pulls_.reserve(parts_.pushes.size() + 1);
-}
-
-PlantPlace RunningPlant::base_of(std::size_t plant, const SystemInputs& inputs) const {
-    PlantPlace at;
-    if (parts_.mount.position)
-        at.position = vector_of(inputs.targets[*parts_.mount.position].point.value);
-    if (parts_.mount.rotation) {
-        const ValueArray& q = inputs.targets[*parts_.mount.rotation].point.value;
-        at.rotation = normalized({q[0], q[1], q[2], q[3]});
-    }
-    return parts_.base_of(plant, at);
 }
 
 /// Steps end where pushes begin and end, so each lasts for all of a step or for none of it. A hand
@@ -51,11 +40,9 @@ void RunningPlant::find_pulls(std::size_t plant, double from_s, double to_s) {
 
 bool RunningPlant::advance(double time_s, const SystemInputs& inputs) {
     const double dt = step_length_.from_to(time_s_, time_s);
-    const Wind* const wind = !inputs.fields.empty() && inputs.fields[0] != nullptr
-                                 ? inputs.fields[0]->as_field<Wind>()
-                                 : nullptr;
+    const Wind* const wind = field_in<Wind>(inputs, 0);
     for (std::size_t i = 0; i < plants_.size(); ++i) {
-        const PlantPlace base = base_of(i, inputs);
+        const Placement base = placement_of(parts_.mount, inputs) * parts_.places[i];
         PlantInputs given{
             .base = base.position, .facing = base.rotation, .wind = wind, .time_s = time_s};
         // Away from what turns, a velocity is not that of what carries it.
@@ -73,7 +60,7 @@ bool RunningPlant::advance(double time_s, const SystemInputs& inputs) {
 
 void RunningPlant::change(const SystemInputs& inputs) {
     for (std::size_t i = 0; i < plants_.size(); ++i) {
-        const PlantPlace base = base_of(i, inputs);
+        const Placement base = placement_of(parts_.mount, inputs) * parts_.places[i];
         plants_[i].cut(base.position, base.rotation);
     }
 }
@@ -119,8 +106,7 @@ ValueAndVelocity RunningPlant::output(std::size_t port, std::size_t index) const
     const std::size_t point = parts_.spots[(port - 1) / 2].branch + 1;
     if ((port - 1) % 2 == 0)
         return {array_of(plant.positions()[point]), array_of(plant.velocities()[point])};
-    const Quaternion& q = plant.rotations()[point];
-    return {ValueArray{{q.w, q.x, q.y, q.z}}, array_of(plant.spin(point))};
+    return {array_of(plant.rotations()[point]), array_of(plant.spin(point))};
 }
 
 void RunningPlant::read_signals(std::span<double> numbers) {
