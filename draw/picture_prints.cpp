@@ -107,6 +107,7 @@ void draw_dots(Canvas& canvas, const Strand& strand, const Projection& projectio
 void draw_branches(Canvas& canvas, const Strand& strand, const std::vector<Vector3>& points,
                    const Projection& projection, double opacity) {
     constexpr double thin_px = 1;
+    const std::vector<double> thinness = io::thinness_of(strand.radius_m);
     for (std::size_t i = 0; i < points.size(); ++i) {
         const std::size_t parent = strand.parents[i];
         const std::vector<Point> line{projection(points[parent]), projection(points[i])};
@@ -114,8 +115,7 @@ void draw_branches(Canvas& canvas, const Strand& strand, const std::vector<Vecto
             const bool is_bone = strand.parents[parent] != parent;  // none goes to a root
             if (is_bone) canvas.line(line, {ink, 0.8 * opacity}, 2);
         } else if (parent != i) {
-            const std::string colour =
-                colour_along(strand.colours, io::thinness(strand.radius_m, i));
+            const std::string colour = colour_along(strand.colours, thinness[i]);
             canvas.line(line, {colour, opacity},
                         std::max(thin_px, 2 * strand.radius_m[i] * projection.px_per_m));
         }

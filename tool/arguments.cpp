@@ -309,7 +309,7 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
     add("--seed", options.seed, "N", "of what is random in a scene")->check(whole_number());
     add("--keep", options.keep, "FIGURE<NUMBER",
         "only runs of which this is so: \"overshoot_percent<15\"; repeatable");
-    add("--rank", options.rank, "FIGURE", "the least of this figure first");
+    add("--rank", options.rank, "FIGURE", "sort by this figure, smallest first");
     add("--rows", options.rows, "N", "how many runs to print (20)");
     add("--shard", options.part, "PART/PARTS", "run the third of eight parts: 3/8");
     add("--merge", options.merge, "TABLE.csv", "join tables of parts, instead of running");

@@ -11,6 +11,7 @@
 #include <hopcoil/io/text_file.hpp>
 #include <hopcoil/tune/sweep_file.hpp>
 
+#include "draw/chart.hpp"
 #include "tool/commands.hpp"
 #include "tool/interrupt.hpp"
 #include "tool/made_by.hpp"
@@ -258,7 +259,8 @@ void print_result(const SweepTable& table, const Picked& picked, const SweepOpti
     print_table(table, picked, options.rows);
     fmt::print("{} of {} runs", table.rows.size(), table.total);
     if (!options.keep.empty()) fmt::print(", {} kept", picked.rows.size());
-    if (picked.rank_by) fmt::print(", the least {} first", table.figures[*picked.rank_by]);
+    if (picked.rank_by)
+        fmt::print(", sorted by {}, smallest first", table.figures[*picked.rank_by]);
     if (picked.rows.size() > options.rows) fmt::print("; {} shown", options.rows);
     fmt::print("\n");
     if (picked.failures == 0) return;
@@ -290,7 +292,29 @@ Json json_of(const SweepTable& table, const Picked& picked, Json source) {
             {"runs", std::move(runs)},      {"failures", std::move(failures)}};
 }
 
+/// Before anything is run: whether a picture of it could be drawn.
+void check_picture(const fs::path& file, const char* option, std::size_t varied) {
+    if (file.empty()) return;
+    if (!draw::is_chart_file(file)) {
+        refuse_sweep(
+            fmt::format("{} {}: expected a name that ends in .png or .svg", option, file.string()));
+    }
+    if (varied > 2) refuse_sweep(fmt::format("{} has room for one or two varied numbers", option));
+}
+
+/// All motions side by side: so many that each can be made out.
+void check_sheet(const SweepOptions& options, const std::vector<tune::SweepAxis>& axes) {
+    constexpr std::size_t most_cells = 200;
+    std::size_t runs = 1;
+    for (const tune::SweepAxis& axis : axes)
+        runs *= axis.values.size();
+    if (!options.sheet.empty() && runs > most_cells)
+        refuse_sweep(fmt::format("--sheet: {} runs, at most {} are legible", runs, most_cells));
+}
+
 void check(const SweepOptions& options) {
+    check_picture(options.figure, "--figure", options.vary.size());
+    check_picture(options.sheet, "--sheet", options.vary.size());
     if (options.merge.empty() && options.vary.empty())
         refuse_sweep("say what to vary: --vary PATH=LOW:HIGH:COUNT");
     if (!options.merge.empty() && !options.vary.empty())
@@ -330,6 +354,7 @@ ExitCode run_sweep(const SweepOptions& options) {
     Swept swept;
     if (options.merge.empty()) {
         swept = swept_by(options);
+        check_sheet(options, swept.axes);
         table = run_all(options, swept);
         source = swept.made_by;
         id = swept.id;
@@ -340,10 +365,13 @@ ExitCode run_sweep(const SweepOptions& options) {
         tune::SweepFile whole = tune::merged(parts);
         table = std::move(whole.table);
         id = std::move(whole.sweep_id);
+        check_picture(options.figure, "--figure", table.paths.size());
     }
     // First of all the table is safe: what is asked of it may be mistaken.
     write_table(options.out, table, id);
     const Picked picked = picked_of(table, options);
+    const bool has_pictures = !options.figure.empty() || !options.sheet.empty();
+    if (has_pictures && table.rows.empty()) refuse_sweep("there are no runs to draw");
     if (!options.figure.empty()) draw_sweep_map(options.figure, table, picked.rows, picked.rank_by);
     if (!options.sheet.empty()) draw_sheet(options, swept, table, picked);
     if (options.json) {

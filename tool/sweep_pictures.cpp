@@ -2,13 +2,12 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <string>
 
 #include <fmt/format.h>
 
 #include "draw/canvas.hpp"
-#include "draw/chart.hpp"
+#include "draw/extent.hpp"
 #include "draw/palette.hpp"
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
@@ -121,26 +120,19 @@ class Grid {
     double cell_height_ = 0;
 };
 
-/// From least to most.
-struct Extent {
-    double least = std::numeric_limits<double>::infinity();
-    double most = -std::numeric_limits<double>::infinity();
-    void include(double value) {
-        if (std::isnan(value)) return;
-        least = std::min(least, value);
-        most = std::max(most, value);
-    }
-    [[nodiscard]] double part(double value) const {
-        return most > least ? (value - least) / (most - least) : 0;
-    }
-};
+using draw::Extent;
+
+/// 0 at the least, 1 at the largest.
+double part_of(const Extent& extent, double value) {
+    return extent.size() > 0 ? (value - extent.low) / extent.size() : 0;
+}
 
 /// A run's figure: a colour, and the number where there is room.
 void number_cell(Grid& grid, const SweepRow& row, std::size_t figure, const Extent& extent) {
     const std::vector<draw::Point> box = grid.box_of(row);
     const double value = row.figures[figure];
     const bool is_there = !std::isnan(value);
-    const double part = is_there ? extent.part(value) : 0;
+    const double part = is_there ? part_of(extent, value) : 0;
     const std::string fill = !row.failure.empty() ? std::string{draw::unstable_fill}
                              : is_there           ? draw::mixed(draw::paper, draw::series[0], part)
                                                   : std::string{draw::grid};
@@ -165,9 +157,9 @@ void curve_cell(Grid& grid, const SweepRow& row, const tune::SweepCurve& curve, 
     const auto line_through = [&](const std::vector<double>& values) {
         std::vector<draw::Point> line;
         for (std::size_t i = 0; i < values.size(); ++i) {
-            line.push_back(
-                {box[0].x + times.part(curve.times_s[i]) * (box[1].x - box[0].x),
-                 box[2].y - margin - extent.part(values[i]) * (box[2].y - box[0].y - 2 * margin)});
+            line.push_back({box[0].x + part_of(times, curve.times_s[i]) * (box[1].x - box[0].x),
+                            box[2].y - margin -
+                                part_of(extent, values[i]) * (box[2].y - box[0].y - 2 * margin)});
         }
         return line;
     };
@@ -176,32 +168,10 @@ void curve_cell(Grid& grid, const SweepRow& row, const tune::SweepCurve& curve, 
     canvas.text({box[1].x - 6, box[2].y - 7}, figure, {draw::faint_ink}, 12, draw::Align::right);
 }
 
-void require_picture(const std::filesystem::path& file, const SweepTable& table,
-                     const char* option) {
-    if (!draw::is_chart_file(file)) {
-        throw UsageProblem{
-            fmt::format("hopcoil sweep: {} {}: expected a name that ends in .png or .svg", option,
-                        file.string())};
-    }
-    if (table.paths.size() > 2) {
-        throw UsageProblem{
-            fmt::format("hopcoil sweep: {} has room for one or two varied numbers", option)};
-    }
-    if (table.rows.empty()) throw UsageProblem{"hopcoil sweep: nothing has been run"};
-}
-
 }  // namespace
 
 void draw_sweep_map(const std::filesystem::path& file, const SweepTable& table,
                     const std::vector<const SweepRow*>& kept, std::optional<std::size_t> figure) {
-    if (!draw::is_chart_file(file)) {
-        throw UsageProblem{
-            fmt::format("hopcoil sweep: --figure {}: expected a name that ends in .png or .svg",
-                        file.string())};
-    }
-    if (table.paths.size() > 2) {
-        throw UsageProblem{"hopcoil sweep: --figure is a map over one or two varied numbers"};
-    }
     if (table.figures.empty())
         throw UsageProblem{"hopcoil sweep: --figure: no run has a figure to draw"};
     const std::size_t shown = figure.value_or(0);
@@ -217,12 +187,6 @@ void draw_sweep_map(const std::filesystem::path& file, const SweepTable& table,
 void draw_sweep_sheet(const std::filesystem::path& file, const SweepTable& table,
                       const std::vector<const SweepRow*>& kept, std::optional<std::size_t> figure,
                       const std::string& title, const SweepCurveOf& curve_of) {
-    require_picture(file, table, "--sheet");
-    constexpr std::size_t most_cells = 200;
-    if (table.rows.size() > most_cells) {
-        throw UsageProblem{fmt::format("hopcoil sweep: --sheet: {} runs, at most {} are legible",
-                                       table.rows.size(), most_cells)};
-    }
     std::vector<tune::SweepCurve> curves(table.rows.size());
     Extent times;
     Extent extent;
@@ -245,8 +209,8 @@ void draw_sweep_sheet(const std::filesystem::path& file, const SweepTable& table
         curve_cell(grid, row, curves[i], times, extent, number);
     }
     const std::string unit = curves.front().unit.empty() ? "" : " " + curves.front().unit;
-    grid.finish(kept, fmt::format("; {:.3g} to {:.3g} s, {:.3g} to {:.3g}{}{}", times.least,
-                                  times.most, extent.least, extent.most, unit,
+    grid.finish(kept, fmt::format("; {:.3g} to {:.3g} s, {:.3g} to {:.3g}{}{}", times.low,
+                                  times.high, extent.low, extent.high, unit,
                                   figure ? "; the number is " + table.figures[*figure] : ""));
 }
 

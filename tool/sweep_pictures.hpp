@@ -13,8 +13,8 @@ namespace hopcoil::tool {
 
 /// One figure over two varied numbers (or one) as a map: a cell for each run, the number in it, and
 /// those that are kept framed; the first of them is the best.
-/// Errors  UsageProblem for more than two varied numbers, a table without figures, or another
-///         ending than .png or .svg.
+/// Errors  UsageProblem for a table without figures; std::invalid_argument for another ending than
+///         .png or .svg.
 void draw_sweep_map(const std::filesystem::path& file, const tune::SweepTable& table,
                     const std::vector<const tune::SweepRow*>& kept,
                     std::optional<std::size_t> figure);
@@ -23,7 +23,7 @@ void draw_sweep_map(const std::filesystem::path& file, const tune::SweepTable& t
 using SweepCurveOf = std::function<tune::SweepCurve(const std::vector<double>&)>;
 
 /// The motion of every run, small and on one scale, in a grid; a figure beside each, if one ranks.
-/// Errors  as draw_sweep_map, and for more than 200 runs.
+/// Errors  those of `curve_of`; std::invalid_argument for another ending than .png or .svg.
 void draw_sweep_sheet(const std::filesystem::path& file, const tune::SweepTable& table,
                       const std::vector<const tune::SweepRow*>& kept,
                       std::optional<std::size_t> figure, const std::string& title,

@@ -9,9 +9,8 @@
 
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/io/csv.hpp>
+#include <hopcoil/io/csv_text.hpp>
 #include <hopcoil/io/text_file.hpp>
-
-#include "csv_text.hpp"
 
 namespace hopcoil::io {
 namespace {

@@ -101,6 +101,7 @@ ModelSkin skin_of(const BranchChannel& branches, const std::vector<Vector3>& poi
                   std::size_t first_joint) {
     constexpr std::size_t sides = 6;
     ModelSkin skin{.name = branches.name, .first_joint = first_joint, .joints = points.size()};
+    const std::vector<double> thinness = thinness_of(branches.radius_m);
     for (std::size_t i = 0; i < points.size(); ++i) {
         const std::size_t parent = branches.parents[i];
         if (parent == i) continue;
@@ -110,7 +111,7 @@ ModelSkin skin_of(const BranchChannel& branches, const std::vector<Vector3>& poi
         const Mesh mesh =
             hopcoil::tube(std::array{points[parent], points[i]}, std::array{below, radius}, sides);
         const auto offset = static_cast<std::uint32_t>(skin.positions.size());
-        const auto colour = colour_along(branches.colours, thinness(branches.radius_m, i));
+        const auto colour = colour_along(branches.colours, thinness[i]);
         for (std::size_t k = 0; k < mesh.positions.size(); ++k) {
             const Vector3& p = mesh.positions[k];
             const Vector3& n = mesh.normals[k];
@@ -128,10 +129,14 @@ ModelSkin skin_of(const BranchChannel& branches, const std::vector<Vector3>& poi
     return skin;
 }
 
-double thinness(const std::vector<double>& radius_m, std::size_t branch) {
+std::vector<double> thinness_of(const std::vector<double>& radius_m) {
+    std::vector<double> all(radius_m.size(), 0.0);
+    if (radius_m.empty()) return all;
     const auto [least, most] = std::minmax_element(radius_m.begin(), radius_m.end());
-    if (!(*least > 0) || !(*most > *least)) return 0;
-    return std::log(*most / radius_m[branch]) / std::log(*most / *least);
+    if (!(*least > 0) || !(*most > *least)) return all;
+    for (std::size_t i = 0; i < all.size(); ++i)
+        all[i] = std::log(*most / radius_m[i]) / std::log(*most / *least);
+    return all;
 }
 
 double profile_at(const std::vector<double>& profile, double part, double otherwise) {

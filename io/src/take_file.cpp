@@ -11,11 +11,11 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/io/csv_text.hpp>
 #include <hopcoil/io/take_file.hpp>
 #include <hopcoil/io/text_file.hpp>
 
 #include "channel_names.hpp"
-#include "csv_text.hpp"
 #include "json_at.hpp"
 #include "take_text.hpp"
 

@@ -9,10 +9,10 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <hopcoil/io/csv_text.hpp>
 #include <hopcoil/take/take.hpp>
 
 #include "channel_names.hpp"
-#include "csv_text.hpp"
 
 namespace hopcoil::io {
 namespace {

@@ -144,6 +144,12 @@ TEST_CASE("a scene's numbers are varied, and its figures compared", "[sweep]") {
         CHECK(row.figures[overshoot] == Approx(closed));
         CHECK(row.figures[measured] == Approx(closed).epsilon(0.02));
     }
+    // The scene records less than a report needs; a motion is there all the same.
+    const scene::Scene brief =
+        scene::read_scene(folder.write("brief.toml", "record = [\"flag.*\"]\n" + quay));
+    const SweepCurve curve = curve_of(brief, axes, table.rows[0].values, "lamp");
+    CHECK(curve.values.size() == curve.times_s.size());
+    CHECK(curve.targets.back() == 1);
     CHECK_THROWS_WITH(trial_of(scene, {axis_from("lamp.frequncy_hz=1,2")}),
                       Contains("lamp.frequency_hz"));
     CHECK_THROWS_AS(trial_of(Tuning{}, {axis_from("mass=1")}), std::invalid_argument);
@@ -162,6 +168,10 @@ TEST_CASE("a table is kept as CSV, filtered and ranked", "[sweep]") {
     CHECK_THROWS_WITH(read_sweep(folder.write("q.csv", "sweep,run,of,failure\nx,9,2,\n")),
                       Contains("not a run of the same sweep"));
     CHECK_THROWS_AS(merged({read, {table, "other"}}), std::invalid_argument);
+    CHECK(is_same(merged({{{}, ""}, read, read}).table, table));
+    SweepFile other = read;
+    other.table.rows[3].figures[0] += 1;
+    CHECK_THROWS_WITH(merged({read, other}), Contains("run 4 has different results"));
 
     const std::size_t settling = figure_named("settling_time_s", table);
     const std::vector<SweepCondition> conditions{condition_from("overshoot_percent<15", table),

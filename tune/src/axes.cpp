@@ -1,10 +1,10 @@
-#include <charconv>
 #include <cmath>
-#include <limits>
 #include <stdexcept>
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/io/csv_text.hpp>
 #include <hopcoil/tune/sweep_table.hpp>
 
 namespace hopcoil::tune {
@@ -29,9 +29,7 @@ std::vector<std::string_view> split(std::string_view text, char mark) {
 
 double number_in(std::string_view whole, std::string_view text) {
     double value = 0;
-    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
-    if (error != std::errc{} || end != text.data() + text.size() || !std::isfinite(value))
-        refuse(whole, fmt::format("'{}' is not a number", text));
+    if (!io::parse_number(text, value)) refuse(whole, fmt::format("'{}' is not a number", text));
     return value;
 }
 
@@ -53,7 +51,7 @@ std::vector<double> range(std::string_view whole, const std::vector<std::string_
             count == 1 ? 0 : static_cast<double>(i) / static_cast<double>(count - 1);
         const double even = low + (high - low) * part;
         values.push_back(i + 1 == count && count > 1 ? high
-                         : by_factors                ? low * std::pow(high / low, part)
+                         : by_factors                ? low * math::pow(high / low, part)
                                                      : even);
     }
     return values;

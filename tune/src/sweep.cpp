@@ -10,6 +10,8 @@
 
 #include <hopcoil/tune/sweep.hpp>
 
+#include "figure_order.hpp"
+
 namespace hopcoil::tune {
 namespace {
 
@@ -59,7 +61,7 @@ void add(SweepTable& table, std::size_t index, std::vector<double> values, Outco
             for (SweepRow& each : table.rows)
                 each.figures.push_back(none);
         }
-        row.figures[at] = figure.value;
+        if (std::isfinite(figure.value)) row.figures[at] = figure.value;
     }
     table.rows.push_back(std::move(row));
 }
@@ -90,38 +92,6 @@ std::vector<std::size_t> still_wanted(const SweepTable& done, const SweepSetting
         if (!is_done[i]) wanted.push_back(i);
     }
     return wanted;
-}
-
-/// Names in the order in which a sweep from the first run to the last meets them, whoever ran what.
-void put_in_order(SweepTable& table) {
-    std::sort(table.rows.begin(), table.rows.end(),
-              [](const SweepRow& a, const SweepRow& b) { return a.index < b.index; });
-    std::vector<std::size_t> order;
-    std::vector<bool> is_listed(table.figures.size(), false);
-    for (const SweepRow& row : table.rows) {
-        for (std::size_t k = 0; k < table.figures.size(); ++k) {
-            if (is_listed[k] || std::isnan(row.figures[k])) continue;
-            is_listed[k] = true;
-            order.push_back(k);
-        }
-    }
-    // What no run has a value of comes last, by name.
-    std::vector<std::size_t> rest;
-    for (std::size_t k = 0; k < table.figures.size(); ++k) {
-        if (!is_listed[k]) rest.push_back(k);
-    }
-    std::sort(rest.begin(), rest.end(),
-              [&](std::size_t a, std::size_t b) { return table.figures[a] < table.figures[b]; });
-    order.insert(order.end(), rest.begin(), rest.end());
-    const auto reordered = [&](const auto& from) {
-        auto to = from;
-        for (std::size_t k = 0; k < order.size(); ++k)
-            to[k] = from[order[k]];
-        return to;
-    };
-    table.figures = reordered(table.figures);
-    for (SweepRow& row : table.rows)
-        row.figures = reordered(row.figures);
 }
 
 }  // namespace

@@ -1,5 +1,4 @@
 #include <algorithm>
-#include <charconv>
 #include <cmath>
 #include <limits>
 #include <stdexcept>
@@ -7,23 +6,15 @@
 #include <fmt/format.h>
 
 #include <hopcoil/io/csv.hpp>
+#include <hopcoil/io/csv_text.hpp>
 #include <hopcoil/tune/sweep_file.hpp>
+
+#include "figure_order.hpp"
 
 namespace hopcoil::tune {
 namespace {
 
 constexpr double none = std::numeric_limits<double>::quiet_NaN();
-
-std::string quoted(const std::string& text) {
-    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
-    std::string field{'"'};
-    for (const char each : text) {
-        if (each == '"') field += '"';
-        field += each;
-    }
-    field += '"';
-    return field;
-}
 
 std::string number_text(double value) {
     return std::isnan(value) ? std::string{} : fmt::format("{}", value);
@@ -33,8 +24,7 @@ double number_from(const io::CsvTable& table, std::size_t row, std::size_t colum
     const std::string& field = table.rows[row][column];
     if (field.empty()) return none;
     double value = 0;
-    const auto [end, error] = std::from_chars(field.data(), field.data() + field.size(), value);
-    if (error != std::errc{} || end != field.data() + field.size()) {
+    if (!io::parse_number(field, value)) {
         io::refuse_input(table.positions[row + 1][column], table.header[column],
                          fmt::format("expected a number, found '{}'", field));
     }
@@ -45,14 +35,50 @@ double number_from(const io::CsvTable& table, std::size_t row, std::size_t colum
 constexpr std::size_t fixed_columns = 3;
 constexpr std::string_view vary = "vary ";
 
+/// Where a part's figures are in the table, which takes in those that are new to it.
+std::vector<std::size_t> places_of(const std::vector<std::string>& figures, SweepTable& table) {
+    std::vector<std::size_t> places;
+    for (const std::string& figure : figures) {
+        const auto found = std::find(table.figures.begin(), table.figures.end(), figure);
+        places.push_back(static_cast<std::size_t>(found - table.figures.begin()));
+        if (found == table.figures.end()) table.figures.push_back(figure);
+    }
+    for (SweepRow& row : table.rows)
+        row.figures.resize(table.figures.size(), none);
+    return places;
+}
+
+bool is_same(const SweepRow& a, const SweepRow& b) {
+    const auto same_number = [](double x, double y) {
+        return x == y || (std::isnan(x) && std::isnan(y));
+    };
+    return a.values == b.values && a.failure == b.failure &&
+           std::equal(a.figures.begin(), a.figures.end(), b.figures.begin(), b.figures.end(),
+                      same_number);
+}
+
+/// A run that two parts have is kept once.
+void drop_repeated(std::vector<SweepRow>& rows) {
+    for (std::size_t i = 1; i < rows.size(); ++i) {
+        if (rows[i].index == rows[i - 1].index && !is_same(rows[i], rows[i - 1])) {
+            throw std::invalid_argument{
+                fmt::format("run {} has different results in two parts", rows[i].index + 1)};
+        }
+    }
+    const auto repeated =
+        std::unique(rows.begin(), rows.end(),
+                    [](const SweepRow& a, const SweepRow& b) { return a.index == b.index; });
+    rows.erase(repeated, rows.end());
+}
+
 }  // namespace
 
 std::string csv_of(const SweepTable& table, std::string_view sweep_id) {
     std::string text = "sweep,run,of";
     for (const std::string& path : table.paths)
-        text += fmt::format(",{}", quoted(fmt::format("{}{}", vary, path)));
+        text += fmt::format(",{}", io::csv_field(fmt::format("{}{}", vary, path)));
     for (const std::string& figure : table.figures)
-        text += fmt::format(",{}", quoted(figure));
+        text += fmt::format(",{}", io::csv_field(figure));
     text += ",failure\n";
     for (const SweepRow& row : table.rows) {
         text += fmt::format("{},{},{}", sweep_id, row.index + 1, table.total);
@@ -60,7 +86,7 @@ std::string csv_of(const SweepTable& table, std::string_view sweep_id) {
             text += fmt::format(",{}", number_text(value));
         for (const double value : row.figures)
             text += fmt::format(",{}", number_text(value));
-        text += fmt::format(",{}\n", quoted(row.failure));
+        text += fmt::format(",{}\n", io::csv_field(row.failure));
     }
     return text;
 }
@@ -105,34 +131,29 @@ SweepFile read_sweep(const std::filesystem::path& file) {
 }
 
 SweepFile merged(const std::vector<SweepFile>& parts) {
-    if (parts.empty()) throw std::invalid_argument{"nothing to merge"};
-    SweepFile all{.table = {.paths = parts.front().table.paths, .total = parts.front().table.total},
-                  .sweep_id = parts.front().sweep_id};
-    std::vector<SweepRow> rows;
-    for (const SweepFile& part : parts) {
-        if (part.sweep_id != all.sweep_id || part.table.paths != all.table.paths)
+    SweepFile all;
+    SweepTable& table = all.table;
+    for (const SweepFile& each : parts) {
+        const SweepTable& part = each.table;
+        if (part.rows.empty()) continue;  // of more parts than there are runs
+        if (table.rows.empty()) {
+            all = each;
+            continue;
+        }
+        if (each.sweep_id != all.sweep_id || part.paths != table.paths)
             throw std::invalid_argument{"parts of different sweeps"};
-        for (const std::string& figure : part.table.figures) {
-            if (std::find(all.table.figures.begin(), all.table.figures.end(), figure) ==
-                all.table.figures.end())
-                all.table.figures.push_back(figure);
-        }
-    }
-    for (const SweepFile& part : parts) {
-        for (SweepRow row : part.table.rows) {
-            std::vector<double> figures(all.table.figures.size(), none);
-            for (std::size_t k = 0; k < part.table.figures.size(); ++k)
-                figures[figure_named(part.table.figures[k], all.table)] = row.figures[k];
+        const std::vector<std::size_t> places = places_of(part.figures, table);
+        for (SweepRow row : part.rows) {
+            std::vector<double> figures(table.figures.size(), none);
+            for (std::size_t k = 0; k < places.size(); ++k)
+                figures[places[k]] = row.figures[k];
             row.figures = std::move(figures);
-            rows.push_back(std::move(row));
+            table.rows.push_back(std::move(row));
         }
     }
-    std::stable_sort(rows.begin(), rows.end(),
-                     [](const SweepRow& a, const SweepRow& b) { return a.index < b.index; });
-    for (SweepRow& row : rows) {
-        const bool is_known = !all.table.rows.empty() && all.table.rows.back().index == row.index;
-        if (!is_known) all.table.rows.push_back(std::move(row));
-    }
+    if (table.rows.empty()) throw std::invalid_argument{"there are no runs to merge"};
+    put_in_order(table);
+    drop_repeated(table.rows);
     return all;
 }
 

@@ -1,14 +1,47 @@
 #include <algorithm>
-#include <charconv>
 #include <cmath>
 #include <stdexcept>
 
 #include <fmt/format.h>
 
+#include <hopcoil/io/csv_text.hpp>
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/tune/sweep_table.hpp>
 
+#include "figure_order.hpp"
+
 namespace hopcoil::tune {
+
+void put_in_order(SweepTable& table) {
+    std::sort(table.rows.begin(), table.rows.end(),
+              [](const SweepRow& a, const SweepRow& b) { return a.index < b.index; });
+    std::vector<std::size_t> order;
+    std::vector<bool> is_listed(table.figures.size(), false);
+    for (const SweepRow& row : table.rows) {
+        for (std::size_t k = 0; k < table.figures.size(); ++k) {
+            if (is_listed[k] || std::isnan(row.figures[k])) continue;
+            is_listed[k] = true;
+            order.push_back(k);
+        }
+    }
+    // What no run has a value of comes last, by name.
+    std::vector<std::size_t> rest;
+    for (std::size_t k = 0; k < table.figures.size(); ++k) {
+        if (!is_listed[k]) rest.push_back(k);
+    }
+    std::sort(rest.begin(), rest.end(),
+              [&](std::size_t a, std::size_t b) { return table.figures[a] < table.figures[b]; });
+    order.insert(order.end(), rest.begin(), rest.end());
+    const auto reordered = [&](const auto& from) {
+        auto to = from;
+        for (std::size_t k = 0; k < order.size(); ++k)
+            to[k] = from[order[k]];
+        return to;
+    };
+    table.figures = reordered(table.figures);
+    for (SweepRow& row : table.rows)
+        row.figures = reordered(row.figures);
+}
 
 std::size_t figure_named(std::string_view name, const SweepTable& table) {
     std::vector<std::size_t> fitting;
@@ -39,9 +72,7 @@ SweepCondition condition_from(std::string_view text, const SweepTable& table) {
     }
     const std::string_view bound = text.substr(sign + 1);
     SweepCondition condition{.is_below = text[sign] == '<'};
-    const auto [end, error] =
-        std::from_chars(bound.data(), bound.data() + bound.size(), condition.bound);
-    if (error != std::errc{} || end != bound.data() + bound.size()) {
+    if (!io::parse_number(bound, condition.bound)) {
         throw std::invalid_argument{fmt::format("'{}': '{}' is not a number", text, bound)};
     }
     condition.figure = figure_named(text.substr(0, sign), table);

@@ -115,7 +115,8 @@ SweepTrial trial_of(const Tuning& tuning, const std::vector<SweepAxis>& axes) {
 
 SweepCurve curve_of(const scene::Scene& scene, const std::vector<SweepAxis>& axes,
                     std::span<const double> values, const std::string& name) {
-    const scene::Scene tried = changed(scene, axes, values);
+    scene::Scene tried = changed(scene, axes, values);
+    tried.record.clear();  // a report needs every channel
     Take take;
     scene::run(tried, take);
     std::vector<std::string> names;

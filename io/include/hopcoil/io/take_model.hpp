@@ -28,8 +28,8 @@ struct NodeChannels {
 /// for an empty one.
 [[nodiscard]] double profile_at(const std::vector<double>& profile, double part, double otherwise);
 
-/// Of branches as thick as `radius_m`: 0 for the thickest, 1 for the thinnest, by equal factors.
-[[nodiscard]] double thinness(const std::vector<double>& radius_m, std::size_t branch);
+/// Of branches with these radii: 0 for the thickest, 1 for the thinnest, on a logarithmic scale.
+[[nodiscard]] std::vector<double> thinness_of(const std::vector<double>& radius_m);
 
 /// A row of points in a model: a tube that bends with a node at each, "rope.0", "rope.1" and on.
 struct TubeChannel {

@@ -17,7 +17,7 @@ struct SweepAxis {
 /// Errors  std::invalid_argument says what was expected.
 [[nodiscard]] SweepAxis axis_from(std::string_view text);
 
-/// One figure of a run; NaN where there is none.
+/// One figure of a run; not finite where there is none.
 struct SweepFigure {
     std::string name{};  ///< "lamp.largest_gap"
     double value = 0.0;
@@ -29,8 +29,6 @@ struct SweepRow {
     std::vector<double> values{};
     std::vector<double> figures{};  ///< of the table's names
     std::string failure{};          ///< empty for a run that came to its end
-
-    friend bool operator==(const SweepRow&, const SweepRow&) = default;
 };
 
 /// The runs of a sweep, or those of them that are done, in the order of their indices.
