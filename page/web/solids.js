@@ -78,46 +78,66 @@ const along = (list, share, otherwise) => {
   return list[i] + (at - i) * ((list[i + 1] ?? list[i]) - list[i]);
 };
 
-/** A tube through points that move; its thickness and colours go from the first to the last. */
-class Tube {
-  constructor(count, radii, colours, opacity = 1, isSmooth = true) {
-    this.placeOn = isSmooth ? onCurve : onLine;
-    this.rings = (count - 1) * PARTS + 1;
-    this.radii = radii;
-    const vertices = this.rings * SIDES;
+/** Rings of vertices that move, joined to tubes. */
+class RingMesh {
+  constructor(vertices, colours, faces, opacity) {
     this.places = new THREE.Float32BufferAttribute(new Float32Array(3 * vertices), 3);
     this.normals = new THREE.Float32BufferAttribute(new Float32Array(3 * vertices), 3);
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute('position', this.places);
     geometry.setAttribute('normal', this.normals);
-    geometry.setAttribute('color', new THREE.Float32BufferAttribute(this.#colours(colours), 3));
-    geometry.setIndex(this.#faces());
+    geometry.setAttribute('color', new THREE.Float32BufferAttribute(colours, 3));
+    geometry.setIndex(faces);
     this.mesh = new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({ vertexColors: THREE.VertexColors,
       transparent: opacity < 1, opacity, depthWrite: opacity === 1 }));
     this.mesh.frustumCulled = false;
   }
 
-  #colours(colours) {
-    const all = colours.map((each) => new THREE.Color(each));
-    const numbers = [];
-    for (let ring = 0; ring < this.rings; ring += 1) {
-      const share = ring / Math.max(1, this.rings - 1);
-      const at = ['r', 'g', 'b'].map((part) => along(all.map((each) => each[part]), share, 0.5));
-      for (let side = 0; side < SIDES; side += 1) numbers.push(...at);
+  /** Of so many vertices from `first` on, round a centre. */
+  ring(first, sides, centre, across, other, radius) {
+    for (let side = 0; side < sides; side += 1) {
+      const angle = 2 * Math.PI * side / sides;
+      const [c, s] = [Math.cos(angle), Math.sin(angle)];
+      const n = [c * across.x + s * other.x, c * across.y + s * other.y, c * across.z + s * other.z];
+      this.normals.setXYZ(first + side, ...n);
+      this.places.setXYZ(first + side, centre.x + radius * n[0], centre.y + radius * n[1], centre.z + radius * n[2]);
     }
-    return numbers;
   }
 
-  #faces() {
-    const faces = [];
-    for (let ring = 0; ring + 1 < this.rings; ring += 1) {
-      for (let side = 0; side < SIDES; side += 1) {
-        const a = ring * SIDES + side;
-        const b = ring * SIDES + (side + 1) % SIDES;
-        faces.push(a, b, a + SIDES, b, b + SIDES, a + SIDES);
-      }
-    }
-    return faces;
+  moved() {
+    this.places.needsUpdate = true;
+    this.normals.needsUpdate = true;
+  }
+}
+
+/** The faces between two rings, one after the other from `first` on. */
+function facesBetween(first, sides) {
+  return Array.from({ length: sides }, (_, side) => {
+    const a = first + side;
+    const b = first + (side + 1) % sides;
+    return [a, b, a + sides, b, b + sides, a + sides];
+  }).flat();
+}
+
+/** A colour between those of a profile, as three numbers. */
+function mixedOf(colours, share) {
+  const all = colours.map((each) => new THREE.Color(each));
+  return ['r', 'g', 'b'].map((part) => along(all.map((each) => each[part]), share, 0.5));
+}
+
+/** A tube through points that move; its thickness and colours go from the first to the last. */
+class Tube extends RingMesh {
+  constructor(count, radii, colours, opacity = 1, isSmooth = true) {
+    const rings = (count - 1) * PARTS + 1;
+    const numbers = Array.from({ length: rings }, (_, ring) => {
+      const colour = mixedOf(colours, ring / Math.max(1, rings - 1));
+      return Array.from({ length: SIDES }, () => colour).flat();
+    });
+    const faces = Array.from({ length: rings - 1 }, (_, ring) => facesBetween(ring * SIDES, SIDES));
+    super(rings * SIDES, numbers.flat(), faces.flat(), opacity);
+    this.placeOn = isSmooth ? onCurve : onLine;
+    this.rings = rings;
+    this.radii = radii;
   }
 
   /** Where it is now; never thinner than `thinnest`. */
@@ -148,22 +168,9 @@ class Tube {
       across.normalize();
       other.crossVectors(direction, across);
       const radius = Math.max(thinnest, along(this.radii, ring / Math.max(1, this.rings - 1), 0));
-      this.#ring(ring, now, across, other, radius);
+      this.ring(ring * SIDES, SIDES, now, across, other, radius);
     }
-    this.places.needsUpdate = true;
-    this.normals.needsUpdate = true;
-  }
-
-  #ring(ring, centre, across, other, radius) {
-    for (let side = 0; side < SIDES; side += 1) {
-      const angle = 2 * Math.PI * side / SIDES;
-      const c = Math.cos(angle);
-      const s = Math.sin(angle);
-      const i = ring * SIDES + side;
-      const n = [c * across.x + s * other.x, c * across.y + s * other.y, c * across.z + s * other.z];
-      this.normals.setXYZ(i, ...n);
-      this.places.setXYZ(i, centre.x + radius * n[0], centre.y + radius * n[1], centre.z + radius * n[2]);
-    }
+    this.moved();
   }
 }
 
@@ -187,49 +194,24 @@ class Sheet {
 }
 
 /** Straight branches, each from the end of its parent, as thick as it is. */
-class Branches {
+class Branches extends RingMesh {
   static sides = 6;
 
   constructor(parents, radii, colours, opacity) {
+    const vertices = 2 * Branches.sides;
+    const most = radii.reduce((a, b) => Math.max(a, b), 0);
+    const least = radii.reduce((a, b) => Math.min(a, b), most);
+    // From the thickest branch to the thinnest, on a logarithmic scale.
+    const numbers = radii.map((radius) => {
+      const share = most > least ? Math.log(most / radius) / Math.log(most / least) : 0;
+      const colour = mixedOf(colours, share);
+      return Array.from({ length: vertices }, () => colour).flat();
+    });
+    const faces = parents.map((parent, branch) =>
+      (parent === branch ? [] : facesBetween(vertices * branch, Branches.sides)));
+    super(vertices * parents.length, numbers.flat(), faces.flat(), opacity);
     this.parents = parents;
     this.radii = radii;
-    const count = 2 * Branches.sides * parents.length;
-    this.places = new THREE.Float32BufferAttribute(new Float32Array(3 * count), 3);
-    this.normals = new THREE.Float32BufferAttribute(new Float32Array(3 * count), 3);
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute('position', this.places);
-    geometry.setAttribute('normal', this.normals);
-    geometry.setAttribute('color', new THREE.Float32BufferAttribute(this.#colours(colours), 3));
-    geometry.setIndex(this.#faces());
-    this.mesh = new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({ vertexColors: THREE.VertexColors,
-      transparent: opacity < 1, opacity, depthWrite: opacity === 1 }));
-    this.mesh.frustumCulled = false;
-  }
-
-  /** From the thickest branch to the thinnest, by equal factors. */
-  #colours(colours) {
-    const all = colours.map((each) => new THREE.Color(each));
-    const most = Math.max(...this.radii);
-    const least = Math.min(...this.radii);
-    return this.radii.flatMap((radius) => {
-      const share = most > least ? Math.log(most / radius) / Math.log(most / least) : 0;
-      const colour = ['r', 'g', 'b'].map((part) => along(all.map((each) => each[part]), share, 0.5));
-      return Array.from({ length: 2 * Branches.sides }, () => colour).flat();
-    });
-  }
-
-  #faces() {
-    const faces = [];
-    this.parents.forEach((parent, branch) => {
-      if (parent === branch) return;
-      const first = 2 * Branches.sides * branch;
-      for (let side = 0; side < Branches.sides; side += 1) {
-        const a = first + side;
-        const b = first + (side + 1) % Branches.sides;
-        faces.push(a, b, a + Branches.sides, b, b + Branches.sides, a + Branches.sides);
-      }
-    });
-    return faces;
   }
 
   /** Where they are now; never thinner than `thinnest`. */
@@ -248,21 +230,11 @@ class Branches {
       across.addScaledVector(direction, -across.dot(direction)).normalize();
       other.crossVectors(direction, across);
       const radius = Math.max(thinnest, this.radii[branch]);
-      this.#ring(2 * Branches.sides * branch, from, across, other, radius);
-      this.#ring(2 * Branches.sides * branch + Branches.sides, to, across, other, radius);
+      const { sides } = Branches;
+      this.ring(2 * sides * branch, sides, from, across, other, radius);
+      this.ring(2 * sides * branch + sides, sides, to, across, other, radius);
     });
-    this.places.needsUpdate = true;
-    this.normals.needsUpdate = true;
-  }
-
-  #ring(first, centre, across, other, radius) {
-    for (let side = 0; side < Branches.sides; side += 1) {
-      const angle = 2 * Math.PI * side / Branches.sides;
-      const [c, s] = [Math.cos(angle), Math.sin(angle)];
-      const n = [c * across.x + s * other.x, c * across.y + s * other.y, c * across.z + s * other.z];
-      this.normals.setXYZ(first + side, ...n);
-      this.places.setXYZ(first + side, centre.x + radius * n[0], centre.y + radius * n[1], centre.z + radius * n[2]);
-    }
+    this.moved();
   }
 }
 

@@ -33,7 +33,7 @@ Plant::Plant(std::shared_ptr<const PlantStructure> structure, const PlantSetting
     kept_ = swings_;
     next_loads_.resize(swings_.size());
     rows_drag_.resize(swings_.size());
-    replies_.resize(swings_.size());
+    responses_.resize(swings_.size());
     for (std::vector<double>* each : {&slowings_, &wanted_, &missing_, &toward_})
         each->resize(swings_.size());
     rows_.resize(swings_.size());
@@ -134,7 +134,7 @@ bool Plant::try_retune(const PlantSettings& settings) noexcept {
     return true;
 }
 
-/// What is moved along with it: itself, and as much of the fluid as it takes the place of.
+/// With the added mass of the fluid that is moved along: as much as the branches displace.
 double Plant::density() const noexcept {
     return settings_.density_kg_per_m3 + settings_.fluid_density_kg_per_m3;
 }
@@ -256,15 +256,15 @@ void Plant::substep(const BasePath& path, const PlantInputs& inputs, double from
     predict(moment);
     pose();
     move();
-    feel_stream(moment);
+    add_stream_loads(moment);
     for (const PlantPull& pull : inputs.pulls) {
-        if (pull.branch < ends_.size()) feel_pull(pull.branch, rotated(back, pull.force_n));
+        if (pull.branch < ends_.size()) add_pull(pull.branch, rotated(back, pull.force_n));
     }
-    take_loads(moment);
+    find_modal_loads(moment);
     find_rows(h);
     swing_on(moment, 0);
     swing_on(moment, 1);
-    if (settings_.fluid_density_kg_per_m3 > 0) settle_drag();
+    if (settings_.fluid_density_kg_per_m3 > 0) solve_drag();
 }
 
 /// Angles and rates in the middle of the substep, under the last load.
@@ -289,15 +289,15 @@ void Plant::add_mode(std::size_t mode, const Swing& swing) noexcept {
 Plant::Swing Plant::after_half(std::size_t mode, double load, const Moment& moment,
                                std::size_t half) const noexcept {
     const PlantStructure::Mode& share = structure_->modes()[mode];
-    const auto felt = [&](const Vector3& way, const Vector3& turn) {
+    const auto share_of = [&](const Vector3& way, const Vector3& turn) {
         return dot(share.base_way, way) + dot(share.base_turn, turn);
     };
-    const double first = felt(moment.velocity[half], moment.spin[half]);
-    const double last = felt(moment.velocity[half + 1], moment.spin[half + 1]);
+    const double first = share_of(moment.velocity[half], moment.spin[half]);
+    const double last = share_of(moment.velocity[half + 1], moment.spin[half + 1]);
     const Swing& swing = swings_[mode];
     const Motion<double> motion{0, swing.bend - load, swing.rate + first};
-    const Motion<double> now =
-        after(motion, felt(moment.travel[half], moment.turned[half]), &first, last, rows_[mode]);
+    const Motion<double> now = after(motion, share_of(moment.travel[half], moment.turned[half]),
+                                     &first, last, rows_[mode]);
     return {now.gap + load, now.velocity - last, load, swing.drag};
 }
 

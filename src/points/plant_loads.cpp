@@ -105,7 +105,7 @@ Vector3 Plant::foot_of(std::size_t branch) const noexcept {
 
 /// The drag on each branch as it stands: that of the stream alone, and how its own motion changes
 /// it. |U| U - |U - v| (U - v) is nearly v times the slope half way between.
-void Plant::feel_stream(const Moment& moment) noexcept {
+void Plant::add_stream_loads(const Moment& moment) noexcept {
     const auto rods = structure_->rods();
     const double drag = 0.5 * settings_.fluid_density_kg_per_m3 * settings_.drag_coefficient;
     for (std::size_t i = 0; i < rods.size(); ++i) {
@@ -132,7 +132,7 @@ void Plant::feel_stream(const Moment& moment) noexcept {
     }
 }
 
-void Plant::feel_pull(std::size_t branch, const Vector3& force) noexcept {
+void Plant::add_pull(std::size_t branch, const Vector3& force) noexcept {
     loads_[branch].add_at(ends_[branch] - foot_of(branch), force);
 }
 
@@ -155,9 +155,8 @@ void Plant::find_torques() noexcept {
     }
 }
 
-/// What the loads do to each mode: the bend that it would come to; and how its own motion is
-/// slowed, as far as that is a matter of each mode by itself.
-void Plant::take_loads(const Moment& moment) noexcept {
+/// Of each mode, its static bend under the loads, and its own damping by drag.
+void Plant::find_modal_loads(const Moment& moment) noexcept {
     find_torques();
     const auto rods = structure_->rods();
     load_rate_ = 0;
@@ -182,8 +181,8 @@ void Plant::take_loads(const Moment& moment) noexcept {
     }
 }
 
-/// The drag on all modes while they move at these rates.
-void Plant::find_drag(std::span<const double> rates) noexcept {
+/// The modal forces of drag while the modes move at these rates.
+void Plant::drag_on_modes(std::span<const double> rates) noexcept {
     std::fill(rates_.begin(), rates_.end(), 0);
     for (std::size_t k = 0; k < rates.size(); ++k) {
         const std::vector<double>& turns = structure_->modes()[k].turns;
@@ -215,11 +214,11 @@ void Plant::find_drag(std::span<const double> rates) noexcept {
     }
 }
 
-/// What drag does to the modes through one another: of what their own drags leave, as much as the
-/// rates at the end of the substep call for, however strong it is. (1/q + D - d) u = v / q, with v
-/// the rates without it, D all drag, d each mode's own, q what a push does to a rate; by conjugate
-/// gradients, which few rounds settle.
-void Plant::settle_drag() noexcept {
+/// Drag couples the modes. Each mode's own damping d is in the exact step; the rest is implicit, so
+/// that it is stable however strong: with v the rates without it, D the whole drag and q a mode's
+/// unit response, the rates u at the end satisfy (1/q + D - d) u = v / q. Conjugate gradients settle
+/// that in a few rounds.
+void Plant::solve_drag() noexcept {
     const std::size_t size = swings_.size();
     for (std::size_t k = 0; k < size; ++k) {
         wanted_[k] = swings_[k].rate;
@@ -228,27 +227,27 @@ void Plant::settle_drag() noexcept {
         const double still = 1 / (w * w);
         const double gap = -rows.gap_of_gap * still;
         const double rate = -rows.velocity_of_gap * still;
-        replies_[k] = {still + rows.gap_of_gap * gap + rows.gap_of_velocity * rate,
-                       rows.velocity_of_gap * gap + rows.velocity_of_velocity * rate};
-        if (!(replies_[k].rate > 0)) replies_[k] = {0, 1e-12};
+        responses_[k] = {still + rows.gap_of_gap * gap + rows.gap_of_velocity * rate,
+                         rows.velocity_of_gap * gap + rows.velocity_of_velocity * rate};
+        if (!(responses_[k].rate > 0)) responses_[k] = {0, 1e-12};
     }
-    find_drag(wanted_);
+    drag_on_modes(wanted_);
     double left = 0;
     for (std::size_t k = 0; k < size; ++k) {
         missing_[k] = swings_[k].drag * wanted_[k] - slowings_[k];
-        toward_[k] = replies_[k].rate * missing_[k];
+        toward_[k] = responses_[k].rate * missing_[k];
         left += missing_[k] * toward_[k];
     }
     constexpr int most_rounds = 12;
     for (int round = 0; round < most_rounds; ++round) {
         double whole = 0;
         for (std::size_t k = 0; k < size; ++k)
-            whole += wanted_[k] * wanted_[k] / replies_[k].rate;
+            whole += wanted_[k] * wanted_[k] / responses_[k].rate;
         if (!(left > 1e-8 * whole)) break;
-        find_drag(toward_);
+        drag_on_modes(toward_);
         double with = 0;
         for (std::size_t k = 0; k < size; ++k) {
-            slowings_[k] += (1 / replies_[k].rate - swings_[k].drag) * toward_[k];
+            slowings_[k] += (1 / responses_[k].rate - swings_[k].drag) * toward_[k];
             with += toward_[k] * slowings_[k];
         }
         if (!(with > 0)) break;
@@ -257,14 +256,14 @@ void Plant::settle_drag() noexcept {
         for (std::size_t k = 0; k < size; ++k) {
             wanted_[k] += part * toward_[k];
             missing_[k] -= part * slowings_[k];
-            next += missing_[k] * replies_[k].rate * missing_[k];
+            next += missing_[k] * responses_[k].rate * missing_[k];
         }
         for (std::size_t k = 0; k < size; ++k)
-            toward_[k] = replies_[k].rate * missing_[k] + next / left * toward_[k];
+            toward_[k] = responses_[k].rate * missing_[k] + next / left * toward_[k];
         left = next;
     }
     for (std::size_t k = 0; k < size; ++k) {
-        swings_[k].bend += replies_[k].bend * (wanted_[k] - swings_[k].rate) / replies_[k].rate;
+        swings_[k].bend += responses_[k].bend * (wanted_[k] - swings_[k].rate) / responses_[k].rate;
         swings_[k].rate = wanted_[k];
     }
 }

@@ -115,7 +115,7 @@ void PlantStructure::find_modes() {
     }
 }
 
-/// As far from one another as can be, one after the other; each branch feels the nearest.
+/// As far from one another as can be, one after the other; each branch takes the nearest.
 void PlantStructure::place_wind_points() {
     std::vector<Vector3> middles;
     for (std::size_t i = 0; i < rods_.size(); ++i)

@@ -113,11 +113,11 @@ class Plant {
     struct Swing {
         double bend = 0;
         double rate = 0;
-        double load = 0;  ///< the bend that it would come to under the last load
-        double drag = 0;  ///< by its own motion in the stream, per second
+        double load = 0;  ///< the static bend under the last load
+        double drag = 0;  ///< damping by its own motion in the stream, per second
     };
-    /// A push of unit strength during a substep: what it does to a mode's bend and rate.
-    struct Reply {
+    /// Change of a mode's bend and rate under a unit force that lasts for a substep.
+    struct UnitResponse {
         double bend = 0;
         double rate = 0;
     };
@@ -148,16 +148,16 @@ class Plant {
     void pose() noexcept;
     void move() noexcept;
     [[nodiscard]] Vector3 foot_of(std::size_t branch) const noexcept;
-    void feel_stream(const Moment& moment) noexcept;
-    void feel_pull(std::size_t branch, const Vector3& force) noexcept;
+    void add_stream_loads(const Moment& moment) noexcept;
+    void add_pull(std::size_t branch, const Vector3& force) noexcept;
     void find_torques() noexcept;
-    void take_loads(const Moment& moment) noexcept;
-    void find_drag(std::span<const double> rates) noexcept;
+    void find_modal_loads(const Moment& moment) noexcept;
+    void drag_on_modes(std::span<const double> rates) noexcept;
     [[nodiscard]] Swing after_half(std::size_t mode, double load, const Moment& moment,
                                    std::size_t half) const noexcept;
     void add_mode(std::size_t mode, const Swing& swing) noexcept;
     void swing_on(const Moment& moment, std::size_t half) noexcept;
-    void settle_drag() noexcept;
+    void solve_drag() noexcept;
     void find_outputs() noexcept;
     [[nodiscard]] bool is_about_to_rest() const noexcept;
 
@@ -169,7 +169,7 @@ class Plant {
     std::vector<CubicRows<double>> rows_;  ///< of half a substep, with the base's motion
     std::vector<double> rows_drag_;        ///< that each is for
     double rows_dt_ = -1;
-    std::vector<Reply> replies_;  ///< and what goes with solving for the drag
+    std::vector<UnitResponse> responses_;  ///< and what goes with solving for the drag
     std::vector<double> slowings_;
     std::vector<double> wanted_;
     std::vector<double> missing_;

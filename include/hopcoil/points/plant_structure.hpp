@@ -58,7 +58,7 @@ void require_valid(const PlantShape& shape);
 struct PlantModeSettings {
     std::size_t count = 20;       ///< modes that are kept, at most 32
     bool is_flat = false;         ///< it bends in the XY plane only
-    std::size_t wind_points = 4;  ///< places at which it feels the wind, at most 32
+    std::size_t wind_points = 4;  ///< where the wind is sampled, at most 32
 };
 
 /// What plants of one shape have in common: their branches and the ways they swing, found once.
@@ -115,18 +115,18 @@ class PlantStructure {
         double turn_in_modes = 0;  ///< squares of its turn, summed over the modes
         std::size_t wind_point = 0;
     };
-    /// A way to swing, of unit mass for unit density.
+    /// A vibration mode, of unit modal mass for density 1.
     struct Mode {
         double ratio = 1;
         double reach_m = 1;             ///< the largest way of any point, for a unit of it
-        Vector3 base_way{};             ///< how much of the base's acceleration it feels
+        Vector3 base_way{};             ///< its share of the base's acceleration
         Vector3 base_turn{};            ///< of its angular acceleration
         std::vector<double> turns{};    ///< two for each branch, about its bends
         std::vector<double> squares{};  ///< of how each half of a branch moves across it
     };
     [[nodiscard]] std::span<const Rod> rods() const noexcept { return rods_; }
     [[nodiscard]] std::span<const Mode> modes() const noexcept { return modes_; }
-    /// Where it feels the wind, at rest.
+    /// Where the wind is sampled, at rest.
     [[nodiscard]] std::span<const Vector3> wind_points() const noexcept { return wind_points_; }
 
   private:

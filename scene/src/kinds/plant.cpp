@@ -184,11 +184,10 @@ std::vector<SystemReport> PlantSpec::report(const ReportInput& input) const {
              .values = input.take.column(columns.first + columns.count - 3 + k)});
     }
     const Most most = most_of(parts_, input.fine, channel, velocities);
-    report.figures = {
-        {"branches", "branches", "", static_cast<double>(parts_.structure->size())},
-        {"largest_lean_m", "a tip from rest, at most", "m", most.lean_m},
-        {"mean_lean_m", "in the mean", "m", most.mean_lean_m},
-        {"tip_peak_speed_m_per_s", "a tip's speed, at most", "m/s", most.tip_speed_m_per_s}};
+    report.figures = {{"branches", "branches", "", static_cast<double>(parts_.structure->size())},
+                      {"largest_lean_m", "largest tip displacement", "m", most.lean_m},
+                      {"mean_lean_m", "mean tip displacement", "m", most.mean_lean_m},
+                      {"tip_peak_speed_m_per_s", "peak tip speed", "m/s", most.tip_speed_m_per_s}};
     const std::string energy = input.system.name + ".energy_j";
     SystemChart chart{.title = "energy", .unit = "J", .curves = {{}}};
     const auto energies = input.take.find_channel(energy).value();
@@ -378,7 +377,7 @@ std::vector<KeyFacts> plant_keys() {
          "ways to swing that are computed, 1 to 32; more for pushes on "
          "single tips",
          "20"},
-        {"wind_points", whole_number, "places at which it feels the wind, 1 to 32", "4"},
+        {"wind_points", whole_number, "places where the wind is sampled, 1 to 32", "4"},
         {"flat", flag, "`true`: bends in the XY plane only", "`false`"},
         dial_key({"frequency_hz", number, "of its slowest sway; the rest keep their ratio to it",
                   "0.8"}),
