@@ -214,10 +214,10 @@ void Plant::drag_on_modes(std::span<const double> rates) noexcept {
     }
 }
 
-/// Drag couples the modes. Each mode's own damping d is in the exact step; the rest is implicit, so
-/// that it is stable however strong: with v the rates without it, D the whole drag and q a mode's
-/// unit response, the rates u at the end satisfy (1/q + D - d) u = v / q. Conjugate gradients settle
-/// that in a few rounds.
+/// Drag couples the modes. Each mode's own damping d is in the exact step; the rest is implicit,
+/// so that it is stable however strong: with v the rates without it, D the whole drag and q a
+/// mode's unit response, the rates u at the end satisfy (1/q + D - d) u = v / q. Conjugate
+/// gradients settle that in a few rounds.
 void Plant::solve_drag() noexcept {
     const std::size_t size = swings_.size();
     for (std::size_t k = 0; k < size; ++k) {
