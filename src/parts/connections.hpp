@@ -1,0 +1,104 @@
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include <hopcoil/parts/parts_settings.hpp>
+#include <hopcoil/parts/parts_structure.hpp>
+
+#include "constraint_row.hpp"
+#include "joint.hpp"
+#include "parts_body.hpp"
+#include "skyline.hpp"
+
+namespace hopcoil {
+namespace parts {
+
+/// All joints and links, solved together.
+///
+/// Model   docs/parts.md (3) to (6).
+class Connections {
+  public:
+    Connections(const PartsStructure& structure, const PartsSettings& settings,
+                std::span<const Body> bodies);
+
+    /// As the substep begins: everything that is held is found, and springs and links pull as far
+    /// as the substep can follow them.
+    void begin(std::span<Body> bodies, double h) noexcept;
+    /// What joints, limits, and the rest of springs and links do, once the bodies are where they
+    /// would go without them. How far the worst of them is then from where it should be.
+    [[nodiscard]] double solve(std::span<Body> bodies, double h) noexcept;
+    /// The same once more, after contacts have moved what it holds.
+    double settle(std::span<Body> bodies, double h) noexcept;
+    /// How far apart joints, or beyond their ends limits and links, are.
+    [[nodiscard]] double largest_gap(std::span<Body> bodies) noexcept;
+    /// Draws together what is apart, as the substep ends, without giving it velocity.
+    void draw_together(std::span<Body> bodies) noexcept;
+    /// Of springs and links as the substep began, in joules.
+    [[nodiscard]] double energy_at_start() const noexcept { return energy_at_start_; }
+    /// What driven bodies did, by all of it, to the others.
+    [[nodiscard]] double driven_work(std::span<const Body> bodies, double h) const noexcept;
+
+    [[nodiscard]] std::span<Connection> all() noexcept { return all_; }
+    [[nodiscard]] std::span<const Connection> all() const noexcept { return all_; }
+    [[nodiscard]] Connection& joint(std::size_t index) { return all_[index]; }
+    [[nodiscard]] std::size_t joint_count() const noexcept { return joint_count_; }
+    /// Elastic, in joules.
+    [[nodiscard]] double energy(std::span<const Body> bodies) const noexcept;
+    /// The largest k h^2 w.
+    [[nodiscard]] double stiffest(std::span<const Body> bodies, double h) const;
+
+  private:
+    /// A spring or link in a substep.
+    struct Pull {
+        double share = 1;      ///< of its force that is applied as the substep begins
+        Vector3 explicit_n{};  ///< that force, in components
+        std::size_t count = 0;
+        std::array<Row, 3> rows{};
+        std::array<double, 3> rates{};  ///< how fast each changes, as the substep begins
+    };
+    void find_order();
+    void reserve(std::span<const Body> bodies);
+    [[nodiscard]] double stiffness_of(std::size_t index) const noexcept;
+    [[nodiscard]] Row row_of_link(std::size_t index, std::span<const Body> bodies) const noexcept;
+    void find_pull(std::size_t index, std::span<const Body> bodies) noexcept;
+    void add_loads(std::size_t index, std::span<const Body> bodies) noexcept;
+    void pull_at_start(std::size_t index, std::span<Body> bodies, double h) noexcept;
+    void add_row(const Row& row, std::size_t owner) noexcept;
+    void add_held(std::size_t index, std::span<const Body> bodies) noexcept;
+    void add_limits(std::size_t index, std::span<const Body> bodies) noexcept;
+    void add_hard_link(std::size_t index, std::span<const Body> bodies) noexcept;
+    void add_spring(std::size_t index, std::span<const Body> bodies, double h) noexcept;
+    [[nodiscard]] bool factor(std::span<Body> bodies, double h) noexcept;
+    void correct(std::span<Body> bodies, double h) noexcept;
+    [[nodiscard]] bool is_off(const Row& row) const noexcept;
+    void see_all(std::span<Body> bodies) noexcept;
+    [[nodiscard]] bool change_active(std::span<Body> bodies, double h) noexcept;
+    [[nodiscard]] bool cap_springs(std::span<Body> bodies, double h) noexcept;
+    [[nodiscard]] double worst_error() const noexcept;
+
+    std::vector<Connection> all_;  ///< joints, then links
+    std::size_t joint_count_ = 0;
+    double spring_stiffness_ = 1;
+    double spring_damping_ = 1;
+    std::vector<std::uint32_t> order_;
+    std::vector<Pull> pulls_;
+    std::vector<Connection::Values> starts_;
+    std::vector<Connection::Values> seen_;
+    std::vector<double> loads_;  ///< of springs and links on each body, over its mass
+    std::vector<Row> rows_;
+    std::size_t row_count_ = 0;
+    std::vector<std::uint32_t> active_;
+    std::size_t active_count_ = 0;
+    std::vector<std::uint32_t> firsts_;
+    std::vector<std::uint32_t> first_of_body_;
+    std::vector<double> sides_;
+    Skyline matrix_;
+    double energy_at_start_ = 0;
+};
+
+}  // namespace parts
+}  // namespace hopcoil

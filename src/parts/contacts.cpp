@@ -1,0 +1,378 @@
+#include "contacts.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace hopcoil {
+namespace parts {
+namespace {
+
+/// Solids of the world have keys of their own.
+constexpr std::uint64_t world_key = std::uint64_t{1} << 63;
+/// Parts may be this deep in each other: a stack that is pushed out whole never comes to rest.
+constexpr double slop_m = 0.0005;
+constexpr double pushed_part = 0.2;
+constexpr double most_push_m = 0.01;
+
+Vector3 across(const Vector3& v, const Vector3& normal) {
+    return v - normal * dot(v, normal);
+}
+
+Vector3 relative_velocity(const Contact& contact, std::span<const Body> bodies) {
+    return bodies[contact.a].velocity_at(contact.arm_a) -
+           bodies[contact.b].velocity_at(contact.arm_b) - contact.surface;
+}
+
+void strike(const Contact& contact, std::span<Body> bodies, const Vector3& impulse, double h) {
+    bodies[contact.a].strike(impulse, contact.arm_a, h);
+    bodies[contact.b].strike(impulse * -1, contact.arm_b, h);
+}
+
+}  // namespace
+
+Contacts::Contacts(const PartsStructure& structure, const PartsSettings& settings,
+                   std::span<const Body> bodies)
+    : colliders_{structure, bodies},
+      gravity_{settings.gravity},
+      friction_{settings.friction},
+      restitution_{settings.restitution} {
+    now_.resize(24 * colliders_.all().size() + 64);
+    before_.resize(now_.size());
+}
+
+void Contacts::forget() noexcept {
+    count_ = 0;
+    count_before_ = 0;
+}
+
+void Contacts::go_back() noexcept {
+    now_.swap(before_);
+    count_ = count_before_;
+    last_h_ = last_h_before_;
+    for (std::size_t i = 0; i < count_; ++i)
+        now_[i].is_recalled = false;
+}
+
+double Contacts::driven_work(std::span<const Body> bodies) const noexcept {
+    double work = 0;
+    for (const Contact& contact : all()) {
+        const Vector3 impulse = contact.normal * contact.impulse + contact.rubbing;
+        const Body& a = bodies[contact.a];
+        const Body& b = bodies[contact.b];
+        if (b.inverse_mass == 0)
+            work += dot(impulse, contact.surface + b.velocity_at(contact.arm_b)) +
+                    dot(contact.resisting, b.momentum);
+        if (a.inverse_mass == 0)
+            work -= dot(impulse, a.velocity_at(contact.arm_a)) + dot(contact.resisting, a.momentum);
+    }
+    return work;
+}
+
+void Contacts::begin_step(std::span<Body> bodies, double dt) noexcept {
+    colliders_.find_pairs(bodies, dt);
+}
+
+double Contacts::margin_of(const Body& body, double h) const noexcept {
+    const double speed = length_of(body.velocity) + body.radius * length_of(body.spin());
+    return speed * h + 2 * length_of(gravity_) * h * h + 0.001;
+}
+
+/// Of the substep before, the spot between the same solids that is nearest.
+void Contacts::recall(Contact& contact, double h) noexcept {
+    constexpr double near_m = 0.03;
+    Contact* best = nullptr;
+    double least = near_m * near_m;
+    for (std::size_t i = 0; i < count_before_; ++i) {
+        Contact& old = before_[i];
+        if (old.key != contact.key || old.is_recalled) continue;
+        const Vector3 way = old.local_a - contact.local_a;
+        const double square = dot(way, way);
+        if (square >= least) continue;
+        least = square;
+        best = &old;
+    }
+    if (best == nullptr) return;
+    best->is_recalled = true;
+    const double scale = last_h_ > 0 ? h / last_h_ : 1;
+    contact.impulse = best->impulse * scale;
+    contact.rubbing = across(best->rubbing, contact.normal) * scale;
+    contact.resisting = best->resisting * scale;
+    contact.is_stuck = best->is_stuck;
+    contact.stuck_a = best->stuck_a;
+    contact.stuck_b = best->stuck_b;
+}
+
+void Contacts::add(std::uint64_t key, std::uint32_t a, std::span<Body> bodies,
+                   const Surface& surface, const Vector3& normal,
+                   const TouchPoint& point, double h) noexcept {
+    if (count_ == now_.size()) return;
+    Body& body = bodies[a];
+    Body& other = bodies[surface.body];
+    Contact& contact = now_[count_];
+    contact = {};
+    contact.key = key;
+    contact.a = a;
+    contact.b = surface.body;
+    contact.normal = normal;
+    if (body.is_flat) {
+        contact.normal = unit({normal.x, normal.y, 0}, {});
+        if (contact.normal == Vector3{}) return;
+    }
+    const Placement place_a{body.position, body.rotation};
+    const Placement place_b{other.position, other.rotation};
+    contact.local_a = to_local(place_a, point.on_a);
+    contact.local_b = to_local(place_b, point.on_b);
+    const Vector3 middle = (point.on_a + point.on_b) * 0.5;
+    contact.arm_a = middle - body.position;
+    contact.arm_b = middle - other.position;
+    contact.surface = surface.velocity;
+    contact.gap = point.gap;
+    contact.friction = std::sqrt(body.friction * surface.friction);
+    contact.restitution = std::max(body.restitution, surface.restitution);
+    contact.rolling_m = body.rolling_m + surface.rolling_m;
+    contact.give = give_of(body, contact.arm_a, contact.normal) +
+                   give_of(other, contact.arm_b, contact.normal);
+    if (!(contact.give > 0)) return;
+    recall(contact, h);
+    ++count_;
+}
+
+void Contacts::find_pairs(std::span<Body> bodies, double h) noexcept {
+    for (const ColliderPair& pair : colliders_.pairs()) {
+        const std::uint32_t a = colliders_.all()[pair.a].body;
+        const std::uint32_t b = colliders_.all()[pair.b].body;
+        if (!bodies[a].moves() && !bodies[b].moves()) continue;
+        const double margin = margin_of(bodies[a], h) + margin_of(bodies[b], h);
+        const Touch touch = touch_of(colliders_.convex(pair.a, bodies),
+                                     colliders_.convex(pair.b, bodies), margin);
+        const Surface surface{b, {}, bodies[b].friction, bodies[b].restitution,
+                              bodies[b].rolling_m};
+        const std::uint64_t key = ((std::uint64_t{pair.a} + 1) << 31) | (std::uint64_t{pair.b} + 1);
+        for (std::size_t k = 0; k < touch.count; ++k)
+            add(key, a, bodies, surface, touch.normal, touch.points[k], h);
+    }
+}
+
+void Contacts::find_shapes(std::span<Body> bodies, const PartsInputs& inputs, double h,
+                           double remaining_s) noexcept {
+    const auto world = static_cast<std::uint32_t>(bodies.size() - 1);
+    for (std::size_t s = 0; s < inputs.shapes.size(); ++s) {
+        ContactShape shape = inputs.shapes[s];
+        shape.position = shape.position - shape.velocity * (remaining_s + h);
+        if (shape.angular_velocity != Vector3{})
+            shape.rotation = turned_by(shape.angular_velocity * -(remaining_s + h)) * shape.rotation;
+        const ShapeSolid solid = solid_of(shape);
+        const double shape_speed = length_of(shape.velocity) +
+                                   length_of(shape.angular_velocity) *
+                                       (length_of(shape.half_size_m) + shape.radius_m);
+        for (std::size_t i = 0; i < colliders_.all().size(); ++i) {
+            const std::uint32_t a = colliders_.all()[i].body;
+            if (!bodies[a].moves()) continue;
+            const double margin = margin_of(bodies[a], h) + shape_speed * h;
+            const Convex own = colliders_.convex(i, bodies);
+            const double far = bodies[a].radius + margin;
+            if (distance_to(shape, bodies[a].position).metres > far) continue;
+            const Touch touch =
+                shape.type == ContactShape::Type::plane
+                    ? touch_of(own, shape.position, along(solid.axes, {0, 1, 0}), margin)
+                    : touch_of(own, convex_of(solid), margin);
+            for (std::size_t k = 0; k < touch.count; ++k) {
+                const Surface surface{world, velocity_at(shape, touch.points[k].on_b),
+                                      shape.friction, restitution_, 0};
+                add(world_key | (s << 32) | i, a, bodies, surface, touch.normal, touch.points[k], h);
+            }
+        }
+    }
+}
+
+void Contacts::find_ground(std::span<Body> bodies, const Ground& ground, double h,
+                           double remaining_s) noexcept {
+    constexpr double from_above_m = 0.3;
+    const auto world = static_cast<std::uint32_t>(bodies.size() - 1);
+    const double ahead = -remaining_s - h;
+    for (std::size_t i = 0; i < colliders_.all().size(); ++i) {
+        const std::uint32_t a = colliders_.all()[i].body;
+        if (!bodies[a].moves()) continue;
+        const double margin = margin_of(bodies[a], h);
+        const Convex own = colliders_.convex(i, bodies);
+        for (const Vector3& point : own.points) {
+            const GroundPoint under =
+                ground.under(point.x, point.z, point.y + from_above_m, ahead);
+            if (!under.exists) continue;
+            const double height = (point.y - under.height) * under.normal.y;
+            const double gap = height - own.radius;
+            if (gap > margin) continue;
+            Surface surface{world, {}, friction_, restitution_, 0};
+            const Vector3 on_ground = point - under.normal * height;
+            if (under.part > 0)
+                surface.velocity = ground.frame(under.part, ahead).velocity_at(on_ground);
+            add(world_key | (std::uint64_t{1} << 62) | i, a, bodies, surface, under.normal,
+                {point - under.normal * own.radius, on_ground, gap}, h);
+        }
+    }
+}
+
+void Contacts::find(std::span<Body> bodies, const PartsInputs& inputs, double h,
+                    double remaining_s) noexcept {
+    now_.swap(before_);
+    count_before_ = count_;
+    last_h_before_ = last_h_;
+    count_ = 0;
+    deepest_ = 0;
+    colliders_.place(bodies);
+    find_pairs(bodies, h);
+    find_shapes(bodies, inputs, h, remaining_s);
+    if (inputs.ground != nullptr) find_ground(bodies, *inputs.ground, h, remaining_s);
+    last_h_ = h;
+}
+
+void Contacts::apply_last(std::span<Body> bodies, double h) noexcept {
+    for (std::size_t i = 0; i < count_; ++i) {
+        Contact& contact = now_[i];
+        contact.lasting_s = h;
+        strike(contact, bodies, contact.normal * contact.impulse + contact.rubbing, h);
+        if (contact.rolling_m > 0) {
+            bodies[contact.a].change({}, contact.resisting, h);
+            bodies[contact.b].change({}, contact.resisting * -1, h);
+        }
+    }
+}
+
+/// Along the normal: not into each other, or away again after a blow. By how much its speed changed.
+double Contacts::press(Contact& contact, std::span<Body> bodies, double h) noexcept {
+    const double speed = dot(relative_velocity(contact, bodies), contact.normal);
+    const double target = contact.bounce > 0 ? contact.bounce : -std::max(contact.gap, 0.0) / h;
+    const double before = contact.impulse;
+    contact.impulse = std::max(before + (target - speed) / contact.give, 0.0);
+    strike(contact, bodies, contact.normal * (contact.impulse - before), contact.lasting_s);
+    return std::abs(contact.impulse - before) * contact.give;
+}
+
+void Contacts::rub(Contact& contact, std::span<Body> bodies) noexcept {
+    const Vector3 sliding = across(relative_velocity(contact, bodies), contact.normal);
+    const double speed = length_of(sliding);
+    const Vector3 before = contact.rubbing;
+    Vector3 wanted = before;
+    if (speed > 1e-12) {
+        const Vector3 way = sliding * (1 / speed);
+        const double give = give_of(bodies[contact.a], contact.arm_a, way) +
+                            give_of(bodies[contact.b], contact.arm_b, way);
+        wanted = before - way * (speed / give);
+    }
+    const double most = contact.friction * contact.impulse;
+    const double size = length_of(wanted);
+    const bool slips = size > most;
+    if (slips) wanted = wanted * (most / size);
+    contact.rubbing = wanted;
+    contact.slips = slips;
+    strike(contact, bodies, wanted - before, contact.lasting_s);
+}
+
+void Contacts::resist_rolling(Contact& contact, std::span<Body> bodies, double h) noexcept {
+    Body& a = bodies[contact.a];
+    Body& b = bodies[contact.b];
+    const Vector3 spin = a.spin() - b.spin();
+    const double speed = length_of(spin);
+    const Vector3 before = contact.resisting;
+    Vector3 wanted = before;
+    if (speed > 1e-12) {
+        const Vector3 axis = spin * (1 / speed);
+        const double give = dot(axis, a.inverse * axis) + dot(axis, b.inverse * axis);
+        if (give > 0) wanted = before - axis * (speed / give);
+    }
+    const double most = contact.rolling_m * contact.impulse;
+    const double size = length_of(wanted);
+    if (size > most) wanted = wanted * (most / size);
+    contact.resisting = wanted;
+    a.change({}, wanted - before, h);
+    b.change({}, before - wanted, h);
+}
+
+bool Contacts::solve(std::span<Body> bodies, double h) noexcept {
+    constexpr int most_sweeps = 20;
+    constexpr double settled_m_per_s = 1e-4;
+    for (std::size_t i = 0; i < count_; ++i) {
+        Contact& contact = now_[i];
+        contact.approach = dot(relative_velocity(contact, bodies), contact.normal);
+        contact.lasting_s = h;
+        contact.bounce = 0;
+        const double pull = length_of(gravity_) * h;
+        const bool hits = contact.restitution > 0 && contact.impulse == 0 &&
+                          contact.approach < -2 * pull - 1e-6 &&
+                          contact.gap + contact.approach * h < 0;
+        if (!hits) continue;
+        // The blow falls within the substep; until then the contact speeds up as all things do.
+        const double at_s = std::clamp(contact.gap / -contact.approach, 0.0, h);
+        const double falling = dot(gravity_, contact.normal);
+        const double speed = contact.approach + falling * (at_s - h / 2);
+        contact.bounce = std::max(-contact.restitution * speed, 0.0);
+        contact.lasting_s = h - at_s;
+    }
+    // Once impulses have grown over a few substeps, one sweep changes next to nothing.
+    double change = 1;
+    for (int sweep = 0; sweep < most_sweeps && change > settled_m_per_s; ++sweep) {
+        change = 0;
+        for (std::size_t i = 0; i < count_; ++i) {
+            change = std::max(change, press(now_[i], bodies, h));
+            rub(now_[i], bodies);
+            if (now_[i].rolling_m > 0) resist_rolling(now_[i], bodies, h);
+        }
+    }
+    return std::any_of(now_.begin(), now_.begin() + static_cast<std::ptrdiff_t>(count_),
+                       [](const Contact& each) { return each.impulse > 0; });
+}
+
+double Contacts::depth_of(const Contact& contact, std::span<const Body> bodies) const noexcept {
+    const Body& a = bodies[contact.a];
+    const Body& b = bodies[contact.b];
+    const Vector3 apart = to_world({a.position, a.rotation}, contact.local_a) -
+                          to_world({b.position, b.rotation}, contact.local_b);
+    return -dot(apart, contact.normal);
+}
+
+bool Contacts::are_deep(std::span<const Body> bodies) const noexcept {
+    return std::any_of(all().begin(), all().end(), [&](const Contact& contact) {
+        return contact.impulse > 0 || depth_of(contact, bodies) > slop_m;
+    });
+}
+
+void Contacts::push_apart(std::span<Body> bodies) noexcept {
+    for (std::size_t i = 0; i < count_; ++i) {
+        Contact& contact = now_[i];
+        Body& a = bodies[contact.a];
+        Body& b = bodies[contact.b];
+        const Placement place_a{a.position, a.rotation};
+        const Placement place_b{b.position, b.rotation};
+        const double depth = depth_of(contact, bodies);
+        deepest_ = std::max(deepest_, contact.impulse > 0 ? depth : 0.0);
+        if (depth > slop_m) {
+            const Vector3 amount =
+                contact.normal * (pushed_part * std::min(depth - slop_m, most_push_m) / contact.give);
+            a.shift(amount, cross(contact.arm_a, amount));
+            b.shift(amount * -1, cross(contact.arm_b, amount) * -1);
+        }
+        if (contact.impulse == 0 || contact.slips || contact.surface != Vector3{}) {
+            contact.is_stuck = false;
+            continue;
+        }
+        if (!contact.is_stuck) {
+            contact.is_stuck = true;
+            contact.stuck_a = contact.local_a;
+            contact.stuck_b = to_local(place_b, to_world(place_a, contact.local_a));
+            continue;
+        }
+        const Vector3 slid = across(
+            to_world(place_a, contact.stuck_a) - to_world(place_b, contact.stuck_b),
+            contact.normal);
+        const double way = length_of(slid);
+        if (!(way > 1e-9) || way > most_push_m) continue;
+        const Vector3 along_it = slid * (1 / way);
+        const double give = give_of(a, contact.arm_a, along_it) + give_of(b, contact.arm_b, along_it);
+        const Vector3 amount = along_it * (-pushed_part * way / give);
+        a.shift(amount, cross(contact.arm_a, amount));
+        b.shift(amount * -1, cross(contact.arm_b, amount) * -1);
+    }
+}
+
+}  // namespace parts
+}  // namespace hopcoil

@@ -1,0 +1,128 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include <hopcoil/parts/parts.hpp>
+#include <hopcoil/parts/parts_settings.hpp>
+
+#include "colliders.hpp"
+#include "parts_body.hpp"
+
+namespace hopcoil {
+namespace parts {
+
+/// One spot where a body touches another, or the world.
+struct Contact {
+    std::uint64_t key = 0;  ///< of the two solids
+    bool is_recalled = false;
+    std::uint32_t a = 0;
+    std::uint32_t b = 0;    ///< the last body is the world
+    Vector3 local_a{};      ///< the spot, in the bodies' frames
+    Vector3 local_b{};
+    Vector3 normal{};       ///< toward a
+    Vector3 arm_a{};        ///< from the centre, as the substep began
+    Vector3 arm_b{};
+    Vector3 surface{};      ///< velocity of what it touches in the world
+    double gap = 0;
+    double give = 0;        ///< along the normal
+    double friction = 0;
+    double restitution = 0;
+    double rolling_m = 0;
+    double impulse = 0;
+    Vector3 rubbing{};      ///< impulse across the normal
+    Vector3 resisting{};    ///< angular impulse against rolling
+    Vector3 stuck_a{};      ///< where it began to stick, in both frames
+    Vector3 stuck_b{};
+    bool is_stuck = false;
+    bool slips = false;
+    double approach = 0;    ///< speed along the normal before contact; below 0 when nearing
+    double lasting_s = 0;   ///< of the substep, after the contact
+    double bounce = 0;      ///< speed along the normal afterwards; 0 without one
+};
+
+/// Contacts of parts with each other, with shapes and with the ground.
+///
+/// Model   docs/parts.md (7) and (8).
+class Contacts {
+  public:
+    Contacts(const PartsStructure& structure, const PartsSettings& settings,
+             std::span<const Body> bodies);
+
+    /// As a step begins: what may touch during it.
+    void begin_step(std::span<Body> bodies, double dt) noexcept;
+    [[nodiscard]] const Colliders& colliders() const noexcept { return colliders_; }
+    /// As a substep begins: where they touch.
+    void find(std::span<Body> bodies, const PartsInputs& inputs, double h,
+              double remaining_s) noexcept;
+    /// The impulses of the substep before, once the bodies have gone on.
+    void apply_last(std::span<Body> bodies, double h) noexcept;
+    /// Whether anything touches.
+    bool solve(std::span<Body> bodies, double h) noexcept;
+    /// Whether anything touches, or is too deep.
+    [[nodiscard]] bool are_deep(std::span<const Body> bodies) const noexcept;
+    /// Parts what is too deep, without giving it velocity.
+    void push_apart(std::span<Body> bodies) noexcept;
+
+    [[nodiscard]] std::span<const Contact> all() const noexcept { return {now_.data(), count_}; }
+    [[nodiscard]] double deepest_m() const noexcept { return deepest_; }
+    void forget() noexcept;
+    /// As if `find` had not been called.
+    void go_back() noexcept;
+    /// What moving surfaces and driven bodies did to the others.
+    [[nodiscard]] double driven_work(std::span<const Body> bodies) const noexcept;
+
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        auto count = static_cast<std::uint32_t>(count_);
+        fields.up_to(static_cast<std::uint32_t>(now_.size()), count);
+        count_ = count;
+        fields(last_h_);
+        for (std::size_t i = 0; i < count_; ++i) {
+            Contact& each = now_[i];
+            fields(each.key, each.a, each.b, each.local_a, each.local_b, each.normal, each.gap,
+                   each.impulse, each.rubbing, each.resisting, each.stuck_a, each.stuck_b,
+                   each.is_stuck);
+        }
+    }
+
+  private:
+    struct Surface {
+        std::uint32_t body = 0;
+        Vector3 velocity{};
+        double friction = 0.5;
+        double restitution = 0;
+        double rolling_m = 0;
+    };
+    void find_pairs(std::span<Body> bodies, double h) noexcept;
+    void find_shapes(std::span<Body> bodies, const PartsInputs& inputs, double h,
+                     double remaining_s) noexcept;
+    void find_ground(std::span<Body> bodies, const Ground& ground, double h,
+                     double remaining_s) noexcept;
+    void add(std::uint64_t key, std::uint32_t a, std::span<Body> bodies, const Surface& surface,
+             const Vector3& normal, const TouchPoint& point, double h) noexcept;
+    void recall(Contact& contact, double h) noexcept;
+    [[nodiscard]] double depth_of(const Contact& contact,
+                                  std::span<const Body> bodies) const noexcept;
+    [[nodiscard]] double margin_of(const Body& body, double h) const noexcept;
+    [[nodiscard]] double press(Contact& contact, std::span<Body> bodies, double h) noexcept;
+    void rub(Contact& contact, std::span<Body> bodies) noexcept;
+    void resist_rolling(Contact& contact, std::span<Body> bodies, double h) noexcept;
+
+    Colliders colliders_;
+    std::vector<Contact> now_;
+    std::vector<Contact> before_;
+    std::size_t count_ = 0;
+    std::size_t count_before_ = 0;
+    Vector3 gravity_{};
+    double friction_ = 0.5;
+    double restitution_ = 0;
+    double deepest_ = 0;
+    double last_h_ = 0;  ///< of the substep that the impulses are of
+    double last_h_before_ = 0;
+};
+
+}  // namespace parts
+}  // namespace hopcoil

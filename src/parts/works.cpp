@@ -1,0 +1,355 @@
+#include "works.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace hopcoil {
+
+using parts::Body;
+using parts::Connection;
+
+namespace {
+
+/// Faster than this in a substep, a turn could not be followed.
+constexpr double most_turn_rad = 0.5;
+constexpr double most_way_m = 0.1;
+/// A hand pulls with all its force from this distance on.
+constexpr double grab_reach_m = 0.1;
+
+Vector3 grab_force(const Body& body, const Vector3& arm, const PartGrab& grab, double h) {
+    const Vector3 way = grab.target - (body.position + arm);
+    const double give = parts::give_of(body, arm, parts::unit(way, {0, 1, 0}));
+    if (!(give > 0)) return {};
+    const double stiffness = std::min(grab.most_force_n / grab_reach_m, 0.2 / (give * h * h));
+    const double damping = std::min(2 * std::sqrt(stiffness / give), 0.4 / (give * h));
+    const Vector3 force = way * stiffness - body.velocity_at(arm) * damping;
+    const double size = parts::length_of(force);
+    return size > grab.most_force_n ? force * (grab.most_force_n / size) : force;
+}
+
+}  // namespace
+
+PartsWorks::PartsWorks(const PartsStructure& structure, const PartsSettings& given)
+    : settings{given},
+      bodies{parts::bodies_of(structure)},
+      kept{bodies},
+      before{bodies},
+      masses{parts::masses_of(structure)},
+      connections{structure, given, bodies},
+      contacts{structure, given, bodies},
+      islands{bodies.size()} {
+    touches.resize(24 * contacts.colliders().all().size() + 64);
+    carried.resize(bodies.size());
+    places.resize(bodies.size());
+}
+
+void PartsWorks::wake(std::uint32_t body) noexcept {
+    if (!bodies[body].is_asleep) {
+        bodies[body].slow_s = 0;
+        return;
+    }
+    const std::uint32_t island = bodies[body].island;
+    for (Body& each : bodies) {
+        if (!each.is_asleep || each.island != island) continue;
+        each.is_asleep = false;
+        each.slow_s = 0;
+    }
+}
+
+void PartsWorks::wake_all() noexcept {
+    for (Body& each : bodies) {
+        each.is_asleep = false;
+        each.slow_s = 0;
+    }
+}
+
+/// Sleepers that something moves against, or that are pulled.
+void PartsWorks::wake_touched(const PartsInputs& inputs) noexcept {
+    const auto is_fast = [&](const Body& body) {
+        const double limit = 2 * settings.sleep_speed_m_per_s;
+        const Vector3 spin = body.angular_velocity();
+        return !body.is_asleep && dot(body.velocity, body.velocity) +
+                                          dot(spin, spin) * body.radius * body.radius >
+                                      limit * limit;
+    };
+    for (const PartForce& force : inputs.forces) {
+        if (force.newtons != Vector3{} || force.torque_nm != Vector3{}) wake(force.part);
+    }
+    for (const PartGrab& grab : inputs.grabs)
+        wake(grab.part);
+    const auto look = [&](std::uint32_t a, std::uint32_t b) {
+        if (bodies[a].is_asleep && is_fast(bodies[b])) wake(a);
+        if (bodies[b].is_asleep && is_fast(bodies[a])) wake(b);
+    };
+    for (const Connection& each : connections.all()) {
+        if (each.holds) look(each.a(), each.b());
+    }
+    for (const parts::ColliderPair& pair : contacts.colliders().pairs()) {
+        const auto solids = contacts.colliders().all();
+        look(solids[pair.a].body, solids[pair.b].body);
+    }
+    for (const ContactShape& shape : inputs.shapes) {
+        if (shape.velocity == Vector3{} && shape.angular_velocity == Vector3{}) continue;
+        for (std::uint32_t i = 0; i < bodies.size(); ++i) {
+            if (!bodies[i].is_asleep) continue;
+            const double away = distance_to(shape, bodies[i].position).metres;
+            if (away < bodies[i].radius + 0.05) wake(i);
+        }
+    }
+}
+
+/// A driven part is elsewhere, and with it everything that hangs on it and on nothing else.
+void PartsWorks::carry(std::uint32_t driven, const Placement& to) noexcept {
+    const Placement way = to * parts::inverse(parts::placement_of(bodies[driven]));
+    std::size_t count = 0;
+    carried[count++] = driven;
+    for (std::size_t next = 0; next < count; ++next) {
+        for (const Connection& each : connections.all()) {
+            if (!each.holds) continue;
+            for (const auto& [from, other] :
+                 {std::pair{each.a(), each.b()}, std::pair{each.b(), each.a()}}) {
+                const auto end = carried.begin() + static_cast<std::ptrdiff_t>(count);
+                const bool is_new = std::find(carried.begin(), end, other) == end;
+                if (from == carried[next] && is_new && bodies[other].inverse_mass > 0)
+                    carried[count++] = other;
+            }
+        }
+    }
+    for (std::size_t i = 0; i < count; ++i) {
+        Body& body = bodies[carried[i]];
+        const Placement moved = way * Placement{body.position, body.rotation};
+        body.position = moved.position;
+        body.rotation = normalized(moved.rotation);
+        if (body.inverse_mass == 0) continue;
+        body.velocity = rotated(way.rotation, body.velocity);
+        body.momentum = rotated(way.rotation, body.momentum);
+    }
+}
+
+bool PartsWorks::drive(std::span<const std::uint32_t> driven, std::span<const Placement> to,
+                       double dt, double h) noexcept {
+    bool leaps = false;
+    for (std::size_t i = 0; i < driven.size(); ++i) {
+        Body& body = bodies[driven[i]];
+        body.velocity = {};
+        body.momentum = {};
+        if (to.empty() || !(dt > 0)) continue;
+        const Placement target{to[i].position, normalized(to[i].rotation)};
+        const Placement at = target * body.own;
+        const Vector3 way = at.position - body.position;
+        const Vector3 turn = rotation_vector(at.rotation * conjugate(body.rotation));
+        const double speed = parts::length_of(way) / dt;
+        const double spin = parts::length_of(turn) / dt;
+        if (speed * h > most_way_m || spin * h > most_turn_rad) {
+            carry(driven[i], target);
+            leaps = true;
+            continue;
+        }
+        body.velocity = way * (1 / dt);
+        body.momentum = turn * (1 / dt);
+    }
+    return leaps;
+}
+
+void PartsWorks::move_on(double h) noexcept {
+    for (Body& body : bodies) {
+        if (body.inverse_mass == 0) {
+            body.position = body.position + body.velocity * h;
+            if (body.momentum != Vector3{})
+                body.rotation = normalized(turned_by(body.momentum * h) * body.rotation);
+            continue;
+        }
+        if (!body.moves()) continue;
+        body.velocity = body.velocity + settings.gravity * h;
+        if (body.is_flat) body.velocity.z = 0;
+        const double drag = settings.drag_per_s + body.drag_per_s;
+        if (drag > 0) body.velocity = body.velocity * (1 / (1 + drag * h));
+        const double turning = settings.drag_per_s + body.turning_drag_per_s;
+        if (turning > 0) body.momentum = body.momentum * (1 / (1 + turning * h));
+        const double turn = parts::length_of(body.spin()) * h;
+        if (turn > most_turn_rad) {
+            body.momentum = body.momentum * (most_turn_rad / turn);
+            is_guarded = true;
+        }
+        body.move(h);
+    }
+}
+
+double PartsWorks::energy() const noexcept {
+    double sum = connections.energy(bodies);
+    for (const Body& body : bodies) {
+        if (body.inverse_mass == 0) continue;
+        sum += body.kinetic_energy() - body.mass * dot(settings.gravity, body.position);
+    }
+    return sum;
+}
+
+void PartsWorks::allow_energy() noexcept {
+    allowed_j = energy();
+    last_work_j = 0;
+    double moving = connections.energy(bodies);
+    for (const Body& body : bodies) {
+        if (body.inverse_mass > 0) moving += body.kinetic_energy();
+    }
+    scale_j = std::max(scale_j, moving);
+}
+
+/// Half of the work of a substep falls before its beginning, and half of the one before after it.
+/// What is found swings about the truth by as much as a fall through a few substeps gives, and by a
+/// part of all that moves and is drawn.
+double PartsWorks::excess_j(double h) noexcept {
+    constexpr double share = 0.005;
+    constexpr double fall_s = 0.02;
+    constexpr double remembered_s = 5;
+    double moving = connections.energy_at_start();
+    double height = 0;
+    double mass = 0;
+    for (const Body& body : bodies) {
+        if (body.inverse_mass == 0) continue;
+        if (body.moves()) moving += body.kinetic_energy_from();
+        height -= body.mass * dot(settings.gravity, body.from);
+        mass += body.mass;
+    }
+    const double work =
+        given_j + connections.driven_work(bodies, h) + contacts.driven_work(bodies);
+    allowed_j += 0.5 * (last_work_j + work);
+    last_work_j = work;
+    const double fall = dot(settings.gravity, settings.gravity) * fall_s * fall_s;
+    const double now = moving + height;
+    const double excess =
+        now - allowed_j - share * scale_j - 0.5 * mass * fall - 1e-9 * (1 + std::abs(height));
+    scale_j = std::max(scale_j * (1 - std::min(h / remembered_s, 1.0)), moving);
+    allowed_j = std::min(allowed_j, now);
+    return excess;
+}
+
+void PartsWorks::apply_forces(const PartsInputs& inputs, double h) noexcept {
+    given_j = 0;
+    const auto strike = [&](std::uint32_t part, const Vector3& impulse, const Vector3& arm,
+                            const Vector3& turning) {
+        Body& body = bodies[part];
+        const Vector3 speed = body.velocity_at(arm);
+        const Vector3 spin = body.spin();
+        body.strike(impulse, arm, 0);
+        body.change({}, turning, 0);
+        given_j += 0.5 * (dot(impulse, speed + body.velocity_at(arm)) +
+                          dot(turning, spin + body.spin()));
+    };
+    for (const PartForce& force : inputs.forces) {
+        const Body& body = bodies[force.part];
+        strike(force.part, force.newtons * h,
+               rotated(body.rotation, parts::to_local(body.own, force.place)),
+               force.torque_nm * h);
+    }
+    for (const PartGrab& grab : inputs.grabs) {
+        const Body& body = bodies[grab.part];
+        const Vector3 arm = rotated(body.rotation, parts::to_local(body.own, grab.place));
+        strike(grab.part, grab_force(body, arm, grab, h) * h, arm, {});
+    }
+}
+
+double PartsWorks::energy_of_place() const noexcept {
+    double sum = connections.energy(bodies);
+    for (const Body& body : bodies)
+        sum -= body.inverse_mass > 0 ? body.mass * dot(settings.gravity, body.position) : 0;
+    return sum;
+}
+
+/// What is too deep is parted, and joints are drawn together; not where that would draw springs.
+void PartsWorks::remove_errors() noexcept {
+    constexpr double share = 0.001;
+    const double gap = connections.largest_gap(bodies);
+    if (gap == 0 && !contacts.are_deep(bodies)) return;
+    for (std::size_t i = 0; i < bodies.size(); ++i)
+        places[i] = {bodies[i].position, bodies[i].rotation};
+    const double before_j = energy_of_place();
+    contacts.push_apart(bodies);
+    connections.draw_together(bodies);
+    const double fall = dot(settings.gravity, settings.gravity) * 1e-6;
+    double mass = 0;
+    for (const Body& body : bodies)
+        mass += body.inverse_mass > 0 ? body.mass : 0;
+    constexpr double pushed_m = 0.002;
+    const bool is_good = energy_of_place() - before_j <= share * scale_j + mass * fall &&
+                         connections.largest_gap(bodies) <= std::max(gap, pushed_m);
+    if (is_good) return;
+    for (std::size_t i = 0; i < bodies.size(); ++i) {
+        bodies[i].position = places[i].position;
+        bodies[i].rotation = places[i].rotation;
+    }
+}
+
+bool PartsWorks::try_substep(const PartsInputs& inputs, double h, double remaining_s,
+                             bool has_to) noexcept {
+    for (Body& body : bodies)
+        body.begin();
+    contacts.find(bodies, inputs, h, remaining_s);
+    connections.begin(bodies, h);
+    apply_forces(inputs, h);
+    move_on(h);
+    contacts.apply_last(bodies, h);
+    constexpr double solved = 1e-5;
+    constexpr double held = 5e-3;
+    double error = connections.solve(bodies, h);
+    if (!(error < (has_to ? held : solved))) return false;
+    if (contacts.solve(bodies, h)) {
+        error = connections.settle(bodies, h);
+        if (!(error < held)) return false;
+    }
+    const double excess = excess_j(h);
+    if (!(excess <= 0)) return false;
+    remove_errors();
+    is_guarded = is_guarded || error > solved;
+    return true;
+}
+
+/// Where even the smallest pieces fail, everything stays where it was for that long, and loses
+/// half of its speed.
+void PartsWorks::stop_here() noexcept {
+    bodies = before;
+    for (Body& body : bodies) {
+        if (body.inverse_mass == 0) continue;
+        body.velocity = body.velocity * 0.5;
+        body.momentum = body.momentum * 0.5;
+    }
+    contacts.forget();
+    is_guarded = true;
+    allowed_j = std::max(allowed_j, energy());
+}
+
+void PartsWorks::substep(const PartsInputs& inputs, double h, double remaining_s) noexcept {
+    constexpr std::array<int, 3> pieces{1, 8, 64};
+    before = bodies;
+    const double allowed = allowed_j;
+    const double last_work = last_work_j;
+    const double scale = scale_j;
+    for (const int count : pieces) {
+        const bool is_last = count == pieces.back();
+        const double piece = h / count;
+        int done = 0;
+        while (done < count &&
+               try_substep(inputs, piece, remaining_s + (count - done - 1) * piece, is_last))
+            ++done;
+        if (done == count && is_finite()) return;
+        // Only the first piece begins where the contacts of the last substep are known.
+        if (done == 0) contacts.go_back();
+        bodies = before;
+        allowed_j = allowed;
+        last_work_j = last_work;
+        scale_j = scale;
+    }
+    stop_here();
+}
+
+bool PartsWorks::is_finite() const noexcept {
+    constexpr double most = 1e9;
+    return std::all_of(bodies.begin(), bodies.end(), [](const Body& body) {
+        for (const Vector3& v : {body.position, body.velocity, body.momentum}) {
+            if (!(dot(v, v) < most * most)) return false;
+        }
+        return std::isfinite(body.rotation.w) && length_of(body.rotation) > 0.5;
+    });
+}
+
+}  // namespace hopcoil
