@@ -166,8 +166,13 @@ class PictureDrawer {
     void shape(const Subject& subject, double time_s, const Projection& projection, double opacity,
                bool comparison) {
         if (subject.is_comparison != comparison) return;
-        draw_shape(canvas_, projection, subject.shape, length_of(subject), pose_at(subject, time_s),
-                   {subject.colour, opacity, comparison});
+        const Look look{subject.colour, opacity, comparison};
+        if (subject.solid.empty()) {
+            draw_shape(canvas_, projection, subject.shape, length_of(subject),
+                       pose_at(subject, time_s), look);
+        } else {
+            draw_solid(canvas_, projection, subject.solid, pose_at(subject, time_s), look);
+        }
     }
 
     /// One of the two.

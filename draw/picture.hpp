@@ -23,6 +23,7 @@ struct Subject {
     std::string colour{};
     scene::BodyShape shape = scene::BodyShape::diamond;
     std::optional<double> length_m{};  ///< what there is room for, without it
+    io::Solid solid{};                 ///< rather than the shape; as large as it is
     std::vector<double> times_s{};
     std::vector<Pose> poses{};
     std::optional<std::size_t> joined_to{};  ///< another subject, by a line

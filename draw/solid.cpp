@@ -143,14 +143,10 @@ Point Projection::operator()(const Vector3& place) const {
     return {origin.x + px_per_m * dot(place, eye.right), origin.y - px_per_m * dot(place, eye.up)};
 }
 
-void draw_shape(Canvas& canvas, const Projection& projection, scene::BodyShape shape,
-                double length_m, const Pose& pose, const Look& look) {
-    if (shape == scene::BodyShape::disc) {
-        draw_ball(canvas, projection(pose.position),
-                  0.5 * length_m * mean_size(pose.scale) * projection.px_per_m, look);
-        return;
-    }
-    const Mesh mesh = mesh_of(shape);
+namespace {
+
+void draw_faces(Canvas& canvas, const Projection& projection, const Mesh& mesh, double length_m,
+                const Pose& pose, const Look& look) {
     std::vector<Vector3> corners;
     corners.reserve(mesh.corners.size());
     for (const Vector3& corner : mesh.corners) {
@@ -166,6 +162,26 @@ void draw_shape(Canvas& canvas, const Projection& projection, scene::BodyShape s
         canvas.polygon(face.outline, {face.colour, look.opacity});
         canvas.outline(face.outline, {mixed(look.colour, ink, 0.5), 0.6 * look.opacity}, 0.7);
     }
+}
+
+}  // namespace
+
+void draw_solid(Canvas& canvas, const Projection& projection, const io::Solid& solid,
+                const Pose& pose, const Look& look) {
+    Mesh mesh{.faces = solid.faces};
+    for (const auto& [x, y, z] : solid.corners_m)
+        mesh.corners.push_back({x, y, z});
+    draw_faces(canvas, projection, mesh, 1, pose, look);
+}
+
+void draw_shape(Canvas& canvas, const Projection& projection, scene::BodyShape shape,
+                double length_m, const Pose& pose, const Look& look) {
+    if (shape == scene::BodyShape::disc) {
+        draw_ball(canvas, projection(pose.position),
+                  0.5 * length_m * mean_size(pose.scale) * projection.px_per_m, look);
+        return;
+    }
+    draw_faces(canvas, projection, mesh_of(shape), length_m, pose, look);
 }
 
 namespace {

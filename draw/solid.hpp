@@ -42,6 +42,10 @@ struct Look {
 void draw_shape(Canvas& canvas, const Projection& projection, scene::BodyShape shape,
                 double length_m, const Pose& pose, const Look& look);
 
+/// A solid of its own at a pose.
+void draw_solid(Canvas& canvas, const Projection& projection, const io::Solid& solid,
+                const Pose& pose, const Look& look);
+
 /// Triangles of points, seen from both sides.
 void draw_mesh(Canvas& canvas, const Projection& projection, const std::vector<Vector3>& points,
                const std::vector<std::array<std::size_t, 3>>& triangles, const Look& look);

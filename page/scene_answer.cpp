@@ -252,6 +252,11 @@ Json bodies_of(const scene::Scene& scene, const Take& take) {
         if (body != nullptr) json["order"] = body->look.order;
         if (node.length_m) json["length_m"] = *node.length_m;
         if (body != nullptr && body->length_m) json["length_m"] = *body->length_m;
+        if (node.colour) json["colour"] = colour_text(*node.colour);
+        if (!node.solid.empty()) {
+            json["solid"] = {{"corners", node.solid.corners_m}, {"faces", node.solid.faces}};
+            json["length_m"] = 1;
+        }
         if (body != nullptr && !body->joined_to.empty()) json["joined_to"] = body->joined_to;
         list.push_back(std::move(json));
     }

@@ -70,6 +70,8 @@ draw::Subject subject_of(const scene::Scene& scene, const Take& take, const Node
     draw::Subject subject{.name = node.name, .length_m = node.length_m, .times_s = take.times_s()};
     // What has a place and no turn is as good as round.
     if (!node.rotation) subject.shape = scene::BodyShape::disc;
+    if (node.colour) subject.colour = hex_of(*node.colour);
+    subject.solid = node.solid;
     Vector3 pivot;
     if (const scene::Body* body = body_named(scene, node.name)) {
         subject.shape = body->shape.value_or(subject.shape);

@@ -335,10 +335,34 @@ class ModelWriter {
                                                     {"material", 0}}})}});
     }
 
+    /// Its index. Faces have corners of their own, so that edges stay sharp.
+    std::size_t add_solid(const ModelNode& node) {
+        std::vector<double> places;
+        std::vector<std::uint16_t> indices;
+        for (const std::vector<std::size_t>& face : node.solid.faces) {
+            const std::size_t first = places.size() / 3;
+            for (const std::size_t corner : face) {
+                const auto& place = node.solid.corners_m[corner];
+                places.insert(places.end(), place.begin(), place.end());
+            }
+            for (std::size_t i = 2; i < face.size(); ++i) {
+                for (const std::size_t at : {first, first + i - 1, first + i})
+                    indices.push_back(static_cast<std::uint16_t>(at));
+            }
+        }
+        const std::size_t positions = add_numbers(places, "VEC3", 3, true, vertex_data);
+        const std::size_t corners = add_whole_numbers(indices, short_type, "SCALAR", 1, index_data);
+        return add("meshes",
+                   {{"name", node.name},
+                    {"primitives", Json::array({{{"attributes", {{"POSITION", positions}}},
+                                                 {"indices", corners}}})}});
+    }
+
     void add_node(const ModelNode& node) {
         const auto& q = node.rotation;
         Json entry{{"name", node.name}};
         if (node.has_marker) entry["mesh"] = 0;
+        if (!node.solid.empty()) entry["mesh"] = add_solid(node);
         if (node.translation != std::array<double, 3>{0, 0, 0})
             entry["translation"] = node.translation;
         if (q != std::array<double, 4>{1, 0, 0, 0}) entry["rotation"] = {q[1], q[2], q[3], q[0]};

@@ -67,6 +67,8 @@ class ModelMaker {
     BakedModel make(const ModelChannels& all) {
         for (const NodeChannels& channels : all.nodes) {
             ModelNode node{.name = channels.name, .translation = channels.at_m};
+            node.solid = channels.solid;
+            node.has_marker = channels.solid.empty();
             if (channels.position) add_place(node, channels);
             if (channels.rotation) {
                 add(node, TrackKind::rotation,

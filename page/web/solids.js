@@ -28,21 +28,35 @@ const MAKERS = {
 };
 const made = new Map();
 
-/** The shape of a body of length 1 along Z, by its name. */
-export function shapeOf(name) {
-  if (!made.has(name)) made.set(name, MAKERS[name]());
-  return made.get(name);
+/** Flat faces, each cut into triangles from its first corner. */
+function faceted({ corners, faces }) {
+  const geometry = new THREE.BufferGeometry();
+  const numbers = faces.flatMap((face) => face.slice(2)
+    .flatMap((_, i) => [face[0], face[i + 1], face[i + 2]].flatMap((corner) => corners[corner])));
+  geometry.setAttribute('position', new THREE.Float32BufferAttribute(numbers, 3));
+  geometry.computeVertexNormals();
+  return geometry;
 }
 
-export function solid(shape, colour, opacity = 1) {
+/** A body's own solid, or the shape of length 1 along Z that its name says. */
+function shapeOf(body) {
+  if (body.solid) {
+    if (!made.has(body.solid)) made.set(body.solid, faceted(body.solid));
+    return made.get(body.solid);
+  }
+  if (!made.has(body.shape)) made.set(body.shape, MAKERS[body.shape]());
+  return made.get(body.shape);
+}
+
+export function solid(body, colour, opacity = 1) {
   const material = new THREE.MeshLambertMaterial({ color: colour, transparent: opacity < 1, opacity,
     depthWrite: opacity === 1 });
-  return new THREE.Mesh(shapeOf(shape), material);
+  return new THREE.Mesh(shapeOf(body), material);
 }
 
 /** Its edges alone: what it is compared with. */
-export function outline(shape, colour) {
-  const edges = new THREE.EdgesGeometry(shapeOf(shape), shape === 'disc' ? 1 : 20);
+export function outline(body, colour) {
+  const edges = new THREE.EdgesGeometry(shapeOf(body), body.shape === 'disc' ? 1 : 20);
   const material = new THREE.LineBasicMaterial({ color: colour, transparent: true, opacity: 0.85 });
   return new THREE.LineSegments(edges, material);
 }

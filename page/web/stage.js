@@ -217,10 +217,10 @@ export class Stage {
     for (const body of this.bodies) {
       const colour = this.#colour(body);
       const ghosts = Array.from({ length: GHOSTS }, (_, i) =>
-        turned(body, solid(body.shape, colour, 0.05 + 0.035 * (GHOSTS - 1 - i))));
+        turned(body, solid(body, colour, 0.05 + 0.035 * (GHOSTS - 1 - i))));
       const joined = this.bodies.find((each) => each.name === body.joined_to);
-      this.parts.bodies.push({ body, ghosts, now: turned(body, solid(body.shape, colour)),
-        other: turned(body, outline(body.shape, colour)), joined,
+      this.parts.bodies.push({ body, ghosts, now: turned(body, solid(body, colour)),
+        other: turned(body, outline(body, colour)), joined,
         joint: joined ? add(lineThrough([[0, 0, 0], [0, 0, 0]], ink('--target'), 1)) : null });
     }
     for (const line of this.lines) {

@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include <hopcoil/base/math.hpp>
-
 namespace hopcoil {
 namespace parts {
 namespace {
@@ -17,10 +15,17 @@ constexpr double drift = 1e-6;
 /// Of a spring's force, that is of where the substep ends.
 constexpr double ends_share = 1.0 / 12;
 
-/// With which a damper, through the whole substep, slows what it acts on by exp(-c h w).
-double damping_through(double damping, double give, double h) {
-    const double slowing = std::min(damping * h * give, 40.0);
-    return slowing > 1e-9 ? math::expm1(slowing) / (give * h) : damping;
+/// Of a spring that pulls no harder than `most`, drawn by the root of `square`.
+double drawn_energy(double stiffness, double most, double square) {
+    if (!(stiffness * stiffness * square > most * most)) return 0.5 * stiffness * square;
+    return most * (std::sqrt(square) - 0.5 * most / stiffness);
+}
+
+/// The part of a damper's force that is of how the substep ends: half, and more where it would
+/// stop what it acts on within the substep.
+double damping_at_end(double damping, double give, double h) {
+    const double slowing = damping * h * give;
+    return slowing <= 1 ? 0.5 : 1 - 0.5 / slowing;
 }
 
 }  // namespace
@@ -185,6 +190,10 @@ double Connections::stiffness_of(std::size_t index) const noexcept {
     return all_[index].stiffness() * (all_[index].is_link() ? 1 : spring_stiffness_);
 }
 
+double Connections::damping_of(std::size_t index) const noexcept {
+    return all_[index].damping() * (all_[index].is_link() ? 1 : spring_damping_);
+}
+
 /// As far as the substep can follow a spring, it pulls as from where the substep begins, with a
 /// twelfth each of where the substep ends and of where the one before began: so its period is
 /// right to fourth order (Newmark's method with beta = 1/12), and nothing damps it.
@@ -196,10 +205,14 @@ void Connections::pull_at_start(std::size_t index, std::span<Body> bodies, doubl
     pull.share = load * h * h > 1 ? 1 / (load * h * h) : 1;
     Vector3 force{};
     const std::array<double*, 3> components{&force.x, &force.y, &force.z};
-    for (std::size_t k = 0; k < pull.count; ++k)
-        *components[k] =
-            -pull.share * stiffness_of(index) *
-            ((1 - ends_share) * pull.rows[k].at_start - ends_share * h * pull.rates[k]);
+    for (std::size_t k = 0; k < pull.count; ++k) {
+        const Row& row = pull.rows[k];
+        const double damping = damping_of(index);
+        pull.at_end[k] = damping_at_end(damping, row.give(bodies[row.a], bodies[row.b]), h);
+        *components[k] = -pull.share * stiffness_of(index) *
+                             ((1 - ends_share) * row.at_start - ends_share * h * pull.rates[k]) -
+                         (1 - pull.at_end[k]) * damping * pull.rates[k];
+    }
     const double size = length_of(force);
     if (!one.is_link() && size > one.most()) force = force * (one.most() / size);
     pull.explicit_n = force;
@@ -244,14 +257,12 @@ void Connections::add_hard_link(std::size_t index, std::span<const Body> bodies)
 
 /// What of a spring its force at the start does not do, and its damping.
 void Connections::add_spring(std::size_t index, std::span<const Body> bodies, double h) noexcept {
-    const Connection& one = all_[index];
     const Pull& pull = pulls_[index];
-    const double damping_factor = one.is_link() ? 1 : spring_damping_;
     for (std::size_t k = 0; k < pull.count; ++k) {
         Row row = pull.rows[k];
         const double give = row.give(bodies[row.a], bodies[row.b]);
         if (!(give > 0)) continue;
-        const double damping = damping_through(one.damping() * damping_factor, give, h);
+        const double damping = damping_of(index) * pull.at_end[k];
         const double at_end = 1 - pull.share * (1 - ends_share);
         const double firmness = at_end * stiffness_of(index) + damping / h;
         if (!(firmness > 0)) continue;
@@ -278,10 +289,10 @@ void Connections::begin(std::span<Body> bodies, double h) noexcept {
             continue;
         }
         pull_at_start(index, bodies, h);
-        for (std::size_t k = 0; k < pulls_[index].count; ++k) {
-            const double way = pulls_[index].rows[k].at_start;
-            energy_at_start_ += 0.5 * stiffness_of(index) * way * way;
-        }
+        double square = 0;
+        for (std::size_t k = 0; k < pulls_[index].count; ++k)
+            square += pulls_[index].rows[k].at_start * pulls_[index].rows[k].at_start;
+        energy_at_start_ += drawn_energy(stiffness_of(index), one.most(), square);
         add_held(index, bodies);
         add_spring(index, bodies, h);
         add_limits(index, bodies);
@@ -402,6 +413,10 @@ double Connections::worst_error() const noexcept {
     return worst;
 }
 
+double Connections::largest_load() const noexcept {
+    return loads_.empty() ? 0 : *std::max_element(loads_.begin(), loads_.end());
+}
+
 double Connections::driven_work(std::span<const Body> bodies, double h) const noexcept {
     double work = 0;
     const auto add = [&](const Row& row, double impulse) {
@@ -494,19 +509,22 @@ double Connections::settle(std::span<Body> bodies, double h) noexcept {
 
 double Connections::energy(std::span<const Body> bodies) const noexcept {
     double sum = 0;
-    for (const Connection& one : all_) {
+    for (std::size_t index = 0; index < all_.size(); ++index) {
+        const Connection& one = all_[index];
         if (!one.holds || one.stiffness() >= stiff_as_rock) continue;
+        double square = 0;
         if (one.is_link()) {
             const double excess = one.link_excess(one.length(bodies));
-            sum += 0.5 * one.stiffness() * excess * excess;
-            continue;
+            square = excess * excess;
+        } else {
+            Connection::Values values{};
+            if (one.spring_count() > 0) one.measure(bodies, values);
+            for (std::size_t k = 0; k < one.spring_count(); ++k) {
+                const double way = values[Connection::first_spring + k];
+                square += way * way;
+            }
         }
-        Connection::Values values{};
-        one.measure(bodies, values);
-        for (std::size_t k = 0; k < one.spring_count(); ++k) {
-            const double way = values[Connection::first_spring + k];
-            sum += 0.5 * one.stiffness() * spring_stiffness_ * way * way;
-        }
+        sum += drawn_energy(stiffness_of(index), one.most(), square);
     }
     return sum;
 }
@@ -521,13 +539,7 @@ double Connections::stiffest(std::span<const Body> bodies, double h) const {
         copy.find_pull(i, still);
         copy.add_loads(i, still);
     }
-    double most = 0;
-    for (std::size_t i = 0; i < copy.all_.size(); ++i) {
-        const Connection& one = copy.all_[i];
-        if (copy.pulls_[i].count > 0)
-            most = std::max({most, copy.loads_[one.a()], copy.loads_[one.b()]});
-    }
-    return most * h * h;
+    return copy.largest_load() * h * h;
 }
 
 }  // namespace parts

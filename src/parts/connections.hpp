@@ -39,6 +39,8 @@ class Connections {
     void draw_together(std::span<Body> bodies) noexcept;
     /// Of springs and links as the substep began, in joules.
     [[nodiscard]] double energy_at_start() const noexcept { return energy_at_start_; }
+    /// The largest k w of all springs and links on one body, as the substep began.
+    [[nodiscard]] double largest_load() const noexcept;
     /// What driven bodies did, by all of it, to the others.
     [[nodiscard]] double driven_work(std::span<const Body> bodies, double h) const noexcept;
 
@@ -58,11 +60,13 @@ class Connections {
         Vector3 explicit_n{};  ///< that force, in components
         std::size_t count = 0;
         std::array<Row, 3> rows{};
+        std::array<double, 3> at_end{};  ///< part of the damper's force that is of the end
         std::array<double, 3> rates{};  ///< how fast each changes, as the substep begins
     };
     void find_order();
     void reserve(std::span<const Body> bodies);
     [[nodiscard]] double stiffness_of(std::size_t index) const noexcept;
+    [[nodiscard]] double damping_of(std::size_t index) const noexcept;
     [[nodiscard]] Row row_of_link(std::size_t index, std::span<const Body> bodies) const noexcept;
     void find_pull(std::size_t index, std::span<const Body> bodies) noexcept;
     void add_loads(std::size_t index, std::span<const Body> bodies) noexcept;

@@ -51,6 +51,14 @@ struct Row {
             direction.z = 0;
             on_a = {0, 0, on_a.z};
             on_b = {0, 0, on_b.z};
+            // What the plane holds already leaves nothing but rounding.
+            const double left =
+                dot(direction, direction) + (dot(on_a, on_a) + dot(on_b, on_b));
+            if (left < 1e-18) {
+                on_a = {};
+                on_b = {};
+                direction = {};
+            }
         }
         turned_a = body_a.inverse * on_a;
         turned_b = body_b.inverse * on_b;

@@ -302,11 +302,14 @@ bool Contacts::solve(std::span<Body> bodies, double h) noexcept {
                           contact.gap + contact.approach * h < 0;
         if (!hits) continue;
         // The blow falls within the substep; until then the contact speeds up as all things do.
-        const double at_s = std::clamp(contact.gap / -contact.approach, 0.0, h);
         const double falling = dot(gravity_, contact.normal);
+        const double first_s = std::clamp(contact.gap / -contact.approach, 0.0, h);
+        const double mean = contact.approach + falling * (first_s - h) / 2;
+        const double at_s = std::clamp(contact.gap / -mean, 0.0, h);
         const double speed = contact.approach + falling * (at_s - h / 2);
-        contact.bounce = std::max(-contact.restitution * speed, 0.0);
         contact.lasting_s = h - at_s;
+        contact.bounce = std::max(
+            -contact.restitution * speed + falling * (contact.lasting_s - h / 2), 0.0);
     }
     // Once impulses have grown over a few substeps, one sweep changes next to nothing.
     double change = 1;

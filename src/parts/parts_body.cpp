@@ -141,7 +141,14 @@ double Body::kinetic_energy() const noexcept {
     return 0.5 * (mass * dot(velocity, velocity) + dot(momentum, angular_velocity()));
 }
 
-double Body::kinetic_energy_from() const noexcept {
+double Body::kinetic_energy_of_mean() const noexcept {
+    const Vector3 mean_velocity = (velocity_from + velocity) * 0.5;
+    const Vector3 mean_momentum = (momentum_from + momentum) * 0.5;
+    return 0.5 * (mass * dot(mean_velocity, mean_velocity) +
+                  dot(mean_momentum, inverse * mean_momentum));
+}
+
+double Body::mean_kinetic_energy() const noexcept {
     const double before = mass * dot(velocity_from, velocity_from) +
                           dot(momentum_from, inverse * momentum_from);
     const double after = mass * dot(velocity, velocity) + dot(momentum, inverse * momentum);

@@ -65,8 +65,10 @@ struct Body {
     /// Moves it without giving it any velocity.
     void shift(const Vector3& impulse, const Vector3& turning) noexcept;
     [[nodiscard]] double kinetic_energy() const noexcept;
-    /// The mean of that before and after the substep.
-    [[nodiscard]] double kinetic_energy_from() const noexcept;
+    /// The mean of that before and after the substep; and that of the mean motion, which a smooth
+    /// force leaves nearer to what it is in between.
+    [[nodiscard]] double mean_kinetic_energy() const noexcept;
+    [[nodiscard]] double kinetic_energy_of_mean() const noexcept;
 };
 
 /// A body for each part, and one at the end that never moves: the world.

@@ -1,3 +1,4 @@
+#include <array>
 #include <cmath>
 #include <stdexcept>
 #include <string>
@@ -95,6 +96,24 @@ void require_valid(const JointSpring& spring) {
     require_finite("wanted", spring.wanted);
     require_vector("wanted_rad", spring.wanted_rad);
     require_at_least_zero("most", spring.most);
+}
+
+bool is_valid(const JointSpring& spring) noexcept {
+    return passes_require_valid(spring);
+}
+
+std::span<const Dial<JointSpring>> JointSpring::dials() noexcept {
+    using S = JointSpring;
+    static constexpr std::array<Dial<S>, S::dial_count> all{
+        field_dial<&S::stiffness>(
+            Dial<S>{"stiffness", "", {0, unbounded}, {0.1, 1e5}, DialScale::logarithmic}),
+        field_dial<&S::damping>(
+            Dial<S>{"damping", "", {0, unbounded}, {0.001, 1e3}, DialScale::logarithmic}),
+        field_dial<&S::wanted>(Dial<S>{"wanted", "", {-unbounded, unbounded}, {-2, 2}}),
+        field_dial<&S::most>(
+            Dial<S>{"most", "", {0, unbounded}, {0.1, 1e4}, DialScale::logarithmic}),
+    };
+    return all;
 }
 
 void require_valid(const PartsStructure& structure) {

@@ -199,15 +199,22 @@ void PartsWorks::allow_energy() noexcept {
 /// What is found swings about the truth by as much as a fall through a few substeps gives, and by a
 /// part of all that moves and is drawn.
 double PartsWorks::excess_j(double h) noexcept {
-    constexpr double share = 0.005;
+    // Velocities are those of half a substep before: of a stiff spring that is much, of one that is
+    // stiffer than the substep can follow it no longer matters.
+    const double stiffness = connections.largest_load() * h * h;
+    const double share = 0.005 + (stiffness <= 1 ? 0.25 * std::sqrt(stiffness) : 0);
     constexpr double fall_s = 0.02;
     constexpr double remembered_s = 5;
     double moving = connections.energy_at_start();
+    double smoothly = moving;
     double height = 0;
     double mass = 0;
     for (const Body& body : bodies) {
         if (body.inverse_mass == 0) continue;
-        if (body.moves()) moving += body.kinetic_energy_from();
+        if (body.moves()) {
+            moving += body.mean_kinetic_energy();
+            smoothly += body.kinetic_energy_of_mean();
+        }
         height -= body.mass * dot(settings.gravity, body.from);
         mass += body.mass;
     }
@@ -216,11 +223,10 @@ double PartsWorks::excess_j(double h) noexcept {
     allowed_j += 0.5 * (last_work_j + work);
     last_work_j = work;
     const double fall = dot(settings.gravity, settings.gravity) * fall_s * fall_s;
-    const double now = moving + height;
-    const double excess =
-        now - allowed_j - share * scale_j - 0.5 * mass * fall - 1e-9 * (1 + std::abs(height));
+    const double excess = smoothly + height - allowed_j - share * scale_j - 0.5 * mass * fall -
+                          1e-9 * (1 + std::abs(height));
     scale_j = std::max(scale_j * (1 - std::min(h / remembered_s, 1.0)), moving);
-    allowed_j = std::min(allowed_j, now);
+    allowed_j = std::min(allowed_j, moving + height);
     return excess;
 }
 

@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include <hopcoil/base/dial.hpp>
 #include <hopcoil/base/placement.hpp>
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/parts/part_shape.hpp>
@@ -43,10 +44,13 @@ struct JointSpring {
     double most = 1e9;       ///< N m; of a slide N
 
     friend bool operator==(const JointSpring&, const JointSpring&) = default;
+    static constexpr std::size_t dial_count = 4;
+    [[nodiscard]] static std::span<const Dial<JointSpring>> dials() noexcept;
 };
 
 /// Errors  InvalidValue names the field, its value and its range.
 void require_valid(const JointSpring& spring);
+[[nodiscard]] bool is_valid(const JointSpring& spring) noexcept;
 
 /// Holds two parts together at a place, as they are at the start.
 struct PartJoint {

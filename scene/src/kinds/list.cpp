@@ -6,6 +6,7 @@
 #include "ground.hpp"
 #include "net.hpp"
 #include "particles.hpp"
+#include "parts.hpp"
 #include "plant.hpp"
 #include "read_mover.hpp"
 #include "walker.hpp"
@@ -29,6 +30,7 @@ const std::vector<SystemKind>& built_in_kinds() {
         net_kind(),        //
         particles_kind(),  //
         plant_kind(),      //
+        parts_kind(),      //
         walker_kind(),     //
     };
     return kinds;

@@ -1,6 +1,9 @@
 #include "mounts.hpp"
 
+#include <algorithm>
+
 #include <hopcoil/base/math.hpp>
+#include <hopcoil/follow/detail/cubic_way.hpp>
 
 #include "vectors.hpp"
 
@@ -10,6 +13,74 @@ Placement placement_of(const Mount& mount, const SystemInputs& inputs) {
     Placement at;
     if (mount.position) at.position = vector_of(inputs.targets[*mount.position].point.value);
     if (mount.rotation) at.rotation = rotation_of(inputs.targets[*mount.rotation].point.value);
+    return at;
+}
+
+void MountHistory::note(const SystemInputs& inputs, double time_s) {
+    for (std::size_t i = 0; i < mounted_.size(); ++i) {
+        const ValueAndVelocity& point = inputs.targets[i].point;
+        mounted_[i] = {vector_of(point.value), vector_of(point.velocity), rotation_of(point.value)};
+    }
+    time_s_ = time_s;
+}
+
+Placement MountHistory::at(const Mount& mount, const SystemInputs& inputs, double time_s) const {
+    Placement at;
+    const double dt = inputs.time_s - time_s_;
+    const double part = dt > 0 ? std::clamp((time_s - time_s_) / dt, 0.0, 1.0) : 1;
+    if (mount.position) {
+        const Mounted& before = mounted_[*mount.position];
+        const InputSample& now = inputs.targets[*mount.position];
+        const Vector3 there = vector_of(now.point.value);
+        const Vector3 straight = before.place + (there - before.place) * part;
+        at.position = straight;
+        if (now.knows_velocity && dt > 0 && part < 1) {
+            const CubicWay<Vector3> way{before.place, before.velocity, there,
+                                        vector_of(now.point.velocity), dt};
+            at.position = way.place(part * dt);
+        }
+    }
+    if (mount.rotation) {
+        const Quaternion& before = mounted_[*mount.rotation].turn;
+        const Quaternion now = rotation_of(inputs.targets[*mount.rotation].point.value);
+        at.rotation = turned_by(rotation_vector(now * conjugate(before)) * part) * before;
+    }
+    return at;
+}
+
+void MountHistory::place(const std::vector<MountedShape>& own, const SystemInputs& inputs,
+                         const GridStep& step, std::vector<ContactShape>& placed) const {
+    placed.resize(own.size());
+    for (std::size_t i = 0; i < own.size(); ++i) {
+        const MountedShape& each = own[i];
+        const auto placement_at = [&](double at_s) {
+            return at(each.mount, inputs, at_s) *
+                   Placement{each.shape.position, each.shape.rotation};
+        };
+        const Placement now = placement_at(step.end_s);
+        placed[i] = each.shape;
+        placed[i].position = now.position;
+        placed[i].rotation = now.rotation;
+        if (!each.mount.position && !each.mount.rotation) continue;
+        // How it moves, from what is known of its way in this step.
+        const double from_s = std::max(time_s_, step.end_s - step.length_s);
+        if (!(step.end_s > from_s)) continue;
+        const Placement before = placement_at(from_s);
+        const double per_s = 1 / (step.end_s - from_s);
+        placed[i].velocity = (now.position - before.position) * per_s;
+        placed[i].angular_velocity =
+            rotation_vector(now.rotation * conjugate(before.rotation)) * per_s;
+    }
+}
+
+Placement placement_at_start(KindReader& reader, const Mount& mount,
+                             const std::vector<std::size_t>& targets) {
+    const auto start_of = [&](std::size_t index) {
+        return reader.target_at(targets[index]).path.before(0).value;
+    };
+    Placement at;
+    if (mount.position) at.position = vector_of(start_of(*mount.position));
+    if (mount.rotation) at.rotation = rotation_of(start_of(*mount.rotation));
     return at;
 }
 

@@ -36,6 +36,44 @@ struct MountedShape {
     friend bool operator==(const MountedShape&, const MountedShape&) = default;
 };
 
+/// A step of a system that is stepped on a grid of its own.
+struct GridStep {
+    double end_s = 0;
+    double length_s = 0;
+};
+
+/// Where mounts are at times between the last one that their system was advanced to and now.
+class MountHistory {
+  public:
+    explicit MountHistory(const SystemInputs& inputs) : mounted_(inputs.targets.size()) {
+        note(inputs, inputs.time_s);
+    }
+    void note(const SystemInputs& inputs, double time_s);
+    /// `inputs.time_s` is now.
+    [[nodiscard]] Placement at(const Mount& mount, const SystemInputs& inputs,
+                               double time_s) const;
+    /// Shapes as they are at the end of a step, and how they move in it.
+    void place(const std::vector<MountedShape>& own, const SystemInputs& inputs,
+               const GridStep& step, std::vector<ContactShape>& placed) const;
+
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields(time_s_);
+        for (Mounted& each : mounted_)
+            fields(each.place, each.velocity, each.turn);
+    }
+
+  private:
+    /// A mount's target as it was last.
+    struct Mounted {
+        Vector3 place{};
+        Vector3 velocity{};
+        Quaternion turn{};
+    };
+    std::vector<Mounted> mounted_;
+    double time_s_ = 0;
+};
+
 /// Collects the targets of a system while its mounts are read.
 class Mounts {
   public:
@@ -49,6 +87,9 @@ class Mounts {
     std::vector<std::size_t> targets_;
 };
 
+/// Where a mount is at the start, by the targets that its system collected.
+[[nodiscard]] Placement placement_at_start(KindReader& reader, const Mount& mount,
+                                           const std::vector<std::size_t>& targets);
 /// Where the place that a key names is at the start; nothing for what is no place.
 [[nodiscard]] std::optional<Vector3> start_place(KindReader& reader, const std::string& key);
 /// Three numbers with a unit.

@@ -307,17 +307,6 @@ bool make_structure(KindReader& reader, PlantParts& parts, std::vector<PlantBran
     });
 }
 
-Placement carrier_at_start(KindReader& reader, const Mount& mount,
-                           const std::vector<std::size_t>& targets) {
-    const auto start_of = [&](std::size_t index) {
-        return reader.target_at(targets[index]).path.before(0).value;
-    };
-    Placement carrier;
-    if (mount.position) carrier.position = vector_of(start_of(*mount.position));
-    if (mount.rotation) carrier.rotation = rotation_of(start_of(*mount.rotation));
-    return carrier;
-}
-
 void read_plant(KindReader& reader) {
     PlantParts parts;
     Mounts mounts;
@@ -330,7 +319,7 @@ void read_plant(KindReader& reader) {
     reader.dials(parts.settings);
     const Placement own{vector_at(reader, "at", "m").value_or(Vector3{}), turn_at(reader)};
     parts.mount = mounts.read(reader);
-    parts.carrier = carrier_at_start(reader, parts.mount, mounts.targets());
+    parts.carrier = placement_at_start(reader, parts.mount, mounts.targets());
     read_bed(reader, parts, own);
     parts.colours = read_colours(reader.table(), "colours");
     parts.order = reader.number("order").value_or(0);

@@ -7,7 +7,6 @@
 
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
-#include <hopcoil/follow/detail/cubic_way.hpp>
 
 #include "net_spec.hpp"
 #include "vectors.hpp"
@@ -24,13 +23,12 @@ constexpr std::size_t steps_a_frame = 4;
 RunningNet::RunningNet(const NetParts& parts, const SystemInputs& inputs)
     : parts_{parts},
       net_{parts.build(), parts.settings},
-      mounted_(inputs.targets.size()),
+      mounts_{inputs},
       accelerations_(net_.size()),
       velocities_(net_.size()),
       time_s_{inputs.time_s},
       stepped_s_{inputs.time_s} {
     find_grid();
-    note(inputs);
     find_held(inputs);
     for (const NetForce& force : parts_.forces) {
         for (const std::uint32_t point : force.points)
@@ -45,43 +43,10 @@ void RunningNet::find_grid() {
     grid_s_ = net_.settings().frame_s / (is_split ? steps_a_frame : 1);
 }
 
-void RunningNet::note(const SystemInputs& inputs) {
-    for (std::size_t i = 0; i < mounted_.size(); ++i) {
-        const ValueAndVelocity& point = inputs.targets[i].point;
-        mounted_[i] = {vector_of(point.value), vector_of(point.velocity), rotation_of(point.value)};
-    }
-}
-
-/// The targets of a mount at a time between the last one and now.
-Placement RunningNet::mounted_at(const Mount& mount, const SystemInputs& inputs,
-                                 double time_s) const {
-    Placement at;
-    const double dt = inputs.time_s - time_s_;
-    const double part = dt > 0 ? std::clamp((time_s - time_s_) / dt, 0.0, 1.0) : 1;
-    if (mount.position) {
-        const Mounted& before = mounted_[*mount.position];
-        const InputSample& now = inputs.targets[*mount.position];
-        const Vector3 there = vector_of(now.point.value);
-        const Vector3 straight = before.place + (there - before.place) * part;
-        at.position = straight;
-        if (now.knows_velocity && dt > 0 && part < 1) {
-            const CubicWay<Vector3> way{before.place, before.velocity, there,
-                                        vector_of(now.point.velocity), dt};
-            at.position = way.place(part * dt);
-        }
-    }
-    if (mount.rotation) {
-        const Quaternion& before = mounted_[*mount.rotation].turn;
-        const Quaternion now = rotation_of(inputs.targets[*mount.rotation].point.value);
-        at.rotation = turned_by(rotation_vector(now * conjugate(before)) * part) * before;
-    }
-    return at;
-}
-
 void RunningNet::find_held(const SystemInputs& inputs) {
     std::vector<std::optional<Held>> of_points(net_.size());
     for (const NetPin& pin : parts_.pins) {
-        const Placement at = mounted_at(pin.mount, inputs, inputs.time_s);
+        const Placement at = mounts_.at(pin.mount, inputs, inputs.time_s);
         for (const std::uint32_t point : pin.points) {
             const Vector3 way = net_.positions()[point] - at.position;
             of_points[point] = Held{.point = point,
@@ -102,7 +67,7 @@ void RunningNet::find_held(const SystemInputs& inputs) {
 }
 
 Vector3 RunningNet::place_of(const Held& held, const SystemInputs& inputs, double time_s) const {
-    const Placement at = mounted_at(held.mount, inputs, time_s);
+    const Placement at = mounts_.at(held.mount, inputs, time_s);
     return at.position + rotated(at.rotation, held.local);
 }
 
@@ -119,37 +84,13 @@ void RunningNet::release_until(double time_s) {
     pins_.resize(net_.pins().size());
 }
 
-void RunningNet::place_shapes(double time_s, const SystemInputs& inputs) {
-    shapes_.resize(parts_.shapes.size());
-    for (std::size_t i = 0; i < shapes_.size(); ++i) {
-        const MountedShape& own = parts_.shapes[i];
-        const auto placed = [&](double at_s) {
-            const Placement at = mounted_at(own.mount, inputs, at_s);
-            return at * Placement{own.shape.position, own.shape.rotation};
-        };
-        const Placement now = placed(time_s);
-        shapes_[i] = own.shape;
-        shapes_[i].position = now.position;
-        shapes_[i].rotation = now.rotation;
-        if (!own.mount.position && !own.mount.rotation) continue;
-        // How it moves, from what is known of its way in this step.
-        const double from_s = std::max(time_s_, time_s - grid_s_);
-        if (!(time_s > from_s)) continue;
-        const Placement before = placed(from_s);
-        const double per_s = 1 / (time_s - from_s);
-        shapes_[i].velocity = (now.position - before.position) * per_s;
-        shapes_[i].angular_velocity =
-            rotation_vector(now.rotation * conjugate(before.rotation)) * per_s;
-    }
-}
-
 bool RunningNet::step_to(double time_s, const SystemInputs& inputs) {
     release_until(stepped_s_);
     std::size_t pin = 0;
     for (const Held& held : held_) {
         if (is_held(held, stepped_s_)) pins_[pin++] = place_of(held, inputs, time_s);
     }
-    place_shapes(time_s, inputs);
+    mounts_.place(parts_.shapes, inputs, {time_s, grid_s_}, shapes_);
     std::copy(net_.velocities().begin(), net_.velocities().end(), velocities_.begin());
     std::span<const NetGrab> grabs;
     if (grab_) grabs = {&*grab_, 1};
@@ -176,13 +117,13 @@ bool RunningNet::advance(double time_s, const SystemInputs& inputs) {
         if (next_s > time_s + rounding_s) break;
         if (!step_to(next_s, now)) return false;
     }
-    note(inputs);
+    mounts_.note(inputs, time_s);
     time_s_ = time_s;
     return true;
 }
 
 void RunningNet::change(const SystemInputs& inputs) {
-    note(inputs);
+    mounts_.note(inputs, time_s_);
 }
 
 bool RunningNet::push(std::size_t port, const ValueArray& delta_velocity) {

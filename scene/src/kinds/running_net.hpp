@@ -45,34 +45,23 @@ class RunningNet final : public RunningSystem {
         fields(net_);
         for (std::size_t i = 0; i < accelerations_.size(); ++i)
             fields(accelerations_[i]);
-        for (Mounted& each : mounted_)
-            fields(each.place, each.velocity, each.turn);
+        fields(mounts_);
     }
-    /// A mount's targets as they were last.
-    struct Mounted {
-        Vector3 place{};
-        Vector3 velocity{};
-        Quaternion turn{};
-    };
 
     void find_held(const SystemInputs& inputs);
     void find_grid();
-    void note(const SystemInputs& inputs);
     void release_until(double time_s);
     [[nodiscard]] bool is_held(const Held& held, double time_s) const {
         return time_s < held.until_s;
     }
-    [[nodiscard]] Placement mounted_at(const Mount& mount, const SystemInputs& inputs,
-                                       double time_s) const;
     [[nodiscard]] Vector3 place_of(const Held& held, const SystemInputs& inputs,
                                    double time_s) const;
     bool step_to(double time_s, const SystemInputs& inputs);
-    void place_shapes(double time_s, const SystemInputs& inputs);
 
     NetParts parts_;
     Net net_;
     std::vector<Held> held_;  ///< in the order of points
-    std::vector<Mounted> mounted_;
+    MountHistory mounts_;
     std::vector<Vector3> pins_;
     std::optional<NetGrab> grab_;  ///< what a hand pulls
     std::vector<ContactShape> shapes_;

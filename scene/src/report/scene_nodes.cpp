@@ -37,6 +37,8 @@ void add_body_view(std::vector<io::NodeChannels>& nodes, const Scene& scene, con
     put_port(view.rotation, node.rotation);
     put_port(view.scale, node.scale);
     if (!view.radius_m.empty()) node.length_m = 2 * view.radius_m.front();
+    node.colour = view.look.colour;
+    node.solid = view.solid;
     if (is_there) nodes.push_back(std::move(node));
 }
 

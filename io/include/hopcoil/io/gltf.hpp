@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include <hopcoil/io/solid.hpp>
+
 namespace hopcoil::io {
 
 /// What of a node moves.
@@ -56,6 +58,7 @@ struct ModelNode {
     std::array<double, 3> scale{1, 1, 1};
     std::vector<NodeTrack> tracks{};
     bool has_marker = true;  ///< that it can be seen by; a joint has none
+    Solid solid{};           ///< rather than the marker
 };
 
 /// The nodes of a glTF 2.0 file, in its order, without what they move like.

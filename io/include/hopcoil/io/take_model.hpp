@@ -7,6 +7,7 @@
 #include <vector>
 
 #include <hopcoil/io/gltf.hpp>
+#include <hopcoil/io/solid.hpp>
 #include <hopcoil/take/key_reduction.hpp>
 #include <hopcoil/take/take.hpp>
 
@@ -22,6 +23,8 @@ struct NodeChannels {
     std::size_t axis = 0;              ///< that a place of one number lies on
     std::size_t turn_axis = 1;         ///< that an angle turns about
     std::optional<double> length_m{};  ///< how large it is seen, where that is known
+    std::optional<std::array<double, 3>> colour{};
+    Solid solid{};  ///< what it is seen as; a marker, without any
 };
 
 /// How far along a profile (root 0, tip 1) a number is: straight between its entries; `otherwise`

@@ -1,0 +1,244 @@
+// [parts.NAME]: rigid parts with joints, links, springs and contact.
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/math.hpp>
+
+#include "jointed.hpp"
+#include "vectors.hpp"
+
+namespace hopcoil::scene {
+
+PartsStructure JointedParts::built() const {
+    PartsStructure made = structure;
+    for (const PartsGroup& group : groups) {
+        for (const std::size_t joint : group.joints) {
+            made.joints[joint].spring = group.spring;
+            if (made.joints[joint].type == PartJoint::Type::ball)
+                made.joints[joint].spring.wanted_rad = {group.spring.wanted, 0, 0};
+        }
+        for (const std::size_t link : group.links) {
+            made.links[link].stiffness_n_per_m = group.spring.stiffness;
+            made.links[link].damping_n_s_per_m = group.spring.damping;
+        }
+    }
+    return made;
+}
+
+PartsSpec::PartsSpec(JointedParts parts)
+    : parts_{std::move(parts)}, plan_{plan_for(parts_.built(), parts_.settings)} {
+    for (const MountedShape& each : parts_.shapes)
+        require_valid(each.shape);
+}
+
+std::string PartsSpec::in_words(std::size_t port) const {
+    if (port != main_output()) return "";
+    const auto many = [](std::size_t count, const char* one) {
+        return fmt::format("{} {}{}", count, one, count == 1 ? "" : "s");
+    };
+    std::string words = many(parts_.names.size(), "part");
+    if (!parts_.joint_names.empty()) words += ", " + many(parts_.joint_names.size(), "joint");
+    if (!parts_.structure.links.empty())
+        words += ", " + many(parts_.structure.links.size(), "link");
+    words += fmt::format(", substeps of {:.3g} ms", 1e3 * plan_.substep_s);
+    if (plan_.stiffest > 1)
+        words += fmt::format(" (springs act as they say from {} on)", plan_.exact_substeps);
+    return words;
+}
+
+std::vector<Port> PartsSpec::outputs() const {
+    std::vector<Port> ports;
+    for (const std::string& name : parts_.names) {
+        ports.push_back({.name = name,
+                         .quantity = "position",
+                         .unit = "m",
+                         .kind = ValueKind::vector,
+                         .components = 3});
+        ports.push_back({.name = name + ".facing", .kind = ValueKind::rotation, .components = 4});
+    }
+    return ports;
+}
+
+/// The last part.
+std::size_t PartsSpec::main_output() const {
+    return 2 * (parts_.names.size() - 1);
+}
+
+ValueArray PartsSpec::start(std::size_t port, std::size_t /*index*/) const {
+    const Placement& at = parts_.structure.parts.at(port / 2).placement;
+    return port % 2 == 0 ? array_of(at.position) : array_of(normalized(at.rotation));
+}
+
+std::vector<RecordedChannel> PartsSpec::signals() const {
+    std::vector<RecordedChannel> all{{.name = "energy_j", .unit = "J"},
+                                     {.name = "joint_gap_m", .unit = "m"},
+                                     {.name = "contacts"},
+                                     {.name = "contact_depth_m", .unit = "m"}};
+    for (std::size_t i = 0; i < parts_.joint_names.size(); ++i) {
+        const bool slides = parts_.structure.joints[i].type == PartJoint::Type::slide;
+        all.push_back({.name = parts_.joint_names[i] + (slides ? ".moved_m" : ".turned_rad"),
+                       .unit = slides ? "m" : "rad"});
+    }
+    return all;
+}
+
+std::vector<View> PartsSpec::views() const {
+    std::vector<View> views;
+    for (std::size_t i = 0; i < parts_.names.size(); ++i) {
+        View view{.type = View::Type::body,
+                  .name = parts_.names[i],
+                  .position = 2 * i,
+                  .rotation = 2 * i + 1,
+                  .solid = solid_of(parts_.structure.parts[i])};
+        double reach = 0.01;
+        for (const auto& [x, y, z] : view.solid.corners_m)
+            reach = std::max(reach, std::sqrt(x * x + y * y + z * z));
+        view.radius_m = {reach};
+        view.look.colour = parts_.colours[i];
+        view.look.order = parts_.order;
+        views.push_back(std::move(view));
+    }
+    return views;
+}
+
+std::vector<SpecDial> PartsSpec::dials() const {
+    std::vector<SpecDial> all;
+    append_dials<PartsSettings>(all, "", "");
+    for (std::size_t i = 0; i < parts_.groups.size(); ++i) {
+        append_dials<JointSpring>(all, parts_.groups[i].name + '.',
+                                  fmt::format("groups.{}.", i));
+    }
+    return all;
+}
+
+double PartsSpec::dial(std::size_t index) const {
+    if (index < PartsSettings::dial_count)
+        return PartsSettings::dials()[index].get(parts_.settings);
+    const std::size_t of_groups = index - PartsSettings::dial_count;
+    const PartsGroup& group = parts_.groups.at(of_groups / JointSpring::dial_count);
+    return JointSpring::dials()[of_groups % JointSpring::dial_count].get(group.spring);
+}
+
+DialStatus PartsSpec::set_dial(std::size_t index, double value) {
+    JointedParts changed = parts_;
+    DialStatus status = DialStatus::refused;
+    if (index < PartsSettings::dial_count) {
+        status = PartsSettings::dials()[index].set(changed.settings, value);
+    } else {
+        const std::size_t of_groups = index - PartsSettings::dial_count;
+        if (of_groups / JointSpring::dial_count >= changed.groups.size()) return status;
+        PartsGroup& group = changed.groups[of_groups / JointSpring::dial_count];
+        status = JointSpring::dials()[of_groups % JointSpring::dial_count].set(group.spring, value);
+    }
+    if (status == DialStatus::set) *this = PartsSpec{std::move(changed)};
+    return status;
+}
+
+double PartsSpec::last_event_s() const {
+    double last = 0;
+    for (const PartBlow& blow : parts_.blows)
+        last = std::max(last, blow.at_s);
+    return last;
+}
+
+std::vector<StepLimit> PartsSpec::step_limits() const {
+    std::vector<StepLimit> limits;
+    for (const std::size_t substeps : {std::size_t{6}, std::size_t{12}, std::size_t{24},
+                                       std::size_t{48}, parts_.settings.substeps}) {
+        const bool is_chosen = substeps == parts_.settings.substeps;
+        PartsSettings settings = parts_.settings;
+        settings.substeps = substeps;
+        const PartsPlan plan = plan_for(parts_.built(), settings);
+        StepLimit limit{.method = fmt::format("{} substeps", substeps),
+                        .stable_below_s = std::numeric_limits<double>::infinity(),
+                        .steps = substeps,
+                        .is_chosen = is_chosen};
+        limit.note = plan.stiffest <= 1
+                         ? "springs and links act as they say"
+                         : fmt::format("the stiffest spring swings slower; right from {} on",
+                                       plan.exact_substeps);
+        const auto same = std::find_if(limits.begin(), limits.end(), [&](const StepLimit& each) {
+            return each.steps == substeps;
+        });
+        if (same != limits.end()) {
+            same->is_chosen = true;
+        } else {
+            limits.push_back(std::move(limit));
+        }
+    }
+    std::sort(limits.begin(), limits.end(),
+              [](const StepLimit& a, const StepLimit& b) { return a.steps < b.steps; });
+    return limits;
+}
+
+namespace {
+
+std::vector<double> signal_in(const Take& take, const std::string& name) {
+    const auto channel = take.find_channel(name);
+    return channel ? take.column(take.columns_of(*channel).first) : std::vector<double>{};
+}
+
+double largest_of(const std::vector<double>& numbers) {
+    double largest = 0;
+    for (const double each : numbers)
+        largest = std::max(largest, std::abs(each));
+    return largest;
+}
+
+}  // namespace
+
+std::vector<SystemReport> PartsSpec::report(const ReportInput& input) const {
+    const std::string& name = input.system.name;
+    const Port last = outputs()[main_output()];
+    const auto columns = input.take.columns_of(
+        input.take.find_channel(value_channel(input.system, last)).value());
+    SystemReport report{.name = name,
+                        .kind = kind(),
+                        .words = in_words(main_output()),
+                        .value_kind = ValueKind::vector,
+                        .unit = "m"};
+    for (std::size_t k = 0; k < 3; ++k) {
+        report.components.push_back(
+            {.name = std::string(1, "xyz"[k]), .values = input.take.column(columns.first + k)});
+    }
+    const auto fine = input.fine.columns_of(
+        input.fine.find_channel(value_channel(input.system, last)).value());
+    const std::vector<double> across = input.fine.column(fine.first);
+    const auto [least, most] = std::minmax_element(across.begin(), across.end());
+    report.figures = {
+        {"parts", "parts", "", static_cast<double>(parts_.names.size())},
+        {"last_swing_m", "last part's travel along x", "m", *most - *least},
+        {"largest_gap_m", "largest joint gap", "m",
+         largest_of(signal_in(input.fine, name + ".joint_gap_m"))},
+        {"contacts", "contacts at most", "",
+         largest_of(signal_in(input.fine, name + ".contacts"))},
+        {"deepest_contact_m", "deepest contact", "m",
+         largest_of(signal_in(input.fine, name + ".contact_depth_m"))},
+        {"substeps", "substeps of 1/60 s", "", static_cast<double>(parts_.settings.substeps)}};
+    SystemChart turns{.title = "joints turned", .unit = "deg"};
+    double most_turned = 0;
+    for (const std::string& joint : parts_.joint_names) {
+        const std::string signal = name + '.' + joint + ".turned_rad";
+        std::vector<double> values = signal_in(input.take, signal);
+        if (values.empty()) continue;
+        most_turned = std::max(most_turned, largest_of(signal_in(input.fine, signal)));
+        for (double& value : values)
+            value *= 180 / math::pi;
+        turns.curves.push_back({.name = joint, .values = std::move(values)});
+    }
+    if (!turns.curves.empty()) {
+        report.figures.push_back(
+            {"most_turned_deg", "a joint turned at most", "deg", most_turned * 180 / math::pi});
+        report.charts.push_back(std::move(turns));
+    }
+    report.charts.push_back({.title = "energy",
+                             .unit = "J",
+                             .curves = {{.values = signal_in(input.take, name + ".energy_j")}}});
+    return {std::move(report)};
+}
+
+}  // namespace hopcoil::scene

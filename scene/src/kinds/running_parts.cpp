@@ -1,0 +1,162 @@
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include <hopcoil/field/ground.hpp>
+
+#include "jointed.hpp"
+#include "vectors.hpp"
+
+namespace hopcoil::scene {
+
+RunningParts::RunningParts(JointedParts parts, const SystemInputs& inputs)
+    : parts_{std::move(parts)},
+      running_{parts_.built(), parts_.settings},
+      mounts_{inputs},
+      driven_(parts_.driven.size()),
+      grid_s_{plan_for(running_.structure(), parts_.settings).substep_s},
+      time_s_{inputs.time_s},
+      stepped_s_{inputs.time_s} {
+    place_driven(inputs, inputs.time_s);
+    if (!driven_.empty()) running_.cut_driven(driven_);
+}
+
+void RunningParts::place_driven(const SystemInputs& inputs, double time_s) {
+    for (std::size_t i = 0; i < driven_.size(); ++i) {
+        const DrivenPart& each = parts_.driven[i];
+        driven_[i] = mounts_.at(each.mount, inputs, time_s) * each.own;
+    }
+}
+
+bool RunningParts::step_to(double time_s, const SystemInputs& inputs) {
+    place_driven(inputs, time_s);
+    mounts_.place(parts_.shapes, inputs, {time_s, grid_s_}, shapes_);
+    std::span<const PartGrab> grabs;
+    if (grab_) grabs = {&*grab_, 1};
+    const PartsInputs given{.driven = driven_,
+                            .shapes = shapes_,
+                            .grabs = grabs,
+                            .ground = field_in<Ground>(inputs, 0)};
+    stepped_s_ = time_s;
+    return running_.step(given, grid_s_) != StepStatus::rejected;
+}
+
+bool RunningParts::advance(double time_s, const SystemInputs& inputs) {
+    SystemInputs now = inputs;
+    now.time_s = time_s;
+    // Times of steps are counted, not summed up.
+    const double rounding_s = 1e-9 * grid_s_;
+    while (true) {
+        const double next_s = (std::round(stepped_s_ / grid_s_) + 1) * grid_s_;
+        if (next_s > time_s + rounding_s) break;
+        if (!step_to(next_s, now)) return false;
+    }
+    mounts_.note(inputs, time_s);
+    time_s_ = time_s;
+    return true;
+}
+
+/// What carries it jumps, and all that hangs on it goes along.
+void RunningParts::change(const SystemInputs& inputs) {
+    mounts_.note(inputs, time_s_);
+    SystemInputs now = inputs;
+    now.time_s = time_s_;
+    const std::vector<Placement> before = driven_;
+    place_driven(now, time_s_);
+    if (driven_ != before) running_.cut_driven(driven_);
+}
+
+void RunningParts::act() {
+    for (const PartBlow& blow : parts_.blows) {
+        if (std::abs(blow.at_s - time_s_) < 1e-9)
+            running_.push(blow.part, blow.place, blow.newton_seconds);
+    }
+}
+
+double RunningParts::next_event_s(double time_s) const {
+    double next = std::numeric_limits<double>::infinity();
+    for (const PartBlow& blow : parts_.blows) {
+        if (blow.at_s > time_s) next = std::min(next, blow.at_s);
+    }
+    return next;
+}
+
+bool RunningParts::push(std::size_t port, const ValueArray& delta_velocity) {
+    const auto part = static_cast<std::uint32_t>(port / 2);
+    const MassProperties& mass = running_.mass(part);
+    return running_.push(part, mass.centre, vector_of(delta_velocity) * mass.mass_kg) ==
+           StepStatus::stepped;
+}
+
+/// With a hand as strong as it takes to lift all of it three times.
+bool RunningParts::grab(std::size_t port, std::size_t /*index*/,
+                        const std::optional<ValueArray>& place) {
+    grab_.reset();
+    if (!place) return true;
+    const auto part = static_cast<std::uint32_t>(port / 2);
+    if (port % 2 == 1 || running_.structure().parts[part].is_driven) return false;
+    double mass_kg = 0;
+    for (std::uint32_t i = 0; i < running_.size(); ++i) {
+        if (!running_.structure().parts[i].is_driven) mass_kg += running_.mass(i).mass_kg;
+    }
+    grab_ = PartGrab{.part = part,
+                     .place = running_.mass(part).centre,
+                     .target = vector_of(*place),
+                     .most_force_n = 3 * 9.80665 * mass_kg};
+    return true;
+}
+
+/// Between two steps everything goes on as it moves.
+ValueAndVelocity RunningParts::output(std::size_t port, std::size_t /*index*/) const {
+    const std::size_t part = port / 2;
+    const double ahead_s = time_s_ - stepped_s_;
+    const Placement& at = running_.placements()[part];
+    const PartMotion& motion = running_.motions()[part];
+    if (port % 2 == 1) {
+        const Quaternion turned = turned_by(motion.angular_velocity * ahead_s) * at.rotation;
+        return {array_of(turned), array_of(motion.angular_velocity)};
+    }
+    const Vector3 arm =
+        at.position - running_.centre_of_mass(static_cast<std::uint32_t>(part));
+    const Vector3 velocity = motion.velocity + cross(motion.angular_velocity, arm);
+    return {array_of(at.position + velocity * ahead_s), array_of(velocity)};
+}
+
+void RunningParts::read_signals(std::span<double> numbers) {
+    numbers[parts_signal::energy] = running_.energy();
+    numbers[parts_signal::gap] = running_.largest_joint_gap_m();
+    numbers[parts_signal::contacts] = static_cast<double>(running_.contacts().size());
+    numbers[parts_signal::depth] = running_.contact_depth_m();
+    for (std::size_t i = 0; i < parts_.joint_names.size(); ++i)
+        numbers[parts_signal::first_joint + i] = running_.joint_position(i);
+}
+
+bool RunningParts::retune(const SystemSpec& spec) {
+    const JointedParts& parts = dynamic_cast<const PartsSpec&>(spec).parts();
+    const bool is_set_up_alike = parts.names == parts_.names && parts.driven == parts_.driven &&
+                                 parts.blows == parts_.blows && parts.shapes == parts_.shapes &&
+                                 parts.joint_names == parts_.joint_names;
+    if (!is_set_up_alike) return false;
+    running_.retune(parts.built(), parts.settings);
+    parts_ = parts;
+    grid_s_ = plan_for(running_.structure(), parts_.settings).substep_s;
+    stepped_s_ = std::round(stepped_s_ / grid_s_) * grid_s_;
+    return true;
+}
+
+std::vector<std::string> RunningParts::warnings(const std::string& name,
+                                                double /*rate_hz*/) const {
+    std::vector<std::string> all;
+    const std::uint64_t guarded = running_.guarded_substeps();
+    if (guarded > 0) {
+        all.push_back(fmt::format("{}: in {} substeps something was too fast for them and was held "
+                                  "back; more substeps would follow it",
+                                  name, guarded));
+    }
+    return all;
+}
+
+}  // namespace hopcoil::scene
