@@ -352,10 +352,11 @@ class ModelWriter {
         }
         const std::size_t positions = add_numbers(places, "VEC3", 3, true, vertex_data);
         const std::size_t corners = add_whole_numbers(indices, short_type, "SCALAR", 1, index_data);
-        return add("meshes",
-                   {{"name", node.name},
-                    {"primitives", Json::array({{{"attributes", {{"POSITION", positions}}},
-                                                 {"indices", corners}}})}});
+        return add(
+            "meshes",
+            {{"name", node.name},
+             {"primitives",
+              Json::array({{{"attributes", {{"POSITION", positions}}}, {"indices", corners}}})}});
     }
 
     void add_node(const ModelNode& node) {

@@ -3,8 +3,7 @@
 #include <algorithm>
 #include <array>
 
-namespace hopcoil {
-namespace parts {
+namespace hopcoil::parts {
 namespace {
 
 std::vector<Vector3> extruded(std::span<const Vector3> outline, double half) {
@@ -56,8 +55,8 @@ Colliders::Colliders(const PartsStructure& structure, std::span<const Body> bodi
 
 void Colliders::add(std::uint32_t body, const PartShape& shape, const Body& at) {
     using Type = PartShape::Type;
-    const Placement own = inverse(at.own) * Placement{shape.placement.position,
-                                                      normalized(shape.placement.rotation)};
+    const Placement own =
+        inverse(at.own) * Placement{shape.placement.position, normalized(shape.placement.rotation)};
     const auto push = [&](std::vector<Vector3> points, const Polytope& sides, double radius) {
         for (Vector3& point : points)
             point = to_world(own, point);
@@ -85,8 +84,7 @@ void Colliders::find_pairs(std::span<const Body> bodies, double seconds) noexcep
     for (std::uint32_t i = 0; i < all_.size(); ++i) {
         const Body& body = bodies[all_[i].body];
         const double way =
-            (length_of(body.velocity) + body.radius * length_of(body.angular_velocity())) *
-            seconds;
+            (length_of(body.velocity) + body.radius * length_of(body.angular_velocity())) * seconds;
         const double margin = all_[i].radius + way + 0.02;
         Box box{points_[all_[i].first], points_[all_[i].first], i};
         for (std::size_t k = 1; k < all_[i].points.size(); ++k) {
@@ -152,8 +150,11 @@ ShapeSolid solid_of(const ContactShape& shape) noexcept {
         solid.points[solid.count++] = shape.position + along(solid.axes, local);
     };
     switch (shape.type) {
-        case ContactShape::Type::plane: break;
-        case ContactShape::Type::sphere: add({}); break;
+        case ContactShape::Type::plane:
+            break;
+        case ContactShape::Type::sphere:
+            add({});
+            break;
         case ContactShape::Type::capsule:
             add({0, -half.y, 0});
             add({0, half.y, 0});
@@ -170,9 +171,10 @@ ShapeSolid solid_of(const ContactShape& shape) noexcept {
 }
 
 Convex convex_of(const ShapeSolid& solid) noexcept {
-    return {{solid.points.data(), solid.count}, solid.is_box ? &box_sides() : nullptr, solid.axes,
+    return {{solid.points.data(), solid.count},
+            solid.is_box ? &box_sides() : nullptr,
+            solid.axes,
             solid.radius};
 }
 
-}  // namespace parts
-}  // namespace hopcoil
+}  // namespace hopcoil::parts

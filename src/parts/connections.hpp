@@ -17,6 +17,9 @@
 namespace hopcoil {
 namespace parts {
 
+/// A link as stiff as this is a rod.
+inline constexpr double stiff_as_rock = 1e50;
+
 /// All joints and links, solved together.
 ///
 /// Model   docs/parts.md (3) to (6).
@@ -61,7 +64,7 @@ class Connections {
         std::size_t count = 0;
         std::array<Row, 3> rows{};
         std::array<double, 3> at_end{};  ///< part of the damper's force that is of the end
-        std::array<double, 3> rates{};  ///< how fast each changes, as the substep begins
+        std::array<double, 3> rates{};   ///< how fast each changes, as the substep begins
     };
     void find_order();
     void reserve(std::span<const Body> bodies);

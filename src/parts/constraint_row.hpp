@@ -25,12 +25,12 @@ struct Row {
     double target = 0;
     double softness = 0;  ///< metres (radians) per newton second
     double impulse = 0;
-    double sign = 1;    ///< C is this times what is measured beyond `offset`
+    double sign = 1;  ///< C is this times what is measured beyond `offset`
     double offset = 0;
     double at_start = 0;       ///< C as the substep began
     bool pushes_only = false;  ///< its impulse is never below 0
     bool is_active = true;
-    bool is_capped = false;  ///< its spring pulls with all it has
+    bool is_capped = false;   ///< its spring pulls with all it has
     std::uint32_t owner = 0;  ///< index of its connection
     std::uint32_t component = 0;
 
@@ -52,8 +52,7 @@ struct Row {
             on_a = {0, 0, on_a.z};
             on_b = {0, 0, on_b.z};
             // What the plane holds already leaves nothing but rounding.
-            const double left =
-                dot(direction, direction) + (dot(on_a, on_a) + dot(on_b, on_b));
+            const double left = dot(direction, direction) + (dot(on_a, on_a) + dot(on_b, on_b));
             if (left < 1e-18) {
                 on_a = {};
                 on_b = {};

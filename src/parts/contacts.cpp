@@ -3,8 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace hopcoil {
-namespace parts {
+namespace hopcoil::parts {
 namespace {
 
 /// Solids of the world have keys of their own.
@@ -59,9 +58,10 @@ double Contacts::driven_work(std::span<const Body> bodies) const noexcept {
         const Vector3 impulse = contact.normal * contact.impulse + contact.rubbing;
         const Body& a = bodies[contact.a];
         const Body& b = bodies[contact.b];
-        if (b.inverse_mass == 0)
+        if (b.inverse_mass == 0) {
             work += dot(impulse, contact.surface + b.velocity_at(contact.arm_b)) +
                     dot(contact.resisting, b.momentum);
+        }
         if (a.inverse_mass == 0)
             work -= dot(impulse, a.velocity_at(contact.arm_a)) + dot(contact.resisting, a.momentum);
     }
@@ -103,8 +103,8 @@ void Contacts::recall(Contact& contact, double h) noexcept {
 }
 
 void Contacts::add(std::uint64_t key, std::uint32_t a, std::span<Body> bodies,
-                   const Surface& surface, const Vector3& normal,
-                   const TouchPoint& point, double h) noexcept {
+                   const Surface& surface, const Vector3& normal, const TouchPoint& point,
+                   double h) noexcept {
     if (count_ == now_.size()) return;
     Body& body = bodies[a];
     Body& other = bodies[surface.body];
@@ -143,10 +143,10 @@ void Contacts::find_pairs(std::span<Body> bodies, double h) noexcept {
         const std::uint32_t b = colliders_.all()[pair.b].body;
         if (!bodies[a].moves() && !bodies[b].moves()) continue;
         const double margin = margin_of(bodies[a], h) + margin_of(bodies[b], h);
-        const Touch touch = touch_of(colliders_.convex(pair.a, bodies),
-                                     colliders_.convex(pair.b, bodies), margin);
-        const Surface surface{b, {}, bodies[b].friction, bodies[b].restitution,
-                              bodies[b].rolling_m};
+        const Touch touch =
+            touch_of(colliders_.convex(pair.a, bodies), colliders_.convex(pair.b, bodies), margin);
+        const Surface surface{
+            b, {}, bodies[b].friction, bodies[b].restitution, bodies[b].rolling_m};
         const std::uint64_t key = ((std::uint64_t{pair.a} + 1) << 31) | (std::uint64_t{pair.b} + 1);
         for (std::size_t k = 0; k < touch.count; ++k)
             add(key, a, bodies, surface, touch.normal, touch.points[k], h);
@@ -159,12 +159,14 @@ void Contacts::find_shapes(std::span<Body> bodies, const PartsInputs& inputs, do
     for (std::size_t s = 0; s < inputs.shapes.size(); ++s) {
         ContactShape shape = inputs.shapes[s];
         shape.position = shape.position - shape.velocity * (remaining_s + h);
-        if (shape.angular_velocity != Vector3{})
-            shape.rotation = turned_by(shape.angular_velocity * -(remaining_s + h)) * shape.rotation;
+        if (shape.angular_velocity != Vector3{}) {
+            shape.rotation =
+                turned_by(shape.angular_velocity * -(remaining_s + h)) * shape.rotation;
+        }
         const ShapeSolid solid = solid_of(shape);
-        const double shape_speed = length_of(shape.velocity) +
-                                   length_of(shape.angular_velocity) *
-                                       (length_of(shape.half_size_m) + shape.radius_m);
+        const double shape_speed =
+            length_of(shape.velocity) +
+            length_of(shape.angular_velocity) * (length_of(shape.half_size_m) + shape.radius_m);
         for (std::size_t i = 0; i < colliders_.all().size(); ++i) {
             const std::uint32_t a = colliders_.all()[i].body;
             if (!bodies[a].moves()) continue;
@@ -179,7 +181,8 @@ void Contacts::find_shapes(std::span<Body> bodies, const PartsInputs& inputs, do
             for (std::size_t k = 0; k < touch.count; ++k) {
                 const Surface surface{world, velocity_at(shape, touch.points[k].on_b),
                                       shape.friction, restitution_, 0};
-                add(world_key | (s << 32) | i, a, bodies, surface, touch.normal, touch.points[k], h);
+                add(world_key | (s << 32) | i, a, bodies, surface, touch.normal, touch.points[k],
+                    h);
             }
         }
     }
@@ -196,8 +199,7 @@ void Contacts::find_ground(std::span<Body> bodies, const Ground& ground, double 
         const double margin = margin_of(bodies[a], h);
         const Convex own = colliders_.convex(i, bodies);
         for (const Vector3& point : own.points) {
-            const GroundPoint under =
-                ground.under(point.x, point.z, point.y + from_above_m, ahead);
+            const GroundPoint under = ground.under(point.x, point.z, point.y + from_above_m, ahead);
             if (!under.exists) continue;
             const double height = (point.y - under.height) * under.normal.y;
             const double gap = height - own.radius;
@@ -238,7 +240,8 @@ void Contacts::apply_last(std::span<Body> bodies, double h) noexcept {
     }
 }
 
-/// Along the normal: not into each other, or away again after a blow. By how much its speed changed.
+/// Along the normal: not into each other, or away again after a blow. By how much that changed its
+/// speed.
 double Contacts::press(Contact& contact, std::span<Body> bodies, double h) noexcept {
     const double speed = dot(relative_velocity(contact, bodies), contact.normal);
     const double target = contact.bounce > 0 ? contact.bounce : -std::max(contact.gap, 0.0) / h;
@@ -308,8 +311,8 @@ bool Contacts::solve(std::span<Body> bodies, double h) noexcept {
         const double at_s = std::clamp(contact.gap / -mean, 0.0, h);
         const double speed = contact.approach + falling * (at_s - h / 2);
         contact.lasting_s = h - at_s;
-        contact.bounce = std::max(
-            -contact.restitution * speed + falling * (contact.lasting_s - h / 2), 0.0);
+        contact.bounce =
+            std::max(-contact.restitution * speed + falling * (contact.lasting_s - h / 2), 0.0);
     }
     // Once impulses have grown over a few substeps, one sweep changes next to nothing.
     double change = 1;
@@ -350,7 +353,8 @@ void Contacts::push_apart(std::span<Body> bodies) noexcept {
         deepest_ = std::max(deepest_, contact.impulse > 0 ? depth : 0.0);
         if (depth > slop_m) {
             const Vector3 amount =
-                contact.normal * (pushed_part * std::min(depth - slop_m, most_push_m) / contact.give);
+                contact.normal *
+                (pushed_part * std::min(depth - slop_m, most_push_m) / contact.give);
             a.shift(amount, cross(contact.arm_a, amount));
             b.shift(amount * -1, cross(contact.arm_b, amount) * -1);
         }
@@ -364,18 +368,18 @@ void Contacts::push_apart(std::span<Body> bodies) noexcept {
             contact.stuck_b = to_local(place_b, to_world(place_a, contact.local_a));
             continue;
         }
-        const Vector3 slid = across(
-            to_world(place_a, contact.stuck_a) - to_world(place_b, contact.stuck_b),
-            contact.normal);
+        const Vector3 slid =
+            across(to_world(place_a, contact.stuck_a) - to_world(place_b, contact.stuck_b),
+                   contact.normal);
         const double way = length_of(slid);
         if (!(way > 1e-9) || way > most_push_m) continue;
         const Vector3 along_it = slid * (1 / way);
-        const double give = give_of(a, contact.arm_a, along_it) + give_of(b, contact.arm_b, along_it);
+        const double give =
+            give_of(a, contact.arm_a, along_it) + give_of(b, contact.arm_b, along_it);
         const Vector3 amount = along_it * (-pushed_part * way / give);
         a.shift(amount, cross(contact.arm_a, amount));
         b.shift(amount * -1, cross(contact.arm_b, amount) * -1);
     }
 }
 
-}  // namespace parts
-}  // namespace hopcoil
+}  // namespace hopcoil::parts

@@ -19,28 +19,28 @@ struct Contact {
     std::uint64_t key = 0;  ///< of the two solids
     bool is_recalled = false;
     std::uint32_t a = 0;
-    std::uint32_t b = 0;    ///< the last body is the world
-    Vector3 local_a{};      ///< the spot, in the bodies' frames
+    std::uint32_t b = 0;  ///< the last body is the world
+    Vector3 local_a{};    ///< the spot, in the bodies' frames
     Vector3 local_b{};
-    Vector3 normal{};       ///< toward a
-    Vector3 arm_a{};        ///< from the centre, as the substep began
+    Vector3 normal{};  ///< toward a
+    Vector3 arm_a{};   ///< from the centre, as the substep began
     Vector3 arm_b{};
-    Vector3 surface{};      ///< velocity of what it touches in the world
+    Vector3 surface{};  ///< velocity of what it touches in the world
     double gap = 0;
-    double give = 0;        ///< along the normal
+    double give = 0;  ///< along the normal
     double friction = 0;
     double restitution = 0;
     double rolling_m = 0;
     double impulse = 0;
-    Vector3 rubbing{};      ///< impulse across the normal
-    Vector3 resisting{};    ///< angular impulse against rolling
-    Vector3 stuck_a{};      ///< where it began to stick, in both frames
+    Vector3 rubbing{};    ///< impulse across the normal
+    Vector3 resisting{};  ///< angular impulse against rolling
+    Vector3 stuck_a{};    ///< where it began to stick, in both frames
     Vector3 stuck_b{};
     bool is_stuck = false;
     bool slips = false;
-    double approach = 0;    ///< speed along the normal before contact; below 0 when nearing
-    double lasting_s = 0;   ///< of the substep, after the contact
-    double bounce = 0;      ///< speed along the normal afterwards; 0 without one
+    double approach = 0;   ///< speed along the normal before contact; below 0 when nearing
+    double lasting_s = 0;  ///< of the substep, after the contact
+    double bounce = 0;     ///< speed along the normal afterwards; 0 without one
 };
 
 /// Contacts of parts with each other, with shapes and with the ground.

@@ -5,8 +5,7 @@
 
 #include "nearest.hpp"
 
-namespace hopcoil {
-namespace parts {
+namespace hopcoil::parts {
 namespace {
 
 constexpr std::size_t most_corners = 64;
@@ -199,8 +198,7 @@ void add_patch(Touch& touch, const Patch& reference, const Patch& other, const S
         const double gap = height - sides.reference->radius - sides.other->radius;
         if (gap > margin) continue;
         const Vector3 on_other = corner - reference.normal * sides.other->radius;
-        const Vector3 on_reference =
-            corner - reference.normal * (height - sides.reference->radius);
+        const Vector3 on_reference = corner - reference.normal * (height - sides.reference->radius);
         all[count++] = sides.is_swapped ? TouchPoint{on_reference, on_other, gap}
                                         : TouchPoint{on_other, on_reference, gap};
     }
@@ -230,8 +228,8 @@ void add_lines(Touch& touch, const Convex& a, const Convex& b, double margin) {
 
 void add_single(Touch& touch, const Convex& a, const Convex& b, const Nearest& nearest) {
     const double gap = nearest.distance - a.radius - b.radius;
-    touch.add({nearest.on_a - touch.normal * a.radius, nearest.on_b + touch.normal * b.radius,
-               gap});
+    touch.add(
+        {nearest.on_a - touch.normal * a.radius, nearest.on_b + touch.normal * b.radius, gap});
 }
 
 /// Of overlapping edges, the points of both that are nearest along the normal.
@@ -264,7 +262,9 @@ void Touch::add(const TouchPoint& point) noexcept {
 Polytope prism(std::span<const Vector3> corners) {
     Polytope made;
     const std::size_t n = corners.size();
-    const auto at = [](std::size_t i) { return static_cast<std::uint16_t>(i); };
+    const auto at = [](std::size_t i) {
+        return static_cast<std::uint16_t>(i);
+    };
     std::vector<std::uint16_t> front;
     std::vector<std::uint16_t> back;
     for (std::size_t i = 0; i < n; ++i) {
@@ -280,9 +280,8 @@ Polytope prism(std::span<const Vector3> corners) {
         made.faces.push_back({at(i), at(i + n), at(next + n), at(next)});
         made.normals.push_back({side.y, -side.x, 0});
         const bool is_new =
-            std::none_of(made.edges.begin(), made.edges.end(), [&](const Vector3& edge) {
-                return std::abs(dot(edge, side)) > 1 - 1e-9;
-            });
+            std::none_of(made.edges.begin(), made.edges.end(),
+                         [&](const Vector3& edge) { return std::abs(dot(edge, side)) > 1 - 1e-9; });
         if (is_new) made.edges.push_back(side);
     }
     return made;
@@ -338,5 +337,4 @@ Touch touch_of(const Convex& a, const Vector3& on_plane, const Vector3& normal,
     return touch;
 }
 
-}  // namespace parts
-}  // namespace hopcoil
+}  // namespace hopcoil::parts

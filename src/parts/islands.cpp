@@ -1,7 +1,6 @@
 #include "islands.hpp"
 
-namespace hopcoil {
-namespace parts {
+namespace hopcoil::parts {
 namespace {
 
 constexpr double falls_asleep_after_s = 0.5;
@@ -67,5 +66,4 @@ void Islands::update(std::span<Body> bodies, const Connections& connections,
     }
 }
 
-}  // namespace parts
-}  // namespace hopcoil
+}  // namespace hopcoil::parts

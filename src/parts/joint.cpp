@@ -6,8 +6,7 @@
 #include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/math.hpp>
 
-namespace hopcoil {
-namespace parts {
+namespace hopcoil::parts {
 namespace {
 
 constexpr std::array<Vector3, 3> world_axes{{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}};
@@ -123,11 +122,16 @@ Vector3 Connection::ball_offset(std::span<const Body> bodies) const noexcept {
 
 std::size_t Connection::held_count() const noexcept {
     switch (type_) {
-        case Type::hinge: return 5;
-        case Type::ball: return 3;
-        case Type::slide: return 5;
-        case Type::fixed: return 6;
-        case Type::link: break;
+        case Type::hinge:
+            return 5;
+        case Type::ball:
+            return 3;
+        case Type::slide:
+            return 5;
+        case Type::fixed:
+            return 6;
+        case Type::link:
+            break;
     }
     return 0;
 }
@@ -136,10 +140,14 @@ bool Connection::has_limit(std::size_t component) const noexcept {
     constexpr double none = 1e8;
     const bool has_positions = type_ == Type::hinge || type_ == Type::slide;
     switch (component) {
-        case first_limit: return has_positions && lowest_ > -none;
-        case first_limit + 1: return has_positions && highest_ < none;
-        case first_limit + 2: return type_ == Type::ball && most_lean_ < none;
-        default: return type_ == Type::ball && most_twist_ < none;
+        case first_limit:
+            return has_positions && lowest_ > -none;
+        case first_limit + 1:
+            return has_positions && highest_ < none;
+        case first_limit + 2:
+            return type_ == Type::ball && most_lean_ < none;
+        default:
+            return type_ == Type::ball && most_twist_ < none;
     }
 }
 
@@ -209,8 +217,7 @@ void Connection::measure(std::span<const Body> bodies, Values& values) const noe
         values[5] = dot(at.axes_a.z, at.axes_b.y);
     }
     if (has_limit(first_limit) || has_limit(first_limit + 1)) {
-        const double position =
-            type_ == Type::slide ? dot(way, at.axes_a.x) : angle_about_x(at);
+        const double position = type_ == Type::slide ? dot(way, at.axes_a.x) : angle_about_x(at);
         values[first_limit] = position - lowest_;
         values[first_limit + 1] = highest_ - position;
     }
@@ -274,5 +281,4 @@ Row Connection::row(std::span<const Body> bodies, std::size_t component) const n
     return row;
 }
 
-}  // namespace parts
-}  // namespace hopcoil
+}  // namespace hopcoil::parts

@@ -3,8 +3,7 @@
 #include <array>
 #include <cmath>
 
-namespace hopcoil {
-namespace parts {
+namespace hopcoil::parts {
 namespace {
 
 /// A corner of the difference of both solids, and the points it is made of.
@@ -110,10 +109,14 @@ Simplex nearest_on_tetrahedron(const Simplex& s) {
 
 Simplex nearest_on(const Simplex& s) {
     switch (s.count) {
-        case 1: return of_one(s.corners[0]);
-        case 2: return nearest_on_segment(s.corners[0], s.corners[1]);
-        case 3: return nearest_on_triangle(s.corners[0], s.corners[1], s.corners[2]);
-        default: return nearest_on_tetrahedron(s);
+        case 1:
+            return of_one(s.corners[0]);
+        case 2:
+            return nearest_on_segment(s.corners[0], s.corners[1]);
+        case 3:
+            return nearest_on_triangle(s.corners[0], s.corners[1], s.corners[2]);
+        default:
+            return nearest_on_tetrahedron(s);
     }
 }
 
@@ -151,5 +154,4 @@ Nearest nearest_points(const Convex& a, const Convex& b) noexcept {
     return nearest;
 }
 
-}  // namespace parts
-}  // namespace hopcoil
+}  // namespace hopcoil::parts

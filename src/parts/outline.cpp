@@ -25,8 +25,7 @@ double turn(const Vector3& a, const Vector3& b, const Vector3& c) {
 double signed_area(std::span<const Vector3> outline) {
     double twice = 0;
     for (std::size_t i = 0; i < outline.size(); ++i)
-        twice += cross_z(outline[i] - outline[0],
-                         outline[(i + 1) % outline.size()] - outline[0]);
+        twice += cross_z(outline[i] - outline[0], outline[(i + 1) % outline.size()] - outline[0]);
     return twice / 2;
 }
 
@@ -48,9 +47,10 @@ void require_simple(const Corners& outline) {
         for (std::size_t j = i + 2; j < n; ++j) {
             const bool are_neighbours = (j + 1) % n == i;
             if (are_neighbours) continue;
-            if (do_cross(outline[i], outline[(i + 1) % n], outline[j], outline[(j + 1) % n]))
+            if (do_cross(outline[i], outline[(i + 1) % n], outline[j], outline[(j + 1) % n])) {
                 throw InvalidValue{"outline", static_cast<double>(j),
                                    "an outline that does not cross itself"};
+            }
         }
     }
 }
@@ -103,9 +103,10 @@ std::vector<Corners> triangles_of(Corners rest) {
         std::size_t ear = 0;
         while (ear < n && !is_ear(rest, ear))
             ++ear;
-        if (ear == n)
+        if (ear == n) {
             throw InvalidValue{"outline", static_cast<double>(n),
                                "an outline that does not touch itself"};
+        }
         triangles.push_back({rest[(ear + n - 1) % n], rest[ear], rest[(ear + 1) % n]});
         rest.erase(rest.begin() + static_cast<std::ptrdiff_t>(ear));
     }
@@ -125,8 +126,7 @@ bool is_convex(const Corners& corners) {
 Corners joined(const Corners& a, const Corners& b) {
     for (std::size_t i = 0; i < a.size(); ++i) {
         for (std::size_t j = 0; j < b.size(); ++j) {
-            const bool share =
-                a[i] == b[(j + 1) % b.size()] && a[(i + 1) % a.size()] == b[j];
+            const bool share = a[i] == b[(j + 1) % b.size()] && a[(i + 1) % a.size()] == b[j];
             if (!share) continue;
             Corners both;
             for (std::size_t k = 1; k <= a.size(); ++k)

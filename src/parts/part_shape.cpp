@@ -68,10 +68,14 @@ Solid solid_outline(const PartShape& shape) {
 
 Solid solid_of(const PartShape& shape) {
     switch (shape.type) {
-        case PartShape::Type::sphere: return solid_sphere(shape);
-        case PartShape::Type::capsule: return solid_capsule(shape);
-        case PartShape::Type::box: return solid_box(shape);
-        case PartShape::Type::outline: break;
+        case PartShape::Type::sphere:
+            return solid_sphere(shape);
+        case PartShape::Type::capsule:
+            return solid_capsule(shape);
+        case PartShape::Type::box:
+            return solid_box(shape);
+        case PartShape::Type::outline:
+            break;
     }
     return solid_outline(shape);
 }
@@ -135,9 +139,8 @@ Quaternion rotation_to(const std::array<Vector3, 3>& axes) {
 /// Jacobi's method; what is diagonal already stays as it is.
 MassProperties along_principal_axes(const Solid& whole) {
     const Matrix3& own = whole.inertia;
-    std::array<std::array<double, 3>, 3> m{{{own.x.x, own.x.y, own.x.z},
-                                            {own.y.x, own.y.y, own.y.z},
-                                            {own.z.x, own.z.y, own.z.z}}};
+    std::array<std::array<double, 3>, 3> m{
+        {{own.x.x, own.x.y, own.x.z}, {own.y.x, own.y.y, own.y.z}, {own.z.x, own.z.y, own.z.z}}};
     std::array<Vector3, 3> axes{{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}};
     for (int sweep = 0; sweep < 12; ++sweep) {
         turn_pair(m, axes, 0, 1);

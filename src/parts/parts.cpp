@@ -67,8 +67,8 @@ PartsPlan plan_for(const PartsStructure& structure, const PartsSettings& setting
     plan.stiffest = connections.stiffest(bodies, plan.substep_s);
     const double more = std::sqrt(std::min(plan.stiffest, 1e12));
     plan.exact_substeps = std::max<std::size_t>(
-        1, static_cast<std::size_t>(
-               std::ceil(static_cast<double>(settings.substeps) * more - 1e-9)));
+        1,
+        static_cast<std::size_t>(std::ceil(static_cast<double>(settings.substeps) * more - 1e-9)));
     return plan;
 }
 
@@ -141,13 +141,13 @@ StepStatus Parts::step(const PartsInputs& inputs, double dt) noexcept {
     works.kept = works.bodies;
     works.is_guarded = false;
     const double most_h = substep_of(settings_);
-    const double count = std::max(std::ceil(dt / most_h - 1e-6), 1.0);
+    const int count = static_cast<int>(std::max(std::ceil(dt / most_h - 1e-6), 1.0));
     const double h = dt / count;
     const bool leaps = works.drive(driven_, inputs.driven, dt, h);
     if (leaps) works.allow_energy();
     works.contacts.begin_step(works.bodies, dt);
     works.wake_touched(inputs);
-    for (double done = 1; done <= count; done += 1) {
+    for (int done = 1; done <= count; ++done) {
         works.substep(inputs, h, dt - done * h);
         if (works.is_guarded) ++guarded_substeps_;
     }
@@ -190,11 +190,11 @@ Vector3 Parts::centre_of_mass(std::uint32_t part) const {
 }
 
 void Parts::retune(const PartsStructure& structure, const PartsSettings& settings) {
-    if (structure.parts.size() != size() ||
-        structure.joints.size() != structure_.joints.size() ||
-        structure.links.size() != structure_.links.size())
+    if (structure.parts.size() != size() || structure.joints.size() != structure_.joints.size() ||
+        structure.links.size() != structure_.links.size()) {
         throw InvalidValue{"parts", static_cast<double>(structure.parts.size()),
                            "as many parts, joints and links as there are"};
+    }
     Parts changed{structure, settings};
     for (std::size_t i = 0; i < size(); ++i) {
         Body& body = changed.works_->bodies[i];
@@ -314,8 +314,8 @@ StepStatus Parts::cut(const Placement& way) noexcept {
 }
 
 StepStatus Parts::cut_driven(std::span<const Placement> driven) noexcept {
-    const bool fits = driven.size() == driven_.size() &&
-                      std::all_of(driven.begin(), driven.end(), is_placement);
+    const bool fits =
+        driven.size() == driven_.size() && std::all_of(driven.begin(), driven.end(), is_placement);
     if (!fits) return reject();
     for (std::size_t i = 0; i < driven.size(); ++i)
         works_->carry(driven_[i], {driven[i].position, normalized(driven[i].rotation)});
@@ -379,9 +379,8 @@ Vector3 Parts::angular_momentum() const noexcept {
 }
 
 bool Parts::still() const noexcept {
-    return std::all_of(works_->bodies.begin(), works_->bodies.end(), [](const Body& body) {
-        return body.inverse_mass == 0 || body.is_asleep;
-    });
+    return std::all_of(works_->bodies.begin(), works_->bodies.end(),
+                       [](const Body& body) { return body.inverse_mass == 0 || body.is_asleep; });
 }
 
 bool Parts::is_asleep(std::uint32_t part) const {

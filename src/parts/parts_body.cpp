@@ -2,8 +2,7 @@
 
 #include <algorithm>
 
-namespace hopcoil {
-namespace parts {
+namespace hopcoil::parts {
 namespace {
 
 double radius_of(const PartShape& shape) {
@@ -144,13 +143,13 @@ double Body::kinetic_energy() const noexcept {
 double Body::kinetic_energy_of_mean() const noexcept {
     const Vector3 mean_velocity = (velocity_from + velocity) * 0.5;
     const Vector3 mean_momentum = (momentum_from + momentum) * 0.5;
-    return 0.5 * (mass * dot(mean_velocity, mean_velocity) +
-                  dot(mean_momentum, inverse * mean_momentum));
+    return 0.5 *
+           (mass * dot(mean_velocity, mean_velocity) + dot(mean_momentum, inverse * mean_momentum));
 }
 
 double Body::mean_kinetic_energy() const noexcept {
-    const double before = mass * dot(velocity_from, velocity_from) +
-                          dot(momentum_from, inverse * momentum_from);
+    const double before =
+        mass * dot(velocity_from, velocity_from) + dot(momentum_from, inverse * momentum_from);
     const double after = mass * dot(velocity, velocity) + dot(momentum, inverse * momentum);
     return 0.25 * (before + after);
 }
@@ -186,5 +185,4 @@ void place(Body& body, const Placement& part) noexcept {
     body.rotation = at.rotation;
 }
 
-}  // namespace parts
-}  // namespace hopcoil
+}  // namespace hopcoil::parts

@@ -24,7 +24,7 @@ struct Body {
     double friction = 0.5;
     double restitution = 0;
     double rolling_m = 0;
-    double radius = 0.1;  ///< of what it is made of, about its centre
+    double radius = 0.1;   ///< of what it is made of, about its centre
     bool is_flat = false;  ///< moves in the XY plane and turns about z only
 
     // Its motion.

@@ -38,8 +38,7 @@ constexpr std::array<Dial<S>, S::dial_count> all_dials{
     field_dial<&S::friction>(Dial<S>{"friction", "", {0, 1e3}, {0, 1}}),
     field_dial<&S::restitution>(Dial<S>{"restitution", "", {0, 1}, {0, 1}}),
     field_dial<&S::drag_per_s>(Dial<S>{"drag_per_s", "1/s", {0, 1e6}, {0, 5}}),
-    field_dial<&S::sleep_speed_m_per_s>(
-        Dial<S>{"sleep_speed_m_per_s", "m/s", {0, 1e3}, {0, 0.1}}),
+    field_dial<&S::sleep_speed_m_per_s>(Dial<S>{"sleep_speed_m_per_s", "m/s", {0, 1e3}, {0, 0.1}}),
     Dial<S>{"gravity_m_per_s2",
             "m/s2",
             {0, 1e3},

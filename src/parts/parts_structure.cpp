@@ -62,8 +62,10 @@ void require_valid(const PartJoint& joint) {
     require_placement("frame", joint.frame);
     require_finite("lowest", joint.lowest);
     require_finite("highest", joint.highest);
-    if (!(joint.lowest <= joint.highest))
-        throw InvalidValue{"lowest", joint.lowest, "a number of at most " + shortest(joint.highest)};
+    if (!(joint.lowest <= joint.highest)) {
+        throw InvalidValue{"lowest", joint.lowest,
+                           "a number of at most " + shortest(joint.highest)};
+    }
     require_at_least_zero("most_lean_rad", joint.most_lean_rad);
     require_at_least_zero("most_twist_rad", joint.most_twist_rad);
     hopcoil::require_valid(joint.spring);
@@ -74,9 +76,10 @@ void require_valid(const PartLink& link) {
     require_vector("point_b", link.point_b);
     require_at_least_zero("shortest_m", link.shortest_m);
     require_at_least_zero("longest_m", link.longest_m);
-    if (!(link.shortest_m <= link.longest_m))
+    if (!(link.shortest_m <= link.longest_m)) {
         throw InvalidValue{"shortest_m", link.shortest_m,
                            "a number of at most " + shortest(link.longest_m)};
+    }
     require_at_least_zero("stiffness_n_per_m", link.stiffness_n_per_m);
     require_at_least_zero("damping_n_s_per_m", link.damping_n_s_per_m);
 }
@@ -157,9 +160,8 @@ std::vector<PartJoint> row_of_hinges(const PartsStructure& structure,
     for (std::size_t i = 0; i + 1 < row.size(); ++i) {
         require_two(structure, row[i], row[i + 1]);
         require_part(structure, row[i], false);
-        const Vector3 middle = (centre_of(structure.parts[row[i]]) +
-                                centre_of(structure.parts[row[i + 1]])) *
-                               0.5;
+        const Vector3 middle =
+            (centre_of(structure.parts[row[i]]) + centre_of(structure.parts[row[i + 1]])) * 0.5;
         joints.push_back({.a = row[i], .b = row[i + 1], .frame = {middle, onto}});
     }
     return joints;

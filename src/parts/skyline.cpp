@@ -2,8 +2,7 @@
 
 #include <algorithm>
 
-namespace hopcoil {
-namespace parts {
+namespace hopcoil::parts {
 namespace {
 
 /// Four sums side by side, in one written order.
@@ -85,5 +84,4 @@ void Skyline::solve(std::span<double> sides) const noexcept {
     }
 }
 
-}  // namespace parts
-}  // namespace hopcoil
+}  // namespace hopcoil::parts

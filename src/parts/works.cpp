@@ -69,9 +69,9 @@ void PartsWorks::wake_touched(const PartsInputs& inputs) noexcept {
     const auto is_fast = [&](const Body& body) {
         const double limit = 2 * settings.sleep_speed_m_per_s;
         const Vector3 spin = body.angular_velocity();
-        return !body.is_asleep && dot(body.velocity, body.velocity) +
-                                          dot(spin, spin) * body.radius * body.radius >
-                                      limit * limit;
+        return !body.is_asleep &&
+               dot(body.velocity, body.velocity) + dot(spin, spin) * body.radius * body.radius >
+                   limit * limit;
     };
     for (const PartForce& force : inputs.forces) {
         if (force.newtons != Vector3{} || force.torque_nm != Vector3{}) wake(force.part);
@@ -218,8 +218,7 @@ double PartsWorks::excess_j(double h) noexcept {
         height -= body.mass * dot(settings.gravity, body.from);
         mass += body.mass;
     }
-    const double work =
-        given_j + connections.driven_work(bodies, h) + contacts.driven_work(bodies);
+    const double work = given_j + connections.driven_work(bodies, h) + contacts.driven_work(bodies);
     allowed_j += 0.5 * (last_work_j + work);
     last_work_j = work;
     const double fall = dot(settings.gravity, settings.gravity) * fall_s * fall_s;
@@ -239,14 +238,13 @@ void PartsWorks::apply_forces(const PartsInputs& inputs, double h) noexcept {
         const Vector3 spin = body.spin();
         body.strike(impulse, arm, 0);
         body.change({}, turning, 0);
-        given_j += 0.5 * (dot(impulse, speed + body.velocity_at(arm)) +
-                          dot(turning, spin + body.spin()));
+        given_j +=
+            0.5 * (dot(impulse, speed + body.velocity_at(arm)) + dot(turning, spin + body.spin()));
     };
     for (const PartForce& force : inputs.forces) {
         const Body& body = bodies[force.part];
         strike(force.part, force.newtons * h,
-               rotated(body.rotation, parts::to_local(body.own, force.place)),
-               force.torque_nm * h);
+               rotated(body.rotation, parts::to_local(body.own, force.place)), force.torque_nm * h);
     }
     for (const PartGrab& grab : inputs.grabs) {
         const Body& body = bodies[grab.part];

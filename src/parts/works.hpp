@@ -16,7 +16,7 @@ namespace hopcoil {
 
 /// What a step works with.
 struct PartsWorks {
-    PartsWorks(const PartsStructure& structure, const PartsSettings& settings);
+    PartsWorks(const PartsStructure& structure, const PartsSettings& given);
 
     /// In smaller ones, where a motion is too fast for it.
     void substep(const PartsInputs& inputs, double h, double remaining_s) noexcept;
@@ -27,8 +27,7 @@ struct PartsWorks {
     void carry(std::uint32_t driven, const Placement& to) noexcept;
     /// Whether it could follow the motion. Joints that cannot all be held count only where it does
     /// not have to go on; energy from nowhere always counts.
-    bool try_substep(const PartsInputs& inputs, double h, double remaining_s,
-                     bool has_to) noexcept;
+    bool try_substep(const PartsInputs& inputs, double h, double remaining_s, bool has_to) noexcept;
     void apply_forces(const PartsInputs& inputs, double h) noexcept;
     void move_on(double h) noexcept;
     /// Above the energy that there may be, of the substep's beginning.
@@ -46,7 +45,7 @@ struct PartsWorks {
 
     PartsSettings settings;
     std::vector<parts::Body> bodies;
-    std::vector<parts::Body> kept;  ///< as they were before the step
+    std::vector<parts::Body> kept;    ///< as they were before the step
     std::vector<parts::Body> before;  ///< the same of a substep
     std::vector<MassProperties> masses;
     parts::Connections connections;

@@ -24,6 +24,7 @@
 #include <hopcoil/follow/stepped_follower.hpp>
 #include <hopcoil/gait/walker.hpp>
 #include <hopcoil/measure/foot_watch.hpp>
+#include <hopcoil/parts/parts.hpp>
 #include <hopcoil/points/chain.hpp>
 #include <hopcoil/points/chain_bank.hpp>
 #include <hopcoil/points/net.hpp>
@@ -304,6 +305,40 @@ void record_walkers(Hash& hash, Parameters& numbers) {
     }
 }
 
+/// Boxes, balls and a bent outline, hinged, linked and thrown on the ground.
+void record_parts(Hash& hash, Parameters& numbers) {
+    hopcoil::PartsStructure made;
+    for (std::uint32_t i = 0; i < 6; ++i) {
+        hopcoil::PartShape shape;
+        shape.type = static_cast<hopcoil::PartShape::Type>(i % 4);
+        shape.outline = {{-0.1, -0.1, 0}, {0.15, -0.05, 0}, {0, 0.02, 0}, {-0.1, 0.12, 0}};
+        made.parts.push_back(
+            {.placement = {{0.35 * i, 1, 0.1 * numbers.next()},
+                           hopcoil::turned_by({numbers.next(), 1, numbers.next()})},
+             .shapes = {shape},
+             .restitution = i == 4 ? 0.6 : 0});
+        if (i == 0) continue;
+        made.joints.push_back({.type = static_cast<hopcoil::PartJoint::Type>(i % 3),
+                               .a = i - 1,
+                               .b = i,
+                               .frame = {{0.35 * i - 0.17, 1, 0}, {}},
+                               .lowest = -0.3,
+                               .highest = 0.5});
+        made.joints.back().spring = {.stiffness = 20 * numbers.next(), .damping = 0.3};
+        made.link(i - 1, {0.05, 0, 0}, i, {-0.05, 0.1, 0}, 900 * numbers.next(), 3);
+    }
+    hopcoil::Parts parts{made};
+    const hopcoil::FlatGround ground;
+    for (int i = 0; i < 120; ++i) {
+        parts.step({.ground = &ground}, 0.03 * numbers.next());
+        for (const hopcoil::Placement& each : parts.placements()) {
+            hash.add(each.position.x);
+            hash.add(each.rotation.w);
+        }
+        hash.add(parts.energy());
+    }
+}
+
 }  // namespace
 
 int main() {
@@ -321,6 +356,7 @@ int main() {
     record_chains(hash, numbers);
     record_walkers(hash, numbers);
     record_what_the_wind_moves(hash, numbers);
+    record_parts(hash, numbers);
     for (int i = 0; i < 10000; ++i) {
         const double x = 40 * numbers.next() - 20;
         hash.add(hopcoil::math::exp(x));

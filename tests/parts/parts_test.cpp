@@ -188,17 +188,18 @@ TEST_CASE("a ball bounces to the square of its restitution each time", "[parts]"
 TEST_CASE("ten boxes stand for a minute, then sleep until something moves", "[parts]") {
     for (const double sleep_speed : {0.0, 0.01}) {
         PartsStructure made;
-        for (int i = 0; i < 10; ++i)
+        made.parts.reserve(10);
+        for (int i = 0; i < 10; ++i) {
             made.parts.push_back(
                 {.placement = {{0, 0.1 + 0.2 * i, 0}}, .shapes = {box({0.1, 0.1, 0.1})}});
+        }
         Parts stack{made, {.sleep_speed_m_per_s = sleep_speed}};
         const FlatGround ground;
         const int frames = sleep_speed > 0 ? 3600 : 600;
         for (int i = 0; i < frames; ++i)
             stack.step({.ground = &ground}, frame_s);
         for (std::size_t i = 0; i < 10; ++i) {
-            const Vector3 way =
-                stack.placements()[i].position - made.parts[i].placement.position;
+            const Vector3 way = stack.placements()[i].position - made.parts[i].placement.position;
             CHECK(length(way) < 0.004);
         }
         CHECK(stack.still() == (sleep_speed > 0));
@@ -255,8 +256,10 @@ TEST_CASE("limits of hinges, slides and balls are kept", "[parts]") {
     Parts chain{made};
     RandomNumbers random{stream_of(3, "blows")};
     for (int i = 0; i < 900; ++i) {
-        if (i % 60 == 0)
-            chain.push(5, {}, {random.between(-1, 1), random.between(-1, 1), random.between(-1, 1)});
+        if (i % 60 == 0) {
+            chain.push(5, {},
+                       {random.between(-1, 1), random.between(-1, 1), random.between(-1, 1)});
+        }
         chain.step({}, frame_s);
         for (std::size_t joint = 0; joint < 6; ++joint) {
             const double at = chain.joint_position(joint);
@@ -339,6 +342,7 @@ TEST_CASE("an outline is cut into convex pieces of the same area and weight", "[
     const auto pieces = convex_pieces(hook);
     CHECK(pieces.size() == 3);
     std::vector<PartShape> parts;
+    parts.reserve(pieces.size());
     for (const std::vector<Vector3>& piece : pieces)
         parts.push_back({.type = PartShape::Type::outline, .outline = piece});
     const PartShape whole{.type = PartShape::Type::outline, .outline = hook};
@@ -351,9 +355,10 @@ TEST_CASE("an outline is cut into convex pieces of the same area and weight", "[
           Approx(one.inertia.x + one.inertia.y + one.inertia.z));
 
     // A box as an outline weighs and turns as a box does.
-    const PartShape square{.type = PartShape::Type::outline,
-                           .half_size_m = {0, 0, 0.3},
-                           .outline = {{-0.1, -0.2, 0}, {-0.1, 0.2, 0}, {0.1, 0.2, 0}, {0.1, -0.2, 0}}};
+    const PartShape square{
+        .type = PartShape::Type::outline,
+        .half_size_m = {0, 0, 0.3},
+        .outline = {{-0.1, -0.2, 0}, {-0.1, 0.2, 0}, {0.1, 0.2, 0}, {0.1, -0.2, 0}}};
     const MassProperties as_outline = mass_properties(std::vector{square});
     const MassProperties as_box = mass_properties(std::vector{box({0.1, 0.2, 0.3})});
     CHECK(as_outline.mass_kg == Approx(as_box.mass_kg));
@@ -387,7 +392,8 @@ PartsStructure random_heap(RandomNumbers& random) {
         shape.type = static_cast<PartShape::Type>(static_cast<int>(between(0, 4)));
         shape.radius_m = between(0.04, 0.15);
         shape.half_size_m = {between(0.03, 0.2), between(0.03, 0.2), between(0.03, 0.2)};
-        shape.outline = {{-0.1, -0.1, 0}, {0.15, -0.05, 0}, {0.1, 0.1, 0}, {0, 0.02, 0}, {-0.1, 0.12, 0}};
+        shape.outline = {
+            {-0.1, -0.1, 0}, {0.15, -0.05, 0}, {0.1, 0.1, 0}, {0, 0.02, 0}, {-0.1, 0.12, 0}};
         shape.density_kg_per_m3 = std::exp(between(4, 9));
         made.parts.push_back({.placement = {{0.4 * i, between(1, 1.2), between(-0.1, 0.1)}, turn()},
                               .shapes = {shape},
@@ -410,11 +416,12 @@ PartsStructure random_heap(RandomNumbers& random) {
             if (between(0, 1) < 0.3) joint.spring.most = between(0, 100);
             made.joints.push_back(joint);
         }
-        if (between(0, 1) < 0.4)
+        if (between(0, 1) < 0.4) {
             made.link(i - 1, {between(-0.1, 0.1), between(-0.1, 0.1), 0}, i,
                       {between(-0.1, 0.1), between(-0.1, 0.1), 0},
                       between(0, 1) < 0.1 ? hard : std::pow(10, between(-1, 7)),
                       between(0, 1) < 0.5 ? std::pow(10, between(-2, 5)) : 0);
+        }
     }
     return made;
 }
@@ -430,8 +437,9 @@ TEST_CASE("in a storm nothing diverges, and no energy comes from nowhere", "[par
         double weight = 0;
         for (std::uint32_t i = 0; i < heap.size(); ++i) {
             weight += heap.mass(i).mass_kg;
-            heap.set_motion(i, {{random.between(-10, 10), random.between(-5, 5), random.between(-10, 10)},
-                                {random.between(-20, 20), random.between(-20, 20), random.between(-20, 20)}});
+            heap.set_motion(
+                i, {{random.between(-10, 10), random.between(-5, 5), random.between(-10, 10)},
+                    {random.between(-20, 20), random.between(-20, 20), random.between(-20, 20)}});
         }
         const bool has_ground = random.between(0, 1) < 0.7;
         double allowed = heap.energy();
@@ -443,8 +451,8 @@ TEST_CASE("in a storm nothing diverges, and no energy comes from nowhere", "[par
                 heap.cut_driven({&to, 1});
                 allowed += heap.energy() - before;
             }
-            const StepStatus status = heap.step({.ground = has_ground ? &ground : nullptr},
-                                                random.between(0.001, 0.1));
+            const StepStatus status =
+                heap.step({.ground = has_ground ? &ground : nullptr}, random.between(0.001, 0.1));
             REQUIRE(status != StepStatus::rejected);
             REQUIRE(heap.energy() < allowed + 0.01 * weight * (50 + 3 * g));
         }

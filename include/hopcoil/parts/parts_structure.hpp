@@ -22,14 +22,14 @@ namespace hopcoil {
 struct Part {
     Placement placement{};  ///< of its own frame, at the start
     std::vector<PartShape> shapes{};
-    double mass_kg = 0.0;            ///< 0: from the shapes' densities
-    MassProperties given{};          ///< all of it, where its mass is above 0
-    bool is_driven = false;          ///< goes where PartsInputs::driven has it, or stays
-    double drag_per_s = 0.0;         ///< of its velocity
+    double mass_kg = 0.0;             ///< 0: from the shapes' densities
+    MassProperties given{};           ///< all of it, where its mass is above 0
+    bool is_driven = false;           ///< goes where PartsInputs::driven has it, or stays
+    double drag_per_s = 0.0;          ///< of its velocity
     double turning_drag_per_s = 0.0;  ///< of its angular velocity
-    double friction = 0.5;           ///< of a contact: the root of both sides' product
-    double restitution = 0.0;        ///< of a contact: the larger of both sides'
-    double rolling_m = 0.0;          ///< resistance to rolling: torque over normal force
+    double friction = 0.5;            ///< of a contact: the root of both sides' product
+    double restitution = 0.0;         ///< of a contact: the larger of both sides'
+    double rolling_m = 0.0;           ///< resistance to rolling: torque over normal force
 };
 
 /// A joint's other end: a place that never moves.
@@ -63,10 +63,10 @@ struct PartJoint {
     Type type = Type::hinge;
     std::uint32_t a = no_part;  ///< `no_part`: the world
     std::uint32_t b = 0;
-    Placement frame{};      ///< in the world at the start
-    double lowest = -1e9;   ///< hinge: rad, seen from a; slide: m; none beyond pi
+    Placement frame{};     ///< in the world at the start
+    double lowest = -1e9;  ///< hinge: rad, seen from a; slide: m; none beyond pi
     double highest = 1e9;
-    double most_lean_rad = 1e9;  ///< ball: of b's X axis from a's
+    double most_lean_rad = 1e9;   ///< ball: of b's X axis from a's
     double most_twist_rad = 1e9;  ///< ball: about b's X axis, either way
     JointSpring spring{};
     bool lets_touch = false;  ///< whether the two parts collide

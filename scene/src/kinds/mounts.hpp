@@ -50,8 +50,7 @@ class MountHistory {
     }
     void note(const SystemInputs& inputs, double time_s);
     /// `inputs.time_s` is now.
-    [[nodiscard]] Placement at(const Mount& mount, const SystemInputs& inputs,
-                               double time_s) const;
+    [[nodiscard]] Placement at(const Mount& mount, const SystemInputs& inputs, double time_s) const;
     /// Shapes as they are at the end of a step, and how they move in it.
     void place(const std::vector<MountedShape>& own, const SystemInputs& inputs,
                const GridStep& step, std::vector<ContactShape>& placed) const;

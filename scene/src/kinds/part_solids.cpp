@@ -17,12 +17,13 @@ class SolidMaker {
         const Vector3& half = shape.half_size_m;
         if (shape.type == Type::sphere) add_capsule(shape.radius_m, 0);
         if (shape.type == Type::capsule) add_capsule(shape.radius_m, half.y);
-        if (shape.type == Type::box)
+        if (shape.type == Type::box) {
             add_prism({{-half.x, -half.y, 0},
                        {half.x, -half.y, 0},
                        {half.x, half.y, 0},
                        {-half.x, half.y, 0}},
                       half.z);
+        }
         if (shape.type == Type::outline) {
             for (const std::vector<Vector3>& piece : convex_pieces(shape.outline))
                 add_prism(piece, half.z);

@@ -109,8 +109,7 @@ std::vector<SpecDial> PartsSpec::dials() const {
     std::vector<SpecDial> all;
     append_dials<PartsSettings>(all, "", "");
     for (std::size_t i = 0; i < parts_.groups.size(); ++i) {
-        append_dials<JointSpring>(all, parts_.groups[i].name + '.',
-                                  fmt::format("groups.{}.", i));
+        append_dials<JointSpring>(all, parts_.groups[i].name + '.', fmt::format("groups.{}.", i));
     }
     return all;
 }
@@ -194,8 +193,8 @@ double largest_of(const std::vector<double>& numbers) {
 std::vector<SystemReport> PartsSpec::report(const ReportInput& input) const {
     const std::string& name = input.system.name;
     const Port last = outputs()[main_output()];
-    const auto columns = input.take.columns_of(
-        input.take.find_channel(value_channel(input.system, last)).value());
+    const auto columns =
+        input.take.columns_of(input.take.find_channel(value_channel(input.system, last)).value());
     SystemReport report{.name = name,
                         .kind = kind(),
                         .words = in_words(main_output()),
@@ -205,8 +204,8 @@ std::vector<SystemReport> PartsSpec::report(const ReportInput& input) const {
         report.components.push_back(
             {.name = std::string(1, "xyz"[k]), .values = input.take.column(columns.first + k)});
     }
-    const auto fine = input.fine.columns_of(
-        input.fine.find_channel(value_channel(input.system, last)).value());
+    const auto fine =
+        input.fine.columns_of(input.fine.find_channel(value_channel(input.system, last)).value());
     const std::vector<double> across = input.fine.column(fine.first);
     const auto [least, most] = std::minmax_element(across.begin(), across.end());
     report.figures = {
@@ -214,15 +213,14 @@ std::vector<SystemReport> PartsSpec::report(const ReportInput& input) const {
         {"last_swing_m", "last part's travel along x", "m", *most - *least},
         {"largest_gap_m", "largest joint gap", "m",
          largest_of(signal_in(input.fine, name + ".joint_gap_m"))},
-        {"contacts", "contacts at most", "",
-         largest_of(signal_in(input.fine, name + ".contacts"))},
+        {"contacts", "contacts at most", "", largest_of(signal_in(input.fine, name + ".contacts"))},
         {"deepest_contact_m", "deepest contact", "m",
          largest_of(signal_in(input.fine, name + ".contact_depth_m"))},
         {"substeps", "substeps of 1/60 s", "", static_cast<double>(parts_.settings.substeps)}};
     SystemChart turns{.title = "joints turned", .unit = "deg"};
     double most_turned = 0;
     for (const std::string& joint : parts_.joint_names) {
-        const std::string signal = name + '.' + joint + ".turned_rad";
+        const std::string signal = fmt::format("{}.{}.turned_rad", name, joint);
         std::vector<double> values = signal_in(input.take, signal);
         if (values.empty()) continue;
         most_turned = std::max(most_turned, largest_of(signal_in(input.fine, signal)));

@@ -13,35 +13,33 @@ std::vector<KeyFacts> with_mount(std::vector<KeyFacts> keys) {
 }
 
 TableFacts part_table() {
-    return {"part",
-            "A part",
-            "",
-            with_mount({{"name", text, "its own", "required"},
-                        {"at", place, "where it is at the start", "[0, 0, 0]"},
-                        {"turned_deg", numbers, "how it is turned: an axis times degrees",
-                         "[0, 0, 0]"},
-                        {"type",
-                         choice,
-                         "its shape; a capsule lies along Y",
-                         "`box`",
-                         {"box", "sphere", "capsule", "outline"}},
-                        {"half_size", place, "of a box; along Y of a capsule; along Z of an "
-                                             "outline",
-                         "[0.1, 0.1, 0.1]"},
-                        {"radius_m", number, "of a sphere or capsule", "0.1"},
-                        {"outline", numbers,
-                         "corners in metres in its XY plane, in order: x, y, x, y, ...", "none"},
-                        {"density_kg_per_m3", number, "of what it is made of", "500"},
-                        {"mass_kg", number, "rather than by its density", "by its density"},
-                        {"driven", flag, "`true`: it goes where its `to` and `facing` do",
-                         "`false`"},
-                        {"friction", number, "where it touches", "0.5"},
-                        {"restitution", number, "of a bounce: 0 to 1", "0"},
-                        {"rolling_m", number, "resistance to rolling: torque over force", "0"},
-                        {"drag_per_s", number, "of its velocity", "0"},
-                        {"turning_drag_per_s", number, "of its angular velocity", "0"},
-                        {"solid", flag, "`false`: nothing touches it", "`true`"},
-                        {"colour", text, "as \"#c86432\"", "the next of the palette"}})};
+    return {
+        "part", "A part", "",
+        with_mount({{"name", text, "its own", "required"},
+                    {"at", place, "where it is at the start", "[0, 0, 0]"},
+                    {"turned_deg", numbers, "how it is turned: an axis times degrees", "[0, 0, 0]"},
+                    {"type",
+                     choice,
+                     "its shape; a capsule lies along Y",
+                     "`box`",
+                     {"box", "sphere", "capsule", "outline"}},
+                    {"half_size", place,
+                     "of a box; along Y of a capsule; along Z of an "
+                     "outline",
+                     "[0.1, 0.1, 0.1]"},
+                    {"radius_m", number, "of a sphere or capsule", "0.1"},
+                    {"outline", numbers,
+                     "corners in metres in its XY plane, in order: x, y, x, y, ...", "none"},
+                    {"density_kg_per_m3", number, "of what it is made of", "500"},
+                    {"mass_kg", number, "rather than by its density", "by its density"},
+                    {"driven", flag, "`true`: it goes where its `to` and `facing` do", "`false`"},
+                    {"friction", number, "where it touches", "0.5"},
+                    {"restitution", number, "of a bounce: 0 to 1", "0"},
+                    {"rolling_m", number, "resistance to rolling: torque over force", "0"},
+                    {"drag_per_s", number, "of its velocity", "0"},
+                    {"turning_drag_per_s", number, "of its angular velocity", "0"},
+                    {"solid", flag, "`false`: nothing touches it", "`true`"},
+                    {"colour", text, "as \"#c86432\"", "the next of the palette"}})};
 }
 
 std::vector<KeyFacts> joint_keys() {
@@ -70,11 +68,10 @@ TableFacts joint_table() {
 }
 
 TableFacts row_table() {
-    std::vector<KeyFacts> keys{
-        {"parts", texts, "in order", "required"},
-        {"axis", numbers, "of all hinges", "[0, 0, 1]"},
-        {"anchors", numbers,
-         "where the hinges are, x, y, z, x, y, z, ...", "halfway between the centres"}};
+    std::vector<KeyFacts> keys{{"parts", texts, "in order", "required"},
+                               {"axis", numbers, "of all hinges", "[0, 0, 1]"},
+                               {"anchors", numbers, "where the hinges are, x, y, z, x, y, z, ...",
+                                "halfway between the centres"}};
     for (const KeyFacts& each : joint_keys())
         keys.push_back(each);
     return {"part row", "A row of hinges", "One between each part and the next.", std::move(keys)};
@@ -114,8 +111,9 @@ std::vector<TableFacts> parts_tables() {
         dial_key({"friction", number, "of the ground", "0.5"}),
         dial_key({"restitution", number, "of the ground and of shapes", "0"}),
         dial_key({"drag_per_s", number, "of all velocities", "0"}),
-        dial_key({"sleep_speed_m_per_s", number, "what is slower for half a second sleeps; 0 "
-                                                 "for never",
+        dial_key({"sleep_speed_m_per_s", number,
+                  "what is slower for half a second sleeps; 0 "
+                  "for never",
                   "0.01"}),
         dial_key({"gravity_m_per_s2", number, "downward", "9.80665"}),
         {"order", number, "in pictures without depth, drawn over those of a lower one", "0"}};

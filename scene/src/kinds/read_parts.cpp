@@ -45,8 +45,8 @@ class PartsReader {
         made_.shapes = read_shapes(reader_, mounts_, "part shape");
         const std::size_t ground = reader_.field<Ground>("ground");
         reader_.try_to([&] {
-            reader_.add(std::make_unique<PartsSpec>(std::move(made_)),
-                        std::move(mounts_.targets()), {ground});
+            reader_.add(std::make_unique<PartsSpec>(std::move(made_)), std::move(mounts_.targets()),
+                        {ground});
         });
     }
 
@@ -79,13 +79,12 @@ class PartsReader {
                                          : Type::box;
         shape.half_size_m = vector_at(one, "half_size", "m").value_or(shape.half_size_m);
         shape.radius_m = one.number("radius_m").value_or(shape.radius_m);
-        shape.density_kg_per_m3 =
-            one.number("density_kg_per_m3").value_or(shape.density_kg_per_m3);
+        shape.density_kg_per_m3 = one.number("density_kg_per_m3").value_or(shape.density_kg_per_m3);
         shape.is_solid = one.flag("solid").value_or(true);
         const std::vector<double> numbers = one.numbers("outline");
         if (numbers.size() % 2 != 0 || numbers.size() > 2 * most_corners) {
-            one.problem("outline", fmt::format("expected x and y of at most {} corners",
-                                               most_corners));
+            one.problem("outline",
+                        fmt::format("expected x and y of at most {} corners", most_corners));
             return shape;
         }
         for (std::size_t i = 0; i + 1 < numbers.size(); i += 2)
@@ -240,8 +239,7 @@ class PartsReader {
                 joint.frame = joints[i].frame;
                 if (!anchors.empty()) {
                     const Vector3 own{anchors[3 * i], anchors[3 * i + 1], anchors[3 * i + 2]};
-                    joint.frame.position =
-                        carrier_.position + rotated(carrier_.rotation, own);
+                    joint.frame.position = carrier_.position + rotated(carrier_.rotation, own);
                 }
                 add_joint(joint, name_of(joint.a) + '-' + name_of(joint.b), group);
             }

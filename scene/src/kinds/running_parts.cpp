@@ -119,8 +119,7 @@ ValueAndVelocity RunningParts::output(std::size_t port, std::size_t /*index*/) c
         const Quaternion turned = turned_by(motion.angular_velocity * ahead_s) * at.rotation;
         return {array_of(turned), array_of(motion.angular_velocity)};
     }
-    const Vector3 arm =
-        at.position - running_.centre_of_mass(static_cast<std::uint32_t>(part));
+    const Vector3 arm = at.position - running_.centre_of_mass(static_cast<std::uint32_t>(part));
     const Vector3 velocity = motion.velocity + cross(motion.angular_velocity, arm);
     return {array_of(at.position + velocity * ahead_s), array_of(velocity)};
 }
@@ -147,14 +146,14 @@ bool RunningParts::retune(const SystemSpec& spec) {
     return true;
 }
 
-std::vector<std::string> RunningParts::warnings(const std::string& name,
-                                                double /*rate_hz*/) const {
+std::vector<std::string> RunningParts::warnings(const std::string& name, double /*rate_hz*/) const {
     std::vector<std::string> all;
     const std::uint64_t guarded = running_.guarded_substeps();
     if (guarded > 0) {
-        all.push_back(fmt::format("{}: in {} substeps something was too fast for them and was held "
-                                  "back; more substeps would follow it",
-                                  name, guarded));
+        all.push_back(
+            fmt::format("{}: in {} substeps something was too fast for them and was held "
+                        "back; more substeps would follow it",
+                        name, guarded));
     }
     return all;
 }

@@ -71,7 +71,7 @@ struct View {
     std::vector<std::string> joints{};   ///< their names, of a skeleton
     std::vector<std::array<std::size_t, 3>> triangles{};
     std::vector<std::array<double, 2>> texture{};  ///< of a mesh's points
-    io::Solid solid{};   ///< what a body is seen as, rather than a shape
+    io::Solid solid{};                             ///< what a body is seen as, rather than a shape
     std::string alive{};                           ///< the signal that flags whether it stands
     std::string age{};   ///< the signal of each point's part of its life, along radius and colours
     double trail_s = 0;  ///< of points that age: how long back their way is drawn

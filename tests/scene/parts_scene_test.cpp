@@ -1,0 +1,153 @@
+// Jointed parts in scenes.
+
+#include <cmath>
+#include <string>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/io/take_model.hpp>
+#include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
+#include <hopcoil/scene/system_report.hpp>
+
+#include "support/files.hpp"
+
+using namespace hopcoil;
+using namespace hopcoil::scene;
+using Catch::Matchers::Contains;
+
+namespace {
+
+const std::string stack = R"(
+duration_s = 3
+[target.cart]
+start_m = [2, 0, 0]
+moves = [{ at_s = 0.5, ramp_to_m = [2.4, 0, 0], over_s = 0.2 }]
+[parts.stack]
+to = "cart"
+flat = true
+parts = [
+  { name = "base", driven = true, half_size_m = [0.2, 0.1, 0.1] },
+  { name = "low", at_m = [0, 0.25, 0], half_size_m = [0.1, 0.1, 0.1] },
+  { name = "high", at_m = [0, 0.5, 0], type = "outline", outline = [-0.1, -0.1, 0.1, -0.1, 0, 0.2] },
+]
+groups = [{ name = "back", stiffness = 400, damping = 4 }]
+rows = [{ parts = ["base", "low", "high"], group = "back" }]
+[follower.bird]
+target = "stack.high"
+)";
+
+Scene scene_from(const std::string& text) {
+    const TestFolder folder;
+    return read_scene(folder.write("parts.toml", text));
+}
+
+Take take_of(const Scene& scene) {
+    Take take;
+    run(scene, take);
+    return take;
+}
+
+std::vector<double> column(const Take& take, const std::string& channel, std::size_t component) {
+    const auto columns = take.columns_of(take.find_channel(channel).value());
+    return take.column(columns.first + component);
+}
+
+}  // namespace
+
+TEST_CASE("parts start in the frame of what carries them, and lag behind it when it moves",
+          "[scene][parts]") {
+    const Take take = take_of(scene_from(stack));
+    const std::vector<double> base = column(take, "stack.base.position_m", 0);
+    const std::vector<double> high = column(take, "stack.high.position_m", 0);
+    CHECK(base.front() == Approx(2));
+    CHECK(high.front() == Approx(2));
+    CHECK(base.back() == Approx(2.4));
+    double behind = 0;
+    for (std::size_t i = 0; i < base.size(); ++i)
+        behind = std::max(behind, base[i] - high[i]);
+    CHECK(behind > 0.05);
+    CHECK(high.back() == Approx(2.4).margin(0.02));
+    for (const double gap : column(take, "stack.joint_gap_m", 0))
+        CHECK(gap < 1e-6);
+    CHECK(column(take, "bird.value_m", 1).back() == Approx(0.5).margin(0.02));
+}
+
+TEST_CASE("a group's numbers are dials, and a stiffer stack leans less", "[scene][parts]") {
+    Scene scene = scene_from(stack);
+    const auto lean_of = [](const Scene& of) {
+        double most = 0;
+        const Take take = take_of(of);
+        for (const double angle : column(take, "stack.base-low.turned_rad", 0))
+            most = std::max(most, std::abs(angle));
+        return most;
+    };
+    double before = 10;
+    for (const double stiffness : {300.0, 1000.0, 4000.0}) {
+        REQUIRE(set_matching(scene, "stack.back.stiffness", stiffness) == 1);
+        const double lean = lean_of(scene);
+        CHECK(lean < before);
+        before = lean;
+    }
+}
+
+TEST_CASE("parts move the same at any frame rate, and are nodes with their solids in a model",
+          "[scene][parts]") {
+    std::vector<double> ends;
+    for (const char* rate : {"rate_hz = 24\n", "rate_hz = 60\n", "rate_hz = 144\n"}) {
+        const Take take = take_of(scene_from(rate + stack));
+        ends.push_back(column(take, "stack.high.position_m", 0).back());
+    }
+    CHECK(ends[0] == Approx(ends[1]).margin(1e-6));
+    CHECK(ends[2] == Approx(ends[1]).margin(1e-6));
+
+    const Scene scene = scene_from(stack);
+    const Take take = take_of(scene);
+    const io::ModelChannels channels = model_channels_of(scene, take);
+    const io::BakedModel baked = io::model_of(take, channels);
+    std::size_t solids = 0;
+    for (const io::ModelNode& node : baked.model.nodes) {
+        if (node.solid.empty()) continue;
+        ++solids;
+        CHECK_FALSE(node.has_marker);
+        CHECK(node.tracks.size() == 2);
+    }
+    CHECK(solids == 3);
+}
+
+TEST_CASE("a blow, a hand and what is wrong with parts", "[scene][parts]") {
+    const std::string loose = R"(
+duration_s = 1
+[ground.floor]
+[parts.crate]
+ground = "floor"
+parts = [{ name = "box", at_m = [0, 0.1, 0], mass_kg = 2 }]
+blows = [{ at_s = 0.25, part = "box", newton_seconds = [0, 6, 0] }]
+)";
+    const Take take = take_of(scene_from(loose));
+    double highest = 0;
+    for (const double y : column(take, "crate.box.position_m", 1))
+        highest = std::max(highest, y);
+    CHECK(highest == Approx(0.1 + 9.0 / (2 * 9.80665)).epsilon(0.02));
+
+    const auto problem_of = [](const std::string& table) {
+        return "[parts.p]\nparts = [{ name = 'a' }, { name = 'b', at_m = [0, 1, 0] }]\n" + table;
+    };
+    CHECK_THROWS_WITH(scene_from(problem_of("joints = [{ a = 'a', b = 'c' }]\n")),
+                      Contains("name of a part, found 'c'"));
+    CHECK_THROWS_WITH(scene_from(problem_of("joints = [{ b = 'b', group = 'x' }]\n")),
+                      Contains("name of a group"));
+    CHECK_THROWS_WITH(scene_from(problem_of("rows = [{ parts = ['a'] }]\n")),
+                      Contains("two parts or more"));
+    CHECK_THROWS_WITH(scene_from("[parts.p]\nparts = [{ name = 'a', to = 'b' }]\n"),
+                      Contains("no target"));
+    CHECK_THROWS_WITH(
+        scene_from(
+            "[parts.p]\nparts = [{ name = 'a', type = 'outline', outline = [0, 0, 1, 1] }]\n"),
+        Contains("three corners"));
+    CHECK_THROWS_WITH(scene_from("[parts.p]\nparts = [{ name = 'a', mass_kg = -1 }]\n"),
+                      Contains("mass_kg"));
+}
