@@ -34,16 +34,16 @@ class PartsReader {
         mount_ = mount;
         reader_.each_table("groups", "part group", [&](KindReader& one) { read_group(one); });
         reader_.each_table("parts", "part", [&](KindReader& one) { read_part(one); });
-        if (made_.names.empty()) {
-            reader_.problem("", "expected a key 'parts' with at least one part");
-            return;
-        }
         reader_.each_table("rows", "part row", [&](KindReader& one) { read_row(one); });
         reader_.each_table("joints", "part joint", [&](KindReader& one) { read_joint(one); });
         reader_.each_table("links", "part link", [&](KindReader& one) { read_link(one); });
         reader_.each_table("blows", "part blow", [&](KindReader& one) { read_blow(one); });
         made_.shapes = read_shapes(reader_, mounts_, "part shape");
         const std::size_t ground = reader_.field<Ground>("ground");
+        if (made_.names.empty()) {
+            reader_.problem("", "expected a key 'parts' with at least one part");
+            return;
+        }
         reader_.try_to([&] {
             reader_.add(std::make_unique<PartsSpec>(std::move(made_)), std::move(mounts_.targets()),
                         {ground});
