@@ -10,8 +10,7 @@ namespace hopcoil::parts {
 
 Connections::Connections(const PartsStructure& structure, const PartsSettings& settings,
                          std::span<const Body> bodies)
-    : joint_count_{structure.joints.size()},
-      spring_stiffness_{settings.spring_stiffness_factor},
+    : spring_stiffness_{settings.spring_stiffness_factor},
       spring_damping_{settings.spring_damping_factor} {
     all_.reserve(structure.joints.size() + structure.links.size());
     for (const PartJoint& joint : structure.joints) {

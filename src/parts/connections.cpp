@@ -32,7 +32,7 @@ double damping_at_end(double damping, double give, double h) {
 Row Connections::row_of_link(std::size_t index, std::span<const Body> bodies) const noexcept {
     const Connection& one = all_[index];
     const double length = starts_[index][Connection::first_spring];
-    Row row = one.row(bodies, Connection::first_spring);
+    Row row = one.row(bodies, one.frames(bodies), Connection::first_spring);
     const bool is_long = length - one.longest() >= one.shortest() - length;
     row.offset = is_long ? one.longest() : one.shortest();
     row.pushes_only = one.shortest() < one.longest();
@@ -63,8 +63,10 @@ void Connections::find_pull(std::size_t index, std::span<const Body> bodies) noe
         return;
     }
     pull.count = one.spring_count();
+    if (pull.count == 0) return;
+    const Connection::Frames at = one.frames(bodies);
     for (std::size_t k = 0; k < pull.count; ++k) {
-        pull.rows[k] = one.row(bodies, Connection::first_spring + k);
+        pull.rows[k] = one.row(bodies, at, Connection::first_spring + k);
         pull.rows[k].at_start = starts_[index][Connection::first_spring + k];
         pull.rates[k] = pull.rows[k].rate(bodies[one.a()], bodies[one.b()]);
     }
@@ -127,8 +129,9 @@ void Connections::add_row(const Row& row, std::size_t owner) noexcept {
 
 void Connections::add_held(std::size_t index, std::span<const Body> bodies) noexcept {
     const std::size_t count = all_[index].held_count();
+    const Connection::Frames at = all_[index].frames(bodies);
     for (std::size_t k = 0; k < count; ++k) {
-        Row row = all_[index].row(bodies, k);
+        Row row = all_[index].row(bodies, at, k);
         row.at_start = starts_[index][k];
         row.target = std::abs(row.at_start) > drift ? row.at_start : 0;
         add_row(row, index);
@@ -140,7 +143,7 @@ void Connections::add_limits(std::size_t index, std::span<const Body> bodies) no
     constexpr double near = 0.6;
     for (std::size_t k = Connection::first_limit; k < Connection::first_spring; ++k) {
         if (!all_[index].has_limit(k) || starts_[index][k] > near) continue;
-        Row row = all_[index].row(bodies, k);
+        Row row = all_[index].row(bodies, all_[index].frames(bodies), k);
         row.at_start = starts_[index][k];
         row.target = std::min(row.at_start, 0.0);
         add_row(row, index);

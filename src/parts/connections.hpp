@@ -49,8 +49,6 @@ class Connections {
 
     [[nodiscard]] std::span<Connection> all() noexcept { return all_; }
     [[nodiscard]] std::span<const Connection> all() const noexcept { return all_; }
-    [[nodiscard]] Connection& joint(std::size_t index) { return all_[index]; }
-    [[nodiscard]] std::size_t joint_count() const noexcept { return joint_count_; }
     /// Elastic, in joules.
     [[nodiscard]] double energy(std::span<const Body> bodies) const noexcept;
     /// The largest k h^2 w.
@@ -88,7 +86,6 @@ class Connections {
     [[nodiscard]] double worst_error() const noexcept;
 
     std::vector<Connection> all_;  ///< joints, then links
-    std::size_t joint_count_ = 0;
     double spring_stiffness_ = 1;
     double spring_damping_ = 1;
     std::vector<std::uint32_t> order_;

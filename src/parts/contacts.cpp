@@ -32,6 +32,7 @@ void strike(const Contact& contact, std::span<Body> bodies, const Vector3& impul
 Contacts::Contacts(const PartsStructure& structure, const PartsSettings& settings,
                    std::span<const Body> bodies)
     : colliders_{structure, bodies},
+      world_{static_cast<std::uint32_t>(bodies.size() - 1)},
       gravity_{settings.gravity},
       friction_{settings.friction},
       restitution_{settings.restitution} {
@@ -155,7 +156,6 @@ void Contacts::find_pairs(std::span<Body> bodies, double h) noexcept {
 
 void Contacts::find_shapes(std::span<Body> bodies, const PartsInputs& inputs, double h,
                            double remaining_s) noexcept {
-    const auto world = static_cast<std::uint32_t>(bodies.size() - 1);
     for (std::size_t s = 0; s < inputs.shapes.size(); ++s) {
         ContactShape shape = inputs.shapes[s];
         shape.position = shape.position - shape.velocity * (remaining_s + h);
@@ -179,7 +179,7 @@ void Contacts::find_shapes(std::span<Body> bodies, const PartsInputs& inputs, do
                     ? touch_of(own, shape.position, along(solid.axes, {0, 1, 0}), margin)
                     : touch_of(own, convex_of(solid), margin);
             for (std::size_t k = 0; k < touch.count; ++k) {
-                const Surface surface{world, velocity_at(shape, touch.points[k].on_b),
+                const Surface surface{world_, velocity_at(shape, touch.points[k].on_b),
                                       shape.friction, restitution_, 0};
                 add(world_key | (s << 32) | i, a, bodies, surface, touch.normal, touch.points[k],
                     h);
@@ -191,7 +191,6 @@ void Contacts::find_shapes(std::span<Body> bodies, const PartsInputs& inputs, do
 void Contacts::find_ground(std::span<Body> bodies, const Ground& ground, double h,
                            double remaining_s) noexcept {
     constexpr double from_above_m = 0.3;
-    const auto world = static_cast<std::uint32_t>(bodies.size() - 1);
     const double ahead = -remaining_s - h;
     for (std::size_t i = 0; i < colliders_.all().size(); ++i) {
         const std::uint32_t a = colliders_.all()[i].body;
@@ -204,7 +203,7 @@ void Contacts::find_ground(std::span<Body> bodies, const Ground& ground, double 
             const double height = (point.y - under.height) * under.normal.y;
             const double gap = height - own.radius;
             if (gap > margin) continue;
-            Surface surface{world, {}, friction_, restitution_, 0};
+            Surface surface{world_, {}, friction_, restitution_, 0};
             const Vector3 on_ground = point - under.normal * height;
             if (under.part > 0)
                 surface.velocity = ground.frame(under.part, ahead).velocity_at(on_ground);

@@ -82,9 +82,10 @@ class Contacts {
         fields(last_h_);
         for (std::size_t i = 0; i < count_; ++i) {
             Contact& each = now_[i];
-            fields(each.key, each.a, each.b, each.local_a, each.local_b, each.normal, each.gap,
-                   each.impulse, each.rubbing, each.resisting, each.stuck_a, each.stuck_b,
-                   each.is_stuck);
+            fields.up_to(world_, each.a);
+            fields.up_to(world_, each.b);
+            fields(each.key, each.local_a, each.local_b, each.normal, each.gap, each.impulse,
+                   each.rubbing, each.resisting, each.stuck_a, each.stuck_b, each.is_stuck);
         }
     }
 
@@ -116,6 +117,7 @@ class Contacts {
     std::vector<Contact> before_;
     std::size_t count_ = 0;
     std::size_t count_before_ = 0;
+    std::uint32_t world_;  ///< the last body
     Vector3 gravity_{};
     double friction_ = 0.5;
     double restitution_ = 0;

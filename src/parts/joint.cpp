@@ -230,8 +230,8 @@ void Connection::measure(std::span<const Body> bodies, Values& values) const noe
     if (spring_count() > 0) measure_spring(at, bodies, values);
 }
 
-Row Connection::row(std::span<const Body> bodies, std::size_t component) const noexcept {
-    const Frames at = frames(bodies);
+Row Connection::row(std::span<const Body> bodies, const Frames& at,
+                    std::size_t component) const noexcept {
     const Body& a = bodies[a_];
     const Body& b = bodies[b_];
     const Vector3 way = at.on_b - at.on_a;

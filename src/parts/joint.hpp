@@ -29,13 +29,20 @@ class Connection {
     [[nodiscard]] std::uint32_t a() const noexcept { return a_; }
     [[nodiscard]] std::uint32_t b() const noexcept { return b_; }
     [[nodiscard]] bool is_link() const noexcept { return is_link_; }
-    /// Whether it holds parts together firmly: what a driven part carries along.
-    [[nodiscard]] bool is_firm() const noexcept { return !is_link_; }
 
     /// What each component's number is, with the bodies where they are.
     void measure(std::span<const Body> bodies, Values& values) const noexcept;
+    /// Both sides' spots and axes, with the bodies where they are.
+    struct Frames {
+        Vector3 on_a{};
+        Vector3 on_b{};
+        Axes axes_a{};
+        Axes axes_b{};
+    };
+    [[nodiscard]] Frames frames(std::span<const Body> bodies) const noexcept;
     /// The row of a component, with the bodies as the substep began.
-    [[nodiscard]] Row row(std::span<const Body> bodies, std::size_t component) const noexcept;
+    [[nodiscard]] Row row(std::span<const Body> bodies, const Frames& at,
+                          std::size_t component) const noexcept;
     /// Which components are held, may be limited, or are pulled by a spring.
     [[nodiscard]] std::size_t held_count() const noexcept;
     [[nodiscard]] bool has_limit(std::size_t component) const noexcept;
@@ -65,14 +72,7 @@ class Connection {
     }
 
   private:
-    struct Frames {
-        Vector3 on_a{};
-        Vector3 on_b{};
-        Axes axes_a{};
-        Axes axes_b{};
-    };
     enum class Type : std::uint8_t { hinge, ball, slide, fixed, link };
-    [[nodiscard]] Frames frames(std::span<const Body> bodies) const noexcept;
     [[nodiscard]] Vector3 ball_offset(std::span<const Body> bodies) const noexcept;
     static double angle_about_x(const Frames& at) noexcept;
     static Vector3 lean_axis(const Frames& at) noexcept;

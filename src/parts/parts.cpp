@@ -138,7 +138,6 @@ StepStatus Parts::step(const PartsInputs& inputs, double dt) noexcept {
     if (!can_use(inputs, dt)) return reject();
     if (dt == 0) return StepStatus::stepped;
     PartsWorks& works = *works_;
-    works.kept = works.bodies;
     works.is_guarded = false;
     const double most_h = substep_of(settings_);
     const int count = static_cast<int>(std::max(std::ceil(dt / most_h - 1e-6), 1.0));
@@ -150,11 +149,6 @@ StepStatus Parts::step(const PartsInputs& inputs, double dt) noexcept {
     for (int done = 1; done <= count; ++done) {
         works.substep(inputs, h, dt - done * h);
         if (works.is_guarded) ++guarded_substeps_;
-    }
-    if (!works.is_finite()) {
-        works.bodies = works.kept;
-        works.contacts.forget();
-        return reject();
     }
     works.islands.update(works.bodies, works.connections, works.contacts, dt,
                          settings_.sleep_speed_m_per_s);

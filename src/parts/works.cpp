@@ -33,7 +33,6 @@ Vector3 grab_force(const Body& body, const Vector3& arm, const PartGrab& grab, d
 PartsWorks::PartsWorks(const PartsStructure& structure, const PartsSettings& given)
     : settings{given},
       bodies{parts::bodies_of(structure)},
-      kept{bodies},
       before{bodies},
       masses{parts::masses_of(structure)},
       connections{structure, given, bodies},

@@ -45,8 +45,7 @@ struct PartsWorks {
 
     PartsSettings settings;
     std::vector<parts::Body> bodies;
-    std::vector<parts::Body> kept;    ///< as they were before the step
-    std::vector<parts::Body> before;  ///< the same of a substep
+    std::vector<parts::Body> before;  ///< as they were before the substep
     std::vector<MassProperties> masses;
     parts::Connections connections;
     parts::Contacts contacts;

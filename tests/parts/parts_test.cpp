@@ -465,8 +465,9 @@ TEST_CASE("a step does not allocate, and a restored state goes on bit for bit", 
     Parts heap{made};
     const FlatGround ground;
     const PartsInputs inputs{.ground = &ground};
-    for (int i = 0; i < 20; ++i)
+    for (int i = 0; i < 60; ++i)
         heap.step(inputs, frame_s);
+    REQUIRE_FALSE(heap.contacts().empty());
     const long before = allocations();
     for (int i = 0; i < 20; ++i)
         heap.step(inputs, frame_s);
@@ -484,6 +485,14 @@ TEST_CASE("a step does not allocate, and a restored state goes on bit for bit", 
     for (std::size_t i = 0; i < heap.size(); ++i) {
         CHECK(heap.placements()[i] == other.placements()[i]);
         CHECK(heap.placements()[i] == copy.placements()[i]);
+    }
+    // Bytes that are wrong are refused.
+    for (std::size_t i = 16; i < kept.size(); i += 37) {
+        std::vector<std::byte> spoilt = kept;
+        spoilt[i] ^= std::byte{0xff};
+        Parts third{made};
+        CHECK_FALSE(load_state(third, spoilt));
+        CHECK(third.placements()[1] == Parts{made}.placements()[1]);
     }
     Parts fewer{PartsStructure{.parts = {made.parts.begin(), made.parts.begin() + 2}}};
     CHECK_FALSE(load_state(fewer, kept));

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cmath>
 #include <cstddef>
 #include <optional>
 #include <string>
@@ -41,6 +42,17 @@ struct GridStep {
     double end_s = 0;
     double length_s = 0;
 };
+
+/// Goes from the last step of a grid, `stepped_s`, to the last one by `time_s`: `step(end_s)` takes
+/// each. Times of steps are counted, not summed up. False as soon as one of them is.
+template <class Step>
+[[nodiscard]] bool step_on_grid(double stepped_s, double time_s, double grid_s, const Step& step) {
+    const double rounding_s = 1e-9 * grid_s;
+    for (double index = std::round(stepped_s / grid_s) + 1;; index += 1) {
+        if (index * grid_s > time_s + rounding_s) return true;
+        if (!step(index * grid_s)) return false;
+    }
+}
 
 /// Where mounts are at times between the last one that their system was advanced to and now.
 class MountHistory {

@@ -46,7 +46,8 @@ std::string PartsSpec::in_words(std::size_t port) const {
         words += ", " + many(parts_.structure.links.size(), "link");
     words += fmt::format(", substeps of {:.3g} ms", 1e3 * plan_.substep_s);
     if (plan_.stiffest > 1)
-        words += fmt::format(" (springs act as they say from {} on)", plan_.exact_substeps);
+        words +=
+            fmt::format(" (springs have their stated stiffness from {} on)", plan_.exact_substeps);
     return words;
 }
 
@@ -157,8 +158,8 @@ std::vector<StepLimit> PartsSpec::step_limits() const {
                         .steps = substeps,
                         .is_chosen = is_chosen};
         limit.note = plan.stiffest <= 1
-                         ? "springs and links act as they say"
-                         : fmt::format("the stiffest spring swings slower; right from {} on",
+                         ? "springs and links have their stated stiffness"
+                         : fmt::format("the stiffest spring swings too slowly; exact from {} on",
                                        plan.exact_substeps);
         const auto same = std::find_if(limits.begin(), limits.end(), [&](const StepLimit& each) {
             return each.steps == substeps;

@@ -110,13 +110,10 @@ bool RunningNet::step_to(double time_s, const SystemInputs& inputs) {
 bool RunningNet::advance(double time_s, const SystemInputs& inputs) {
     SystemInputs now = inputs;
     now.time_s = time_s;
-    // Times of steps are counted, not summed up.
-    const double rounding_s = 1e-9 * grid_s_;
-    while (true) {
-        const double next_s = (std::round(stepped_s_ / grid_s_) + 1) * grid_s_;
-        if (next_s > time_s + rounding_s) break;
-        if (!step_to(next_s, now)) return false;
-    }
+    const auto step = [&](double end_s) {
+        return step_to(end_s, now);
+    };
+    if (!step_on_grid(stepped_s_, time_s, grid_s_, step)) return false;
     mounts_.note(inputs, time_s);
     time_s_ = time_s;
     return true;

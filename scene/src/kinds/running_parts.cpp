@@ -47,13 +47,10 @@ bool RunningParts::step_to(double time_s, const SystemInputs& inputs) {
 bool RunningParts::advance(double time_s, const SystemInputs& inputs) {
     SystemInputs now = inputs;
     now.time_s = time_s;
-    // Times of steps are counted, not summed up.
-    const double rounding_s = 1e-9 * grid_s_;
-    while (true) {
-        const double next_s = (std::round(stepped_s_ / grid_s_) + 1) * grid_s_;
-        if (next_s > time_s + rounding_s) break;
-        if (!step_to(next_s, now)) return false;
-    }
+    const auto step = [&](double end_s) {
+        return step_to(end_s, now);
+    };
+    if (!step_on_grid(stepped_s_, time_s, grid_s_, step)) return false;
     mounts_.note(inputs, time_s);
     time_s_ = time_s;
     return true;
@@ -151,8 +148,8 @@ std::vector<std::string> RunningParts::warnings(const std::string& name, double 
     const std::uint64_t guarded = running_.guarded_substeps();
     if (guarded > 0) {
         all.push_back(
-            fmt::format("{}: in {} substeps something was too fast for them and was held "
-                        "back; more substeps would follow it",
+            fmt::format("{}: {} substeps were too long for the motion, which was slowed there; "
+                        "more substeps would follow it",
                         name, guarded));
     }
     return all;
