@@ -13,7 +13,7 @@ using namespace hopcoil;
 namespace {
 
 /// A dog that turns round at once: how far its tail swings past, and when it is at rest.
-std::vector<tune::SweepFigure> turn_round(std::span<const double> values) {
+std::vector<tune::TrialFigure> turn_round(std::span<const double> values) {
     const Tuning tuning{.frequency_hz = values[0], .damping_ratio = values[1], .lead = 0.5};
     Chain tail{{.nodes = 8,
                 .spacing_m = 0.05,
@@ -47,7 +47,7 @@ int main() {
         std::printf("%6.2f Hz %14.1f %9.3f m %7.2f s\n", row.values[0], row.values[1],
                     row.figures[0], row.figures[1]);
     }
-    const std::size_t at_rest = tune::figure_named("at_rest_s", table);
+    const std::size_t at_rest = tune::figure_named("at_rest_s", table.figures);
     const auto best =
         tune::best_of(table, {tune::condition_from("swing_past_m>0.03", table)}, &at_rest);
     if (best.empty()) return 1;

@@ -19,6 +19,32 @@
 namespace hopcoil::tool {
 namespace {
 
+/// Adds options of one group, each in a line.
+class Options {
+  public:
+    explicit Options(CLI::App& app, std::string group = "Options")
+        : app_{app}, group_{std::move(group)} {}
+
+    template <class Value>
+    CLI::Option* operator()(const char* name, Value& value, const char* type,
+                            const std::string& help) const {
+        return app_.add_option(name, value, help)->type_name(type)->group(group_);
+    }
+    /// One value each time it is given.
+    template <class Value>
+    void repeated(const char* name, Value& values, const char* type,
+                  const std::string& help) const {
+        (*this)(name, values, type, help)->take_all()->allow_extra_args(false);
+    }
+    CLI::Option* flag(const char* name, bool& value, const std::string& help) const {
+        return app_.add_flag(name, value, help)->group(group_);
+    }
+
+  private:
+    CLI::App& app_;
+    std::string group_;
+};
+
 /// One or several numbers, with spaces or commas between them.
 void add_list(CLI::App& app, const std::string& name, std::vector<double>& values,
               const std::string& unit, const std::string& help, const CLI::Validator& check) {
@@ -84,226 +110,167 @@ void add_other_movers(CLI::App& app, TuningOptions& options) {
 }
 
 void add_save(CLI::App& app, SaveOptions& save) {
-    const std::string group = "Keeping it";
-    CLI::Option* const name = app.add_option("--save", save.name, "keep the tuning under this name")
-                                  ->check(not_empty("a name"))
-                                  ->type_name("NAME")
-                                  ->group(group);
-    app.add_option("--into", save.file, "the tuning file, made if it is not there (tunings.toml)")
+    const Options add{app, "Keeping it"};
+    CLI::Option* const name = add("--save", save.name, "NAME", "keep the tuning under this name")
+                                  ->check(not_empty("a name"));
+    add("--into", save.file, "FILE.toml", "the tuning file, made if it is not there (tunings.toml)")
         ->check(not_empty("a file"))
-        ->needs(name)
-        ->type_name("FILE.toml")
-        ->group(group);
-    app.add_option("--about", save.about, "a line on what it feels like (as it was)")
-        ->needs(name)
-        ->type_name("TEXT")
-        ->group(group);
-    app.add_flag("--replace", save.replace, "in place of what has the name already")
-        ->needs(name)
-        ->group(group);
+        ->needs(name);
+    add("--about", save.about, "TEXT", "a line on what it feels like (as it was)")->needs(name);
+    add.flag("--replace", save.replace, "in place of what has the name already")->needs(name);
 }
 
 void add_signal(CLI::App& app, ResponseOptions& options) {
-    const std::string signal = "Signal";
-    app.add_option("--signal", options.signal, "jump, kick, ramp, sine, pulse, noise or csv (jump)")
-        ->check(one_of({"jump", "kick", "ramp", "sine", "pulse", "noise", "csv"}))
-        ->type_name("NAME")
-        ->group(signal);
-    app.add_option(
-           "--size", options.size,
-           "how far it jumps, how hard the kick, how fast the ramp, how wide the sine or the "
-           "noise, how high the pulse (1)")
-        ->check(not_zero(""))
-        ->type_name("NUMBER")
-        ->group(signal);
-    app.add_option("--initial-velocity", options.initial_velocity,
-                   "of the follower when the signal comes, per second (0)")
-        ->check(any_number(" per second"))
-        ->type_name("NUMBER")
-        ->group(signal);
-    app.add_option("--sine-frequency", options.sine_hz,
-                   "of the sine; of the slowest part of the noise (1)")
-        ->check(above_zero(" hertz"))
-        ->type_name("HZ")
-        ->group(signal);
-    app.add_option("--pulse-seconds", options.pulse_s, "how long the pulse lasts (0.25)")
-        ->check(above_zero(" seconds"))
-        ->type_name("S")
-        ->group(signal);
-    app.add_option("--seed", options.seed, "of the noise (0)")
-        ->check(whole_number())
-        ->type_name("N")
-        ->group(signal);
-    app.add_option("--target", options.target, "a recorded target, with a column time_s")
-        ->type_name("FILE.csv")
-        ->group(signal);
-    app.add_option("--column", options.column, "its column to follow (the one after time_s)")
-        ->type_name("NAME")
-        ->group(signal);
-    app.add_option("--after-end", options.after_end,
-                   "after its last sample: hold, loop, mirror or continue (hold)")
-        ->check(one_of({"hold", "loop", "mirror", "continue"}))
-        ->type_name("NAME")
-        ->group(signal);
+    const Options add{app, "Signal"};
+    add("--signal", options.signal, "NAME", "jump, kick, ramp, sine, pulse, noise or csv (jump)")
+        ->check(one_of({"jump", "kick", "ramp", "sine", "pulse", "noise", "csv"}));
+    add("--size", options.size, "NUMBER",
+        "how far it jumps, how hard the kick, how fast the ramp, how wide the sine or the noise, "
+        "how high the pulse (1)")
+        ->check(not_zero(""));
+    add("--initial-velocity", options.initial_velocity, "NUMBER",
+        "of the follower when the signal comes, per second (0)")
+        ->check(any_number(" per second"));
+    add("--sine-frequency", options.sine_hz, "HZ",
+        "of the sine; of the slowest part of the noise (1)")
+        ->check(above_zero(" hertz"));
+    add("--pulse-seconds", options.pulse_s, "S", "how long the pulse lasts (0.25)")
+        ->check(above_zero(" seconds"));
+    add("--seed", options.seed, "N", "of the noise (0)")->check(whole_number());
+    add("--target", options.target, "FILE.csv", "a recorded target, with a column time_s");
+    add("--column", options.column, "NAME", "its column to follow (the one after time_s)");
+    add("--after-end", options.after_end, "NAME",
+        "after its last sample: hold, loop, mirror or continue (hold)")
+        ->check(one_of({"hold", "loop", "mirror", "continue"}));
 }
 
 void add_response(CLI::App& app, ResponseOptions& options) {
     add_tunings(app, options.movers);
     add_other_movers(app, options.movers);
-    app.add_option("--equal-lag", options.movers.equal_lag_s,
-                   "makes each so quick that it lags this far behind a steady mover, to compare "
-                   "them: a spring and a glide, say")
-        ->check(above_zero(" seconds"))
-        ->type_name("S")
-        ->group("Other ways to choose a motion");
+    Options{app, "Other ways to choose a motion"}(
+        "--equal-lag", options.movers.equal_lag_s, "S",
+        "makes each so quick that it lags this far behind a steady mover, to compare them: a "
+        "spring and a glide, say")
+        ->check(above_zero(" seconds"));
     add_signal(app, options);
     add_save(app, options.save);
-    const std::string output = "Output";
-    app.add_option("--seconds", options.seconds, "how long (until it has settled)")
-        ->check(above_zero(" seconds"))
-        ->type_name("S")
-        ->group(output);
-    app.add_option("--rate", options.rate_hz,
-                   "rows per second in the CSV, samples per second of noise (60; of a recorded "
-                   "target, its own)")
-        ->check(above_zero(" hertz"))
-        ->type_name("HZ")
-        ->group(output);
-    app.add_flag("--json", options.json, "print one JSON object instead of the table")
-        ->group(output);
-    app.add_option("--csv", options.csv, "write the motion there")
-        ->type_name("FILE.csv")
-        ->group(output);
-    app.add_option("--figure", options.figure, "draw it there")
-        ->type_name("FILE.png|.svg")
-        ->group(output);
+    const Options add{app, "Output"};
+    add("--seconds", options.seconds, "S", "how long (until it has settled)")
+        ->check(above_zero(" seconds"));
+    add("--rate", options.rate_hz, "HZ",
+        "rows per second in the CSV, samples per second of noise (60; of a recorded target, its "
+        "own)")
+        ->check(above_zero(" hertz"));
+    add.flag("--json", options.json, "print one JSON object instead of the table");
+    add("--csv", options.csv, "FILE.csv", "write the motion there");
+    add("--figure", options.figure, "FILE.png|.svg", "draw it there");
     app.footer(help::response);
 }
 
 void add_set(CLI::App& app, ChangeOptions& options, const std::string& group = "Options") {
-    app.add_option(
-           "--set", options.changes,
-           "change a number of the scene, or give a system named settings (or a blend of two); "
-           "'*' stands for any letters (string.*.lead=1, lamp=lively, lamp=calm:lively:0.3)")
-        ->type_name("PATH=NUMBER|NAME")
-        ->group(group);
+    const Options add{app, group};
+    add("--set", options.changes, "PATH=NUMBER|NAME",
+        "change a number of the scene, or give a system named settings (or a blend of two); '*' "
+        "stands for any letters (string.*.lead=1, lamp=lively, lamp=calm:lively:0.3)");
     if (app.get_option_no_throw("--tunings") != nullptr) return;
-    app.add_option("--tunings", options.tuning_files,
-                   "a tuning file whose names --set may use; repeatable")
-        ->take_all()
-        ->allow_extra_args(false)
-        ->type_name("FILE.toml")
-        ->group(group);
+    add.repeated("--tunings", options.tuning_files, "FILE.toml",
+                 "a tuning file whose names --set may use; repeatable");
 }
 
 void add_run(CLI::App& app, RunOptions& options) {
     options.out = "hopcoil-run";
-    app.add_option("scene", options.scene, "the scene to run")->required()->type_name("SCENE.toml");
-    app.add_option("--out", options.out,
-                   "folder for the take, its figure and its report "
-                   "(hopcoil-run)")
-        ->type_name("DIR");
-    app.add_option("--seconds", options.seconds, "how long (as the scene says)")
-        ->check(above_zero(" seconds"))
-        ->type_name("S");
-    app.add_option("--rate", options.rate_hz, "frames per second (as the scene says)")
-        ->check(above_zero(" hertz"))
-        ->type_name("HZ");
-    app.add_option("--seed", options.seed, "of what is random in it (as the scene says, else 0)")
-        ->check(whole_number())
-        ->type_name("N");
+    const Options add{app};
+    add("scene", options.scene, "SCENE.toml", "the scene to run")->required();
+    add("--out", options.out, "DIR",
+        "folder for the take, its figure and its report (hopcoil-run)");
+    add("--seconds", options.seconds, "S", "how long (as the scene says)")
+        ->check(above_zero(" seconds"));
+    add("--rate", options.rate_hz, "HZ", "frames per second (as the scene says)")
+        ->check(above_zero(" hertz"));
+    add("--seed", options.seed, "N", "of what is random in it (as the scene says, else 0)")
+        ->check(whole_number());
     add_set(app, options.changes);
-    app.add_flag("--overlay", options.overlay, "draw all movers of one target on one scale");
-    app.add_option("--figure", options.figure, "draw the figure there instead")
-        ->type_name("FILE.png|.svg");
-    app.add_option("--take", options.takes, "write the take there too; repeatable")
-        ->take_all()
-        ->allow_extra_args(false)
-        ->type_name("FILE.csv|.json|.gltf|.glb");
-    app.add_flag("--take-only", options.takes_only,
-                 "write nothing but those, as they are recorded: for long runs, in flat memory");
-    app.add_flag("--json", options.json, "print one JSON object instead of the summary");
+    add.flag("--overlay", options.overlay, "draw all movers of one target on one scale");
+    add("--figure", options.figure, "FILE.png|.svg", "draw the figure there instead");
+    add.repeated("--take", options.takes, "FILE.csv|.json|.gltf|.glb",
+                 "write the take there too; repeatable");
+    add.flag("--take-only", options.takes_only,
+             "write nothing but those, as they are recorded: for long runs, in flat memory");
+    add.flag("--json", options.json, "print one JSON object instead of the summary");
     app.footer(help::run);
 }
 
 void add_live(CLI::App& app, LiveOptions& options) {
-    app.footer(help::live);
-    app.add_option("scene", options.scene, "a scene file")->required()->type_name("FILE.toml");
-    app.add_option("--port", options.port, "on 127.0.0.1 (a free one)")
+    const Options add{app};
+    add("scene", options.scene, "FILE.toml", "a scene file")->required();
+    add("--port", options.port, "NUMBER", "on 127.0.0.1 (a free one)")
         ->check(number(
             [](double value) { return value >= 1 && value <= 65535 && value == std::floor(value); },
-            "a whole number from 1 to 65535"))
-        ->type_name("NUMBER");
-    app.add_option("--seed", options.seed, "of everything random (the scene's own)")
-        ->check(whole_number())
-        ->type_name("NUMBER");
-    app.add_flag("--no-browser", options.no_browser, "print the address, open nothing");
-    app.add_flag("--json", options.json, "print the address as JSON");
+            "a whole number from 1 to 65535"));
+    add("--seed", options.seed, "NUMBER", "of everything random (the scene's own)")
+        ->check(whole_number());
+    add.flag("--no-browser", options.no_browser, "print the address, open nothing");
+    add.flag("--json", options.json, "print the address as JSON");
+    app.footer(help::live);
 }
 
 void add_tunings_command(CLI::App& app, TuningsOptions& options) {
-    app.add_option("names", options.tunings.names, "only these (all built-in tunings)")
-        ->type_name("NAME");
+    Options{app}("names", options.tunings.names, "NAME", "only these (all built-in tunings)");
     add_tunings(app, options.tunings);
     app.remove_option(app.get_option("--named"));
-    const std::string system = "Settings of a system";
-    app.add_option("--scene", options.scene, "the scene that it stands in")
-        ->type_name("SCENE.toml")
-        ->group(system);
-    app.add_option("--system", options.system, "whose numbers to print, compare or keep")
-        ->type_name("NAME")
-        ->group(system);
-    app.add_option("--only", options.only, "those of its dials that match (all)")
-        ->type_name("PATTERN")
-        ->group(system);
-    add_set(app, options.changes, system);
-    app.add_flag("--compare", options.compare, "side by side, each beside the first");
-    app.add_option("--figure", options.figure, "draw their jumps over one another there")
-        ->type_name("FILE.png|.svg");
+    const std::string group = "Settings of a system";
+    const Options system{app, group};
+    system("--scene", options.scene, "SCENE.toml", "the scene that it stands in");
+    system("--system", options.system, "NAME", "whose numbers to print, compare or keep");
+    system("--only", options.only, "PATTERN", "those of its dials that match (all)");
+    add_set(app, options.changes, group);
+    const Options add{app};
+    add.flag("--compare", options.compare, "side by side, each beside the first");
+    add("--figure", options.figure, "FILE.png|.svg", "draw their jumps over one another there");
     add_save(app, options.save);
-    app.add_flag("--json", options.json, "print one JSON object instead of the table");
+    add.flag("--json", options.json, "print one JSON object instead of the table");
     app.footer(help::tunings);
 }
 
 void add_timestep(CLI::App& app, TimestepOptions& options) {
-    app.add_option("scene", options.scene,
-                   "every follower and net of this scene, instead of a tuning")
-        ->type_name("SCENE.toml");
+    const Options add{app};
+    add("scene", options.scene, "SCENE.toml",
+        "every follower and net of this scene, instead of a tuning");
     add_tunings(app, options.tunings);
     add_set(app, options.changes);
-    app.add_option("--rates", options.rates_hz,
-                   "steps per second to look at (15 30 60 120 240 1000)")
+    add("--rates", options.rates_hz, "HZ", "steps per second to look at (15 30 60 120 240 1000)")
         ->delimiter(',')
         ->expected(1, 16)
-        ->check(above_zero(" hertz"))
-        ->type_name("HZ");
-    app.add_option("--wanted-error", options.wanted_error_percent,
-                   "the error to meet, in percent of a jump (1)")
-        ->check(above_zero(" percent"))
-        ->type_name("PERCENT");
-    app.add_option("--figure", options.figure, "draw it there")->type_name("FILE.png|.svg");
-    app.add_option("--draw", options.draw,
-                   "map: which steps are stable; error: against step; motion: one jump under four "
-                   "schemes; energy: over a million steps (map)")
-        ->check(one_of({"map", "error", "motion", "energy"}))
-        ->type_name("NAME");
-    app.add_option("--at-rate", options.at_rate_hz, "steps per second in the figure (30)")
-        ->check(above_zero(" hertz"))
-        ->type_name("HZ");
-    app.add_flag("--json", options.json, "print one JSON object instead of the tables");
+        ->check(above_zero(" hertz"));
+    add("--wanted-error", options.wanted_error_percent, "PERCENT",
+        "the error to meet, in percent of a jump (1)")
+        ->check(above_zero(" percent"));
+    add("--figure", options.figure, "FILE.png|.svg", "draw it there");
+    add("--draw", options.draw, "NAME",
+        "map: which steps are stable; error: against step; motion: one jump under four schemes; "
+        "energy: over a million steps (map)")
+        ->check(one_of({"map", "error", "motion", "energy"}));
+    add("--at-rate", options.at_rate_hz, "HZ", "steps per second in the figure (30)")
+        ->check(above_zero(" hertz"));
+    add.flag("--json", options.json, "print one JSON object instead of the tables");
     app.footer(help::timestep);
 }
 
+/// The numbers of a tuning that are not looked for.
+void add_one_tuning(const Options& add, OneTuning& tuning) {
+    add("--frequency", tuning.frequency_hz, "HZ", "of a tuning, if not varied (2)")
+        ->check(at_least_zero(" hertz"));
+    add("--damping-ratio", tuning.damping_ratio, "RATIO", "the same (0.5)")
+        ->check(at_least_zero(""));
+    add("--lead", tuning.lead, "LEAD", "the same (0)")->check(any_number(""));
+}
+
 void add_sweep(CLI::App& app, SweepOptions& options) {
-    const auto add = [&](const char* name, auto& value, const char* type, const char* help) {
-        return app.add_option(name, value, help)->type_name(type);
-    };
+    const Options add{app};
     add("scene", options.scene, "SCENE.toml", "the scene to run, instead of a tuning");
     add("--vary", options.vary, "PATH=VALUES",
         "a number and its values: LOW:HIGH:COUNT, LOW:HIGH:COUNT:log or A,B,C; repeatable");
-    add("--frequency", options.tuning.frequencies_hz, "HZ", "of a tuning, if not varied (2)");
-    add("--damping-ratio", options.tuning.damping_ratios, "RATIO", "the same (0.5)");
-    add("--lead", options.tuning.leads, "LEAD", "the same (0)");
+    add_one_tuning(add, options.tuning);
     add_set(app, options.changes);
     add("--seconds", options.seconds, "S", "how long each run is")->check(above_zero(" seconds"));
     add("--seed", options.seed, "N", "of what is random in a scene")->check(whole_number());
@@ -323,40 +290,65 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
     app.footer(help::sweep);
 }
 
-void add_bake(CLI::App& app, BakeOptions& options) {
-    app.add_option("source", options.source, "a take, or a scene to be run first")
-        ->required()
-        ->type_name("TAKE.csv|.json|SCENE.toml");
-    app.add_option("--out", options.out, "write the keys, or a model with them, there")
-        ->type_name("FILE.csv|.json|.gltf|.glb");
-    app.add_option("--channel", options.channels,
-                   "only these channels; '*' stands for any letters (every value)")
-        ->type_name("NAME");
-    app.add_option("--tolerance", options.tolerance,
-                   "how far a key curve may be from the take, in its unit (0.001)")
-        ->check(above_zero(""))
-        ->type_name("DISTANCE");
-    app.add_option("--angle-tolerance", options.angle_tolerance_deg, "the same for angles (0.1)")
-        ->check(above_zero(" degrees"))
-        ->type_name("DEG");
-    app.add_option("--shape", options.shape, "between keys: cubic or straight (cubic)")
-        ->check(one_of({"cubic", "straight"}))
-        ->type_name("NAME");
-    app.add_option("--from", options.from_s, "only from this time on")->type_name("S");
-    app.add_option("--to", options.to_s, "only up to this time")->type_name("S");
-    app.add_option("--rate", options.rate_hz,
-                   "rows per second, before they become keys (as they are)")
-        ->check(above_zero(" hertz"))
-        ->type_name("HZ");
-    app.add_option("--loop-over", options.loop_over_s,
-                   "bend the last seconds so that the end meets the beginning")
-        ->check(above_zero(" seconds"))
-        ->type_name("S");
+void add_fit(CLI::App& app, FitOptions& options) {
+    const Options add{app};
+    add("scene", options.scene, "SCENE.toml", "the scene to run, instead of a tuning");
+    add.repeated("--vary", options.vary, "PATH=LOW:HIGH",
+                 "a number to find, and between which values; repeatable");
+    add_one_tuning(add, options.tuning);
     add_set(app, options.changes);
-    app.add_option("--seed", options.seed, "of what is random in a scene")
-        ->check(whole_number())
-        ->type_name("N");
-    app.add_flag("--json", options.json, "print one JSON object, keys and all");
+    add("--seconds", options.seconds, "S", "how long each run is")->check(above_zero(" seconds"));
+    add("--seed", options.seed, "N", "of what is random, and of the search")->check(whole_number());
+    add("--most-runs", options.most_runs, "N", "that the search tries (600)")
+        ->check(number([](double value) { return value >= 10 && value <= 1e6; },
+                       "a number from 10 to 1000000"));
+    const Options wish{app, "A wish"};
+    wish("--want", options.wants, "FIGURE=NUMBER",
+         "what a figure should be: =, < or >; :WEIGHT counts it more or less; repeatable");
+    const Options reference{app, "A reference"};
+    reference("--reference", options.reference, "FILE",
+              "a recorded motion: .csv, .json, .gltf or .glb");
+    reference("--motion", options.motion, "NAME",
+              "its column, channel or node that is to be explained (the second)");
+    reference("--target", options.target, "NAME", "the one that it followed (the first)");
+    reference("--delay", options.delay_s, "S",
+              "how late it sees the target (0; found, if --lead is given)")
+        ->check(at_least_zero(" seconds"));
+    reference.repeated("--match", options.matches, "COLUMN=COLUMN",
+                       "of a scene: a column of its take, and that of the reference; repeatable");
+    add_save(app, options.save);
+    const Options output{app, "Output"};
+    output("--figure", options.figure, "FILE.png|.svg", "draw what was found there");
+    output("--show", options.show, "NAME", "whose motion (the system that is varied first)");
+    output.flag("--json", options.json, "print one JSON object instead of the table");
+    app.footer(help::fit);
+}
+
+void add_bake(CLI::App& app, BakeOptions& options) {
+    const Options add{app};
+    add("source", options.source, "TAKE.csv|.json|SCENE.toml", "a take, or a scene to be run first")
+        ->required();
+    add("--out", options.out, "FILE.csv|.json|.gltf|.glb",
+        "write the keys, or a model with them, there");
+    add("--channel", options.channels, "NAME",
+        "only these channels; '*' stands for any letters (every value)");
+    add("--tolerance", options.tolerance, "DISTANCE",
+        "how far a key curve may be from the take, in its unit (0.001)")
+        ->check(above_zero(""));
+    add("--angle-tolerance", options.angle_tolerance_deg, "DEG", "the same for angles (0.1)")
+        ->check(above_zero(" degrees"));
+    add("--shape", options.shape, "NAME", "between keys: cubic or straight (cubic)")
+        ->check(one_of({"cubic", "straight"}));
+    add("--from", options.from_s, "S", "only from this time on");
+    add("--to", options.to_s, "S", "only up to this time");
+    add("--rate", options.rate_hz, "HZ", "rows per second, before they become keys (as they are)")
+        ->check(above_zero(" hertz"));
+    add("--loop-over", options.loop_over_s, "S",
+        "bend the last seconds so that the end meets the beginning")
+        ->check(above_zero(" seconds"));
+    add_set(app, options.changes);
+    add("--seed", options.seed, "N", "of what is random in a scene")->check(whole_number());
+    add.flag("--json", options.json, "print one JSON object, keys and all");
     app.footer(help::bake);
 }
 
@@ -436,6 +428,8 @@ class CommandLine {
             add_timestep, run_timestep, timestep_);
         add("sweep", "try many numbers of a scene or tuning, and compare what comes of them",
             add_sweep, run_sweep, sweep_);
+        add("fit", "find numbers: for a wish, or so that they explain a recorded motion", add_fit,
+            run_fit, fit_);
         add("bake", "a take or a scene to few keys within a tolerance", add_bake, run_bake, bake_);
         add("check", "read scenes, tunings, takes and models, and report every problem in them",
             add_check, run_check, check_);
@@ -487,6 +481,7 @@ class CommandLine {
     TuningsOptions tunings_;
     TimestepOptions timestep_;
     SweepOptions sweep_;
+    FitOptions fit_;
     BakeOptions bake_;
     CheckOptions check_;
 };

@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include <hopcoil/spring/tuning.hpp>
+
 #include "tool/exit_code.hpp"
 
 /// @file
@@ -133,9 +135,22 @@ struct TimestepOptions {
 };
 ExitCode run_timestep(const TimestepOptions& options);
 
+/// What is given of one tuning.
+struct OneTuning {
+    std::optional<double> frequency_hz{};
+    std::optional<double> damping_ratio{};
+    std::optional<double> lead{};
+
+    [[nodiscard]] Tuning tuning() const {
+        const Tuning otherwise;
+        return {frequency_hz.value_or(otherwise.frequency_hz),
+                damping_ratio.value_or(otherwise.damping_ratio), lead.value_or(otherwise.lead)};
+    }
+};
+
 struct SweepOptions {
     std::filesystem::path scene{};  ///< instead of a tuning
-    TuningOptions tuning{};         ///< one number each
+    OneTuning tuning{};
     std::vector<std::string> vary{};
     ChangeOptions changes{};
     std::optional<std::uint64_t> seed{};
@@ -152,6 +167,27 @@ struct SweepOptions {
     bool json = false;
 };
 ExitCode run_sweep(const SweepOptions& options);
+
+struct FitOptions {
+    std::filesystem::path scene{};  ///< instead of a tuning
+    OneTuning tuning{};
+    std::vector<std::string> vary{};
+    ChangeOptions changes{};
+    std::optional<std::uint64_t> seed{};
+    std::optional<double> seconds{};
+    std::size_t most_runs = 600;
+    std::vector<std::string> wants{};
+    std::filesystem::path reference{};
+    std::string motion{};
+    std::string target{};
+    std::optional<double> delay_s{};
+    std::vector<std::string> matches{};
+    SaveOptions save{};
+    std::filesystem::path figure{};
+    std::string show{};
+    bool json = false;
+};
+ExitCode run_fit(const FitOptions& options);
 
 struct BakeOptions {
     std::filesystem::path source{};  ///< a take (CSV or JSON) or a scene

@@ -45,6 +45,14 @@ inline constexpr const char* sweep =
     "  hopcoil sweep scenes/quay/vane.toml --vary brass.frequency_hz=0.5:4:8 --shard 1/2 --out "
     "part1.csv";
 
+inline constexpr const char* fit =
+    "Exit code 1 when a wish cannot be met, or the numbers do not explain the reference.\n"
+    "Examples: a tuning for a wish; one that explains a record; numbers of a scene\n"
+    "  hopcoil fit --want overshoot_percent=12 settling_time_s=0.4 \"peak_velocity<9\"\n"
+    "  hopcoil fit --reference scenes/quay/sign.csv --target bracket_m --motion sign_m --figure "
+    "sign.png\n"
+    "  hopcoil fit scenes/quay/vane.toml --want brass.rms_gap=0.05 --vary brass.frequency_hz=0.5:8";
+
 inline constexpr const char* bake =
     "Examples: a scene's motions; one channel of a take, as a loop; a model\n"
     "  hopcoil bake scenes/quay/boom_lamp.toml --out lamp-keys.json\n"

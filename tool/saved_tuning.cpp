@@ -48,15 +48,21 @@ std::string save_wanted(const std::string& command, const SaveOptions& save,
             wanted.size() == 1 ? "a " + wanted.front().spec->kind()
                                : fmt::format("{} movers", wanted.size()))};
     }
+    return save_tuning_as(command, save, *tuning);
+}
+
+std::string save_tuning_as(const std::string& command, const SaveOptions& save,
+                           const Tuning& tuning) {
+    if (save.name.empty()) return {};
     try {
         scene::save_tuning(
             save.file.string(),
-            {.name = save.name, .about = about_to_keep(command, save), .whole = *tuning});
+            {.name = save.name, .about = about_to_keep(command, save), .whole = tuning});
     } catch (const std::invalid_argument& problem) {
         throw UsageProblem{fmt::format("hopcoil {}: --save: {}", command, problem.what())};
     }
     return fmt::format("kept as '{}' in {}: {}", save.name, save.file.string(),
-                       scene::in_words(*tuning));
+                       scene::in_words(tuning));
 }
 
 }  // namespace hopcoil::tool

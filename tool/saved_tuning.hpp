@@ -18,4 +18,8 @@ namespace hopcoil::tool {
 [[nodiscard]] std::string save_wanted(const std::string& command, const SaveOptions& save,
                                       const std::vector<WantedMover>& wanted);
 
+/// The same of a tuning.
+[[nodiscard]] std::string save_tuning_as(const std::string& command, const SaveOptions& save,
+                                         const Tuning& tuning);
+
 }  // namespace hopcoil::tool

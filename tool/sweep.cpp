@@ -53,24 +53,12 @@ Part part_from(const std::string& text) {
 /// What the table is of.
 struct Swept {
     std::vector<tune::SweepAxis> axes{};
-    tune::SweepTrial trial{};
+    tune::Trial trial{};
     SweepCurveOf curve_of{};
     std::string seen{};  ///< whose motion a sheet shows
     std::string id{};
     Json made_by{};
 };
-
-Tuning tuning_of(const TuningOptions& options) {
-    Tuning tuning;
-    const auto one = [](const std::vector<double>& numbers, const char* name, double& number) {
-        if (numbers.size() > 1) refuse_sweep(fmt::format("{}: one number, or --vary", name));
-        if (!numbers.empty()) number = numbers.front();
-    };
-    one(options.frequencies_hz, "--frequency", tuning.frequency_hz);
-    one(options.damping_ratios, "--damping-ratio", tuning.damping_ratio);
-    one(options.leads, "--lead", tuning.lead);
-    return tuning;
-}
 
 Swept swept_by(const SweepOptions& options) {
     Swept swept;
@@ -83,13 +71,14 @@ Swept swept_by(const SweepOptions& options) {
         }
         all += text + '\n';
     }
+    const std::vector<std::string> paths = tune::paths_of(swept.axes);
     if (options.scene.empty()) {
-        const Tuning tuning = tuning_of(options.tuning);
-        swept.trial = tune::trial_of(tuning, swept.axes);
+        const Tuning tuning = options.tuning.tuning();
+        swept.trial = tune::trial_of(tuning, paths);
         swept.seen = "a jump";
         const double seconds = options.seconds.value_or(2);
-        swept.curve_of = [tuning, axes = swept.axes, seconds](const std::vector<double>& values) {
-            return tune::curve_of(tuning, axes, values, seconds);
+        swept.curve_of = [tuning, paths, seconds](const std::vector<double>& values) {
+            return tune::curve_of(tuning, paths, values, seconds);
         };
         swept.made_by = made_by("sweep");
         swept.made_by["tuning"] = to_json(tuning);
@@ -97,12 +86,11 @@ Swept swept_by(const SweepOptions& options) {
         scene::Scene scene = scene::read_scene(options.scene, options.seed);
         make_changes(scene, options.changes, "sweep");
         if (options.seconds) scene.duration_s = *options.seconds;
-        swept.trial = tune::trial_of(scene, swept.axes);
-        const std::string& path = swept.axes.front().path;
+        swept.trial = tune::trial_of(scene, paths);
+        const std::string& path = paths.front();
         swept.seen = options.show.empty() ? path.substr(0, path.find('.')) : options.show;
-        swept.curve_of = [scene, axes = swept.axes,
-                          name = swept.seen](const std::vector<double>& values) {
-            return tune::curve_of(scene, axes, values, name);
+        swept.curve_of = [scene, paths, name = swept.seen](const std::vector<double>& values) {
+            return tune::curve_of(scene, paths, values, name);
         };
         swept.made_by = made_by("sweep");
         swept.made_by["scene"] = scene.file;
@@ -191,7 +179,7 @@ Picked picked_from(const SweepTable& table, const SweepOptions& options) {
     Picked picked;
     std::vector<tune::SweepCondition> conditions;
     if (!options.rank.empty()) {
-        picked.rank_by = tune::figure_named(options.rank, table);
+        picked.rank_by = tune::figure_named(options.rank, table.figures);
         picked.asked_for.push_back(*picked.rank_by);
     }
     for (const std::string& text : options.keep) {

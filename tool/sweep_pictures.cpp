@@ -148,7 +148,7 @@ void number_cell(Grid& grid, const SweepRow& row, std::size_t figure, const Exte
 }
 
 /// A run's motion over its target, all on one scale.
-void curve_cell(Grid& grid, const SweepRow& row, const tune::SweepCurve& curve, const Extent& times,
+void curve_cell(Grid& grid, const SweepRow& row, const tune::TrialCurve& curve, const Extent& times,
                 const Extent& extent, const std::string& figure) {
     const std::vector<draw::Point> box = grid.box_of(row);
     draw::Canvas& canvas = grid.canvas();
@@ -187,7 +187,7 @@ void draw_sweep_map(const std::filesystem::path& file, const SweepTable& table,
 void draw_sweep_sheet(const std::filesystem::path& file, const SweepTable& table,
                       const std::vector<const SweepRow*>& kept, std::optional<std::size_t> figure,
                       const std::string& title, const SweepCurveOf& curve_of) {
-    std::vector<tune::SweepCurve> curves(table.rows.size());
+    std::vector<tune::TrialCurve> curves(table.rows.size());
     Extent times;
     Extent extent;
     for (std::size_t i = 0; i < curves.size(); ++i) {

@@ -20,7 +20,7 @@ void draw_sweep_map(const std::filesystem::path& file, const tune::SweepTable& t
                     std::optional<std::size_t> figure);
 
 /// The motion with these values of what is varied.
-using SweepCurveOf = std::function<tune::SweepCurve(const std::vector<double>&)>;
+using SweepCurveOf = std::function<tune::TrialCurve(const std::vector<double>&)>;
 
 /// The motion of every run, small and on one scale, in a grid; a figure beside each, if one ranks.
 /// Errors  those of `curve_of`; std::invalid_argument for another ending than .png or .svg.

@@ -75,4 +75,12 @@ SweepAxis axis_from(std::string_view text) {
     return axis;
 }
 
+std::vector<std::string> paths_of(const std::vector<SweepAxis>& axes) {
+    std::vector<std::string> paths;
+    paths.reserve(axes.size());
+    for (const SweepAxis& axis : axes)
+        paths.push_back(axis.path);
+    return paths;
+}
+
 }  // namespace hopcoil::tune

@@ -4,8 +4,7 @@
 
 namespace hopcoil::tune {
 
-/// Rows by index, and figures in the order in which a sweep from the first run to the last meets
-/// them, whatever was run where.
+/// Rows by index and figures by name: the same whatever was run where, and when.
 void put_in_order(SweepTable& table);
 
 }  // namespace hopcoil::tune

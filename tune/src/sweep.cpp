@@ -20,7 +20,7 @@ constexpr double none = std::numeric_limits<double>::quiet_NaN();
 
 /// One run's outcome, before all names are known.
 struct Outcome {
-    std::vector<SweepFigure> figures{};
+    std::vector<TrialFigure> figures{};
     std::string failure{};
 };
 
@@ -52,7 +52,7 @@ std::vector<double> values_at(const std::vector<SweepAxis>& axes, std::size_t in
 void add(SweepTable& table, std::size_t index, std::vector<double> values, Outcome outcome) {
     SweepRow row{index, std::move(values), std::vector<double>(table.figures.size(), none),
                  std::move(outcome.failure)};
-    for (const SweepFigure& figure : outcome.figures) {
+    for (const TrialFigure& figure : outcome.figures) {
         const auto found = std::find(table.figures.begin(), table.figures.end(), figure.name);
         const auto at = static_cast<std::size_t>(found - table.figures.begin());
         if (found == table.figures.end()) {
@@ -66,7 +66,7 @@ void add(SweepTable& table, std::size_t index, std::vector<double> values, Outco
     table.rows.push_back(std::move(row));
 }
 
-Outcome outcome_of(const SweepTrial& trial, const std::vector<double>& values) {
+Outcome outcome_of(const Trial& trial, const std::vector<double>& values) {
     Outcome outcome;
     try {
         outcome.figures = trial(values);
@@ -96,13 +96,11 @@ std::vector<std::size_t> still_wanted(const SweepTable& done, const SweepSetting
 
 }  // namespace
 
-SweepTable sweep(const std::vector<SweepAxis>& axes, const SweepTrial& trial,
+SweepTable sweep(const std::vector<SweepAxis>& axes, const Trial& trial,
                  const SweepSettings& settings, SweepTable done) {
     const std::size_t total = combinations(axes);
     SweepTable table = std::move(done);
-    table.paths.clear();
-    for (const SweepAxis& axis : axes)
-        table.paths.push_back(axis.path);
+    table.paths = paths_of(axes);
     table.total = total;
     const std::vector<std::size_t> wanted = still_wanted(table, settings, total);
     const std::size_t before = table.rows.size();

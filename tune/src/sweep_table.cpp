@@ -7,6 +7,7 @@
 #include <hopcoil/io/csv_text.hpp>
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/tune/sweep_table.hpp>
+#include <hopcoil/tune/trial.hpp>
 
 #include "figure_order.hpp"
 
@@ -15,23 +16,11 @@ namespace hopcoil::tune {
 void put_in_order(SweepTable& table) {
     std::sort(table.rows.begin(), table.rows.end(),
               [](const SweepRow& a, const SweepRow& b) { return a.index < b.index; });
-    std::vector<std::size_t> order;
-    std::vector<bool> is_listed(table.figures.size(), false);
-    for (const SweepRow& row : table.rows) {
-        for (std::size_t k = 0; k < table.figures.size(); ++k) {
-            if (is_listed[k] || std::isnan(row.figures[k])) continue;
-            is_listed[k] = true;
-            order.push_back(k);
-        }
-    }
-    // What no run has a value of comes last, by name.
-    std::vector<std::size_t> rest;
-    for (std::size_t k = 0; k < table.figures.size(); ++k) {
-        if (!is_listed[k]) rest.push_back(k);
-    }
-    std::sort(rest.begin(), rest.end(),
+    std::vector<std::size_t> order(table.figures.size());
+    for (std::size_t k = 0; k < order.size(); ++k)
+        order[k] = k;
+    std::sort(order.begin(), order.end(),
               [&](std::size_t a, std::size_t b) { return table.figures[a] < table.figures[b]; });
-    order.insert(order.end(), rest.begin(), rest.end());
     const auto reordered = [&](const auto& from) {
         auto to = from;
         for (std::size_t k = 0; k < order.size(); ++k)
@@ -41,27 +30,6 @@ void put_in_order(SweepTable& table) {
     table.figures = reordered(table.figures);
     for (SweepRow& row : table.rows)
         row.figures = reordered(row.figures);
-}
-
-std::size_t figure_named(std::string_view name, const SweepTable& table) {
-    std::vector<std::size_t> fitting;
-    for (std::size_t k = 0; k < table.figures.size(); ++k) {
-        const std::string& figure = table.figures[k];
-        if (figure == name) return k;
-        if (figure.ends_with(fmt::format(".{}", name))) fitting.push_back(k);
-    }
-    if (fitting.size() == 1) return fitting.front();
-    if (!fitting.empty()) {
-        throw std::invalid_argument{fmt::format("'{}': both {} and {} end so", name,
-                                                table.figures[fitting[0]],
-                                                table.figures[fitting[1]])};
-    }
-    const std::string near = io::did_you_mean(name, table.figures);
-    std::string names;
-    for (const std::string& figure : table.figures)
-        names += fmt::format("{}{}", names.empty() ? "" : ", ", figure);
-    throw std::invalid_argument{fmt::format("'{}': no figure has this name{}", name,
-                                            near.empty() ? "; there are " + names : near)};
 }
 
 SweepCondition condition_from(std::string_view text, const SweepTable& table) {
@@ -75,7 +43,7 @@ SweepCondition condition_from(std::string_view text, const SweepTable& table) {
     if (!io::parse_number(bound, condition.bound)) {
         throw std::invalid_argument{fmt::format("'{}': '{}' is not a number", text, bound)};
     }
-    condition.figure = figure_named(text.substr(0, sign), table);
+    condition.figure = figure_named(text.substr(0, sign), table.figures);
     return condition;
 }
 

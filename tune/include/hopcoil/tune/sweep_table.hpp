@@ -16,12 +16,7 @@ struct SweepAxis {
 /// "PATH=A,B,C".
 /// Errors  std::invalid_argument says what was expected.
 [[nodiscard]] SweepAxis axis_from(std::string_view text);
-
-/// One figure of a run; not finite where there is none.
-struct SweepFigure {
-    std::string name{};  ///< "lamp.largest_gap"
-    double value = 0.0;
-};
+[[nodiscard]] std::vector<std::string> paths_of(const std::vector<SweepAxis>& axes);
 
 /// One run of a sweep.
 struct SweepRow {
@@ -55,7 +50,6 @@ struct SweepCondition {
 /// Of "lamp.overshoot_percent<15" or "...>1". The end of a name will do where only one ends so.
 /// Errors  std::invalid_argument names the figures there are.
 [[nodiscard]] SweepCondition condition_from(std::string_view text, const SweepTable& table);
-[[nodiscard]] std::size_t figure_named(std::string_view name, const SweepTable& table);
 
 /// The runs that meet all conditions, the least of a figure first: those without it last.
 [[nodiscard]] std::vector<const SweepRow*> best_of(const SweepTable& table,

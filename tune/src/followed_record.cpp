@@ -1,0 +1,262 @@
+#include "followed_record.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace hopcoil::tune {
+namespace {
+
+double product(const std::vector<double>& a, const std::vector<double>& b) {
+    double sum = 0;
+    for (std::size_t i = 0; i < a.size(); ++i)
+        sum += a[i] * b[i];
+    return sum;
+}
+
+void subtract(std::vector<double>& from, const std::vector<double>& what, double times) {
+    for (std::size_t i = 0; i < from.size(); ++i)
+        from[i] -= times * what[i];
+}
+
+/// Takes out of `from` what lies along some directions of length 1, at right angles to each other.
+void remove_along(std::vector<double>& from, const std::vector<std::vector<double>>& directions) {
+    for (const std::vector<double>& each : directions)
+        subtract(from, each, product(from, each));
+}
+
+/// At right angles, of length 1; those that vanish are left out.
+std::vector<std::vector<double>> orthonormal(std::vector<std::vector<double>> directions) {
+    std::vector<std::vector<double>> made;
+    for (std::vector<double>& each : directions) {
+        const double before = product(each, each);
+        remove_along(each, made);
+        const double left = product(each, each);
+        if (!(left > 1e-20 * before)) continue;
+        const double length = std::sqrt(left);
+        for (double& x : each)
+            x /= length;
+        made.push_back(std::move(each));
+    }
+    return made;
+}
+
+/// At each time, of the cubic spline through all values: even where a cycle has few samples it is
+/// close to what a smooth motion did between them.
+std::vector<double> slopes_of(const std::vector<double>& times_s,
+                              const std::vector<double>& values) {
+    const std::size_t count = values.size();
+    const auto length = [&](std::size_t k) {
+        return times_s[k + 1] - times_s[k];
+    };
+    const auto chord = [&](std::size_t k) {
+        return length(k) > 0 ? (values[k + 1] - values[k]) / length(k) : 0.0;
+    };
+    // Downward each slope is `slopes[k] - factors[k]` times the next one; then back up.
+    std::vector<double> slopes(count, 0);
+    std::vector<double> factors(count, 0);
+    slopes.front() = chord(0);
+    for (std::size_t k = 1; k + 1 < count; ++k) {
+        const double before = length(k - 1);
+        const double after = length(k);
+        const double pivot = 2 * (before + after) - after * factors[k - 1];
+        if (!(pivot > 0)) continue;
+        factors[k] = before / pivot;
+        slopes[k] =
+            (3 * (after * chord(k - 1) + before * chord(k)) - after * slopes[k - 1]) / pivot;
+    }
+    slopes.back() = chord(count - 2);
+    for (std::size_t k = count - 1; k-- > 0;)
+        slopes[k] -= factors[k] * slopes[k + 1];
+    return slopes;
+}
+
+}  // namespace
+
+/// Exact steps of a follower; the numbers of each length of step are made once.
+class FollowedRecord::Steps {
+  public:
+    Steps(const Tuning& tuning, TargetPath path)
+        : tuning_{tuning}, is_smooth_{path == TargetPath::smooth}, jump_{jump_rows(tuning)} {}
+
+    void step(double& gap, double& velocity, const Piece& piece, double dt) {
+        gap += jump_.gap_of_travel * piece.leap;
+        velocity += jump_.velocity_of_travel * piece.leap;
+        const Entry& entry = entry_of(dt);
+        const double forced_gap = is_smooth_
+                                      ? forced(entry.cubic.gap_of_travel, entry.cubic.gap_of_first,
+                                               entry.cubic.gap_of_last, piece)
+                                      : entry.straight.gap_of_travel * piece.travel;
+        const double forced_velocity =
+            is_smooth_ ? forced(entry.cubic.velocity_of_travel, entry.cubic.velocity_of_first,
+                                entry.cubic.velocity_of_last, piece)
+                       : entry.straight.velocity_of_travel * piece.travel;
+        const StraightRows<double>& r = entry.straight;
+        const double next = r.gap_of_gap * gap + r.gap_of_velocity * velocity + forced_gap;
+        velocity = r.velocity_of_gap * gap + r.velocity_of_velocity * velocity + forced_velocity;
+        gap = next;
+    }
+
+  private:
+    struct Entry {
+        double dt = -1.0;
+        StraightRows<double> straight{};
+        CubicRows<double> cubic{};
+    };
+
+    static double forced(double of_travel, double of_first, double of_last, const Piece& piece) {
+        return of_travel * piece.travel + of_first * piece.first_slope + of_last * piece.last_slope;
+    }
+
+    const Entry& entry_of(double dt) {
+        constexpr double same_s = 1e-9;
+        for (std::size_t i = 0; i < entries_.size(); ++i) {
+            const std::size_t at = (last_ + i) % entries_.size();
+            if (std::abs(entries_[at].dt - dt) > same_s) continue;
+            last_ = at;
+            return entries_[at];
+        }
+        last_ = oldest_;
+        oldest_ = (oldest_ + 1) % entries_.size();
+        entries_[last_] = {dt, straight_rows(tuning_, dt),
+                           is_smooth_ ? cubic_rows(tuning_, dt) : CubicRows<double>{}};
+        return entries_[last_];
+    }
+
+    Tuning tuning_;
+    bool is_smooth_;
+    StraightRows<double> jump_;
+    std::array<Entry, 8> entries_{};
+    std::size_t last_ = 0;
+    std::size_t oldest_ = 0;
+};
+
+FollowedRecord::FollowedRecord(const Reference& reference, TargetPath path)
+    : reference_{reference}, path_{path} {
+    const bool leaps = path == TargetPath::leaps_early || path == TargetPath::leaps_late;
+    is_leap_ = leaps ? leaps_of(reference) : std::vector<bool>(reference.times_s.size(), false);
+    for (const std::vector<double>& target : reference.target)
+        targets_.push_back({target, slopes_of(reference.times_s, target)});
+}
+
+std::vector<bool> FollowedRecord::leaps_of(const Reference& reference) {
+    constexpr double longer = 6;
+    constexpr double least_share = 0.05;
+    const std::size_t count = reference.times_s.size();
+    std::vector<bool> leaps(count, false);
+    for (const std::vector<double>& target : reference.target) {
+        const auto [low, high] = std::minmax_element(target.begin(), target.end());
+        const double span = *high - *low;
+        const auto travel = [&](std::size_t k) {
+            return k + 1 < count ? std::abs(target[k + 1] - target[k]) : 0.0;
+        };
+        for (std::size_t k = 0; k + 1 < count; ++k) {
+            const double beside = std::max(k > 0 ? travel(k - 1) : 0.0, travel(k + 1));
+            if (travel(k) > longer * beside && travel(k) > least_share * span) leaps[k] = true;
+        }
+    }
+    return leaps;
+}
+
+/// What the target does in the first `part_s` of step k.
+FollowedRecord::Piece FollowedRecord::piece_of(const Row& target, std::size_t k,
+                                               double part_s) const {
+    const double all_s = reference_.times_s[k + 1] - reference_.times_s[k];
+    const double travel = target.values[k + 1] - target.values[k];
+    if (is_leap_[k]) return {.leap = path_ == TargetPath::leaps_early ? travel : 0};
+    const double part = all_s > 0 ? part_s / all_s : 1;
+    const double first = target.slopes[k];
+    const double last = target.slopes[k + 1];
+    if (part == 1) return {0, travel, first, last};
+    if (path_ != TargetPath::smooth) return {.travel = travel * part};
+    // The cubic between two values and slopes, and its slope, part of the way.
+    const double c = 3 * travel - (2 * first + last) * all_s;
+    const double d = (first + last) * all_s - 2 * travel;
+    return {0, part * (first * all_s + part * (c + part * d)), first,
+            first + (2 * c + 3 * d * part) * part / all_s};
+}
+
+FollowedRecord::Track FollowedRecord::track_of(const Row& target, const Tuning& tuning, double gap,
+                                               double velocity) const {
+    const std::size_t count = reference_.times_s.size();
+    Track track;
+    track.gaps.reserve(count);
+    track.velocities.reserve(count);
+    Steps steps{tuning, path_};
+    const StraightRows<double> jump = jump_rows(tuning);
+    for (std::size_t k = 0; k < count; ++k) {
+        track.gaps.push_back(gap);
+        track.velocities.push_back(velocity);
+        if (k + 1 == count) break;
+        const double dt = reference_.times_s[k + 1] - reference_.times_s[k];
+        steps.step(gap, velocity, piece_of(target, k, dt), dt);
+        if (!is_leap_[k] || path_ != TargetPath::leaps_late) continue;
+        const double leap = target.values[k + 1] - target.values[k];
+        gap += jump.gap_of_travel * leap;
+        velocity += jump.velocity_of_travel * leap;
+    }
+    return track;
+}
+
+/// From rest at the start.
+std::vector<double> FollowedRecord::forced(const Row& target, const Tuning& tuning,
+                                           double delay_s) const {
+    const std::vector<double>& times_s = reference_.times_s;
+    const std::size_t count = times_s.size();
+    const Track track = track_of(target, tuning, 0, 0);
+    std::vector<double> values(count, target.values[0]);
+    Steps parts{tuning, path_};
+    std::size_t k = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+        const double time_s = times_s[i] - delay_s;
+        if (time_s <= times_s[0]) continue;
+        if (delay_s == 0) {
+            values[i] = target.values[i] + track.gaps[i];
+            continue;
+        }
+        while (k + 2 < count && times_s[k + 1] <= time_s)
+            ++k;
+        const double part_s = time_s - times_s[k];
+        const Piece piece = piece_of(target, k, part_s);
+        double gap = track.gaps[k];
+        double velocity = track.velocities[k];
+        parts.step(gap, velocity, piece, part_s);
+        values[i] = target.values[k] + piece.leap + piece.travel + gap;
+    }
+    return values;
+}
+
+FollowedRecord::Outcome FollowedRecord::after(double frequency_hz, double damping_ratio,
+                                              std::optional<double> lead, double delay_s) const {
+    const Tuning without{frequency_hz, damping_ratio, 0};
+    const Tuning with{frequency_hz, damping_ratio, 1};
+    const std::vector<double> none(reference_.times_s.size(), 0);
+    const Row still{none, none};
+    const auto from_start =
+        orthonormal({track_of(still, without, 1, 0).gaps, track_of(still, without, 0, 1).gaps});
+    std::vector<std::vector<double>> of_lead;
+    std::vector<std::vector<double>> left;
+    double along = 0;
+    double length = 0;
+    for (std::size_t c = 0; c < reference_.motion.size(); ++c) {
+        const std::vector<double> base = forced(targets_[c], without, delay_s);
+        of_lead.push_back(forced(targets_[c], with, delay_s));
+        subtract(of_lead.back(), base, 1);
+        remove_along(of_lead.back(), from_start);
+        left.push_back(reference_.motion[c]);
+        subtract(left.back(), base, 1);
+        remove_along(left.back(), from_start);
+        along += product(of_lead.back(), left.back());
+        length += product(of_lead.back(), of_lead.back());
+    }
+    Outcome outcome{.lead = lead.value_or(length > 0 ? along / length : 0)};
+    for (std::size_t c = 0; c < left.size(); ++c) {
+        subtract(left[c], of_lead[c], outcome.lead);
+        outcome.cost += product(left[c], left[c]);
+        outcome.fitted.push_back(reference_.motion[c]);
+        subtract(outcome.fitted.back(), left[c], 1);
+    }
+    return outcome;
+}
+
+}  // namespace hopcoil::tune
