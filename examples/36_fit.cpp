@@ -16,7 +16,7 @@ namespace {
 /// Ten seconds of a lantern below a boat's mast, at 30 Hz, with what the camera adds.
 tune::Reference filmed() {
     Follower<double> lantern{{.frequency_hz = 0.9, .damping_ratio = 0.2}, 0.0};
-    RandomNumbers camera{stream_of(0, "camera")};
+    RandomNumbers camera{stream_of(3, "camera")};
     tune::Reference film{.motion = {{}}, .target = {{}}, .unit = "m"};
     for (int frame = 0; frame <= 300; ++frame) {
         const double t = frame / 30.0;

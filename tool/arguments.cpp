@@ -122,8 +122,9 @@ void add_save(CLI::App& app, SaveOptions& save) {
 
 void add_signal(CLI::App& app, ResponseOptions& options) {
     const Options add{app, "Signal"};
-    add("--signal", options.signal, "NAME", "jump, kick, ramp, sine, pulse, noise or csv (jump)")
-        ->check(one_of({"jump", "kick", "ramp", "sine", "pulse", "noise", "csv"}));
+    add("--signal", options.signal, "NAME",
+        "jump, kick, ramp, sine, pulse, noise, csv, or frequencies: gain and lag of sines (jump)")
+        ->check(one_of({"jump", "kick", "ramp", "sine", "pulse", "noise", "csv", "frequencies"}));
     add("--size", options.size, "NUMBER",
         "how far it jumps, how hard the kick, how fast the ramp, how wide the sine or the noise, "
         "how high the pulse (1)")

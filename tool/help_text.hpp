@@ -9,6 +9,7 @@ inline constexpr const char* response =
     "Examples: a lively feel beside a calm one; a wish beside a glide\n"
     "  hopcoil response --frequency 2 --damping-ratio 0.2 0.7 --figure jump.png\n"
     "  hopcoil response --wish 12:0.4 --glide 0.08 --figure wish.png\n"
+    "  hopcoil response --frequency 2 --damping-ratio 0.2 --signal frequencies --figure gain.png\n"
     "Figures describe the continuous motion, whatever --rate and --seconds.";
 
 inline constexpr const char* run =

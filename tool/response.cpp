@@ -14,6 +14,7 @@
 
 #include "draw/chart.hpp"
 #include "tool/commands.hpp"
+#include "tool/frequency_view.hpp"
 #include "tool/made_by.hpp"
 #include "tool/movers_from_options.hpp"
 #include "tool/response_chart.hpp"
@@ -284,6 +285,12 @@ void draw_response(const ResponseOptions& given) {
 }
 
 ExitCode run_response(const ResponseOptions& given) {
+    if (given.signal == "frequencies") {
+        check_outputs(given);
+        if (!given.save.name.empty())
+            throw UsageProblem{"hopcoil response: --save does not go with --signal frequencies"};
+        return show_frequencies(given);
+    }
     const Answered all = answered(given);
     const ResponseOptions& options = all.options;
     // The figure first: if it cannot be drawn, nothing else has been written.

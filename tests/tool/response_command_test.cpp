@@ -306,3 +306,24 @@ TEST_CASE("a wish comes true in the figures, and one out of reach says what is i
     CHECK_THAT(refusal("--named livly", 2), Contains("did you mean 'lively'"));
     CHECK_THAT(refusal("--cascade 2:0.5/x:1", 2), Contains("--cascade"));
 }
+
+TEST_CASE("response shows gain and phase lag over frequency", "[command][response]") {
+    const TestFolder folder;
+    const CommandResult result = run_hopcoil(
+        "response --frequency 2 --damping-ratio 0.2 --glide 0.1 --cascade 2:0.3/3:0.2 --signal "
+        "frequencies --figure gain.svg --csv gain.csv --json",
+        folder);
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    const Json json = Json::parse(result.output);
+    REQUIRE(json.at("responses").size() == 3);
+    const Json& follower = json.at("responses")[0];
+    CHECK(follower.at("resonance_gain") == Approx(2.5516).epsilon(1e-3));
+    CHECK(follower.at("bandwidth_hz") == Approx(3.02).epsilon(0.01));
+    CHECK(json.at("responses")[1].at("closed_form").empty());
+    CHECK(json.at("responses")[1].at("measured").size() == 33);
+    CHECK_THAT(contents_of(folder.path() / "gain.svg"), Contains("phase lag (deg)"));
+    CHECK_THAT(contents_of(folder.path() / "gain.csv"), Catch::StartsWith("frequency_hz,"));
+    const CommandResult coast = run_hopcoil("response --coast 1 --signal frequencies", folder);
+    CHECK(coast.exit_code == 2);
+}

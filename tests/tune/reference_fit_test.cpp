@@ -16,14 +16,13 @@
 #include <hopcoil/tune/trial.hpp>
 
 #include "support/files.hpp"
+#include "support/numbers.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::tune;
 using Catch::Matchers::Contains;
 
 namespace {
-
-constexpr double pi = 3.14159265358979323846;
 
 /// It wanders at many rates.
 struct RichTarget {
