@@ -22,6 +22,7 @@
 #include <hopcoil/follow/rotation_mover.hpp>
 #include <hopcoil/follow/settle_curve.hpp>
 #include <hopcoil/follow/stepped_follower.hpp>
+#include <hopcoil/gait/brachiator.hpp>
 #include <hopcoil/gait/walker.hpp>
 #include <hopcoil/measure/foot_watch.hpp>
 #include <hopcoil/parts/parts.hpp>
@@ -305,6 +306,24 @@ void record_walkers(Hash& hash, Parameters& numbers) {
     }
 }
 
+/// Along a row of holds and back, pushed.
+void record_brachiator(Hash& hash, Parameters& numbers) {
+    using namespace hopcoil;
+    std::vector<Vector3> holds;
+    for (int i = 0; i < 14; ++i)
+        holds.push_back({0.3 * numbers.next(), 4 + 0.5 * numbers.next(), 1.1 * i});
+    Brachiator body{{}, holds};
+    for (int i = 0; i < 700; ++i) {
+        if (i % 90 == 50) body.push({numbers.next() - 0.5, numbers.next() - 0.5, 0.3});
+        body.step(i < 400 ? 1 + numbers.next() : -1.4, 0.03 * numbers.next());
+        hash.add(body.position().y);
+        hash.add(body.acceleration().z);
+        hash.add(body.hands()[0].elbow.x);
+        hash.add(body.hands()[1].force_n);
+        hash.add(body.legs()[0].foot.z);
+    }
+}
+
 /// Boxes, balls and a bent outline, hinged, linked and thrown on the ground.
 void record_parts(Hash& hash, Parameters& numbers) {
     hopcoil::PartsStructure made;
@@ -355,6 +374,7 @@ int main() {
     record_bank(hash, numbers);
     record_chains(hash, numbers);
     record_walkers(hash, numbers);
+    record_brachiator(hash, numbers);
     record_what_the_wind_moves(hash, numbers);
     record_parts(hash, numbers);
     for (int i = 0; i < 10000; ++i) {

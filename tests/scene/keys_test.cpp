@@ -88,6 +88,7 @@ std::map<std::string, std::string> places_for_keys() {
         {"part blow", hook + lamp + "[parts.p]\nparts = [{ name = 'a' }]\nblows = [{ @ }]\n"},
         {"part shape", hook + lamp + "[parts.p]\nparts = [{ name = 'a' }]\nshapes = [{ @ }]\n"},
         {"particle shape", hook + lamp + "[particles.p]\nshapes = [{ @ }]\n"},
+        {"holds", "[brachiator.b]\nholds = [{ @ }]\n"},
         {"leg_joints",
          hook + "[walker.w]\ntarget = \"hook\"\nskeleton = \"dog.gltf\"\nleg_joints = [{ @ }]\n"},
         {"platform", hook + lamp + "[ground.g]\nplatforms = [{ @ }]\n"},

@@ -2,6 +2,7 @@
 
 #include <hopcoil/scene/kind.hpp>
 
+#include "brachiator.hpp"
 #include "chain.hpp"
 #include "ground.hpp"
 #include "net.hpp"
@@ -16,22 +17,23 @@ namespace hopcoil::scene {
 
 const std::vector<SystemKind>& built_in_kinds() {
     static const std::vector<SystemKind> kinds{
-        follower_kind(),   //
-        glide_kind(),      //
-        pursuit_kind(),    //
-        settle_kind(),     //
-        curve_kind(),      //
-        cascade_kind(),    //
-        coast_kind(),      //
-        pose_kind(),       //
-        chain_kind(),      //
-        wind_kind(),       //
-        ground_kind(),     //
-        net_kind(),        //
-        particles_kind(),  //
-        plant_kind(),      //
-        parts_kind(),      //
-        walker_kind(),     //
+        follower_kind(),    //
+        glide_kind(),       //
+        pursuit_kind(),     //
+        settle_kind(),      //
+        curve_kind(),       //
+        cascade_kind(),     //
+        coast_kind(),       //
+        pose_kind(),        //
+        chain_kind(),       //
+        wind_kind(),        //
+        ground_kind(),      //
+        net_kind(),         //
+        particles_kind(),   //
+        plant_kind(),       //
+        parts_kind(),       //
+        walker_kind(),      //
+        brachiator_kind(),  //
     };
     return kinds;
 }

@@ -1,0 +1,273 @@
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/random.hpp>
+#include <hopcoil/follow/intent.hpp>
+#include <hopcoil/gait/brachiator.hpp>
+
+#include "support/allocations.hpp"
+#include "support/numbers.hpp"
+
+using namespace hopcoil;
+
+namespace {
+
+static_assert(System<Brachiator>);
+
+double length(const Vector3& v) {
+    return std::sqrt(dot(v, v));
+}
+
+/// Holds 0.5 to 1.6 m apart, their heights up to 0.6 m apart.
+std::vector<Vector3> random_row(unsigned seed, std::size_t count = 30) {
+    RandomNumbers numbers{stream_of(seed, "row")};
+    std::vector<Vector3> holds;
+    double z = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+        holds.push_back({0, 4 + numbers.between(-0.3, 0.3), z});
+        z += numbers.between(0.5, 1.6);
+    }
+    return holds;
+}
+
+std::vector<Vector3> even_row(double gap, std::size_t count) {
+    std::vector<Vector3> holds;
+    for (std::size_t i = 0; i < count; ++i)
+        holds.push_back({0, 4, gap * static_cast<double>(i)});
+    return holds;
+}
+
+/// What a watcher sees of a body from tick to tick.
+struct Watch {
+    double most_acceleration = 0.0;
+    double most_jerk = 0.0;
+    double most_hand_speed = 0.0;
+    double arm_off = 0.0;   ///< of an arm's length, in parts of it
+    double hold_off = 0.0;  ///< of a holding hand from its hold
+    double both_free = 0.0;
+    Vector3 before{};
+    Vector3 hands[2]{};
+
+    explicit Watch(const Brachiator& body)
+        : before{body.acceleration()}, hands{body.hands()[0].position, body.hands()[1].position} {}
+
+    void look(const Brachiator& body) {
+        const Vector3 a = body.acceleration();
+        most_acceleration = std::max(most_acceleration, length(a));
+        most_jerk = std::max(most_jerk, length(a - before) / Brachiator::tick_s);
+        before = a;
+        int holding = 0;
+        for (std::size_t side = 0; side < 2; ++side) {
+            const BrachiatorHand& hand = body.hands()[side];
+            const double arm =
+                length(hand.elbow - hand.shoulder) + length(hand.position - hand.elbow);
+            arm_off = std::max(arm_off, std::abs(arm / body.settings().arm_length_m - 1));
+            most_hand_speed =
+                std::max(most_hand_speed, length(hand.position - hands[side]) / Brachiator::tick_s);
+            hands[side] = hand.position;
+            holding += hand.holds ? 1 : 0;
+            if (hand.holds)
+                hold_off = std::max(hold_off, length(hand.position - body.holds()[hand.hold]));
+        }
+        both_free += holding == 0 ? 1 : 0;
+    }
+};
+
+}  // namespace
+
+TEST_CASE("it goes along any row, and lets no hold go before it has the next", "[brachiator]") {
+    const double speed = GENERATE(0.5, 1.0, 1.5, 2.0, 2.5);
+    for (unsigned seed = 0; seed < 50; ++seed) {
+        Brachiator rigger{{}, random_row(seed)};
+        Watch watch{rigger};
+        const std::size_t last = rigger.holds().size() - 1;
+        double seconds = 0;
+        const auto has_last = [&] {
+            return rigger.hands()[0].hold == last && rigger.hands()[0].holds;
+        };
+        while (!has_last() && !(rigger.hands()[1].hold == last && rigger.hands()[1].holds) &&
+               seconds < 140) {
+            rigger.step(speed, Brachiator::tick_s);
+            seconds += Brachiator::tick_s;
+            watch.look(rigger);
+        }
+        CAPTURE(speed, seed, seconds);
+        REQUIRE(seconds < 140);
+        CHECK(watch.both_free == 0);
+        CHECK(watch.hold_off == 0);
+        CHECK(watch.arm_off < 1e-3);
+        CHECK(watch.most_acceleration < 12);
+        CHECK(watch.most_jerk < 150);
+        CHECK(watch.most_hand_speed < 22);
+        CHECK(rigger.log().drawn_in_m < 4e-3);
+        CHECK(rigger.log().most_force_n < 2.5 * 70 * standard_gravity);
+        // Its first second is planned before it is told a speed.
+        const double way = rigger.position().z / (seconds - 1);
+        CHECK(way == Approx(speed).epsilon(0.12));
+    }
+}
+
+TEST_CASE("pushes do not make it miss", "[brachiator]") {
+    for (unsigned seed = 0; seed < 20; ++seed) {
+        RandomNumbers numbers{stream_of(seed, "pushes")};
+        Brachiator rigger{{}, random_row(seed, 16)};
+        Watch watch{rigger};
+        for (int i = 0; i < 240 * 20; ++i) {
+            if (i % 400 == 200) {
+                const Vector3 way{numbers.normal(), numbers.normal(), numbers.normal()};
+                CHECK(rigger.push(way * (1 / length(way))) == StepStatus::stepped);
+            }
+            rigger.step(1.5, Brachiator::tick_s);
+            watch.look(rigger);
+        }
+        CAPTURE(seed);
+        CHECK(watch.arm_off < 1e-3);
+        CHECK(watch.hold_off == 0);
+        CHECK(watch.both_free == 0);
+        CHECK(rigger.log().catches > 8);
+        CHECK(rigger.log().drawn_in_m < 0.05);
+    }
+    Brachiator rigger{{}, even_row(1, 4)};
+    CHECK(rigger.push({not_a_number, 0, 0}) == StepStatus::rejected);
+    CHECK(rigger.step(not_a_number, 0.1) == StepStatus::rejected);
+    CHECK(rigger.step(1, -0.1) == StepStatus::rejected);
+    CHECK(rigger.rejected_inputs() == 3);
+    CHECK(rigger.step(1, 20) == StepStatus::guarded);
+}
+
+TEST_CASE("slow swings take a pendulum's time, and the rest it hangs by both hands",
+          "[brachiator]") {
+    Brachiator rigger{{}, even_row(1.0, 12)};
+    double both = 0;
+    double one = 0;
+    for (int i = 0; i < 240 * 16; ++i) {
+        rigger.step(0.5, Brachiator::tick_s);
+        const bool holds = rigger.hands()[0].holds && rigger.hands()[1].holds;
+        if (i > 480) (holds ? both : one) += Brachiator::tick_s;
+    }
+    // A metre in two seconds, of which a swing takes about one.
+    const double radius = 0.86 * rigger.settings().arm_length_m;
+    const double half_swing = std::asin(0.5 / radius);
+    const double natural_s =
+        pi * std::sqrt(radius / standard_gravity) * (1 + half_swing * half_swing / 16);
+    CHECK(one / (one + both) == Approx(0.97 * natural_s / 2).epsilon(0.05));
+    // Told to stand, it comes to rest on two holds.
+    for (int i = 0; i < 240 * 4; ++i)
+        rigger.step(0, Brachiator::tick_s);
+    CHECK(rigger.still());
+    CHECK(length(rigger.velocity()) < 1e-9);
+}
+
+TEST_CASE("in a hurry it leaves out near holds; told to, it comes back", "[brachiator]") {
+    const auto catches_to = [](double speed) {
+        Brachiator rigger{{}, even_row(0.6, 30)};
+        while (rigger.position().z < 15)
+            rigger.step(speed, Brachiator::tick_s);
+        return rigger.log().catches;
+    };
+    CHECK(catches_to(0.8) >= 23);
+    CHECK(catches_to(2.4) <= 14);
+
+    Brachiator rigger{{}, even_row(1.0, 12)};
+    for (int i = 0; i < 240 * 6; ++i)
+        rigger.step(1.2, Brachiator::tick_s);
+    const double furthest = rigger.position().z;
+    CHECK(furthest > 4);
+    Watch watch{rigger};
+    for (int i = 0; i < 240 * 12; ++i) {
+        rigger.step(-1.2, Brachiator::tick_s);
+        watch.look(rigger);
+    }
+    CHECK(rigger.position().z < 1);
+    CHECK(rigger.is_at_end());
+    CHECK(watch.most_jerk < 150);
+    // It has turned round.
+    CHECK(rotated(rigger.rotation(), {0, 0, 1}).z < -0.7);
+}
+
+TEST_CASE("it folds its legs ahead of a hold, and hangs from what it holds", "[brachiator]") {
+    Brachiator rigger{{}, even_row(1.2, 20)};
+    double folded_ahead = 0;
+    double folded_behind = 0;
+    double hanging = 0;
+    int rows = 0;
+    for (int i = 0; i < 240 * 12; ++i) {
+        rigger.step(1.0, Brachiator::tick_s);
+        if (i < 720) continue;
+        ++rows;
+        const BrachiatorLeg& leg = rigger.legs()[0];
+        const double length_now = length(leg.foot - leg.hip);
+        const BrachiatorHand& left = rigger.hands()[0];
+        const BrachiatorHand& right = rigger.hands()[1];
+        if (left.holds != right.holds) {
+            const BrachiatorHand& holding = left.holds ? left : right;
+            const double ahead = rigger.position().z - holding.position.z;
+            (ahead > 0.2 ? folded_ahead : folded_behind) =
+                ahead > 0.2 ? std::min(folded_ahead == 0 ? 9 : folded_ahead, length_now)
+                            : std::max(folded_behind, length_now);
+            CHECK(holding.position.y > rigger.position().y);
+        }
+        const Vector3 up = rotated(rigger.rotation(), {0, 1, 0});
+        hanging += up.y;
+    }
+    CHECK(folded_ahead < 0.85 * folded_behind);
+    CHECK(hanging / rows > 0.9);
+}
+
+TEST_CASE("it does the same at any frame rate, from a copy, and from its bytes", "[brachiator]") {
+    const std::vector<Vector3> row = random_row(3);
+    Brachiator fine{{}, row};
+    Brachiator coarse{{}, row};
+    for (int i = 0; i < 600; ++i) {
+        for (int k = 0; k < 8; ++k)
+            fine.step(1.7, 1.0 / 240);
+        coarse.step(1.7, 1.0 / 30);
+        REQUIRE(length(fine.position() - coarse.position()) < 1e-9);
+        REQUIRE(fine.hands()[0].holds == coarse.hands()[0].holds);
+    }
+    const std::vector<std::byte> kept = save_state(coarse);
+    Brachiator loaded{{}, row};
+    REQUIRE(load_state(loaded, kept));
+    Brachiator copy = coarse;
+    for (int i = 0; i < 200; ++i) {
+        for (Brachiator* each : {&coarse, &copy, &loaded})
+            each->step(1.1, 1.0 / 50);
+        REQUIRE(same_bits(coarse.position(), copy.position()));
+        REQUIRE(same_bits(coarse.position(), loaded.position()));
+        REQUIRE(same_bits(coarse.legs(), loaded.legs()));
+    }
+    Brachiator shorter{{}, random_row(3, 5)};
+    CHECK_FALSE(load_state(shorter, kept));
+
+    const long before = allocations();
+    for (int i = 0; i < 500; ++i)
+        coarse.step(2, 1.0 / 60);
+    CHECK(allocations() == before);
+}
+
+TEST_CASE("what a brachiator cannot be is refused", "[brachiator]") {
+    CHECK_THROWS_AS((Brachiator{{}, {{0, 4, 0}}}), InvalidValue);
+    CHECK_THROWS_AS((Brachiator{{}, even_row(3, 4)}), InvalidValue);
+    CHECK_THROWS_AS((Brachiator{{}, {{0, 4, 0}, {0, 4, 0}}}), InvalidValue);
+    CHECK_THROWS_AS((Brachiator{{}, {{0, 4, 0}, {0, not_a_number, 1}}}), InvalidValue);
+    CHECK_THROWS_AS((Brachiator{{.arm_length_m = 0}, even_row(1, 4)}), InvalidValue);
+    CHECK_THROWS_AS((Brachiator{{.lean = 2}, even_row(1, 4)}), InvalidValue);
+    Brachiator rigger{{}, even_row(1, 4)};
+    CHECK_FALSE(rigger.try_retune({.arm_length_m = 2}));
+    CHECK(rigger.try_retune({.lean = 0.2}));
+    for (const Dial<Brachiator>& dial : Brachiator::dials())
+        CHECK(dial.set(rigger, dial.get(rigger)) == DialStatus::set);
+
+    // Where the row has too wide a gap it stops before it.
+    std::vector<Vector3> row = even_row(1, 4);
+    row.push_back({0, 4, 9});
+    Brachiator stopped{{}, row};
+    for (int i = 0; i < 240 * 8; ++i)
+        stopped.step(1, Brachiator::tick_s);
+    CHECK(stopped.is_at_end());
+    CHECK(stopped.position().z == Approx(2.5).margin(0.01));
+}

@@ -1,0 +1,96 @@
+#include <cmath>
+#include <string>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/system_report.hpp>
+
+#include "support/files.hpp"
+
+using namespace hopcoil;
+using namespace hopcoil::scene;
+using Catch::Matchers::Contains;
+
+namespace {
+
+Scene scene_from(const TestFolder& folder, const std::string& text) {
+    folder.write("quay.toml", text);
+    return read_scene((folder.path() / "quay.toml").string());
+}
+
+const std::string rigger = R"(
+duration_s = 8
+[target.pace]
+start = 0
+moves = [{ at_s = 0.5, ramp_to = 1.3, over_s = 0.5 }]
+[brachiator.rigger]
+speed = "pace"
+holds = [{ from_m = [0, 4, 0], to_m = [0, 4.5, 9], count = 10 }, { at_m = [0, 4.5, 10.2] }]
+[follower.lantern]
+target = "rigger"
+)";
+
+double figure(const SystemReport& report, const std::string& key) {
+    for (const ReportFigure& each : report.figures) {
+        if (each.key == key) return each.value;
+    }
+    FAIL(key);
+    return 0;
+}
+
+}  // namespace
+
+TEST_CASE("a scene's rigger goes along his holds, is followed, and reported on", "[brachiator]") {
+    const TestFolder folder;
+    const Scene scene = scene_from(folder, rigger);
+    Take take;
+    const RunLog log = run(scene, take);
+    CHECK(log.warnings.empty());
+    const auto last = [&](const char* column) {
+        return take.column(*take.find_column(column)).back();
+    };
+    CHECK(last("rigger.position_m.z") > 7);
+    CHECK(last("lantern.value_m.z") > 6.5);
+    CHECK(last("rigger.arm1.position_m.2.y") > 4);
+    const SystemReport report = report_on(scene, take).front();
+    CHECK(figure(report, "catches") >= 6);
+    CHECK(figure(report, "most_force_weights") > 1);
+    CHECK(figure(report, "most_force_weights") < 2.5);
+    REQUIRE(report.charts.size() == 2);
+    CHECK(report.charts[0].curves.size() == 2);
+
+    // The same at any rate, and with its numbers turned while it goes.
+    Scene slow = scene;
+    slow.rate_hz = 20;
+    Take coarse;
+    run(slow, coarse);
+    const double end = coarse.column(*coarse.find_column("rigger.position_m.z")).back();
+    CHECK(end == Approx(last("rigger.position_m.z")).margin(1e-6));
+    Scene other = scene;
+    CHECK(set_matching(other, "rigger.most_speed", 0.6) == 1);
+    Take held;
+    run(other, held);
+    CHECK(held.column(*held.find_column("rigger.position_m.z")).back() < 5);
+}
+
+TEST_CASE("what is wrong with a brachiator is said where it stands", "[brachiator]") {
+    const TestFolder folder;
+    const auto refused = [&](const std::string& table, const std::string& why) {
+        CAPTURE(table);
+        CHECK_THROWS_WITH(scene_from(folder, "[brachiator.rigger]\n" + table), Contains(why));
+    };
+    refused("", "two holds or more");
+    refused("holds = [{ at_m = [0, 4, 0] }]", "two holds or more");
+    refused("holds = [{ at_m = [0, 4, 0] }, { at_m = [0, 4, 9] }]", "distance of the first two");
+    refused("holds = [{ from_m = [0, 4, 0] }]", "'from_m' and 'to_m'");
+    refused("holds = [{ at_m = [0, 4] }, { at_m = [0, 4, 1] }]", "a list of 3 numbers");
+    refused("holds = [{ from_m = [0, 4, 0], to_m = [0, 4, 3], count = 4 }]\nlean = 3", "lean");
+    refused("holds = [{ from_m = [0, 4, 0], to_m = [0, 4, 3], count = 4 }]\nspeed = 'pace'",
+            "pace");
+    refused("holds = [{ from_m = [0, 4, 0], to_m = [0, 4, 3], count = 4 }]\narm_length_m = -1",
+            "arm_length_m");
+}
