@@ -38,11 +38,13 @@ inline constexpr const char* timestep =
 
 inline constexpr const char* sweep =
     "Figures are those that run and response print; the end of a name will do: rms_gap.\n"
-    "Examples: which damping; a scene's best; in two parts\n"
+    "Examples: which damping; a scene's best; where a scheme is stable; in two parts\n"
     "  hopcoil sweep --frequency 2 --vary damping_ratio=0.2:1:9 --keep \"overshoot_percent<15\" "
     "--rank settling_time_s\n"
     "  hopcoil sweep scenes/quay/vane.toml --vary brass.frequency_hz=0.5:4:6:log --vary "
     "brass.damping_ratio=0.2:1.2:6 --rank brass.rms_gap --figure map.png\n"
+    "  hopcoil sweep --vary step_hz=10:240:24:log --vary frequency_hz=0.5:30:16:log --rank "
+    "velocity_verlet.regime --figure regions.png\n"
     "  hopcoil sweep scenes/quay/vane.toml --vary brass.frequency_hz=0.5:4:8 --shard 1/2 --out "
     "part1.csv";
 

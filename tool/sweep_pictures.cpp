@@ -1,6 +1,7 @@
 #include "tool/sweep_pictures.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <string>
 
@@ -168,6 +169,43 @@ void curve_cell(Grid& grid, const SweepRow& row, const tune::TrialCurve& curve, 
     canvas.text({box[1].x - 6, box[2].y - 7}, figure, {draw::faint_ink}, 12, draw::Align::right);
 }
 
+/// What a figure that is a regime says: 0 stable, 1 rings, 2 unstable.
+struct Regime {
+    const char* name;
+    std::string_view fill;
+};
+constexpr std::array<Regime, 3> regimes{{{"stable", draw::stable_fill},
+                                         {"rings", draw::rings_fill},
+                                         {"unstable", draw::unstable_fill}}};
+
+bool is_regime(const std::string& figure) {
+    return figure.ends_with(".regime");
+}
+
+void regime_cell(Grid& grid, const SweepRow& row, std::size_t figure) {
+    const std::vector<draw::Point> box = grid.box_of(row);
+    const double value = row.figures[figure];
+    const Regime regime = value >= 0 && value < static_cast<double>(regimes.size())
+                              ? regimes[static_cast<std::size_t>(value)]
+                              : Regime{"-", draw::grid};
+    grid.canvas().polygon(box, {std::string{regime.fill}});
+    constexpr double room_px = 70;
+    if (grid.cell_width() < room_px || grid.cell_height() < 18) return;
+    grid.canvas().text({(box[0].x + box[1].x) / 2, (box[0].y + box[2].y) / 2 + 5}, regime.name,
+                       {draw::ink}, text_px, draw::Align::centre);
+}
+
+/// Where cells have no room for words.
+void regime_legend(Grid& grid) {
+    double x = 700;
+    for (const Regime& regime : regimes) {
+        grid.canvas().polygon({{x, 24}, {x + 18, 24}, {x + 18, 42}, {x, 42}},
+                              {std::string{regime.fill}});
+        grid.canvas().text({x + 26, 38}, regime.name, {draw::ink}, text_px);
+        x += 120;
+    }
+}
+
 }  // namespace
 
 void draw_sweep_map(const std::filesystem::path& file, const SweepTable& table,
@@ -179,8 +217,15 @@ void draw_sweep_map(const std::filesystem::path& file, const SweepTable& table,
     for (const SweepRow& row : table.rows)
         extent.include(row.figures[shown]);
     Grid grid{file, table, table.figures[shown]};
-    for (const SweepRow& row : table.rows)
-        number_cell(grid, row, shown, extent);
+    const bool are_regimes = is_regime(table.figures[shown]);
+    for (const SweepRow& row : table.rows) {
+        if (are_regimes) {
+            regime_cell(grid, row, shown);
+        } else {
+            number_cell(grid, row, shown, extent);
+        }
+    }
+    if (are_regimes) regime_legend(grid);
     grid.finish(kept, "");
 }
 

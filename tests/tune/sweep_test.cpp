@@ -10,6 +10,7 @@
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/spring/step_response.hpp>
+#include <hopcoil/stepping/stability.hpp>
 #include <hopcoil/tune/sweep.hpp>
 #include <hopcoil/tune/sweep_file.hpp>
 
@@ -186,4 +187,24 @@ TEST_CASE("a table is kept as CSV, filtered and ranked", "[sweep]") {
                       Contains("did you mean 'overshoot_percent'"));
     CHECK_THROWS_WITH(condition_from("overshoot_percent=15", table), Contains("FIGURE<NUMBER"));
     CHECK_THROWS_WITH(condition_from("overshoot_percent<x", table), Contains("'x'"));
+}
+
+TEST_CASE("where each scheme is stable, rings or is unstable comes out of a sweep", "[sweep]") {
+    const std::vector<SweepAxis> axes{axis_from("step_hz=10:240:9:log"),
+                                      axis_from("frequency_hz=0.5:30:9:log")};
+    const SweepTable table = sweep(axes, trial_of(Tuning{}, paths_of(axes)));
+    for (const SchemeFacts& facts : all_schemes()) {
+        const std::size_t figure = figure_named(std::string{facts.name} + ".regime", table.figures);
+        double most = 0;
+        for (const SweepRow& row : table.rows) {
+            const Tuning tuning{.frequency_hz = row.values[1]};
+            const StepReport report = step_report(tuning, facts.scheme, 1 / row.values[0]);
+            CHECK(row.figures[figure] == static_cast<double>(report.verdict));
+            most = std::max(most, row.figures[figure]);
+        }
+        CHECK(most == (facts.scheme == Scheme::implicit_euler ? 0 : 2));
+    }
+    CHECK(trial_of(Tuning{}, {"lead"})(std::vector{0.5}).size() <
+          trial_of(Tuning{}, {"step_hz"})(std::vector{60.0}).size());
+    CHECK_THROWS_AS(trial_of(Tuning{}, {"step_hz"})(std::vector{0.0}), std::invalid_argument);
 }

@@ -23,6 +23,8 @@ constexpr double infinite = std::numeric_limits<double>::infinity();
 /// A figure that a run does not have costs this much more than any that is merely wrong.
 constexpr double cost_of_none = 1e6;
 constexpr double exact = 1e-14;
+/// No search goes further: a goal is met to half a thousandth, well within what counts as met.
+constexpr double good_enough = 2.5e-7;
 
 double miss_of(const FitGoal& goal, double figure) {
     const double scale = goal.value == 0 ? 1 : std::abs(goal.value);
@@ -210,11 +212,12 @@ GoalFit fit_to_goals(const std::vector<FitGoal>& goals, const std::vector<FitRan
         places.push_back(std::move(place));
     }
     constexpr std::size_t most_descents = 4;
-    std::vector<Place> seen = survey(cost, ranges.size(), settings.most_runs / 3 + 1, settings);
+    std::vector<Place> seen =
+        survey(cost, ranges.size(), settings.most_runs / 3 + 1, good_enough, settings);
     seen.resize(std::min(seen.size(), most_descents));
     places.insert(places.end(), seen.begin(), seen.end());
     const std::size_t runs_each = settings.most_runs * 2 / 3 / places.size() + 1;
-    const std::vector<Place> found = refined(cost, places, runs_each, exact, settings);
+    const std::vector<Place> found = refined(cost, places, runs_each, good_enough, settings);
     GoalFit fit = tried.fit_at(values_in(ranges, found.front().unit));
     fit.is_cancelled = settings.is_cancelled && settings.is_cancelled();
     return fit;

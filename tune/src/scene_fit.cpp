@@ -166,7 +166,8 @@ ReferenceFit fit_scene(const scene::Scene& scene, const std::vector<FitRange>& r
         constexpr double failed = 1e12;
         return runs.residuals(at, left) ? left.squaredNorm() : failed;
     };
-    std::vector<Place> places = survey(cost, ranges.size(), settings.most_runs / 3 + 1, settings);
+    std::vector<Place> places =
+        survey(cost, ranges.size(), settings.most_runs / 3 + 1, 0, settings);
     // The scene's own numbers are as good a start as any.
     Place as_it_is;
     for (const FitRange& range : ranges)

@@ -126,7 +126,7 @@ void require_within_dials(const scene::Scene& scene, const std::vector<FitRange>
 }
 
 std::vector<Place> survey(const Cost& cost, std::size_t dimensions, std::size_t count,
-                          const FitSettings& settings) {
+                          double good_enough, const FitSettings& settings) {
     std::vector<Place> places(count);
     const std::uint64_t stream = stream_of(settings.seed, "fit");
     for (std::size_t i = 0; i < count; ++i) {
@@ -147,6 +147,9 @@ std::vector<Place> survey(const Cost& cost, std::size_t dimensions, std::size_t 
             if (!is_cancelled(settings)) place.cost = cost(place.unit);
         });
         if (settings.progress) settings.progress(from, settings.most_runs);
+        const bool is_found =
+            std::any_of(first, last, [&](const Place& place) { return place.cost <= good_enough; });
+        if (is_found) break;
     }
     put_cheapest_first(places);
     return places;
@@ -154,14 +157,22 @@ std::vector<Place> survey(const Cost& cost, std::size_t dimensions, std::size_t 
 
 std::vector<Place> refined(const Cost& cost, const std::vector<Place>& places,
                            std::size_t runs_each, double good_enough, const FitSettings& settings) {
-    std::vector<Place> found(places.size());
-    std::vector<std::size_t> order(places.size());
-    for (std::size_t i = 0; i < order.size(); ++i)
-        order[i] = i;
-    std::for_each(std::execution::par, order.begin(), order.end(), [&](std::size_t i) {
-        found[i] = downhill(cost, places[i], runs_each, good_enough, settings);
-    });
-    put_cheapest_first(found);
+    std::vector<Place> found;
+    // How many go together does not depend on the threads, nor does the result.
+    constexpr std::size_t together = 2;
+    for (std::size_t from = 0; from < places.size(); from += together) {
+        const std::size_t count = std::min(together, places.size() - from);
+        std::vector<Place> some(count);
+        std::array<std::size_t, together> order{0, 1};
+        std::for_each(std::execution::par, order.begin(),
+                      order.begin() + static_cast<std::ptrdiff_t>(count), [&](std::size_t i) {
+                          some[i] =
+                              downhill(cost, places[from + i], runs_each, good_enough, settings);
+                      });
+        found.insert(found.end(), some.begin(), some.end());
+        put_cheapest_first(found);
+        if (found.front().cost <= good_enough || is_cancelled(settings)) break;
+    }
     return found;
 }
 

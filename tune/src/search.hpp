@@ -32,14 +32,15 @@ void require_valid(const std::vector<FitRange>& ranges);
 ///         dial has.
 void require_within_dials(const scene::Scene& scene, const std::vector<FitRange>& ranges);
 
-/// Places spread evenly over the cube, in parallel; the cheapest first.
+/// Places spread evenly over the cube, in parallel, until one costs no more than `good_enough`;
+/// the cheapest first.
 /// Source  J. H. Halton: On the efficiency of certain quasi-random sequences (1960), shifted by
 ///         the seed.
 [[nodiscard]] std::vector<Place> survey(const Cost& cost, std::size_t dimensions, std::size_t count,
-                                        const FitSettings& settings);
+                                        double good_enough, const FitSettings& settings);
 
-/// Downhill from each of several places, in parallel, until it costs no more than `good_enough`;
-/// the cheapest first.
+/// Downhill from each of several places, two at a time, until one of them costs no more than
+/// `good_enough`; the cheapest first.
 /// Source  T. Rowan: Functional stability analysis of numerical algorithms (1990), as in NLopt.
 [[nodiscard]] std::vector<Place> refined(const Cost& cost, const std::vector<Place>& places,
                                          std::size_t runs_each, double good_enough,

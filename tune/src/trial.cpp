@@ -12,6 +12,7 @@
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/spring/step_response.hpp>
+#include <hopcoil/stepping/stability.hpp>
 #include <hopcoil/tune/trial.hpp>
 
 namespace hopcoil::tune {
@@ -64,12 +65,25 @@ std::vector<TrialFigure> figures_of(const scene::Scene& scene) {
     return figures;
 }
 
+/// Steps per second, of a tuning that is stepped by a scheme: no number of its own.
+constexpr std::string_view step_path = "step_hz";
+constexpr double usual_step_hz = 60;
+
+/// Whether each scheme is stable, rings or is unstable with so many steps per second.
+void add_regimes(std::vector<TrialFigure>& figures, const Tuning& tuning, double step_hz) {
+    if (!(step_hz > 0)) throw std::invalid_argument{"step_hz: expected a number above 0"};
+    for (const SchemeFacts& facts : all_schemes()) {
+        const StepVerdict verdict = step_report(tuning, facts.scheme, 1 / step_hz).verdict;
+        figures.push_back({fmt::format("{}.regime", facts.name), static_cast<double>(verdict)});
+    }
+}
+
 const Dial<Tuning>& dial_of(const std::string& path) {
     for (const Dial<Tuning>& dial : Tuning::dials()) {
         if (dial.path == path) return dial;
     }
     throw std::invalid_argument{
-        fmt::format("{}: expected frequency_hz, damping_ratio or lead", path)};
+        fmt::format("{}: expected frequency_hz, damping_ratio, lead or step_hz", path)};
 }
 
 }  // namespace
@@ -86,6 +100,7 @@ Tuning changed(const Tuning& tuning, const std::vector<std::string>& paths,
                std::span<const double> values) {
     Tuning other = tuning;
     for (std::size_t i = 0; i < paths.size(); ++i) {
+        if (paths[i] == step_path) continue;
         const Dial<Tuning>& dial = dial_of(paths[i]);
         if (dial.set(other, values[i]) == DialStatus::set) continue;
         throw std::invalid_argument{fmt::format("{} = {}: expected {}", dial.path, values[i],
@@ -107,7 +122,7 @@ double value_at(const scene::Scene& scene, const std::string& path) {
 }
 
 double value_at(const Tuning& tuning, const std::string& path) {
-    return dial_of(path).get(tuning);
+    return path == step_path ? usual_step_hz : dial_of(path).get(tuning);
 }
 
 Trial trial_of(const scene::Scene& scene, std::vector<std::string> paths) {
@@ -120,7 +135,7 @@ Trial trial_of(const scene::Scene& scene, std::vector<std::string> paths) {
 
 Trial trial_of(const Tuning& tuning, std::vector<std::string> paths) {
     for (const std::string& path : paths)
-        static_cast<void>(dial_of(path));
+        static_cast<void>(value_at(tuning, path));
     return [tuning, paths = std::move(paths)](std::span<const double> values) {
         const Tuning tried = changed(tuning, paths, values);
         std::vector<TrialFigure> figures;
@@ -130,6 +145,9 @@ Trial trial_of(const Tuning& tuning, std::vector<std::string> paths) {
         figures.push_back({"peak_velocity", response.peak_velocity.value().value_or(none)});
         figures.push_back({"reversals", response.reversals.value().value_or(none)});
         figures.push_back({"ramp_lag_s", tried.frequency_hz > 0 ? ramp_lag_s(tried) : none});
+        for (std::size_t i = 0; i < paths.size(); ++i) {
+            if (paths[i] == step_path) add_regimes(figures, tried, values[i]);
+        }
         return figures;
     };
 }

@@ -32,7 +32,8 @@ using Trial = std::function<std::vector<TrialFigure>(std::span<const double> val
 /// Errors  std::invalid_argument at once for a path that no dial has.
 [[nodiscard]] Trial trial_of(const scene::Scene& scene, std::vector<std::string> paths);
 /// The figures of a tuning's response to a jump from 0 to 1; the paths are among frequency_hz,
-/// damping_ratio and lead.
+/// damping_ratio, lead, and step_hz: then there is a figure for each scheme that might step it so
+/// often, "semi_implicit_euler.regime": 0 stable, 1 rings, 2 unstable.
 /// Errors  the same.
 [[nodiscard]] Trial trial_of(const Tuning& tuning, std::vector<std::string> paths);
 
