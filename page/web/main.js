@@ -11,6 +11,7 @@ import { ReferencePanel } from './reference.js';
 import { Settings } from './settings.js';
 import { columnsOf } from './takes.js';
 import { Stage } from './stage.js';
+import { Variants } from './variants.js';
 
 const byId = (id) => document.getElementById(id);
 const KEPT = 30; // answers of earlier settings
@@ -38,6 +39,7 @@ class Page {
     this.player = new Player(this);
     this.keep = new KeepPanel(this);
     this.reference = new ReferencePanel(this);
+    this.variants = new Variants(this);
     this.runs = new Latest((wish) => this.#run(wish.changes),
       (answer, wish) => this.#take(answer, wish), (problem) => this.say(problem.message, true));
     this.runsOfA = new Latest((changes) => this.#run(changes),
@@ -200,6 +202,7 @@ class Page {
     const mover = this.mover();
     byId('kick').disabled = !mover.can_be_pushed;
     byId('kick-unit').textContent = `${mover.value_kind === 'number' || mover.value_kind === 'vector' ? mover.unit : 'rad'}/s`;
+    this.variants.askSoon();
     if (this.answer && !columnsOf(this.answer.take, mover).every((column) => column)) this.#ask();
     else this.draw();
   }

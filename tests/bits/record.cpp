@@ -315,7 +315,8 @@ void record_brachiator(Hash& hash, Parameters& numbers) {
     Brachiator body{{}, holds};
     for (int i = 0; i < 700; ++i) {
         if (i % 90 == 50) body.push({numbers.next() - 0.5, numbers.next() - 0.5, 0.3});
-        body.step(i < 400 ? 1 + numbers.next() : -1.4, 0.03 * numbers.next());
+        const double speed = i < 400 ? 1 + numbers.next() : -1.4;
+        body.step(speed, 0.03 * numbers.next());
         hash.add(body.position().y);
         hash.add(body.acceleration().z);
         hash.add(body.hands()[0].elbow.x);

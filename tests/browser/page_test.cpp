@@ -128,6 +128,39 @@ TEST_CASE("numbers are typed, keys turn a dial finely and coarsely, a double cli
     CHECK(page.value("leaden.lead") == 0);
 }
 
+TEST_CASE("variants of the dial in hand lie side by side, and a click takes one", "[browser]") {
+    OpenPage page;
+    CHECK(page.browser.run("return document.querySelector('#variants').hidden").get<bool>());
+    page.browser.run(
+        "document.querySelector('[data-path=\"leaden.frequency_hz\"] input[type=range]').focus()");
+    page.wait_for("there are seven", [&] {
+        return page.browser.run(
+                   "return document.querySelectorAll('#variants-row button').length") == 7;
+    });
+    CHECK_THAT(page.browser.text_of("#variants-heading"), Contains("leaden.frequency_hz, Hz"));
+    const double before = page.value("leaden.frequency_hz");
+    const std::string last = page.browser.run(
+        "return document.querySelector('#variants-row button:last-child span').textContent");
+    CHECK(std::stod(last) > before);
+    // Each is a picture of its own.
+    page.wait_for("no two look the same", [&] {
+        return page.browser.run(
+                   "return new Set([...document.querySelectorAll('#variants-row canvas')].map("
+                   "(c) => c.toDataURL())).size") == 7;
+    });
+    page.browser.run("document.querySelector('#variants-row button:last-child').click()");
+    CHECK(page.value("leaden.frequency_hz") == Approx(std::stod(last)).epsilon(1e-3));
+    page.wait_for("the one that was taken is in the middle", [&] {
+        return page.browser
+            .run(
+                "return document.querySelector('#variants-row button:nth-child(4)')"
+                "?.getAttribute('aria-pressed') === 'true' && document.querySelector("
+                "'#variants-row button:nth-child(4) span').textContent === arguments[0]",
+                {last})
+            .get<bool>();
+    });
+}
+
 TEST_CASE("a wish that is typed in moves the sliders", "[browser]") {
     OpenPage page;
     page.browser.type("#wish", "12 % past, 0.4 s\n");
