@@ -226,7 +226,8 @@ TEST_CASE("values are written into the scene where they stand, and nothing else 
 
 TEST_CASE("references are the takes beside the scene, or what is sent", "[page]") {
     const ServedScene served;
-    CHECK(served.get("/v1/references").body["references"] == json{"cobbles.csv", "sign.csv", "wind.csv"});
+    CHECK(served.get("/v1/references").body["references"] ==
+          json{"cobbles.csv", "sign.csv", "wind.csv"});
     const json wind = served.get("/v1/references/wind.csv").body;
     CHECK(wind["take"]["columns"].contains("heading_deg"));
     const auto none = served.get("/v1/references/win.csv");

@@ -15,8 +15,8 @@ struct Functor {
     using InputType = Eigen::VectorXd;
     using ValueType = Eigen::VectorXd;
     using JacobianType = Eigen::MatrixXd;
-    static constexpr int InputsAtCompileTime = Eigen::Dynamic;
-    static constexpr int ValuesAtCompileTime = Eigen::Dynamic;
+    [[maybe_unused]] static constexpr int InputsAtCompileTime = Eigen::Dynamic;
+    [[maybe_unused]] static constexpr int ValuesAtCompileTime = Eigen::Dynamic;
 
     const Residuals& residuals;
     const Eigen::VectorXd& low;

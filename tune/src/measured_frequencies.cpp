@@ -13,8 +13,8 @@
 namespace hopcoil::tune {
 namespace {
 
-constexpr int samples_a_period = 96;
-constexpr int periods = 2;
+constexpr std::size_t samples_a_period = 96;
+constexpr std::size_t periods = 2;
 
 scene::Scene sine_scene(const scene::SystemSpec& mover, double frequency_hz, double amplitude) {
     scene::Scene scene;
@@ -23,13 +23,14 @@ scene::Scene sine_scene(const scene::SystemSpec& mover, double frequency_hz, dou
                              .path = scene::Target{scene::MovesTarget{
                                  0, {}, {scene::Sine{0, for_ever, amplitude, frequency_hz}}}}});
     scene.systems.push_back({"mover", mover.clone(), {0}});
-    scene.rate_hz = samples_a_period * frequency_hz;
+    scene.rate_hz = static_cast<double>(samples_a_period) * frequency_hz;
     // Long enough to forget the start, within reason: an undamped one never does.
     constexpr double most_samples = 400'000;
     const double forgotten_s = 1.5 * mover.step_responder()->observation_time_s(amplitude);
     const double longest_s = most_samples / scene.rate_hz;
     scene.duration_s =
-        (std::floor(std::min(forgotten_s, longest_s) * frequency_hz) + periods + 1) / frequency_hz;
+        (std::floor(std::min(forgotten_s, longest_s) * frequency_hz) + periods + 1.0) /
+        frequency_hz;
     return scene;
 }
 

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 #include <stdexcept>
+#include <utility>
 
 #include <Eigen/Core>
 #include <fmt/format.h>
@@ -39,9 +40,9 @@ double between(const std::vector<double>& times_s, const std::vector<double>& va
 
 class SceneRuns {
   public:
-    SceneRuns(const scene::Scene& scene, const std::vector<FitRange>& ranges,
+    SceneRuns(scene::Scene scene, const std::vector<FitRange>& ranges,
               const std::vector<double>& times_s, const std::vector<Match>& matches)
-        : scene_{scene},
+        : scene_{std::move(scene)},
           ranges_{ranges},
           paths_{paths_of(ranges)},
           times_s_{times_s},
@@ -193,10 +194,12 @@ ReferenceFit fit_scene(const scene::Scene& scene, const std::vector<FitRange>& r
     }
     ReferenceFit fit{.numbers = numbers_of(*found, ranges, matches.size())};
     std::vector<double> values;
+    values.reserve(fit.numbers.size());
     for (const FittedNumber& number : fit.numbers)
         values.push_back(number.value);
     fit.fitted = runs.motions(values);
     std::vector<std::vector<double>> motions;
+    motions.reserve(matches.size());
     for (const Match& match : matches)
         motions.push_back(match.motion);
     judge(fit, times_s, motions, matches.size() > 1 ? runs.scales() : std::vector<double>{});

@@ -48,7 +48,7 @@ void put_cheapest_first(std::vector<Place>& places) {
 struct Descent {
     const Cost& cost;
     const FitSettings& settings;
-    nlopt_opt search;
+    nlopt_opt search = nullptr;
     Place best;
 
     static double at(unsigned count, const double* unit, double*, void* data) {
