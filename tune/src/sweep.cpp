@@ -10,7 +10,7 @@
 
 #include <hopcoil/tune/sweep.hpp>
 
-#include "figure_order.hpp"
+#include "row_order.hpp"
 
 namespace hopcoil::tune {
 namespace {

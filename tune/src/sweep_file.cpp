@@ -9,7 +9,7 @@
 #include <hopcoil/io/csv_text.hpp>
 #include <hopcoil/tune/sweep_file.hpp>
 
-#include "figure_order.hpp"
+#include "row_order.hpp"
 
 namespace hopcoil::tune {
 namespace {
@@ -71,21 +71,32 @@ void drop_repeated(std::vector<SweepRow>& rows) {
     rows.erase(repeated, rows.end());
 }
 
+/// The places of a table's figures by their names.
+std::vector<std::size_t> by_name(const std::vector<std::string>& figures) {
+    std::vector<std::size_t> order(figures.size());
+    for (std::size_t k = 0; k < order.size(); ++k)
+        order[k] = k;
+    std::sort(order.begin(), order.end(),
+              [&](std::size_t a, std::size_t b) { return figures[a] < figures[b]; });
+    return order;
+}
+
 }  // namespace
 
 std::string csv_of(const SweepTable& table, std::string_view sweep_id) {
+    const std::vector<std::size_t> order = by_name(table.figures);
     std::string text = "sweep,run,of";
     for (const std::string& path : table.paths)
         text += fmt::format(",{}", io::csv_field(fmt::format("{}{}", vary, path)));
-    for (const std::string& figure : table.figures)
-        text += fmt::format(",{}", io::csv_field(figure));
+    for (const std::size_t k : order)
+        text += fmt::format(",{}", io::csv_field(table.figures[k]));
     text += ",failure\n";
     for (const SweepRow& row : table.rows) {
         text += fmt::format("{},{},{}", sweep_id, row.index + 1, table.total);
         for (const double value : row.values)
             text += fmt::format(",{}", number_text(value));
-        for (const double value : row.figures)
-            text += fmt::format(",{}", number_text(value));
+        for (const std::size_t k : order)
+            text += fmt::format(",{}", number_text(row.figures[k]));
         text += fmt::format(",{}\n", io::csv_field(row.failure));
     }
     return text;

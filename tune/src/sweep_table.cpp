@@ -9,27 +9,13 @@
 #include <hopcoil/tune/sweep_table.hpp>
 #include <hopcoil/tune/trial.hpp>
 
-#include "figure_order.hpp"
+#include "row_order.hpp"
 
 namespace hopcoil::tune {
 
 void put_in_order(SweepTable& table) {
     std::sort(table.rows.begin(), table.rows.end(),
               [](const SweepRow& a, const SweepRow& b) { return a.index < b.index; });
-    std::vector<std::size_t> order(table.figures.size());
-    for (std::size_t k = 0; k < order.size(); ++k)
-        order[k] = k;
-    std::sort(order.begin(), order.end(),
-              [&](std::size_t a, std::size_t b) { return table.figures[a] < table.figures[b]; });
-    const auto reordered = [&](const auto& from) {
-        auto to = from;
-        for (std::size_t k = 0; k < order.size(); ++k)
-            to[k] = from[order[k]];
-        return to;
-    };
-    table.figures = reordered(table.figures);
-    for (SweepRow& row : table.rows)
-        row.figures = reordered(row.figures);
 }
 
 SweepCondition condition_from(std::string_view text, const SweepTable& table) {

@@ -9,8 +9,8 @@
 
 namespace hopcoil::tune {
 
-/// A table as CSV: `run`, the paths, the figures, `failure`; and `sweep`, which is the same for all
-/// runs of one sweep and different for any other.
+/// A table as CSV: `run`, the paths, the figures by name, `failure`; and `sweep`, which is the same
+/// for all runs of one sweep and different for any other.
 [[nodiscard]] std::string csv_of(const SweepTable& table, std::string_view sweep_id);
 
 /// A table as it was written, whole or in part.

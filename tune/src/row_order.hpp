@@ -4,7 +4,7 @@
 
 namespace hopcoil::tune {
 
-/// Rows by index and figures by name: the same whatever was run where, and when.
+/// Rows by their indices.
 void put_in_order(SweepTable& table);
 
 }  // namespace hopcoil::tune
