@@ -135,7 +135,7 @@ void print(const Seen& one) {
     constexpr std::size_t every = 4;
     for (std::size_t i = 0; i < one.measured.size(); i += every) {
         const FrequencyPoint& point = one.measured[i];
-        fmt::print("  {:>10.3g}  {:>8.3g}  {:>9.3g}\n", point.frequency_hz, point.gain,
+        fmt::print("  {:>10.3g}  {:>8.3g}  {:>9.2f}\n", point.frequency_hz, point.gain,
                    degrees * point.phase_lag_rad);
     }
     fmt::print("\n");

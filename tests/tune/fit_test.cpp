@@ -109,6 +109,16 @@ TEST_CASE("any figures can be wished for, with bounds", "[fit]") {
     CHECK(figure(fit, "rise_time_s") < 0.3);
     CHECK(figure(fit, "overshoot_percent") == Approx(20).margin(0.1));
 
+    // A bound that the other goals lean on is kept, not touched.
+    for (const double bound : {2.0, 3.0, 7.0}) {
+        const GoalFit held = fit_to_goals(
+            {{.figure = "peak_velocity", .type = FitGoal::Type::below, .value = bound},
+             {.figure = "peak_velocity", .type = FitGoal::Type::above, .value = 0.9 * bound},
+             {.figure = "overshoot_percent", .value = 15}},
+            feel, Tuning{});
+        CHECK(held.is_met);
+    }
+
     // A lead is found as well: how far it first goes the other way.
     const GoalFit leaning =
         fit_to_goals({goal_from("anticipation_percent=5"), goal_from("overshoot_percent=10"),

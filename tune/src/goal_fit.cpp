@@ -25,12 +25,14 @@ constexpr double cost_of_none = 1e6;
 constexpr double exact = 1e-14;
 /// No search goes further: a goal is met to half a thousandth, well within what counts as met.
 constexpr double good_enough = 2.5e-7;
+/// A bound is aimed at from within, by more than that leaves open.
+constexpr double within_bound = 1e-3;
 
 double miss_of(const FitGoal& goal, double figure) {
     const double scale = goal.value == 0 ? 1 : std::abs(goal.value);
     const double miss = (figure - goal.value) / scale;
-    if (goal.type == FitGoal::Type::below) return std::max(0.0, miss);
-    if (goal.type == FitGoal::Type::above) return std::min(0.0, miss);
+    if (goal.type == FitGoal::Type::below) return std::max(0.0, miss + within_bound);
+    if (goal.type == FitGoal::Type::above) return std::min(0.0, miss - within_bound);
     return miss;
 }
 
