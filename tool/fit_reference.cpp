@@ -31,7 +31,7 @@ struct Fitted {
 tune::Reference reference_of(const FitOptions& options, const std::string& motion,
                              const std::string& target) {
     try {
-        return tune::read_reference(options.reference, motion, target);
+        return tune::read_reference(options.reference.string(), motion, target);
     } catch (const std::invalid_argument& problem) {
         refuse_fit(problem.what());
     }

@@ -193,6 +193,12 @@ class Page {
     return seriesInk(Math.max(0, this.scene.movers.findIndex((mover) => mover.name === name)));
   }
 
+  /** What a mover follows, where that is a value like its own: a place, not the speed to go there. */
+  targetOf(mover) {
+    return this.scene.targets.find((each) => each.name === mover?.target
+      && (each.value_kind ?? each.kind) === mover.value_kind);
+  }
+
   look(name) {
     this.looked = name;
     this.stage.look(name);
@@ -242,7 +248,7 @@ class Page {
   /** What every request says of the setting. Only what is shown is asked for. */
   #request(values) {
     const mover = this.mover();
-    const target = this.scene.targets.find((each) => each.name === mover?.target);
+    const target = this.targetOf(mover);
     const channels = new Set([mover?.whole_channel, target?.channel]);
     for (const body of [...this.scene.bodies, ...this.stage.rules])
       for (const channel of [body.position, body.rotation, body.scale]) channels.add(channel);
@@ -365,7 +371,7 @@ class Page {
     const mover = this.mover();
     if (!mover) return;
     const colour = this.colourOf(mover.name);
-    const target = this.scene.targets.find((each) => each.name === mover.target);
+    const target = this.targetOf(mover);
     const live = this.hand.isActive && this.hand.take;
     const ghost = live ? null : this.#ghost();
     this.course.draw({ take: live || this.answer.take, target, mover, colour,

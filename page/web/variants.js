@@ -69,7 +69,7 @@ export class Variants {
       this.row.textContent = 'A run of this scene takes too long for them.';
       return;
     }
-    const target = page.scene.targets.find((each) => each.name === mover.target);
+    const target = page.targetOf(mover);
     const channels = [mover.whole_channel, target?.channel].filter(Boolean);
     const variants = [];
     for (const value of this.#values(dial)) {

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <filesystem>
 #include <optional>
 #include <stdexcept>
 
@@ -197,8 +198,9 @@ void require_valid(const Reference& reference) {
     if (!moves) throw std::invalid_argument{"the motion stands still: nothing can be read off it"};
 }
 
-Reference read_reference(const std::filesystem::path& file, const std::string& motion,
+Reference read_reference(const std::string& file_name, const std::string& motion,
                          const std::string& target) {
+    const std::filesystem::path file{file_name};
     const Columns columns = columns_of(file);
     std::vector<std::size_t> of_motion;
     std::vector<std::size_t> of_target;

@@ -1,6 +1,5 @@
 #pragma once
 
-#include <filesystem>
 #include <string>
 #include <vector>
 
@@ -30,7 +29,7 @@ void require_valid(const Reference& reference);
 ///
 /// Errors  FileProblem; InputProblems; std::invalid_argument for a name that is not there (the
 ///         nearest is named).
-[[nodiscard]] Reference read_reference(const std::filesystem::path& file, const std::string& motion,
+[[nodiscard]] Reference read_reference(const std::string& file_name, const std::string& motion,
                                        const std::string& target);
 
 }  // namespace hopcoil::tune
