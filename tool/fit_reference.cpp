@@ -143,7 +143,7 @@ void print(const FitOptions& options, const Fitted& fitted) {
             fmt::print("{:<28} {:<10.5g} given\n", "delay_s", fitted.follower->delay_s);
     }
     if (fit.combination) {
-        fmt::print("the record does not tell these numbers apart; what it does tell:\n{}\n",
+        fmt::print("the record does not determine these numbers one by one; it determines\n{}\n",
                    with_interval(*fit.combination));
     }
     const std::string unit = fitted.unit.empty() ? "" : " " + fitted.unit;

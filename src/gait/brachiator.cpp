@@ -177,9 +177,9 @@ Vector3 Brachiator::shoulder(std::size_t side) const noexcept {
 
 /// The body between two ticks, and all that hangs on it.
 void Brachiator::pose() noexcept {
-    const detail::BodyPoint before = path_.at(-1);
-    const detail::BodyPoint now = path_.at(0);
-    const detail::BodyPoint after = path_.at(1);
+    const detail::BodyPoint& before = path_.at(-1);
+    const detail::BodyPoint& now = path_.at(0);
+    const detail::BodyPoint& after = path_.at(1);
     const double part = time_left_s_ / tick_s;
     const Vector3 step = after.place - now.place;
     acceleration_ = (step - (now.place - before.place)) * (1 / (tick_s * tick_s));

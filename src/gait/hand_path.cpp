@@ -106,13 +106,23 @@ Swung swung(const HandSwing& swing, const Vector3& pivot, double time_s) {
     return {place, swept > 0 ? std::clamp(2 * angle / swept, -1.0, 1.0) : 0.0};
 }
 
-/// Three box filters, one after the other, of this width each.
-double kernel(double offset_s, double box_s) {
-    const double x = std::abs(offset_s) / box_s;
-    if (x < 0.5) return 0.75 - x * x;
-    if (x < 1.5) return 0.5 * (1.5 - x) * (1.5 - x);
-    return 0;
+/// Three box filters, one after the other, of this width each: what each tick from -reach to reach
+/// counts.
+template <std::int64_t reach>
+constexpr std::array<double, 2 * reach + 1> kernel(double box_s) {
+    std::array<double, 2 * reach + 1> weights{};
+    for (std::int64_t k = -reach; k <= reach; ++k) {
+        const double offset_s = static_cast<double>(k) * HandPath::tick_s;
+        const double x = (offset_s < 0 ? -offset_s : offset_s) / box_s;
+        weights[static_cast<std::size_t>(k + reach)] = x < 0.5   ? 0.75 - x * x
+                                                       : x < 1.5 ? 0.5 * (1.5 - x) * (1.5 - x)
+                                                                 : 0;
+    }
+    return weights;
 }
+constexpr auto path_kernel = kernel<kernel_reach>(width_s);
+constexpr auto lift_kernel =
+    kernel<lift_reach>(static_cast<double>(lift_reach) * HandPath::tick_s / 1.5);
 
 }  // namespace
 
@@ -151,6 +161,8 @@ HandPath::HandPath(const BrachiatorSettings& settings, std::span<const Vector3> 
     raw_.fill(first);
     for (std::int64_t tick = -2 * lift_reach; tick <= 2 * lift_reach + 1; ++tick)
         smooth(settings, holds, tick);
+    for (const std::int64_t tick : {-1, 0, 1})
+        lift(tick);
 }
 
 const HandSwing& HandPath::swing_at(double time_s) const noexcept {
@@ -181,7 +193,7 @@ bool HandPath::fits(std::size_t holds) const noexcept {
            });
 }
 
-bool HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Vector3> holds,
+void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Vector3> holds,
                           double speed, double from_s) noexcept {
     const HandSwing last = newest();
     const bool forward = speed > 0;
@@ -198,7 +210,7 @@ bool HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
     };
     std::uint32_t caught = 0;
     is_at_end_ = !next(pivot, caught);
-    if (is_at_end_) return false;
+    if (is_at_end_) return;
     // In a hurry a near one is left out.
     const double pace = std::abs(speed);
     const double liked_m = std::min(1.55, 0.75 * pace) * settings.arm_length_m / 1.05;
@@ -230,7 +242,6 @@ bool HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
     swing.yaw_rad = last.yaw_rad + shorter_turn_rad(last.yaw_rad, yaw);
     swings_[swing_count_ % swing_size] = swing;
     ++swing_count_;
-    return true;
 }
 
 void HandPath::extend(const BrachiatorSettings& settings, std::span<const Vector3> holds,
@@ -283,7 +294,7 @@ void HandPath::smooth(const BrachiatorSettings& settings, std::span<const Vector
     BodyPoint sum;
     double weights = 0;
     for (std::int64_t k = -kernel_reach; k <= kernel_reach; ++k) {
-        const double weight = kernel(static_cast<double>(k) * tick_s, width_s);
+        const double weight = path_kernel[static_cast<std::size_t>(k + kernel_reach)];
         const BodyPoint& point = raw(tick + k);
         sum.place = sum.place + point.place * weight;
         sum.hold = sum.hold + point.hold * weight;
@@ -312,22 +323,19 @@ void HandPath::advance(const BrachiatorSettings& settings, std::span<const Vecto
     extend(settings, holds, std::clamp(speed, -settings.most_speed, settings.most_speed),
            front + kernel_reach);
     smooth(settings, holds, front);
+    lift(static_cast<std::int64_t>(ticks_) + 1);
 }
 
-BodyPoint HandPath::at(int ticks) const noexcept {
-    const std::int64_t tick = static_cast<std::int64_t>(ticks_) + ticks;
-    BodyPoint point = smoothed(tick);
+/// Raises a tick by what the arms need near it: what is smooth about it stays so.
+void HandPath::lift(std::int64_t tick) noexcept {
     double lift = 0;
     double weights = 0;
-    constexpr double lift_width_s = static_cast<double>(lift_reach) * tick_s / 1.5;
     for (std::int64_t k = -lift_reach; k <= lift_reach; ++k) {
-        const double weight = kernel(static_cast<double>(k) * tick_s, lift_width_s);
+        const double weight = lift_kernel[static_cast<std::size_t>(k + lift_reach)];
         lift += weight * raised_[static_cast<std::size_t>((tick + k) & (smooth_size - 1))];
         weights += weight;
     }
-    point.place.y += lift / weights;
-    point.lift_m = lift / weights;
-    return point;
+    smoothed(tick).place.y += lift / weights;
 }
 
 }  // namespace hopcoil::detail

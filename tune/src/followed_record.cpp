@@ -79,9 +79,13 @@ class FollowedRecord::Steps {
     Steps(const Tuning& tuning, TargetPath path)
         : tuning_{tuning}, is_smooth_{path == TargetPath::smooth}, jump_{jump_rows(tuning)} {}
 
+    void leap(double& gap, double& velocity, double travel) const {
+        gap += jump_.gap_of_travel * travel;
+        velocity += jump_.velocity_of_travel * travel;
+    }
+
     void step(double& gap, double& velocity, const Piece& piece, double dt) {
-        gap += jump_.gap_of_travel * piece.leap;
-        velocity += jump_.velocity_of_travel * piece.leap;
+        leap(gap, velocity, piece.leap);
         const Entry& entry = entry_of(dt);
         const double forced_gap = is_smooth_
                                       ? forced(entry.cubic.gap_of_travel, entry.cubic.gap_of_first,
@@ -183,17 +187,14 @@ FollowedRecord::Track FollowedRecord::track_of(const Row& target, const Tuning& 
     track.gaps.reserve(count);
     track.velocities.reserve(count);
     Steps steps{tuning, path_};
-    const StraightRows<double> jump = jump_rows(tuning);
     for (std::size_t k = 0; k < count; ++k) {
         track.gaps.push_back(gap);
         track.velocities.push_back(velocity);
         if (k + 1 == count) break;
         const double dt = reference_.times_s[k + 1] - reference_.times_s[k];
         steps.step(gap, velocity, piece_of(target, k, dt), dt);
-        if (!is_leap_[k] || path_ != TargetPath::leaps_late) continue;
-        const double leap = target.values[k + 1] - target.values[k];
-        gap += jump.gap_of_travel * leap;
-        velocity += jump.velocity_of_travel * leap;
+        if (is_leap_[k] && path_ == TargetPath::leaps_late)
+            steps.leap(gap, velocity, target.values[k + 1] - target.values[k]);
     }
     return track;
 }
@@ -253,9 +254,8 @@ FollowedRecord::Outcome FollowedRecord::after(double frequency_hz, double dampin
     for (std::size_t c = 0; c < left.size(); ++c) {
         subtract(left[c], of_lead[c], outcome.lead);
         outcome.cost += product(left[c], left[c]);
-        outcome.fitted.push_back(reference_.motion[c]);
-        subtract(outcome.fitted.back(), left[c], 1);
     }
+    outcome.left = std::move(left);
     return outcome;
 }
 

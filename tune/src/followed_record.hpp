@@ -24,7 +24,7 @@ class FollowedRecord {
     [[nodiscard]] static std::vector<bool> leaps_of(const Reference& reference);
 
     struct Outcome {
-        std::vector<std::vector<double>> fitted{};  ///< as Reference::motion
+        std::vector<std::vector<double>> left{};  ///< of Reference::motion
         double lead = 0.0;
         double cost = 0.0;  ///< sum of the squares of what is left
     };

@@ -39,7 +39,6 @@ class Search {
   public:
     Search(const Reference& reference, const KnownNumbers& known, TargetPath path)
         : record_{reference, path},
-          reference_{reference},
           known_{known},
           third_{!known.lead      ? Third::lead
                  : !known.delay_s ? Third::delay
@@ -48,7 +47,6 @@ class Search {
 
     [[nodiscard]] Eigen::Index count() const { return third_ == Third::none ? 2 : 3; }
     [[nodiscard]] Third third() const { return third_; }
-    [[nodiscard]] const Band& band() const { return band_; }
 
     [[nodiscard]] Eigen::VectorXd low() const {
         return numbers(band_.low_hz, least_ratio, third_ == Third::lead ? -most_lead : 0);
@@ -72,12 +70,13 @@ class Search {
         const Residuals residuals = [&](const Eigen::VectorXd& at, Eigen::VectorXd& left) {
             const FollowedRecord::Outcome found = outcome(at);
             if (!std::isfinite(found.cost)) return false;
-            const auto rows = static_cast<Eigen::Index>(reference_.times_s.size());
-            left.resize(rows * static_cast<Eigen::Index>(found.fitted.size()));
+            const auto rows = static_cast<Eigen::Index>(found.left.front().size());
+            left.resize(rows * static_cast<Eigen::Index>(found.left.size()));
             Eigen::Index next = 0;
-            for (std::size_t c = 0; c < found.fitted.size(); ++c) {
-                for (std::size_t i = 0; i < found.fitted[c].size(); ++i)
-                    left[next++] = reference_.motion[c][i] - found.fitted[c][i];
+            for (const std::vector<double>& component : found.left) {
+                left.segment(next, rows) =
+                    Eigen::Map<const Eigen::VectorXd>{component.data(), rows};
+                next += rows;
             }
             return true;
         };
@@ -142,7 +141,6 @@ class Search {
     }
 
     FollowedRecord record_;
-    const Reference& reference_;
     const KnownNumbers& known_;
     Third third_;
     Band band_;
@@ -238,7 +236,12 @@ FollowerFit fit_from(const Search& search, const LeastSquares& found, TargetPath
     FollowerFit fit{.tuning = {math::exp(at[0]), math::exp(at[1]), search.lead_of(at)},
                     .delay_s = search.delay_of(at),
                     .path = path,
-                    .fit = {.fitted = search.outcome(at).fitted}};
+                    .fit = {.fitted = reference.motion}};
+    const FollowedRecord::Outcome outcome = search.outcome(at);
+    for (std::size_t c = 0; c < outcome.left.size(); ++c) {
+        for (std::size_t i = 0; i < outcome.left[c].size(); ++i)
+            fit.fit.fitted[c][i] -= outcome.left[c][i];
+    }
     add_numbers(fit.fit, found, search, reference.motion.size());
     return fit;
 }

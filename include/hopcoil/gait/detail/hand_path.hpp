@@ -19,7 +19,7 @@ struct HandSwing {
     std::uint32_t left = 0;   ///< the one that is let go
     std::uint32_t caught = 0;
     std::uint32_t hand = 0;  ///< that lets go and catches
-    Vector3 from{};          ///< of the centre of mass, at the change-over
+    Vector3 from{};          ///< of the middle of the shoulders, at the change-over
     Vector3 to{};
     double yaw_rad = 0.0;  ///< along its way
 
@@ -64,7 +64,9 @@ class HandPath {
     void advance(const BrachiatorSettings& settings, std::span<const Vector3> holds,
                  double speed) noexcept;
     /// Now (0), one tick later (1) or one before (-1).
-    [[nodiscard]] BodyPoint at(int ticks) const noexcept;
+    [[nodiscard]] const BodyPoint& at(int ticks) const noexcept {
+        return smoothed(static_cast<std::int64_t>(ticks_) + ticks);
+    }
     [[nodiscard]] HandAt hand_at(double time_s, std::uint32_t hand) const noexcept;
     [[nodiscard]] const HandSwing& swing_at(double time_s) const noexcept;
     [[nodiscard]] bool is_at_end() const noexcept { return is_at_end_; }
@@ -85,8 +87,9 @@ class HandPath {
                 std::int64_t tick) noexcept;
     void smooth(const BrachiatorSettings& settings, std::span<const Vector3> holds,
                 std::int64_t tick) noexcept;
-    bool plan_swing(const BrachiatorSettings& settings, std::span<const Vector3> holds,
+    void plan_swing(const BrachiatorSettings& settings, std::span<const Vector3> holds,
                     double speed, double from_s) noexcept;
+    void lift(std::int64_t tick) noexcept;
     [[nodiscard]] double lift_for(const BrachiatorSettings& settings,
                                   std::span<const Vector3> holds, const BodyPoint& point,
                                   double time_s) const noexcept;
@@ -106,8 +109,8 @@ class HandPath {
 
     std::array<HandSwing, swing_size> swings_{};
     std::array<BodyPoint, raw_size> raw_{};
-    std::array<BodyPoint, smooth_size> smooth_{};
-    std::array<double, smooth_size> raised_{};  ///< the most lift near a tick
+    std::array<BodyPoint, smooth_size> smooth_{};  ///< lifted up to the next tick
+    std::array<double, smooth_size> raised_{};     ///< the most lift near a tick
     std::uint64_t swing_count_ = 0;
     std::uint64_t ticks_ = 0;  ///< now
     bool is_at_end_ = false;
