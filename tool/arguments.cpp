@@ -257,24 +257,26 @@ void add_timestep(CLI::App& app, TimestepOptions& options) {
     app.footer(help::timestep);
 }
 
-/// The numbers of a tuning that are not looked for.
-void add_one_tuning(const Options& add, OneTuning& tuning) {
-    add("--frequency", tuning.frequency_hz, "HZ", "of a tuning, if not varied (2)")
+/// What is run again and again, but for what is varied.
+void add_trial(CLI::App& app, TrialOptions& options) {
+    const Options add{app};
+    add("scene", options.scene, "SCENE.toml", "the scene to run, instead of a tuning");
+    add("--frequency", options.tuning.frequency_hz, "HZ", "of a tuning, if not varied (2)")
         ->check(at_least_zero(" hertz"));
-    add("--damping-ratio", tuning.damping_ratio, "RATIO", "the same (0.5)")
+    add("--damping-ratio", options.tuning.damping_ratio, "RATIO", "the same (0.5)")
         ->check(at_least_zero(""));
-    add("--lead", tuning.lead, "LEAD", "the same (0)")->check(any_number(""));
+    add("--lead", options.tuning.lead, "LEAD", "the same (0)")->check(any_number(""));
+    add_set(app, options.changes);
+    add("--seconds", options.seconds, "S", "how long each run is")->check(above_zero(" seconds"));
+    add("--seed", options.seed, "N", "of what is random in a scene, and of a search")
+        ->check(whole_number());
 }
 
 void add_sweep(CLI::App& app, SweepOptions& options) {
     const Options add{app};
-    add("scene", options.scene, "SCENE.toml", "the scene to run, instead of a tuning");
+    add_trial(app, options);
     add("--vary", options.vary, "PATH=VALUES",
         "a number and its values: LOW:HIGH:COUNT, LOW:HIGH:COUNT:log or A,B,C; repeatable");
-    add_one_tuning(add, options.tuning);
-    add_set(app, options.changes);
-    add("--seconds", options.seconds, "S", "how long each run is")->check(above_zero(" seconds"));
-    add("--seed", options.seed, "N", "of what is random in a scene")->check(whole_number());
     add("--keep", options.keep, "FIGURE<NUMBER",
         "only runs of which this is so: \"overshoot_percent<15\"; repeatable");
     add("--rank", options.rank, "FIGURE", "sort by this figure, smallest first");
@@ -293,13 +295,9 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
 
 void add_fit(CLI::App& app, FitOptions& options) {
     const Options add{app};
-    add("scene", options.scene, "SCENE.toml", "the scene to run, instead of a tuning");
+    add_trial(app, options);
     add.repeated("--vary", options.vary, "PATH=LOW:HIGH",
                  "a number to find, and between which values; repeatable");
-    add_one_tuning(add, options.tuning);
-    add_set(app, options.changes);
-    add("--seconds", options.seconds, "S", "how long each run is")->check(above_zero(" seconds"));
-    add("--seed", options.seed, "N", "of what is random, and of the search")->check(whole_number());
     add("--most-runs", options.most_runs, "N", "that the search tries (600)")
         ->check(number([](double value) { return value >= 10 && value <= 1e6; },
                        "a number from 10 to 1000000"));

@@ -148,13 +148,17 @@ struct OneTuning {
     }
 };
 
-struct SweepOptions {
+/// What is run again and again, and what differs from run to run.
+struct TrialOptions {
     std::filesystem::path scene{};  ///< instead of a tuning
     OneTuning tuning{};
     std::vector<std::string> vary{};
     ChangeOptions changes{};
     std::optional<std::uint64_t> seed{};
     std::optional<double> seconds{};
+};
+
+struct SweepOptions : TrialOptions {
     std::vector<std::string> keep{};
     std::string rank{};
     std::size_t rows = 20;  ///< printed
@@ -168,13 +172,7 @@ struct SweepOptions {
 };
 ExitCode run_sweep(const SweepOptions& options);
 
-struct FitOptions {
-    std::filesystem::path scene{};  ///< instead of a tuning
-    OneTuning tuning{};
-    std::vector<std::string> vary{};
-    ChangeOptions changes{};
-    std::optional<std::uint64_t> seed{};
-    std::optional<double> seconds{};
+struct FitOptions : TrialOptions {
     std::size_t most_runs = 600;
     std::vector<std::string> wants{};
     std::filesystem::path reference{};

@@ -13,6 +13,7 @@
 #include "tool/fit_pictures.hpp"
 #include "tool/made_by.hpp"
 #include "tool/saved_tuning.hpp"
+#include "tool/scene_changes.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -77,7 +78,7 @@ Wished fitted(const FitOptions& options) {
         });
         wished.tuning = tune::changed(given, tune::paths_of(wished.ranges), wished.fit.values);
     } else {
-        wished.scene = scene_of(options);
+        wished.scene = scene_of(options, "fit");
         wished.fit = run_fit_with(options, [&](const tune::FitSettings& settings) {
             return tune::fit_to_goals(goals, wished.ranges, *wished.scene, settings);
         });
@@ -198,15 +199,7 @@ ExitCode run_fit(const FitOptions& options) {
     draw(options, wished);
     const std::string kept =
         wished.fit.is_met ? save_tuning_as("fit", options.save, wished.tuning) : std::string{};
-    if (options.json) {
-        Json json = json_of(options, wished);
-        if (!kept.empty()) json["kept_in"] = options.save.file.string();
-        print_json(json);
-    } else {
-        print(options, wished);
-        if (!options.figure.empty()) fmt::print("drawn: {}\n", options.figure.string());
-        if (!kept.empty()) fmt::print("{}\n", kept);
-    }
+    show_fit(options, json_of(options, wished), kept, [&] { print(options, wished); });
     if (wished.fit.is_cancelled) return ExitCode::interrupted;
     return wished.fit.is_met ? ExitCode::done : ExitCode::check_failed;
 }

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include "tool/scene_changes.hpp"
+#include "tool/made_by.hpp"
 
 namespace hopcoil::tool {
 
@@ -28,13 +28,6 @@ std::vector<tune::FitRange> ranges_of(const FitOptions& options) {
     return ranges;
 }
 
-scene::Scene scene_of(const FitOptions& options) {
-    scene::Scene scene = scene::read_scene(options.scene, options.seed);
-    make_changes(scene, options.changes, "fit");
-    if (options.seconds) scene.duration_s = *options.seconds;
-    return scene;
-}
-
 std::string run_line(const FitOptions& options, const std::vector<std::string>& paths,
                      const std::vector<double>& values) {
     std::string line = fmt::format("hopcoil run {}", options.scene.string());
@@ -43,6 +36,18 @@ std::string run_line(const FitOptions& options, const std::vector<std::string>& 
     for (std::size_t k = 0; k < paths.size(); ++k)
         line += fmt::format(" --set '{}={:.6g}'", paths[k], values[k]);
     return line;
+}
+
+void show_fit(const FitOptions& options, Json json, const std::string& kept,
+              const std::function<void()>& print) {
+    if (options.json) {
+        if (!kept.empty()) json["kept_in"] = options.save.file.string();
+        print_json(json);
+        return;
+    }
+    print();
+    if (!options.figure.empty()) fmt::print("drawn: {}\n", options.figure.string());
+    if (!kept.empty()) fmt::print("{}\n", kept);
 }
 
 }  // namespace hopcoil::tool

@@ -4,10 +4,10 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/scene/scene.hpp>
 #include <hopcoil/tune/fit_settings.hpp>
 
 #include "tool/commands.hpp"
+#include "tool/made_by.hpp"
 #include "tool/progress.hpp"
 
 namespace hopcoil::tool {
@@ -17,9 +17,6 @@ namespace hopcoil::tool {
 
 /// The ranges of --vary. Errors  UsageProblem.
 [[nodiscard]] std::vector<tune::FitRange> ranges_of(const FitOptions& options);
-
-/// The scene with its changes. Errors  those of read_scene and make_changes.
-[[nodiscard]] scene::Scene scene_of(const FitOptions& options);
 
 /// Runs a fit behind a progress bar; what it refuses is wrong usage.
 template <class Fit>
@@ -42,6 +39,10 @@ auto run_fit_with(const FitOptions& options, Fit&& fit) {
 /// How to run the scene with what was found: "hopcoil run SCENE --set a=1 --set b=2".
 [[nodiscard]] std::string run_line(const FitOptions& options, const std::vector<std::string>& paths,
                                    const std::vector<double>& values);
+
+/// What was found, as JSON or as `print` prints it, and what was written besides.
+void show_fit(const FitOptions& options, Json json, const std::string& kept,
+              const std::function<void()>& print);
 
 /// Finds the numbers that explain a recorded motion, and prints them.
 ExitCode fit_reference(const FitOptions& options);

@@ -10,6 +10,7 @@
 #include "tool/fit_pictures.hpp"
 #include "tool/made_by.hpp"
 #include "tool/saved_tuning.hpp"
+#include "tool/scene_changes.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -85,7 +86,7 @@ Fitted fitted_scene(const FitOptions& options) {
     if (!options.motion.empty() || !options.target.empty() || options.delay_s)
         refuse_fit("--motion, --target and --delay go without a scene; give --match");
     const std::vector<tune::FitRange> ranges = ranges_of(options);
-    const scene::Scene scene = scene_of(options);
+    const scene::Scene scene = scene_of(options, "fit");
     Fitted fitted;
     std::vector<tune::Match> matches;
     for (const std::string& text : options.matches) {
@@ -226,15 +227,7 @@ ExitCode fit_reference(const FitOptions& options) {
     const std::string kept = fitted.follower
                                  ? save_tuning_as("fit", options.save, fitted.follower->tuning)
                                  : std::string{};
-    if (options.json) {
-        Json json = json_of(options, fitted);
-        if (!kept.empty()) json["kept_in"] = options.save.file.string();
-        print_json(json);
-    } else {
-        print(options, fitted);
-        if (!options.figure.empty()) fmt::print("drawn: {}\n", options.figure.string());
-        if (!kept.empty()) fmt::print("{}\n", kept);
-    }
+    show_fit(options, json_of(options, fitted), kept, [&] { print(options, fitted); });
     if (fitted.fit.is_cancelled) return ExitCode::interrupted;
     return fitted.fit.is_explained ? ExitCode::done : ExitCode::check_failed;
 }

@@ -115,4 +115,11 @@ void make_changes(scene::Scene& scene, const ChangeOptions& options, const std::
     }
 }
 
+scene::Scene scene_of(const TrialOptions& options, const std::string& command) {
+    scene::Scene scene = scene::read_scene(options.scene, options.seed);
+    make_changes(scene, options.changes, command);
+    if (options.seconds) scene.duration_s = *options.seconds;
+    return scene;
+}
+
 }  // namespace hopcoil::tool

@@ -83,9 +83,7 @@ Swept swept_by(const SweepOptions& options) {
         swept.made_by = made_by("sweep");
         swept.made_by["tuning"] = to_json(tuning);
     } else {
-        scene::Scene scene = scene::read_scene(options.scene, options.seed);
-        make_changes(scene, options.changes, "sweep");
-        if (options.seconds) scene.duration_s = *options.seconds;
+        const scene::Scene scene = scene_of(options, "sweep");
         swept.trial = tune::trial_of(scene, paths);
         const std::string& path = paths.front();
         swept.seen = options.show.empty() ? path.substr(0, path.find('.')) : options.show;
