@@ -36,8 +36,9 @@ Vector3 unit(const Vector3& v) {
     return v * (1 / length_of(v));
 }
 
-/// The turn that takes the frame (x across, y up, z forward) of unit axes to these axes.
-Quaternion from_axes(const Vector3& x, const Vector3& y, const Vector3& z) {
+}  // namespace
+
+Quaternion from_axes(const Vector3& x, const Vector3& y, const Vector3& z) noexcept {
     // The largest of the four parts is found first, so that none is divided by almost nothing.
     const double trace = x.x + y.y + z.z;
     if (trace > 0) {
@@ -55,8 +56,6 @@ Quaternion from_axes(const Vector3& x, const Vector3& y, const Vector3& z) {
     const double s = 2 * math::sqrt(1 + z.z - x.x - y.y);
     return {(x.y - y.x) / s, (z.x + x.z) / s, (z.y + y.z) / s, 0.25 * s};
 }
-
-}  // namespace
 
 Quaternion operator*(const Quaternion& a, const Quaternion& b) noexcept {
     return {((a.w * b.w - a.x * b.x) - a.y * b.y) - a.z * b.z,

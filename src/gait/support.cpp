@@ -18,14 +18,16 @@ double flat_distance(const Vector3& a, const Vector3& b) noexcept {
     return math::sqrt((a.x - b.x) * (a.x - b.x) + (a.z - b.z) * (a.z - b.z));
 }
 
-double flat_distance_to_stretch(const Vector3& spot, const Vector3& a, const Vector3& b) noexcept {
+Vector3 nearest_on_stretch(const Vector3& spot, const Vector3& a, const Vector3& b) noexcept {
     const double dx = b.x - a.x;
     const double dz = b.z - a.z;
     const double square = dx * dx + dz * dz;
     const double along = square > 0 ? ((spot.x - a.x) * dx + (spot.z - a.z) * dz) / square : 0;
     const double part = std::clamp(along, 0.0, 1.0);
-    return flat_distance(spot, {a.x + part * dx, 0, a.z + part * dz});
+    return {a.x + part * dx, 0, a.z + part * dz};
 }
+
+constexpr std::size_t most_feet = 64;
 
 }  // namespace
 
@@ -58,21 +60,38 @@ std::size_t support_polygon(std::span<const Vector3> feet,
 }
 
 double support_margin(std::span<const Vector3> feet, const Vector3& spot) noexcept {
-    constexpr std::size_t most = 64;
     constexpr double nowhere = -1e9;
     if (feet.empty()) return nowhere;
-    std::size_t corners[most];
-    const std::span<const Vector3> some = feet.first(std::min(most, feet.size()));
+    std::size_t corners[most_feet];
+    const std::span<const Vector3> some = feet.first(std::min(most_feet, feet.size()));
     const std::size_t count = support_polygon(some, corners);
     double least = std::numeric_limits<double>::infinity();
     bool is_inside = count > 2;
     for (std::size_t k = 0; k < count; ++k) {
         const Vector3& a = some[corners[k]];
         const Vector3& b = some[corners[(k + 1) % count]];
-        least = std::min(least, flat_distance_to_stretch(spot, a, b));
+        least = std::min(least, flat_distance(spot, nearest_on_stretch(spot, a, b)));
         is_inside = is_inside && turn(a, b, spot) >= 0;
     }
     return is_inside ? least : -least;
+}
+
+Vector3 nearest_supported(std::span<const Vector3> feet, const Vector3& spot) noexcept {
+    if (feet.empty() || support_margin(feet, spot) >= 0) return spot;
+    std::size_t corners[most_feet];
+    const std::span<const Vector3> some = feet.first(std::min(most_feet, feet.size()));
+    const std::size_t count = support_polygon(some, corners);
+    Vector3 best = some[corners[0]];
+    double least = flat_distance(spot, best);
+    for (std::size_t k = 0; k < count; ++k) {
+        const Vector3 near =
+            nearest_on_stretch(spot, some[corners[k]], some[corners[(k + 1) % count]]);
+        const double far = flat_distance(spot, near);
+        if (far >= least) continue;
+        least = far;
+        best = near;
+    }
+    return {best.x, spot.y, best.z};
 }
 
 double stretches_apart(const Vector3& a, const Vector3& b, const Vector3& c,

@@ -38,6 +38,7 @@ std::vector<std::uint32_t> driven_parts(const PartsStructure& structure) {
     for (std::uint32_t i = 0; i < structure.parts.size(); ++i) {
         if (structure.parts[i].is_driven) driven.push_back(i);
     }
+    driven.reserve(structure.parts.size());
     return driven;
 }
 
@@ -93,7 +94,9 @@ Parts::Parts(const Parts& other)
       motions_{other.motions_},
       channels_{other.channels_},
       rejected_inputs_{other.rejected_inputs_},
-      guarded_substeps_{other.guarded_substeps_} {}
+      guarded_substeps_{other.guarded_substeps_} {
+    driven_.reserve(size());
+}
 
 Parts::Parts(Parts&&) noexcept = default;
 Parts& Parts::operator=(Parts&&) noexcept = default;
@@ -189,7 +192,12 @@ void Parts::retune(const PartsStructure& structure, const PartsSettings& setting
         throw InvalidValue{"parts", static_cast<double>(structure.parts.size()),
                            "as many parts, joints and links as there are"};
     }
-    Parts changed{structure, settings};
+    PartsStructure free = structure;
+    for (std::uint32_t i = 0; i < size(); ++i)
+        free.parts[i].is_driven = free.parts[i].is_driven && !works_->can_be_free(i);
+    Parts changed{free, settings};
+    changed.structure_ = structure;
+    changed.drive_as_structured();
     for (std::size_t i = 0; i < size(); ++i) {
         Body& body = changed.works_->bodies[i];
         const Body& old = works_->bodies[i];
@@ -242,10 +250,10 @@ bool Parts::try_set_spring(std::size_t joint, const JointSpring& spring) noexcep
     return true;
 }
 
-void Parts::set_joint_holding(std::size_t joint, bool holds) {
+void Parts::set_joint_holding(std::size_t joint, bool holds, bool anew) {
     static_cast<void>(structure_.joints.at(joint));
     parts::Connection& one = works_->connections.all()[joint];
-    if (holds && !one.holds) one.hold_here(works_->bodies);
+    if (holds && !one.holds && anew) one.hold_here(works_->bodies);
     one.holds = holds;
     works_->wake_all();
     works_->allow_energy();
@@ -280,10 +288,42 @@ StepStatus Parts::set_motion(std::uint32_t part, const PartMotion& motion) noexc
     works_->wake(part);
     Body& body = works_->bodies[part];
     body.velocity = motion.velocity;
-    const parts::Axes axes = parts::axes_of(body.rotation);
-    const Vector3 own_spin = parts::into(axes, motion.angular_velocity);
-    body.momentum = parts::along(axes, {own_spin.x * body.inertia.x, own_spin.y * body.inertia.y,
-                                        own_spin.z * body.inertia.z});
+    body.momentum = body.momentum_of(motion.angular_velocity);
+    works_->allow_energy();
+    find_outputs();
+    return StepStatus::stepped;
+}
+
+StepStatus Parts::set_driven(std::uint32_t part, bool is_driven) noexcept {
+    const bool fits = part < size() && (works_->can_be_free(part) || is_driven);
+    if (!fits) return reject();
+    if (structure_.parts[part].is_driven == is_driven) return StepStatus::stepped;
+    structure_.parts[part].is_driven = is_driven;
+    find_driven();
+    works_->set_driven(part, is_driven);
+    find_outputs();
+    return StepStatus::stepped;
+}
+
+/// It has room for all parts: nothing is allocated.
+void Parts::find_driven() noexcept {
+    driven_.clear();
+    for (std::uint32_t i = 0; i < size(); ++i) {
+        if (structure_.parts[i].is_driven) driven_.push_back(i);
+    }
+}
+
+StepStatus Parts::cut_part(std::uint32_t part, const Placement& to,
+                           const PartMotion& motion) noexcept {
+    if (part >= size() || !is_placement(to)) return reject();
+    Body& body = works_->bodies[part];
+    const Placement before = placements_[part];
+    parts::place(body, {to.position, normalized(to.rotation)});
+    works_->wake(part);
+    if (body.inverse_mass > 0 && set_motion(part, motion) != StepStatus::stepped) {
+        parts::place(body, before);
+        return StepStatus::rejected;
+    }
     works_->allow_energy();
     find_outputs();
     return StepStatus::stepped;
@@ -428,6 +468,15 @@ void Parts::visit_works(StateWriter& fields) {
 
 void Parts::visit_works(StateReader& fields) {
     visit(*works_, fields);
+}
+
+void Parts::drive_as_structured() noexcept {
+    for (std::uint32_t i = 0; i < size(); ++i) {
+        bool& is_driven = structure_.parts[i].is_driven;
+        is_driven = is_driven || !works_->can_be_free(i);
+        works_->set_driven(i, is_driven);
+    }
+    find_driven();
 }
 
 }  // namespace hopcoil

@@ -80,6 +80,12 @@ Vector3 Body::angular_velocity() const noexcept {
                         own_momentum.z * inverse_inertia.z});
 }
 
+Vector3 Body::momentum_of(const Vector3& spin) const noexcept {
+    const Axes axes = axes_of(rotation);
+    const Vector3 s = into(axes, spin);
+    return along(axes, {s.x * inertia.x, s.y * inertia.y, s.z * inertia.z});
+}
+
 void Body::change(const Vector3& impulse, const Vector3& turning, double h) noexcept {
     if (!moves()) return;
     if (is_flat) {

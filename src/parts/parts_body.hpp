@@ -45,6 +45,8 @@ struct Body {
 
     [[nodiscard]] bool moves() const noexcept { return inverse_now > 0; }
     [[nodiscard]] Vector3 angular_velocity() const noexcept;
+    /// The angular momentum at an angular velocity.
+    [[nodiscard]] Vector3 momentum_of(const Vector3& spin) const noexcept;
     /// The same within a substep.
     [[nodiscard]] Vector3 spin() const noexcept {
         if (inverse_mass == 0) return momentum;

@@ -126,6 +126,20 @@ void PartsWorks::carry(std::uint32_t driven, const Placement& to) noexcept {
     }
 }
 
+bool PartsWorks::can_be_free(std::uint32_t body) const noexcept {
+    return bodies[body].inverse_inertia.x > 0;
+}
+
+void PartsWorks::set_driven(std::uint32_t body, bool is_driven) noexcept {
+    Body& one = bodies[body];
+    if ((one.inverse_mass == 0) == is_driven) return;
+    wake(body);
+    const Vector3 spin = one.angular_velocity();
+    one.inverse_mass = is_driven ? 0 : 1 / one.mass;
+    one.momentum = is_driven ? spin : one.momentum_of(spin);
+    allow_energy();
+}
+
 bool PartsWorks::drive(std::span<const std::uint32_t> driven, std::span<const Placement> to,
                        double dt, double h) noexcept {
     bool leaps = false;

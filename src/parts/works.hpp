@@ -25,6 +25,10 @@ struct PartsWorks {
     bool drive(std::span<const std::uint32_t> driven, std::span<const Placement> to, double dt,
                double h) noexcept;
     void carry(std::uint32_t driven, const Placement& to) noexcept;
+    /// Not of what was made driven.
+    [[nodiscard]] bool can_be_free(std::uint32_t body) const noexcept;
+    /// Its velocity stays.
+    void set_driven(std::uint32_t body, bool is_driven) noexcept;
     /// Whether it could follow the motion. Joints that cannot all be held count only where it does
     /// not have to go on; energy from nowhere always counts.
     bool try_substep(const PartsInputs& inputs, double h, double remaining_s, bool has_to) noexcept;

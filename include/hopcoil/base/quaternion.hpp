@@ -85,6 +85,10 @@ requires HasQuaternionMembers<Q> || HasQuaternionFunctions<Q>
 [[nodiscard]] Vector3 rate_from(const Vector3& rotation_rad,
                                 const Vector3& angular_velocity) noexcept;
 
+/// The turn that takes the axes of a frame (x, y, z) onto these, which are of unit length and
+/// perpendicular.
+[[nodiscard]] Quaternion from_axes(const Vector3& x, const Vector3& y, const Vector3& z) noexcept;
+
 /// The turn that points `forward` (an axis of the thing turned) along `direction`, with `up` of the
 /// thing as near to +Y as that allows (as near to where it was, looking straight up or down).
 /// Units   forward and up perpendicular, neither zero; a direction of zero turns nothing.

@@ -77,6 +77,23 @@ class FlatGround final : public Ground {
     double height_;
 };
 
+/// A ground as it was so many seconds ago.
+class EarlierGround final : public Ground {
+  public:
+    EarlierGround(const Ground& ground, double ago_s) noexcept : ground_{ground}, ago_s_{ago_s} {}
+    [[nodiscard]] GroundPoint under(double x, double z, double top,
+                                    double ahead_s) const noexcept override {
+        return ground_.under(x, z, top, ahead_s - ago_s_);
+    }
+    [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override {
+        return ground_.frame(part, ahead_s - ago_s_);
+    }
+
+  private:
+    const Ground& ground_;
+    double ago_s_;
+};
+
 /// The unit normal of a surface that rises by so much for each metre along x and z.
 [[nodiscard]] Vector3 normal_of_slopes(double along_x, double along_z) noexcept;
 

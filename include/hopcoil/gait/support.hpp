@@ -20,6 +20,11 @@ namespace hopcoil {
 /// Shapes  `corners` has room for all feet.
 std::size_t support_polygon(std::span<const Vector3> feet, std::span<std::size_t> corners) noexcept;
 
+/// The spot over the ground nearest to a spot that lies in the support polygon; its y is not used.
+/// Without a foot that is the spot itself.
+[[nodiscard]] Vector3 nearest_supported(std::span<const Vector3> feet,
+                                        const Vector3& spot) noexcept;
+
 /// The least distance between two straight stretches.
 [[nodiscard]] double stretches_apart(const Vector3& a, const Vector3& b, const Vector3& c,
                                      const Vector3& d) noexcept;

@@ -113,14 +113,20 @@ class Parts {
     /// Errors  InvalidValue; std::out_of_range.
     void set_spring(std::size_t joint, const JointSpring& spring);
     bool try_set_spring(std::size_t joint, const JointSpring& spring) noexcept;
-    /// A joint or link no longer holds anything, or does again (with the parts as they then are).
+    /// A joint or link no longer holds anything, or does again: a joint anew, with the parts as they
+    /// then are, or as it was made.
     /// Errors  std::out_of_range.
-    void set_joint_holding(std::size_t joint, bool holds);
+    void set_joint_holding(std::size_t joint, bool holds, bool anew = true);
     void set_link_holding(std::size_t link, bool holds);
 
     /// A sudden blow at a spot of a part, in newton seconds; rejected where it is driven.
     StepStatus push(std::uint32_t part, const Vector3& place, const Vector3& impulse_n_s) noexcept;
     StepStatus set_motion(std::uint32_t part, const PartMotion& motion) noexcept;
+    /// A part is driven from now on, or free again, with the velocity that it was driven with.
+    /// Rejected for one that was made driven.
+    StepStatus set_driven(std::uint32_t part, bool is_driven) noexcept;
+    /// One part alone is elsewhere at once; where it is driven its motion is not used.
+    StepStatus cut_part(std::uint32_t part, const Placement& to, const PartMotion& motion) noexcept;
     /// All of it somewhere else at once, moved and turned about the origin, its motion with it.
     StepStatus cut(const Placement& way) noexcept;
     /// A driven part is elsewhere at once, and what hangs on it goes with it as it is.
@@ -156,10 +162,13 @@ class Parts {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("parts 1");
+        fields.begins("parts 2");
         fields.count(size());
         fields.count(structure_.joints.size());
         fields.count(structure_.links.size());
+        for (Part& part : structure_.parts)
+            fields(part.is_driven);
+        drive_as_structured();
         visit_works(fields);
         fields(rejected_inputs_, guarded_substeps_);
         find_outputs();
@@ -171,6 +180,8 @@ class Parts {
     void visit_works(StateWriter& fields);
     void visit_works(StateReader& fields);
     void find_outputs() noexcept;
+    void find_driven() noexcept;
+    void drive_as_structured() noexcept;
 
     PartsStructure structure_;
     PartsSettings settings_;

@@ -30,6 +30,7 @@ struct Part {
     double friction = 0.5;            ///< of a contact: the root of both sides' product
     double restitution = 0.0;         ///< of a contact: the larger of both sides'
     double rolling_m = 0.0;           ///< resistance to rolling: torque over normal force
+    std::uint32_t team = 0;  ///< parts with the same one, above 0, do not collide with each other
 };
 
 /// A joint's other end: a place that never moves.

@@ -9,6 +9,7 @@
 
 #include <hopcoil/parts/parts.hpp>
 #include <hopcoil/scene/keys.hpp>
+#include <hopcoil/scene/kind.hpp>
 #include <hopcoil/scene/system.hpp>
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
@@ -141,6 +142,10 @@ class PartsSpec final : public SystemSpec {
     JointedParts parts_;
     PartsPlan plan_;
 };
+
+/// By the keys of part_shape_keys.
+[[nodiscard]] PartShape read_part_shape(KindReader& reader);
+[[nodiscard]] std::vector<KeyFacts> part_shape_keys();
 
 /// The keys of [parts.NAME] and of the tables inside it.
 [[nodiscard]] std::vector<TableFacts> parts_tables();

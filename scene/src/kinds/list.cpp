@@ -2,6 +2,7 @@
 
 #include <hopcoil/scene/kind.hpp>
 
+#include "balance.hpp"
 #include "brachiator.hpp"
 #include "chain.hpp"
 #include "ground.hpp"
@@ -34,6 +35,7 @@ const std::vector<SystemKind>& built_in_kinds() {
         parts_kind(),       //
         walker_kind(),      //
         brachiator_kind(),  //
+        balance_kind(),     //
     };
     return kinds;
 }

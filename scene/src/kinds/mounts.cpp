@@ -90,6 +90,14 @@ std::optional<Vector3> vector_at(KindReader& reader, const std::string& key,
     return value ? std::optional{vector_of(*value)} : std::nullopt;
 }
 
+std::optional<Vector3> three(KindReader& reader, const std::string& key) {
+    const std::vector<double> numbers = reader.numbers(key);
+    if (!reader.has(key)) return std::nullopt;
+    if (numbers.size() == 3) return Vector3{numbers[0], numbers[1], numbers[2]};
+    reader.problem(key, "expected three numbers, x, y and z");
+    return std::nullopt;
+}
+
 Quaternion turn_at(KindReader& reader) {
     const std::vector<double> numbers = reader.numbers("turned_deg");
     if (!reader.has("turned_deg")) return {};

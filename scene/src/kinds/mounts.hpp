@@ -106,6 +106,8 @@ class Mounts {
 /// Three numbers with a unit.
 [[nodiscard]] std::optional<Vector3> vector_at(KindReader& reader, const std::string& key,
                                                const std::string& unit);
+/// Three plain numbers; noted where there are others.
+[[nodiscard]] std::optional<Vector3> three(KindReader& reader, const std::string& key);
 /// By the key `turned_deg`: an axis times degrees.
 [[nodiscard]] Quaternion turn_at(KindReader& reader);
 /// The tables of the key `shapes`, and the facts about them under a name of the kind's.

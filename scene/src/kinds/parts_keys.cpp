@@ -13,33 +13,21 @@ std::vector<KeyFacts> with_mount(std::vector<KeyFacts> keys) {
 }
 
 TableFacts part_table() {
-    return {
-        "part", "A part", "",
-        with_mount({{"name", text, "its own", "required"},
-                    {"at", place, "where it is at the start", "[0, 0, 0]"},
-                    {"turned_deg", numbers, "how it is turned: an axis times degrees", "[0, 0, 0]"},
-                    {"type",
-                     choice,
-                     "its shape; a capsule lies along Y",
-                     "`box`",
-                     {"box", "sphere", "capsule", "outline"}},
-                    {"half_size", place,
-                     "of a box; along Y of a capsule; along Z of an "
-                     "outline",
-                     "[0.1, 0.1, 0.1]"},
-                    {"radius_m", number, "of a sphere or capsule", "0.1"},
-                    {"outline", numbers,
-                     "corners in metres in its XY plane, in order: x, y, x, y, ...", "none"},
-                    {"density_kg_per_m3", number, "of what it is made of", "500"},
-                    {"mass_kg", number, "rather than by its density", "by its density"},
-                    {"driven", flag, "`true`: it goes where its `to` and `facing` do", "`false`"},
-                    {"friction", number, "where it touches", "0.5"},
-                    {"restitution", number, "of a bounce: 0 to 1", "0"},
-                    {"rolling_m", number, "resistance to rolling: torque over force", "0"},
-                    {"drag_per_s", number, "of its velocity", "0"},
-                    {"turning_drag_per_s", number, "of its angular velocity", "0"},
-                    {"solid", flag, "`false`: nothing touches it", "`true`"},
-                    {"colour", text, "as \"#c86432\"", "the next of the palette"}})};
+    std::vector<KeyFacts> keys =
+        joined({{"name", text, "its own", "required"},
+                {"at", place, "where it is at the start", "[0, 0, 0]"},
+                {"turned_deg", numbers, "how it is turned: an axis times degrees", "[0, 0, 0]"}},
+               part_shape_keys());
+    keys = joined(std::move(keys),
+                  {{"mass_kg", number, "rather than by its density", "by its density"},
+                   {"driven", flag, "`true`: it goes where its `to` and `facing` do", "`false`"},
+                   {"friction", number, "where it touches", "0.5"},
+                   {"restitution", number, "of a bounce: 0 to 1", "0"},
+                   {"rolling_m", number, "resistance to rolling: torque over force", "0"},
+                   {"drag_per_s", number, "of its velocity", "0"},
+                   {"turning_drag_per_s", number, "of its angular velocity", "0"},
+                   {"colour", text, "as \"#c86432\"", "the next of the palette"}});
+    return {"part", "A part", "", with_mount(std::move(keys))};
 }
 
 std::vector<KeyFacts> joint_keys() {
@@ -91,6 +79,21 @@ TableFacts link_table() {
 }
 
 }  // namespace
+
+std::vector<KeyFacts> part_shape_keys() {
+    return {{"type",
+             choice,
+             "its shape; a capsule lies along Y",
+             "`box`",
+             {"box", "sphere", "capsule", "outline"}},
+            {"half_size", place, "of a box; along Y of a capsule; along Z of an outline",
+             "[0.1, 0.1, 0.1]"},
+            {"radius_m", number, "of a sphere or capsule", "0.1"},
+            {"outline", numbers, "corners in metres in its XY plane, in order: x, y, x, y, ...",
+             "none"},
+            {"density_kg_per_m3", number, "of what it is made of", "500"},
+            {"solid", flag, "`false`: nothing touches it", "`true`"}};
+}
 
 std::vector<TableFacts> parts_tables() {
     std::vector<KeyFacts> own{

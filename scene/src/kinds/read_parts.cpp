@@ -51,14 +51,6 @@ class PartsReader {
     }
 
   private:
-    std::optional<Vector3> three(KindReader& one, const std::string& key) {
-        const std::vector<double> numbers = one.numbers(key);
-        if (!one.has(key)) return std::nullopt;
-        if (numbers.size() == 3) return Vector3{numbers[0], numbers[1], numbers[2]};
-        one.problem(key, "expected three numbers, x, y and z");
-        return std::nullopt;
-    }
-
     void read_group(KindReader& one) {
         PartsGroup group{.name = one.text("name").value_or("")};
         one.dials(group.spring);
@@ -69,36 +61,13 @@ class PartsReader {
         made_.groups.push_back(std::move(group));
     }
 
-    PartShape read_shape(KindReader& one) {
-        using Type = PartShape::Type;
-        PartShape shape;
-        const std::string type = one.choice("type").value_or("box");
-        shape.type = type == "sphere"    ? Type::sphere
-                     : type == "capsule" ? Type::capsule
-                     : type == "outline" ? Type::outline
-                                         : Type::box;
-        shape.half_size_m = vector_at(one, "half_size", "m").value_or(shape.half_size_m);
-        shape.radius_m = one.number("radius_m").value_or(shape.radius_m);
-        shape.density_kg_per_m3 = one.number("density_kg_per_m3").value_or(shape.density_kg_per_m3);
-        shape.is_solid = one.flag("solid").value_or(true);
-        const std::vector<double> numbers = one.numbers("outline");
-        if (numbers.size() % 2 != 0 || numbers.size() > 2 * most_corners) {
-            one.problem("outline",
-                        fmt::format("expected x and y of at most {} corners", most_corners));
-            return shape;
-        }
-        for (std::size_t i = 0; i + 1 < numbers.size(); i += 2)
-            shape.outline.push_back({numbers[i], numbers[i + 1], 0});
-        return shape;
-    }
-
     void read_part(KindReader& one) {
         Part part;
         const std::string name = one.text("name").value_or("");
         if (name.empty()) one.problem("", "expected a key 'name'");
         if (std::find(made_.names.begin(), made_.names.end(), name) != made_.names.end())
             one.problem("name", "expected a name of its own");
-        const PartShape shape = read_shape(one);
+        const PartShape shape = read_part_shape(one);
         Placement own{vector_at(one, "at", "m").value_or(Vector3{}), turn_at(one)};
         part.mass_kg = one.number("mass_kg").value_or(0);
         part.is_driven = one.flag("driven").value_or(false);
@@ -300,6 +269,28 @@ void read_parts(KindReader& reader) {
 }
 
 }  // namespace
+
+PartShape read_part_shape(KindReader& one) {
+    using Type = PartShape::Type;
+    PartShape shape;
+    const std::string type = one.choice("type").value_or("box");
+    shape.type = type == "sphere"    ? Type::sphere
+                 : type == "capsule" ? Type::capsule
+                 : type == "outline" ? Type::outline
+                                     : Type::box;
+    shape.half_size_m = vector_at(one, "half_size", "m").value_or(shape.half_size_m);
+    shape.radius_m = one.number("radius_m").value_or(shape.radius_m);
+    shape.density_kg_per_m3 = one.number("density_kg_per_m3").value_or(shape.density_kg_per_m3);
+    shape.is_solid = one.flag("solid").value_or(true);
+    const std::vector<double> numbers = one.numbers("outline");
+    if (numbers.size() % 2 != 0 || numbers.size() > 2 * most_corners) {
+        one.problem("outline", fmt::format("expected x and y of at most {} corners", most_corners));
+        return shape;
+    }
+    for (std::size_t i = 0; i + 1 < numbers.size(); i += 2)
+        shape.outline.push_back({numbers[i], numbers[i + 1], 0});
+    return shape;
+}
 
 SystemKind parts_kind() {
     return {"parts", parts_tables(), {}, read_parts};

@@ -34,23 +34,6 @@ inline Vector3 place_of(const SystemInputs& inputs) {
     return vector_of(inputs.targets[0].point.value);
 }
 
-/// A ground as it was so long ago.
-class EarlierGround final : public Ground {
-  public:
-    EarlierGround(const Ground& ground, double ago_s) noexcept : ground_{ground}, ago_s_{ago_s} {}
-    [[nodiscard]] GroundPoint under(double x, double z, double top,
-                                    double ahead_s) const noexcept override {
-        return ground_.under(x, z, top, ahead_s - ago_s_);
-    }
-    [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override {
-        return ground_.frame(part, ahead_s - ago_s_);
-    }
-
-  private:
-    const Ground& ground_;
-    double ago_s_;
-};
-
 class RunningWalker final : public RunningSystem {
   public:
     RunningWalker(const WalkerParts& parts, const SystemInputs& inputs)

@@ -1,0 +1,256 @@
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include <hopcoil/base/channel.hpp>
+#include <hopcoil/base/dial.hpp>
+#include <hopcoil/base/placement.hpp>
+#include <hopcoil/base/state.hpp>
+#include <hopcoil/base/system.hpp>
+#include <hopcoil/base/vector3.hpp>
+#include <hopcoil/field/ground.hpp>
+#include <hopcoil/gait/foot_swing.hpp>
+#include <hopcoil/parts/balance_settings.hpp>
+#include <hopcoil/parts/parts.hpp>
+
+namespace hopcoil {
+
+/// What moves the body.
+enum class BalanceState : std::uint8_t {
+    stands,    ///< on its feet, standing or walking: joint springs, ground and steps
+    limp,      ///< nothing but gravity and what it touches
+    rises,     ///< it gets up
+    animated,  ///< it goes where `BalanceInputs::pose` has it
+};
+
+/// What a body is told for a step.
+struct BalanceInputs {
+    Vector3 velocity{};              ///< to walk with, over the ground, m/s; its y is not used
+    double yaw_rad = 0.0;            ///< where to face: 0 along +Z, counter-clockwise from above
+    const Ground* ground = nullptr;  ///< a flat one at 0, without
+    std::span<const ContactShape> shapes{};  ///< as in PartsInputs
+    std::span<const PartForce> forces{};     ///< at most 32
+    std::span<const PartGrab> grabs{};       ///< hands of others
+    std::span<const Placement> pose{};  ///< animated: of every part of the body, at the step's end
+};
+
+/// One foot, as it is shown.
+struct BalanceFoot {
+    Vector3 position{};  ///< the middle of the sole
+    Quaternion rotation{};
+    bool planted = true;
+    std::uint32_t part = 0;     ///< of the ground that it stands on
+    Vector3 on_part{};          ///< its place in that part's frame: planted it keeps every bit
+    Quaternion turn_on_part{};  ///< and its rotation
+    double phase = 0.0;         ///< in the air: 0 to 1 from lift to landing
+    Vector3 landing{};          ///< where it stands, or will
+    double load_n = 0.0;        ///< what it carries
+};
+
+/// A hand that has a thing.
+struct BalanceGrip {
+    std::uint32_t thing = 0;  ///< as in `Balance::things`
+    Vector3 place{};          ///< in the thing's frame
+    double most_force_n = 200.0;
+    std::uint32_t hand = 1;  ///< 0: left; 1: right
+};
+
+/// What a body did and needed.
+struct BalanceLog {
+    std::uint64_t steps = 0;
+    std::uint64_t catches = 0;  ///< steps of those that kept it from falling
+    std::uint64_t falls = 0;
+    double help_nms = 0.0;       ///< torque from outside times time, standing
+    double rise_help_nms = 0.0;  ///< the same while it got up
+    double most_help = 0.0;      ///< standing, in units of m g h
+};
+
+/// A body of parts that stands on two feet, walks, steps to keep its balance when it is pushed,
+/// falls when that is too much, and gets up again.
+///
+///     Balance deckhand{{}, ground, {0, 0, 0}};
+///     deckhand.push({0.8, 0, 0});          // m/s
+///     deckhand.step({.ground = &ground}, dt);
+///     for (const Placement& part : deckhand.placements()) ...
+///
+/// Model   in ticks of 1/240 s. Trunk, head and arms are jointed parts held by springs; the ground
+///         pushes them by one force, at a centre of pressure within the soles that carry, upward
+///         only and within the friction cone. A capped torque from outside may help (`help`). When
+///         the capture point leaves the soles, a foot steps to where it will be; feet swing as
+///         those of a Walker. Legs follow hips and feet, and weigh nothing while it stands; limp
+///         they are parts like the others. docs/balance.md.
+/// Shapes  placements: of the parts of the body in the order of BodyPart, then of things.
+/// Units   metres, seconds, kilograms, newtons, radians. Its place is the ground below it.
+/// Source  J. Pratt, J. Carff, S. Drakunov and A. Goswami, Capture point: a step toward humanoid
+///         push recovery, 2006.
+/// Errors  InvalidValue for settings or things that cannot be; while stepping none: what is not
+///         finite is rejected and counted. A step of more than 10 s is cut to that, and says
+///         guarded.
+/// Cost    docs/performance.md. Only making and copying allocate.
+class Balance {
+  public:
+    using Inputs = BalanceInputs;
+    static constexpr double tick_s = 1.0 / 240;
+    static constexpr std::size_t most_forces = 32;
+
+    /// Standing, with other parts that it may be struck by or take hold of.
+    Balance(const BalanceSettings& settings, const Ground& ground, const Vector3& place,
+            double yaw_rad = 0.0, std::vector<Part> things = {});
+
+    StepStatus step(const BalanceInputs& inputs, double dt) noexcept;
+
+    /// A sudden change of the velocity of all of it but its feet.
+    StepStatus push(const Vector3& delta_velocity) noexcept;
+    /// A blow at a spot of a part, in newton seconds.
+    StepStatus strike(std::uint32_t part, const Vector3& place,
+                      const Vector3& impulse_n_s) noexcept;
+    /// From now on; pose and velocity stay as they are. `rises` is for a body that is limp.
+    StepStatus become(BalanceState state) noexcept;
+    /// A thing is elsewhere at once, with a velocity: thrown.
+    StepStatus throw_thing(std::uint32_t thing, const Placement& from,
+                           const PartMotion& motion) noexcept;
+    /// A thing stays where it is until it is thrown or no longer held still.
+    StepStatus hold_still(std::uint32_t thing, bool is_still) noexcept;
+    /// Rejected for a body without arms, a thing that is not there, or a force below 0.
+    StepStatus take_hold(const BalanceGrip& grip) noexcept;
+    /// The thing keeps its velocity.
+    void let_go() noexcept { has_grip_ = false; }
+    [[nodiscard]] bool has_hold() const noexcept { return has_grip_; }
+
+    /// The velocity that brings it to a place that moves.
+    [[nodiscard]] Vector3 toward(const Vector3& place, const Vector3& velocity) const noexcept;
+
+    [[nodiscard]] const BalanceSettings& settings() const noexcept { return settings_; }
+    /// Numbers for the next step. Refused for other sizes.
+    bool try_retune(const BalanceSettings& settings) noexcept;
+
+    [[nodiscard]] BalanceState state() const noexcept { return state_; }
+    [[nodiscard]] std::span<const Placement> placements() const noexcept { return placements_; }
+    [[nodiscard]] std::span<const PartMotion> motions() const noexcept { return parts_.motions(); }
+    [[nodiscard]] const PartsStructure& structure() const noexcept { return parts_.structure(); }
+    [[nodiscard]] std::size_t body_size() const noexcept { return body_size_; }
+    [[nodiscard]] std::size_t thing_count() const noexcept { return parts_.size() - body_size_; }
+    [[nodiscard]] const std::array<BalanceFoot, 2>& feet() const noexcept { return feet_; }
+    [[nodiscard]] Vector3 hip(std::size_t side) const noexcept;
+
+    [[nodiscard]] const Vector3& centre_of_mass() const noexcept { return centre_; }
+    [[nodiscard]] const Vector3& velocity() const noexcept { return velocity_; }
+    /// Where it would have to put its weight to stop.
+    [[nodiscard]] const Vector3& capture_point() const noexcept { return capture_; }
+    /// Where the ground pushes it.
+    [[nodiscard]] const Vector3& pressure() const noexcept { return pressure_; }
+    [[nodiscard]] const Vector3& ground_force() const noexcept { return force_; }
+    [[nodiscard]] const Vector3& help_nm() const noexcept { return help_; }
+    /// Its weight times the height of its centre of mass: what help is measured by.
+    [[nodiscard]] double toppling_nm() const noexcept;
+    /// How far it leans off the vertical, and hips over the ground as a part of what it holds.
+    [[nodiscard]] double tilt_rad() const noexcept { return tilt_; }
+    [[nodiscard]] double height() const noexcept { return height_; }
+    [[nodiscard]] const BalanceLog& log() const noexcept { return log_; }
+    [[nodiscard]] std::uint64_t ticks() const noexcept { return ticks_; }
+    [[nodiscard]] bool still() const noexcept;
+    [[nodiscard]] double energy() const noexcept { return parts_.energy(); }
+    [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
+
+    [[nodiscard]] std::span<const Channel> channels() const noexcept { return channels_; }
+    void read(std::span<double> numbers) const noexcept;
+    [[nodiscard]] static std::span<const Dial<Balance>> dials() noexcept;
+
+    /// For save_state and load_state (base/state.hpp).
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields.begins("balance 1");
+        fields(parts_);
+        fields.up_to(BalanceState::animated, state_);
+        for (std::size_t side = 0; side < 2; ++side) {
+            BalanceFoot& foot = feet_[side];
+            Step& own = steps_[side];
+            fields(foot.position, foot.rotation, foot.planted, foot.part, foot.on_part,
+                   foot.turn_on_part, foot.phase, foot.landing, foot.load_n);
+            fields(own.swing, own.part, own.lift_s, own.land_s, own.from_turn, own.turn, own.spot);
+        }
+        for (Settling& each : settling_)
+            fields(each.way, each.way_rate, each.turn, each.turn_rate);
+        for (Placement& each : placements_)
+            fields(each.position, each.rotation);
+        fields(has_grip_, grip_.place, grip_.most_force_n);
+        fields.up_to(static_cast<std::uint32_t>(thing_count()), grip_.thing);
+        fields.up_to(1U, grip_.hand);
+        fields.up_to(1U, last_step_);
+        fields(wanted_velocity_, yaw_, ground_, ground_rate_, pressure_, force_, help_, centre_,
+               velocity_, capture_, tilt_, height_, state_s_, slow_s_, out_s_, calm_s_, landed_s_,
+               rise_from_, shifts_, walks_, caught_, time_left_s_, ticks_, rejected_inputs_);
+        fields(log_.steps, log_.catches, log_.falls, log_.help_nms, log_.rise_help_nms,
+               log_.most_help);
+    }
+
+  private:
+    friend class BalanceTick;
+    /// A foot's way through the air, in the frame of what it will land on.
+    struct Step {
+        FootSwing swing{};
+        std::uint32_t part = 0;
+        double lift_s = 0.0;
+        double land_s = 0.0;
+        Quaternion from_turn{};
+        Quaternion turn{};
+        Vector3 spot{};
+    };
+    /// What is left of where a part was when something else began to move it.
+    struct Settling {
+        Vector3 way{};
+        Vector3 way_rate{};
+        Vector3 turn{};
+        Vector3 turn_rate{};
+    };
+
+    StepStatus reject() noexcept;
+    [[nodiscard]] bool can_use(const BalanceInputs& inputs, double dt) const noexcept;
+
+    BalanceSettings settings_;
+    Parts parts_;
+    std::size_t body_size_;
+    std::array<Channel, 8> channels_{};
+    BalanceState state_ = BalanceState::stands;
+    std::array<BalanceFoot, 2> feet_{};
+    std::array<Step, 2> steps_{};
+    std::vector<Settling> settling_;                   ///< of each part of the body
+    std::vector<Placement> placements_;                ///< of all
+    std::vector<Placement> driven_;                    ///< room for a tick's
+    std::array<PartForce, most_forces + 8> forces_{};  ///< the same
+    std::size_t force_count_ = 0;
+    BalanceGrip grip_{};
+    bool has_grip_ = false;
+    std::uint32_t last_step_ = 0;  ///< the foot that stepped last
+    Vector3 wanted_velocity_{};
+    double yaw_ = 0.0;
+    double ground_ = 0.0;  ///< height of what it stands on, evened out
+    double ground_rate_ = 0.0;
+    Vector3 pressure_{};
+    Vector3 force_{};
+    Vector3 help_{};
+    Vector3 centre_{};
+    Vector3 velocity_{};
+    Vector3 capture_{};
+    double tilt_ = 0.0;
+    double height_ = 1.0;
+    double state_s_ = 0.0;    ///< since it changed
+    double slow_s_ = 0.0;     ///< for how long it has lain still
+    double out_s_ = 0.0;      ///< for how long the capture point has been off the soles
+    double calm_s_ = 0.0;     ///< for how long it has stood quietly
+    double landed_s_ = 0.0;   ///< since a foot landed
+    double rise_from_ = 0.0;  ///< the height of its hips as it began to rise
+    bool shifts_ = false;     ///< its weight, to free the foot that is not `last_step_`
+    bool walks_ = false;
+    bool caught_ = false;  ///< the last step kept it from falling
+    double time_left_s_ = 0.0;
+    std::uint64_t ticks_ = 0;
+    std::uint64_t rejected_inputs_ = 0;
+    BalanceLog log_;
+};
+
+}  // namespace hopcoil

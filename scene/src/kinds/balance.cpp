@@ -1,0 +1,243 @@
+// [balance.NAME]: a body of parts that keeps its balance.
+
+#include "balance.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/math.hpp>
+
+#include "balancing.hpp"
+#include "jointed.hpp"
+#include "vectors.hpp"
+
+namespace hopcoil::scene {
+
+std::vector<std::string> body_part_names(bool has_arms) {
+    std::vector<std::string> names{"pelvis",     "torso",       "head",
+                                   "left_thigh", "right_thigh", "left_shin",
+                                   "right_shin", "left_foot",   "right_foot"};
+    if (!has_arms) return names;
+    for (const char* name : {"left_upper_arm", "right_upper_arm", "left_forearm", "right_forearm"})
+        names.emplace_back(name);
+    return names;
+}
+
+BalanceSpec::BalanceSpec(BalancingBody body)
+    : body_{std::move(body)}, structure_{body_structure(body_.settings.build)} {
+    const FlatGround flat;
+    static_cast<void>(
+        Balance{body_.settings, flat, body_.at, body_.yaw_rad, body_.parts_of_things()});
+    for (const BalanceThing& thing : body_.things)
+        structure_.parts.push_back(thing.part);
+    for (const MountedShape& each : body_.shapes)
+        require_valid(each.shape);
+}
+
+std::string BalanceSpec::in_words(std::size_t port) const {
+    if (port > 0) return "";
+    const BalanceBuild& build = body_.settings.build;
+    const double height_m = build.leg_length_m + build.torso_length_m + build.head_length_m;
+    std::string words = fmt::format("{:.3g} m tall, {:.3g} kg, ", height_m, build.mass_kg);
+    return words + (body_.settings.help > 0
+                        ? fmt::format("helped by up to {:.3g} m g h", body_.settings.help)
+                        : std::string{"no help from outside"});
+}
+
+std::vector<Port> BalanceSpec::outputs() const {
+    const auto place = [](std::string name) {
+        return Port{.name = std::move(name),
+                    .quantity = "position",
+                    .unit = "m",
+                    .kind = ValueKind::vector,
+                    .components = 3};
+    };
+    const auto turn = [](std::string name) {
+        return Port{.name = std::move(name), .kind = ValueKind::rotation, .components = 4};
+    };
+    std::vector<Port> ports{place(""), turn("facing")};
+    for (const char* name : {"foot1", "foot2", "pressure", "capture"}) {
+        ports.push_back(place(name));
+        ports.back().has_velocity = false;
+    }
+    std::vector<std::string> names = body_part_names(body_.settings.build.arm_length_m > 0);
+    for (const BalanceThing& thing : body_.things)
+        names.push_back(thing.name);
+    for (const std::string& name : names) {
+        ports.push_back(place(name));
+        ports.push_back(turn(name + ".facing"));
+    }
+    return ports;
+}
+
+ValueArray BalanceSpec::start(std::size_t port, std::size_t index) const {
+    BalancingBody still = body_;
+    still.target.reset();
+    still.facing.reset();
+    return RunningBalance{still, {}}.output(port, index).value;
+}
+
+std::vector<RecordedChannel> BalanceSpec::signals() const {
+    std::vector<RecordedChannel> all;
+    for (const char* name : balance_signal::names)
+        all.push_back({.name = name});
+    all[balance_signal::planted1].kind = ChannelKind::flag;
+    all[balance_signal::planted2].kind = ChannelKind::flag;
+    return all;
+}
+
+std::vector<View> BalanceSpec::views() const {
+    std::vector<View> views;
+    const std::vector<Port> ports = outputs();
+    const std::size_t body_size = body_part_names(body_.settings.build.arm_length_m > 0).size();
+    const auto colour_of = [&](std::size_t part) -> std::optional<Colour> {
+        if (part >= body_size) return body_.things[part - body_size].colour;
+        if (body_.colours.empty()) return std::nullopt;
+        // Trunk, head, legs, arms: as many as there are.
+        constexpr std::array<std::size_t, 13> groups{0, 0, 1, 2, 2, 2, 2, 2, 2, 3, 3, 3, 3};
+        return body_.colours[std::min(groups[part], body_.colours.size() - 1)];
+    };
+    for (std::size_t i = 0; i < structure_.parts.size(); ++i) {
+        const std::size_t port = balance_port::first_part + 2 * i;
+        View view{.type = View::Type::body,
+                  .name = ports[port].name,
+                  .position = port,
+                  .rotation = port + 1,
+                  .solid = solid_of(structure_.parts[i])};
+        double reach = 0.01;
+        for (const auto& [x, y, z] : view.solid.corners_m)
+            reach = std::max(reach, std::sqrt(x * x + y * y + z * z));
+        view.radius_m = {reach};
+        view.look.colour = colour_of(i);
+        view.look.order = body_.order;
+        views.push_back(std::move(view));
+    }
+    for (const std::size_t side : {std::size_t{0}, std::size_t{1}}) {
+        View print{.type = View::Type::footprint,
+                   .name = ports[balance_port::foot1 + side].name,
+                   .position = balance_port::foot1 + side,
+                   .radius_m = {0.35 * body_.settings.build.foot_length_m},
+                   .alive = balance_signal::names[balance_signal::planted1 + side]};
+        views.push_back(std::move(print));
+    }
+    for (const auto& [port, name] : {std::pair{balance_port::pressure, "pressure"},
+                                     std::pair{balance_port::capture, "capture"}}) {
+        View spot{.type = View::Type::points, .name = name, .position = port};
+        spot.radius_m = {0.12 * body_.settings.build.foot_length_m};
+        views.push_back(std::move(spot));
+    }
+    return views;
+}
+
+std::vector<SpecDial> BalanceSpec::dials() const {
+    std::vector<SpecDial> all;
+    append_dials<BalanceSettings>(all, "", "");
+    return all;
+}
+
+double BalanceSpec::dial(std::size_t index) const {
+    return BalanceSettings::dials()[index].get(body_.settings);
+}
+
+DialStatus BalanceSpec::set_dial(std::size_t index, double value) {
+    return BalanceSettings::dials()[index].set(body_.settings, value);
+}
+
+double BalanceSpec::last_event_s() const {
+    double last = 0;
+    for (const BalanceEvent& event : body_.events)
+        last = std::max(last, event.at_s);
+    return last;
+}
+
+namespace {
+
+std::vector<double> signal_of(const Take& take, const std::string& name,
+                              balance_signal::Index signal) {
+    const std::string channel = fmt::format("{}.{}", name, balance_signal::names[signal]);
+    return take.column(take.columns_of(take.find_channel(channel).value()).first);
+}
+
+/// The part of the time in which it is in a state.
+double share_of(const std::vector<double>& states, BalanceState state) {
+    const auto count = std::count(states.begin(), states.end(), static_cast<double>(state));
+    return static_cast<double>(count) / static_cast<double>(states.size());
+}
+
+ComponentCurve bar_of(std::vector<double> flags, double height, const char* name) {
+    for (double& row : flags)
+        row = row != 0 ? height : std::numeric_limits<double>::quiet_NaN();
+    return {.name = name, .values = std::move(flags)};
+}
+
+}  // namespace
+
+std::vector<SystemReport> BalanceSpec::report(const ReportInput& input) const {
+    using namespace balance_signal;
+    const std::string& name = input.system.name;
+    SystemReport report{.name = name,
+                        .kind = kind(),
+                        .words = in_words(0),
+                        .value_kind = ValueKind::vector,
+                        .unit = "m"};
+    const auto columns =
+        input.take.columns_of(*input.take.find_channel(value_channel(input.system, outputs()[0])));
+    for (std::size_t k = 0; k < 3; ++k) {
+        report.components.push_back(
+            {.name = std::string(1, "xyz"[k]), .values = input.take.column(columns.first + k)});
+    }
+    const auto of = [&](const Take& take, balance_signal::Index signal) {
+        return signal_of(take, name, signal);
+    };
+    const std::vector<double> states = of(input.fine, state);
+    const std::vector<double> helps = of(input.fine, help);
+    const std::vector<double> tilts = of(input.fine, tilt);
+    double helped = 0;
+    double standing = 0;
+    double most = 0;
+    double tilted = 0;
+    for (std::size_t i = 0; i < states.size(); ++i) {
+        if (states[i] != static_cast<double>(BalanceState::stands)) continue;
+        ++standing;
+        helped += helps[i];
+        most = std::max(most, helps[i]);
+        tilted = std::max(tilted, tilts[i]);
+    }
+    report.figures = {
+        {"falls", "falls", "", of(input.fine, falls).back()},
+        {"steps", "steps", "", of(input.fine, steps).back()},
+        {"catches", "steps that caught it", "", of(input.fine, catches).back()},
+        {"standing_percent", "time on its feet", "%", 100 * share_of(states, BalanceState::stands)},
+        {"most_tilt_deg", "highest tilt on its feet", "deg", tilted * 180 / math::pi},
+        {"most_help", "most help while it stands", "m g h", most},
+        {"mean_help", "mean help while it stands", "m g h", standing > 0 ? helped / standing : 0}};
+    SystemChart footfalls{.title = "feet down"};
+    footfalls.curves = {bar_of(of(input.take, planted1), 2, "left"),
+                        bar_of(of(input.take, planted2), 1, "right")};
+    SystemChart loads{.title = "foot load", .unit = "N"};
+    loads.curves = {{.name = "left", .values = of(input.take, load1)},
+                    {.name = "right", .values = of(input.take, load2)}};
+    SystemChart margins{.title = "capture margin", .unit = "m"};
+    margins.curves = {{.values = of(input.take, margin)}};
+    SystemChart helped_by{.title = "help", .unit = "m g h"};
+    helped_by.curves = {{.values = of(input.take, help)}};
+    report.charts = {std::move(footfalls), std::move(loads), std::move(margins),
+                     std::move(helped_by)};
+    return {std::move(report)};
+}
+
+bool RunningBalance::retune(const SystemSpec& spec) {
+    const BalancingBody& body = dynamic_cast<const BalanceSpec&>(spec).body();
+    const bool is_set_up_alike = body.events.size() == body_.events.size() &&
+                                 body.things.size() == body_.things.size() &&
+                                 body.shapes == body_.shapes;
+    if (!is_set_up_alike || !running_.try_retune(body.settings)) return false;
+    body_.settings = body.settings;
+    return true;
+}
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,158 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include <hopcoil/parts/balance.hpp>
+#include <hopcoil/scene/system.hpp>
+#include <hopcoil/scene/system_report.hpp>
+#include <hopcoil/scene/view.hpp>
+
+#include "mounts.hpp"
+
+namespace hopcoil::scene {
+
+/// What a table [balance.NAME] has happen at a time.
+struct BalanceEvent {
+    enum class What : std::uint8_t { blow, push, state, throws, takes_hold, lets_go };
+    What what = What::blow;
+    double at_s = 0;
+    std::uint32_t part = 0;  ///< or thing
+    Vector3 place{};
+    Vector3 vector{};  ///< newton seconds, or metres per second
+    BalanceState state = BalanceState::stands;
+    BalanceGrip grip{};
+};
+
+/// A part that is not of the body.
+struct BalanceThing {
+    std::string name{};
+    Part part{};
+    std::optional<double> thrown_at_s{};
+    std::optional<Colour> colour{};
+};
+
+/// What a table [balance.NAME] says.
+struct BalancingBody {
+    BalanceSettings settings{};
+    Vector3 at{};
+    double yaw_rad = 0;
+    std::optional<std::size_t> target{};  ///< indices into its targets
+    std::optional<std::size_t> facing{};
+    bool faces_an_angle = false;
+    std::vector<BalanceThing> things{};
+    std::vector<BalanceEvent> events{};
+    std::vector<MountedShape> shapes{};
+    std::vector<Colour> colours{};
+    double order = 0;
+
+    [[nodiscard]] std::vector<Part> parts_of_things() const;
+};
+
+/// Its outputs: centre of mass, facing, soles, where the ground pushes it, its capture point; then
+/// place and rotation of each part and thing.
+namespace balance_port {
+enum Index : std::size_t { body, facing, foot1, foot2, pressure, capture, first_part };
+}  // namespace balance_port
+
+namespace balance_signal {
+enum Index : std::size_t {
+    state,
+    planted1,
+    planted2,
+    load1,
+    load2,
+    help,
+    tilt,
+    margin,
+    falls,
+    steps,
+    catches,
+    count
+};
+inline constexpr const char* names[] = {
+    "state",    "foot1.planted", "foot2.planted", "foot1.load_n", "foot2.load_n", "help",
+    "tilt_rad", "margin_m",      "falls",         "steps",        "catches"};
+}  // namespace balance_signal
+
+class RunningBalance final : public RunningSystem {
+  public:
+    RunningBalance(BalancingBody body, const SystemInputs& inputs);
+
+    bool advance(double time_s, const SystemInputs& inputs) override;
+    void change(const SystemInputs& inputs) override;
+    void act() override;
+    bool push(std::size_t port, const ValueArray& delta_velocity) override;
+    bool grab(std::size_t port, std::size_t index, const std::optional<ValueArray>& place) override;
+    [[nodiscard]] double next_event_s(double time_s) const override;
+    [[nodiscard]] ValueAndVelocity output(std::size_t port, std::size_t index) const override;
+    void read_signals(std::span<double> numbers) override;
+    bool retune(const SystemSpec& spec) override;
+    void save(StateWriter& out) override { visit_state(out); }
+    void load(StateReader& in) override { visit_state(in); }
+    [[nodiscard]] std::vector<std::string> warnings(const std::string& name,
+                                                    double rate_hz) const override;
+
+  private:
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields(time_s_, stepped_s_, yaw_, facing_before_);
+        fields.require(time_s_ >= 0 && stepped_s_ >= 0);
+        fields(running_, mounts_);
+    }
+    bool step_to(double time_s, const SystemInputs& inputs);
+    void apply(const BalanceEvent& event);
+
+    BalancingBody body_;
+    Balance running_;
+    MountHistory mounts_;
+    std::vector<ContactShape> shapes_;
+    std::optional<PartGrab> grab_;
+    double yaw_ = 0;
+    double facing_before_ = 0;
+    double time_s_ = 0;
+    double stepped_s_ = 0;  ///< the time of the last step
+};
+
+class BalanceSpec final : public SystemSpec {
+  public:
+    /// Refuses what cannot be.
+    explicit BalanceSpec(BalancingBody body);
+
+    [[nodiscard]] const BalancingBody& body() const { return body_; }
+    [[nodiscard]] std::unique_ptr<SystemSpec> clone() const override {
+        return std::make_unique<BalanceSpec>(*this);
+    }
+    [[nodiscard]] std::string kind() const override { return "balance"; }
+    [[nodiscard]] std::string in_words(std::size_t port) const override;
+    [[nodiscard]] std::vector<Port> outputs() const override;
+    [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override;
+    [[nodiscard]] std::vector<RecordedChannel> signals() const override;
+    [[nodiscard]] std::vector<View> views() const override;
+    [[nodiscard]] std::vector<SpecDial> dials() const override;
+    [[nodiscard]] double dial(std::size_t index) const override;
+    DialStatus set_dial(std::size_t index, double value) override;
+    [[nodiscard]] std::unique_ptr<RunningSystem> start_running(
+        const SystemInputs& inputs) const override {
+        return std::make_unique<RunningBalance>(body_, inputs);
+    }
+    [[nodiscard]] double last_event_s() const override;
+    [[nodiscard]] double highest_hz() const override { return 15; }
+    [[nodiscard]] std::vector<SystemReport> report(const ReportInput& input) const override;
+
+  private:
+    BalancingBody body_;
+    PartsStructure structure_;
+};
+
+/// The parts of a body, in their order, as files name them.
+[[nodiscard]] std::vector<std::string> body_part_names(bool has_arms);
+
+/// The keys of [balance.NAME] and of the tables inside it.
+[[nodiscard]] std::vector<TableFacts> balance_tables();
+
+}  // namespace hopcoil::scene

@@ -1,0 +1,329 @@
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/math.hpp>
+
+#include "../read/read_pictures.hpp"
+#include "balance.hpp"
+#include "balancing.hpp"
+#include "jointed.hpp"
+#include "read_mover.hpp"
+#include "vectors.hpp"
+
+namespace hopcoil::scene {
+namespace {
+
+constexpr std::size_t most_things = 50;
+
+/// The sizes that a table may set one by one.
+struct SizeKey {
+    const char* key;
+    double BalanceBuild::*size;
+    const char* meaning;
+};
+constexpr std::array<SizeKey, 9> size_keys{{
+    {"leg_length_m", &BalanceBuild::leg_length_m, "hip to sole, stretched"},
+    {"ankle_height_m", &BalanceBuild::ankle_height_m, "over the sole"},
+    {"hip_width_m", &BalanceBuild::hip_width_m, "from one hip to the other"},
+    {"torso_length_m", &BalanceBuild::torso_length_m, "hips to shoulders"},
+    {"head_length_m", &BalanceBuild::head_length_m, "shoulders to the top of the head"},
+    {"shoulder_width_m", &BalanceBuild::shoulder_width_m, "from one shoulder to the other"},
+    {"arm_length_m", &BalanceBuild::arm_length_m, "shoulder to hand; 0: no arms"},
+    {"foot_length_m", &BalanceBuild::foot_length_m, "heel to toe"},
+    {"foot_width_m", &BalanceBuild::foot_width_m, "of a sole"},
+}};
+
+/// One table [balance.NAME] being read.
+class BalanceReader {
+  public:
+    explicit BalanceReader(KindReader& reader) : reader_{reader} {}
+
+    void read() {
+        read_build();
+        reader_.dials(made_.settings);
+        made_.at = vector_at(reader_, "at", "m").value_or(Vector3{});
+        made_.yaw_rad = reader_.number("yaw_deg").value_or(0) * math::pi / 180;
+        const bool goal_is_good = read_goal();
+        reader_.each_table("things", "thing", [&](KindReader& one) { read_thing(one); });
+        reader_.each_table("blows", "balance blow", [&](KindReader& one) { read_blow(one); });
+        reader_.each_table("pushes", "balance push", [&](KindReader& one) { read_push(one); });
+        reader_.each_table("states", "balance state", [&](KindReader& one) { read_state(one); });
+        reader_.each_table("grips", "grip", [&](KindReader& one) { read_grip(one); });
+        made_.shapes = read_shapes(reader_, mounts_, "balance shape");
+        made_.colours = read_colours(reader_.table(), "colours");
+        made_.order = reader_.number("order").value_or(0);
+        const std::size_t ground = reader_.field<Ground>("ground");
+        if (!goal_is_good) return;
+        reader_.try_to([&] {
+            reader_.add(std::make_unique<BalanceSpec>(std::move(made_)),
+                        std::move(mounts_.targets()), {ground});
+        });
+    }
+
+  private:
+    void read_build() {
+        BalanceBuild& build = made_.settings.build;
+        const double usual = build.leg_length_m + build.torso_length_m + build.head_length_m;
+        const double height_m = reader_.number("height_m").value_or(usual);
+        const double mass_kg = reader_.number("mass_kg").value_or(build.mass_kg);
+        reader_.try_to([&] { build = body_of_height(height_m, mass_kg); });
+        made_.settings.stance_width_m *= height_m / usual;
+        made_.settings.lift_m *= height_m / usual;
+        for (const SizeKey& each : size_keys) {
+            if (const auto given = reader_.number(each.key)) build.*each.size = *given;
+        }
+    }
+
+    /// Whether what it follows and faces could be read.
+    bool read_goal() {
+        if (reader_.has("target")) {
+            const auto target = reader_.target("target");
+            if (!target) return false;
+            const SceneTarget& goal = reader_.target_at(*target);
+            if (goal.kind() != ValueKind::vector || goal.path.size() != 3) {
+                reader_.problem("target", "expected a place: a vector of three numbers");
+                return false;
+            }
+            made_.target = mounts_.targets().size();
+            mounts_.targets().push_back(*target);
+            if (!reader_.has("at")) made_.at = vector_of(goal.path.before(0).value);
+        }
+        if (!reader_.has("facing")) return true;
+        const auto facing = reader_.target("facing");
+        if (!facing) return false;
+        const SceneTarget& turn = reader_.target_at(*facing);
+        if (turn.kind() != ValueKind::rotation && turn.unit != "rad") {
+            reader_.problem("facing", "expected a rotation, or an angle about Y");
+            return false;
+        }
+        made_.faces_an_angle = turn.kind() != ValueKind::rotation;
+        made_.facing = mounts_.targets().size();
+        mounts_.targets().push_back(*facing);
+        return true;
+    }
+
+    static double time_at(KindReader& one, const char* key) {
+        const double time_s = one.number(key).value_or(0);
+        if (!(time_s >= 0)) one.problem(key, "expected 0 or more");
+        return time_s;
+    }
+
+    void read_thing(KindReader& one) {
+        BalanceThing thing;
+        thing.name = one.text("name").value_or("");
+        if (thing.name.empty()) one.problem("", "expected a key 'name'");
+        std::vector<std::string> names = body_part_names(true);
+        for (const BalanceThing& each : made_.things)
+            names.push_back(each.name);
+        if (std::find(names.begin(), names.end(), thing.name) != names.end())
+            one.problem("name", "expected a name of its own");
+        const PartShape shape = read_part_shape(one);
+        Part& part = thing.part;
+        part.placement = {vector_at(one, "at", "m").value_or(Vector3{}), turn_at(one)};
+        part.mass_kg = one.number("mass_kg").value_or(0);
+        part.friction = one.number("friction").value_or(part.friction);
+        part.restitution = one.number("restitution").value_or(0);
+        thing.thrown_at_s = one.number("thrown_at_s");
+        const Vector3 velocity = three(one, "velocity_m_per_s").value_or(Vector3{});
+        thing.colour = read_colour(one.table(), "colour");
+        if (!one.try_to([&] { require_valid(shape); })) return;
+        part.shapes = {shape};
+        if (made_.things.size() >= most_things) {
+            one.problem("", fmt::format("expected at most {} things", most_things));
+            return;
+        }
+        if (thing.thrown_at_s) {
+            BalanceEvent event{.what = BalanceEvent::What::throws,
+                               .at_s = time_at(one, "thrown_at_s"),
+                               .vector = velocity};
+            event.part = static_cast<std::uint32_t>(made_.things.size());
+            made_.events.push_back(event);
+        } else if (one.has("velocity_m_per_s")) {
+            one.problem("velocity_m_per_s", "expected a key 'thrown_at_s' beside it");
+        }
+        made_.things.push_back(std::move(thing));
+    }
+
+    void read_blow(KindReader& one) {
+        BalanceEvent event{.what = BalanceEvent::What::blow, .at_s = time_at(one, "at_s")};
+        const std::string name = one.text("part").value_or("torso");
+        std::vector<std::string> names = body_part_names(made_.settings.build.arm_length_m > 0);
+        for (const BalanceThing& each : made_.things)
+            names.push_back(each.name);
+        const auto found = std::find(names.begin(), names.end(), name);
+        event.place = vector_at(one, "place", "m").value_or(Vector3{});
+        const auto newton_seconds = three(one, "newton_seconds");
+        if (!newton_seconds) {
+            if (!one.has("newton_seconds")) one.problem("", "expected a key 'newton_seconds'");
+            return;
+        }
+        if (found == names.end()) {
+            one.problem("part", fmt::format("expected the name of a part: {}{}", io::any_of(names),
+                                            io::did_you_mean(name, names)));
+            return;
+        }
+        event.part = static_cast<std::uint32_t>(found - names.begin());
+        event.vector = *newton_seconds;
+        made_.events.push_back(event);
+    }
+
+    void read_push(KindReader& one) {
+        BalanceEvent event{.what = BalanceEvent::What::push, .at_s = time_at(one, "at_s")};
+        if (!one.has("velocity_m_per_s")) one.problem("", "expected a key 'velocity_m_per_s'");
+        event.vector = three(one, "velocity_m_per_s").value_or(Vector3{});
+        made_.events.push_back(event);
+    }
+
+    void read_state(KindReader& one) {
+        const std::string to = one.choice("to").value_or("limp");
+        made_.events.push_back({.what = BalanceEvent::What::state,
+                                .at_s = time_at(one, "at_s"),
+                                .state = to == "rises" ? BalanceState::rises : BalanceState::limp});
+    }
+
+    void read_grip(KindReader& one) {
+        BalanceEvent takes{.what = BalanceEvent::What::takes_hold, .at_s = time_at(one, "at_s")};
+        const std::string name = one.text("thing").value_or("");
+        const std::string hand = one.choice("hand").value_or("right");
+        takes.grip.hand = hand == "left" ? 0 : 1;
+        takes.grip.place = vector_at(one, "place", "m").value_or(Vector3{});
+        takes.grip.most_force_n = one.number("most_force_n").value_or(takes.grip.most_force_n);
+        const std::optional<double> until_s = one.number("until_s");
+        if (!(takes.grip.most_force_n >= 0)) one.problem("most_force_n", "expected 0 or more");
+        if (until_s && !(*until_s > takes.at_s))
+            one.problem("until_s", "expected a time after 'at_s'");
+        std::vector<std::string> names;
+        for (const BalanceThing& each : made_.things)
+            names.push_back(each.name);
+        const auto found = std::find(names.begin(), names.end(), name);
+        if (found == names.end()) {
+            one.problem(one.has("thing") ? "thing" : "",
+                        "expected a key 'thing' with the name of one of 'things'");
+            return;
+        }
+        if (made_.settings.build.arm_length_m == 0) {
+            one.problem("", "a body without arms takes hold of nothing");
+            return;
+        }
+        takes.grip.thing = static_cast<std::uint32_t>(found - names.begin());
+        made_.events.push_back(takes);
+        if (until_s)
+            made_.events.push_back({.what = BalanceEvent::What::lets_go, .at_s = *until_s});
+    }
+
+    KindReader& reader_;
+    BalancingBody made_;
+    Mounts mounts_;
+};
+
+void read_balance(KindReader& reader) {
+    BalanceReader{reader}.read();
+}
+
+}  // namespace
+
+std::vector<TableFacts> balance_tables() {
+    using enum KeyType;
+    std::vector<KeyFacts> own{
+        {"target", source, "where it walks to", "it stays"},
+        {"facing", source, "where it faces: a rotation, or an angle about Y", "its way"},
+        {"at", place, "where it stands at the start", "the start of its target"},
+        {"yaw_deg", number, "where it faces at the start, counter-clockwise from above", "0"},
+        {"ground", field, "a ground that it stands on", "flat, at 0"},
+        {"height_m", number, "of the whole body; all sizes go with it", "1.7"},
+        {"mass_kg", number, "of the whole body", "70"}};
+    for (const SizeKey& each : size_keys)
+        own.push_back({each.key, number, each.meaning, "by its height"});
+    own = joined(
+        std::move(own),
+        {dial_key({"ride_height", number, "of its hips over the ground, in leg lengths", "0.955"}),
+         dial_key({"ride_hz", number, "the spring that holds that height", "1.9"}),
+         dial_key({"ride_damping", number, "its damping ratio", "0.9"}),
+         dial_key({"upright_hz", number, "the spring that keeps it upright", "1.3"}),
+         dial_key({"upright_damping", number, "its damping ratio", "0.9"}),
+         dial_key({"posture_hz", number, "the springs of its joints", "4"}),
+         dial_key({"help", number,
+                   "the most torque from outside, in units of m g h: weight times height of its "
+                   "centre of mass; 0 to 0.2",
+                   "0"}),
+         dial_key({"rise_help", number, "the same while it gets up", "0.15"}),
+         dial_key({"stance_width_m", number, "between its feet, standing", "by its height"}),
+         dial_key({"step_time_s", number, "of a step that catches it", "0.26"}),
+         dial_key({"walk_step_s", number, "of a step when it walks", "0.44"}),
+         dial_key({"reaction_s", number, "from losing its balance to a step", "0.15"}),
+         dial_key({"foot_speed", number, "the quickest step, m/s", "4"}),
+         dial_key({"step_reach", number, "how far from its hips it steps, in leg lengths", "0.5"}),
+         dial_key({"lift_m", number, "of a step over the ground between", "by its height"}),
+         dial_key({"most_speed", number, "walking, m/s", "1.3"}),
+         dial_key({"most_turn_rate", number, "rad/s", "2.5"}),
+         dial_key({"fall_tilt_rad", number, "tilted by more than this it falls", "1.05"}),
+         dial_key(
+             {"fall_lean_rad", number, "leaning off its feet by more than this it falls", "0.7"}),
+         dial_key({"lies_s", number,
+                   "for how long it lies before it gets up; below 0: until it is told to", "0.6"}),
+         dial_key({"rise_s", number, "how long it takes to get up", "1.3"}),
+         dial_key({"substeps", number, "of its parts, each 1/60 s", "12"}),
+         {"things", tables, "parts that strike it or that it takes hold of", "none", {}, {"thing"}},
+         {"blows", tables, "sudden blows on one part", "none", {}, {"balance blow"}},
+         {"pushes", tables, "sudden changes of its velocity", "none", {}, {"balance push"}},
+         {"states", tables, "when it goes limp, or gets up", "none", {}, {"balance state"}},
+         {"grips", tables, "when its hands have a thing", "none", {}, {"grip"}},
+         {"shapes", tables, "what it cannot pass", "none", {}, {"balance shape"}},
+         {"colours", texts, "of trunk, head, legs and arms", "the next of the palette"},
+         {"order", number, "in pictures without depth, drawn over those of a lower one", "0"}});
+    std::vector<KeyFacts> thing =
+        joined({{"name", text, "its own", "required"},
+                {"at", place, "where it is at the start, or is thrown from", "[0, 0, 0]"},
+                {"turned_deg", numbers, "how it is turned: an axis times degrees", "[0, 0, 0]"}},
+               part_shape_keys());
+    thing = joined(std::move(thing),
+                   {{"mass_kg", number, "rather than by its density", "by its density"},
+                    {"friction", number, "where it touches", "0.5"},
+                    {"restitution", number, "of a bounce: 0 to 1", "0"},
+                    {"thrown_at_s", number, "it stays at its place until then", "it is free"},
+                    {"velocity_m_per_s", numbers, "with which it is thrown: x, y, z", "[0, 0, 0]"},
+                    {"colour", text, "as \"#c86432\"", "the next of the palette"}});
+    return {{"balance", "`[balance.NAME]`",
+             "A body that stands on two feet, walks, steps to keep its balance, falls and gets up "
+             "again. `NAME` is its centre of mass, `NAME.facing` how its pelvis is turned, "
+             "`NAME.foot1` its left sole, `NAME.PART` where a part is, `NAME.PART.facing` how that "
+             "is turned.",
+             std::move(own)},
+            {"thing", "A thing beside a body", "", std::move(thing)},
+            {"balance blow",
+             "A blow on a body",
+             "",
+             {{"at_s", number, "when it falls", "0"},
+              {"part", text, "which part or thing it falls on", "`torso`"},
+              {"place", place, "in the part's frame", "[0, 0, 0]"},
+              {"newton_seconds", numbers, "x, y, z", "required"}}},
+            {"balance push",
+             "A push of a body",
+             "",
+             {{"at_s", number, "when it comes", "0"},
+              {"velocity_m_per_s", numbers, "the change of its velocity: x, y, z", "required"}}},
+            {"balance state",
+             "A change of a body's state",
+             "",
+             {{"at_s", number, "when it comes", "0"},
+              {"to", choice, "what it does then", "`limp`", {"limp", "rises"}}}},
+            {"grip",
+             "A hand that has a thing",
+             "",
+             {{"at_s", number, "from when", "0"},
+              {"until_s", number, "it lets go; the thing keeps its velocity", "to the end"},
+              {"thing", text, "which", "required"},
+              {"place", place, "where, in the thing's frame", "[0, 0, 0]"},
+              {"hand", choice, "which", "`right`", {"left", "right"}},
+              {"most_force_n", number, "the hardest pull", "200"}}},
+            shape_table("balance shape", "A shape that a body cannot pass")};
+}
+
+SystemKind balance_kind() {
+    return {"balance", balance_tables(), {}, read_balance};
+}
+
+}  // namespace hopcoil::scene

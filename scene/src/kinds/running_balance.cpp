@@ -1,0 +1,245 @@
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/gait/support.hpp>
+
+#include "balancing.hpp"
+#include "vectors.hpp"
+
+namespace hopcoil::scene {
+namespace {
+
+const Ground& ground_in(const SystemInputs& inputs) {
+    static const FlatGround flat;
+    const Ground* const ground = field_in<Ground>(inputs, 0);
+    return ground == nullptr ? flat : *ground;
+}
+
+Vector3 place_at_start(const BalancingBody& body, const SystemInputs& inputs) {
+    return body.target ? vector_of(inputs.targets[*body.target].point.value) : body.at;
+}
+
+double heading_of(const Quaternion& q) {
+    const Vector3 ahead = rotated(q, {0, 0, 1});
+    return math::atan2(ahead.x, ahead.z);
+}
+
+double facing_in(const BalancingBody& body, const SystemInputs& inputs) {
+    if (!body.facing) return body.yaw_rad;
+    const ValueArray& value = inputs.targets[*body.facing].point.value;
+    return body.faces_an_angle ? value[0] : heading_of(rotation_of(value));
+}
+
+}  // namespace
+
+std::vector<Part> BalancingBody::parts_of_things() const {
+    std::vector<Part> parts;
+    parts.reserve(things.size());
+    for (const BalanceThing& thing : things)
+        parts.push_back(thing.part);
+    return parts;
+}
+
+RunningBalance::RunningBalance(BalancingBody body, const SystemInputs& inputs)
+    : body_{std::move(body)},
+      running_{body_.settings, ground_in(inputs), place_at_start(body_, inputs),
+               facing_in(body_, inputs), body_.parts_of_things()},
+      mounts_{inputs},
+      yaw_{facing_in(body_, inputs)},
+      facing_before_{yaw_},
+      time_s_{inputs.time_s},
+      stepped_s_{inputs.time_s} {
+    for (std::uint32_t i = 0; i < body_.things.size(); ++i) {
+        if (body_.things[i].thrown_at_s) running_.hold_still(i, true);
+    }
+}
+
+bool RunningBalance::step_to(double time_s, const SystemInputs& inputs) {
+    BalanceInputs given;
+    const EarlierGround ground{ground_in(inputs), std::max(inputs.time_s - time_s, 0.0)};
+    given.ground = &ground;
+    if (body_.target) {
+        const Mount goal{.position = *body_.target};
+        const Vector3 place = mounts_.at(goal, inputs, time_s).position;
+        const Vector3 velocity = vector_of(inputs.targets[*body_.target].point.velocity);
+        given.velocity = running_.toward(place, velocity);
+        constexpr double least_speed = 0.15;
+        const Vector3& v = given.velocity;
+        const bool goes = v.x * v.x + v.z * v.z > least_speed * least_speed;
+        if (goes && !body_.facing) yaw_ = math::atan2(v.x, v.z);
+    }
+    if (body_.facing) {
+        const double whole_s = inputs.time_s - time_s_;
+        const double part = whole_s > 0 ? (time_s - time_s_) / whole_s : 1;
+        const double turn = std::remainder(facing_in(body_, inputs) - facing_before_, 2 * math::pi);
+        yaw_ = facing_before_ + turn * std::clamp(part, 0.0, 1.0);
+    }
+    given.yaw_rad = yaw_;
+    mounts_.place(body_.shapes, inputs, {time_s, Balance::tick_s}, shapes_);
+    given.shapes = shapes_;
+    if (grab_) given.grabs = {&*grab_, 1};
+    stepped_s_ = time_s;
+    return running_.step(given, Balance::tick_s) != StepStatus::rejected;
+}
+
+bool RunningBalance::advance(double time_s, const SystemInputs& inputs) {
+    SystemInputs now = inputs;
+    now.time_s = time_s;
+    const auto step = [&](double end_s) {
+        return step_to(end_s, now);
+    };
+    if (!step_on_grid(stepped_s_, time_s, Balance::tick_s, step)) return false;
+    mounts_.note(inputs, time_s);
+    facing_before_ = facing_in(body_, inputs);
+    time_s_ = time_s;
+    return true;
+}
+
+void RunningBalance::change(const SystemInputs& inputs) {
+    mounts_.note(inputs, time_s_);
+    facing_before_ = facing_in(body_, inputs);
+}
+
+void RunningBalance::apply(const BalanceEvent& event) {
+    using What = BalanceEvent::What;
+    switch (event.what) {
+        case What::blow:
+            running_.strike(event.part, event.place, event.vector);
+            return;
+        case What::push:
+            running_.push(event.vector);
+            return;
+        case What::state:
+            running_.become(event.state);
+            return;
+        case What::throws:
+            running_.throw_thing(event.part, body_.things[event.part].part.placement,
+                                 {.velocity = event.vector});
+            return;
+        case What::takes_hold:
+            running_.take_hold(event.grip);
+            return;
+        case What::lets_go:
+            running_.let_go();
+            return;
+    }
+}
+
+void RunningBalance::act() {
+    for (const BalanceEvent& event : body_.events) {
+        if (std::abs(event.at_s - time_s_) < 1e-9) apply(event);
+    }
+}
+
+double RunningBalance::next_event_s(double time_s) const {
+    double next = std::numeric_limits<double>::infinity();
+    for (const BalanceEvent& event : body_.events) {
+        if (event.at_s > time_s) next = std::min(next, event.at_s);
+    }
+    return next;
+}
+
+bool RunningBalance::push(std::size_t port, const ValueArray& delta_velocity) {
+    const Vector3 change = vector_of(delta_velocity);
+    if (port == balance_port::body) return running_.push(change) == StepStatus::stepped;
+    if (port < balance_port::first_part) return false;
+    const auto part = static_cast<std::uint32_t>((port - balance_port::first_part) / 2);
+    const PartsStructure& made = running_.structure();
+    const double mass_kg = made.parts[part].mass_kg > 0 ? made.parts[part].mass_kg : 1;
+    return running_.strike(part, {}, change * mass_kg) == StepStatus::stepped;
+}
+
+/// With a hand as strong as its weight.
+bool RunningBalance::grab(std::size_t port, std::size_t /*index*/,
+                          const std::optional<ValueArray>& place) {
+    grab_.reset();
+    if (!place) return true;
+    const bool is_part = port >= balance_port::first_part && port % 2 == 0;
+    const std::size_t part = is_part ? (port - balance_port::first_part) / 2 : 1;
+    if (!is_part && port != balance_port::body) return false;
+    if (running_.structure().parts[part].is_driven) return false;
+    constexpr double gravity = 9.80665;
+    grab_ = PartGrab{.part = static_cast<std::uint32_t>(part),
+                     .target = vector_of(*place),
+                     .most_force_n = gravity * body_.settings.build.mass_kg};
+    return true;
+}
+
+/// Between two steps everything goes on as it moves.
+ValueAndVelocity RunningBalance::output(std::size_t port, std::size_t /*index*/) const {
+    const double ahead_s = time_s_ - stepped_s_;
+    const auto moving = [&](const Vector3& at, const Vector3& velocity) {
+        return ValueAndVelocity{array_of(at + velocity * ahead_s), array_of(velocity)};
+    };
+    switch (port) {
+        case balance_port::body:
+            return moving(running_.centre_of_mass(), running_.velocity());
+        case balance_port::foot1:
+        case balance_port::foot2:
+            return {array_of(running_.feet()[port - balance_port::foot1].position), {}};
+        case balance_port::pressure:
+            return {array_of(running_.pressure()), {}};
+        case balance_port::capture:
+            return {array_of(running_.capture_point()), {}};
+        default:
+            break;
+    }
+    const bool turns = port == balance_port::facing || port % 2 == 1;
+    const std::size_t part =
+        port < balance_port::first_part ? 0 : (port - balance_port::first_part) / 2;
+    const Placement& at = running_.placements()[part];
+    const PartMotion& motion = running_.motions()[part];
+    if (turns) {
+        const Quaternion turned = turned_by(motion.angular_velocity * ahead_s) * at.rotation;
+        return {array_of(turned), array_of(motion.angular_velocity)};
+    }
+    return moving(at.position, motion.velocity);
+}
+
+void RunningBalance::read_signals(std::span<double> numbers) {
+    using namespace balance_signal;
+    numbers[state] = static_cast<double>(running_.state());
+    const auto& feet = running_.feet();
+    std::vector<Vector3> soles;
+    const BalanceBuild& build = body_.settings.build;
+    for (std::size_t side = 0; side < 2; ++side) {
+        numbers[planted1 + side] = feet[side].planted ? 1 : 0;
+        numbers[load1 + side] = feet[side].load_n;
+        if (!feet[side].planted) continue;
+        for (const double x : {-0.5, 0.5}) {
+            for (const double z : {-0.5, 0.5}) {
+                soles.push_back(feet[side].position +
+                                rotated(feet[side].rotation,
+                                        {x * build.foot_width_m, 0, z * build.foot_length_m}));
+            }
+        }
+    }
+    const Vector3& torque = running_.help_nm();
+    numbers[help] = std::sqrt(dot(torque, torque)) / running_.toppling_nm();
+    numbers[tilt] = running_.tilt_rad();
+    numbers[margin] = std::clamp(support_margin(soles, running_.capture_point()), -2.0, 2.0);
+    numbers[falls] = static_cast<double>(running_.log().falls);
+    numbers[steps] = static_cast<double>(running_.log().steps);
+    numbers[catches] = static_cast<double>(running_.log().catches);
+}
+
+std::vector<std::string> RunningBalance::warnings(const std::string& name,
+                                                  double /*rate_hz*/) const {
+    std::vector<std::string> all;
+    const BalanceLog& log = running_.log();
+    constexpr double noticed = 0.005;
+    if (log.most_help > noticed) {
+        all.push_back(
+            fmt::format("{}: was helped by up to {:.3g} m g h from outside; what it keeps "
+                        "by itself, `--set {}.help=0` shows",
+                        name, log.most_help, name));
+    }
+    return all;
+}
+
+}  // namespace hopcoil::scene

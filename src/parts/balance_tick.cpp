@@ -1,0 +1,495 @@
+// What state a body is in, and how its parts are moved.
+
+#include "balance_tick.hpp"
+
+#include <algorithm>
+
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/gait/leg_ik.hpp>
+
+namespace hopcoil {
+
+using parts::BodyJoint;
+using parts::index_of;
+using parts::way_of;
+
+namespace {
+
+constexpr double walk_acceleration = 1.6;
+/// The springs of a limp body's joints: enough to keep it from folding up.
+constexpr double limp_hz = 0.35;
+constexpr double tried_again_s = 0.1;
+/// What is left of another pose is gone after some tenths of a second.
+constexpr double settles_per_s = 12;
+
+Vector3 flat(const Vector3& v) {
+    return {v.x, 0, v.z};
+}
+double flat_length(const Vector3& v) {
+    return math::sqrt(v.x * v.x + v.z * v.z);
+}
+double angle_between(const Vector3& a, const Vector3& b) {
+    return math::atan2(length_of(cross(a, b)), dot(a, b));
+}
+
+}  // namespace
+
+BalanceTick::BalanceTick(Balance& body, const BalanceInputs& inputs, const Ground& ground,
+                         double remaining_s) noexcept
+    : b_{body},
+      set_{body.settings_},
+      in_{inputs},
+      ground_{ground},
+      remaining_s_{remaining_s},
+      now_s_{static_cast<double>(body.ticks_ + 1) * Balance::tick_s},
+      at_{body.settings_.build} {}
+
+bool BalanceTick::is_of_trunk(std::uint32_t part) const noexcept {
+    return part < b_.body_size_ && (b_.state_ == BalanceState::limp || !parts::is_of_legs(part));
+}
+
+Vector3 BalanceTick::hips_middle() const noexcept {
+    return parts::to_world(b_.parts_.placements()[index_of(BodyPart::pelvis)],
+                           {0, at_.hip.y, at_.hip.z});
+}
+
+void BalanceTick::measure() noexcept {
+    V place{};
+    V speed{};
+    mass_ = 0;
+    for (std::uint32_t i = 0; i < b_.body_size_; ++i) {
+        if (!is_of_trunk(i)) continue;
+        const double m = b_.parts_.mass(i).mass_kg;
+        mass_ += m;
+        place = place + b_.parts_.centre_of_mass(i) * m;
+        speed = speed + b_.parts_.motions()[i].velocity * m;
+    }
+    b_.centre_ = place * (1 / mass_);
+    b_.velocity_ = speed * (1 / mass_);
+    spin_momentum_ = {};
+    for (std::uint32_t i = 0; i < b_.body_size_; ++i) {
+        if (!is_of_trunk(i)) continue;
+        const MassProperties& mass = b_.parts_.mass(i);
+        const PartMotion& motion = b_.parts_.motions()[i];
+        const Quaternion axes = b_.parts_.placements()[i].rotation * normalized(mass.axes);
+        const V own = rotated(conjugate(axes), motion.angular_velocity);
+        spin_momentum_ =
+            spin_momentum_ +
+            rotated(axes,
+                    {own.x * mass.inertia.x, own.y * mass.inertia.y, own.z * mass.inertia.z}) +
+            cross(b_.parts_.centre_of_mass(i) - b_.centre_, motion.velocity - b_.velocity_) *
+                mass.mass_kg;
+    }
+    const double w = rate();
+    b_.capture_ = b_.centre_ + (b_.velocity_ - ground_velocity_) * (1 / w);
+    b_.capture_.y = b_.ground_;
+    const Quaternion& torso = b_.parts_.placements()[index_of(BodyPart::torso)].rotation;
+    b_.tilt_ = angle_between(rotated(torso, {0, 1, 0}), {0, 1, 0});
+    b_.height_ = (hips_middle().y - b_.ground_) / (set_.ride_height * set_.build.leg_length_m);
+}
+
+bool BalanceTick::has_fallen() const noexcept {
+    constexpr double low = 0.55;
+    if (b_.height_ < low || b_.tilt_ > set_.fall_tilt_rad) return true;
+    const V up = b_.centre_ - middle_of_feet();
+    return angle_between(up, {0, 1, 0}) > set_.fall_lean_rad;
+}
+
+/// Limp, it gets up when it has lain still for a while.
+void BalanceTick::lie() noexcept {
+    constexpr double slow = 0.35;
+    constexpr double still_s = 0.2;
+    constexpr double longest_s = 2.0;
+    b_.slow_s_ = length_of(b_.velocity_) < slow ? b_.slow_s_ + Balance::tick_s : 0;
+    if (set_.lies_s < 0) return;
+    const bool lies = b_.slow_s_ > still_s + set_.lies_s || b_.state_s_ > longest_s + set_.lies_s;
+    if (lies) enter(BalanceState::rises);
+}
+
+/// Its joints take hold little by little. Where it does not come up it lets go, and tries again.
+void BalanceTick::rise() noexcept {
+    constexpr double up = 0.9;
+    constexpr double upright_rad = 0.3;
+    constexpr double tries_s = 1.5;
+    constexpr double off_feet = 0.6;
+    const double part = std::clamp(2 * b_.state_s_ / set_.rise_s, 0.0, 1.0);
+    set_springs(limp_hz + (set_.posture_hz - limp_hz) * part * part);
+    if (b_.height_ > up && b_.tilt_ < upright_rad && b_.state_s_ > set_.rise_s) {
+        enter(BalanceState::stands);
+        return;
+    }
+    const bool are_down = b_.feet_[0].planted && b_.feet_[1].planted;
+    const double off_m = flat_length(b_.centre_ - middle_of_feet());
+    const bool fails = b_.state_s_ > set_.rise_s + tries_s ||
+                       (are_down && off_m > off_feet * set_.build.leg_length_m);
+    if (!fails) return;
+    enter(BalanceState::limp);
+    b_.slow_s_ = set_.lies_s - tried_again_s;
+}
+
+void BalanceTick::change_state() noexcept {
+    switch (b_.state_) {
+        case BalanceState::stands:
+            if (!has_fallen()) return;
+            ++b_.log_.falls;
+            enter(BalanceState::limp);
+            return;
+        case BalanceState::limp:
+            lie();
+            return;
+        case BalanceState::rises:
+            rise();
+            return;
+        case BalanceState::animated:
+            return;
+    }
+}
+
+void BalanceTick::set_springs(double hz) noexcept {
+    const std::size_t count = set_.build.arm_length_m > 0 ? index_of(BodyJoint::right_elbow) + 1
+                                                          : index_of(BodyJoint::right_ankle) + 1;
+    for (std::size_t i = 0; i < count; ++i) {
+        const auto joint = static_cast<BodyJoint>(i);
+        const bool is_leg =
+            i >= index_of(BodyJoint::left_hip) && i <= index_of(BodyJoint::right_ankle);
+        const bool is_elbow = i >= index_of(BodyJoint::left_elbow);
+        const bool is_knee = joint == BodyJoint::left_knee || joint == BodyJoint::right_knee;
+        Vector3 wanted{};
+        if (is_elbow) wanted.x = -0.35;
+        if (is_knee) wanted.x = 0.3;
+        b_.parts_.try_set_spring(i,
+                                 posture_spring(set_.build, joint, is_leg ? 0.4 * hz : hz, wanted));
+    }
+}
+
+void BalanceTick::enter(BalanceState state) noexcept {
+    const BalanceState before = b_.state_;
+    if (state == before) return;
+    const bool had_legs = before == BalanceState::stands || before == BalanceState::rises;
+    const bool has_legs = state == BalanceState::stands || state == BalanceState::rises;
+    const bool is_free = state == BalanceState::limp;
+    // Legs are exactly where hips and feet have them.
+    for (std::uint32_t i = 0; had_legs && i < b_.body_size_; ++i) {
+        if (parts::is_of_legs(i)) b_.parts_.cut_part(i, b_.placements_[i], b_.parts_.motions()[i]);
+    }
+    for (std::uint32_t i = 0; i < b_.body_size_; ++i) {
+        const bool is_leg = parts::is_of_legs(i);
+        const bool is_driven = state == BalanceState::animated || (has_legs && is_leg);
+        b_.parts_.set_driven(i, is_driven);
+    }
+    for (std::size_t i = 0; i < b_.structure().joints.size(); ++i) {
+        const bool is_of_leg =
+            i >= index_of(BodyJoint::left_hip) && i <= index_of(BodyJoint::right_ankle);
+        const bool holds = is_free || (state != BalanceState::animated && !is_of_leg);
+        b_.parts_.set_joint_holding(i, holds, false);
+    }
+    set_springs(is_free || state == BalanceState::rises ? limp_hz : set_.posture_hz);
+    b_.state_ = state;
+    b_.state_s_ = 0;
+    b_.slow_s_ = 0;
+    b_.calm_s_ = 0;
+    b_.shifts_ = false;
+    b_.walks_ = false;
+    b_.wanted_velocity_ = {};
+    b_.help_ = {};
+    b_.force_ = {};
+    for (BalanceFoot& foot : b_.feet_)
+        foot.load_n = 0;
+    if (has_legs && !had_legs) take_legs();
+}
+
+/// Legs as they are; the feet go to where they are needed.
+void BalanceTick::take_legs() noexcept {
+    const auto all = b_.parts_.placements();
+    const Quaternion& pelvis = all[index_of(BodyPart::pelvis)].rotation;
+    const V ahead = rotated(pelvis, {0, 0, 1});
+    const V head = rotated(pelvis, {0, 1, 0});
+    // Lying on its back it will face its feet, on its front its head.
+    const V faces = flat(ahead) - flat(head) * ahead.y;
+    if (flat_length(faces) > 0.1) b_.yaw_ = math::atan2(faces.x, faces.z);
+    const bool rises = b_.state_ == BalanceState::rises;
+    measure();
+    for (std::size_t side = 0; side < 2; ++side) {
+        const Placement& part = all[parts::foot_of(side)];
+        BalanceFoot& foot = b_.feet_[side];
+        foot.position = part.position;
+        foot.rotation = part.rotation;
+        const GroundPoint under =
+            ground_.under(part.position.x, part.position.z, b_.hip(side).y + 0.5, 0);
+        foot.part = under.exists ? under.part : 0;
+        if (under.exists)
+            b_.ground_ = side == 0 ? under.height : std::min(b_.ground_, under.height);
+        constexpr double on_ground_m = 0.04;
+        const bool stands = !rises && under.exists &&
+                            part.position.y - under.height < on_ground_m &&
+                            rotated(part.rotation, {0, 1, 0}).y > 0.9;
+        if (stands) {
+            const V toe = rotated(part.rotation, {0, 0, 1});
+            plant(side, {part.position.x, b_.hip(side).y, part.position.z},
+                  math::atan2(toe.x, toe.z));
+        } else {
+            begin_step(side, spot_to_rise(side), rises ? 0.4 : set_.step_time_s);
+        }
+    }
+    b_.ground_rate_ = 0;
+    b_.rise_from_ = hips_middle().y;
+    b_.last_step_ = 0;
+    b_.landed_s_ = 0;
+    std::array<Placement, 16> wanted{};
+    place_leg(0, all[index_of(BodyPart::pelvis)], wanted);
+    place_leg(1, all[index_of(BodyPart::pelvis)], wanted);
+    for (std::uint32_t i = 0; i < b_.body_size_; ++i) {
+        if (parts::is_of_legs(i)) keep_where_it_is(i, wanted[i]);
+    }
+}
+
+void BalanceTick::keep_where_it_is(std::uint32_t part, const Placement& to) noexcept {
+    const Placement& now = b_.parts_.placements()[part];
+    b_.settling_[part] = {.way = now.position - to.position,
+                          .turn = rotation_vector(now.rotation * conjugate(to.rotation))};
+}
+
+void BalanceTick::settle(double dt) noexcept {
+    const double e = math::exp(-settles_per_s * dt);
+    const auto step = [&](V& value, V& speed) {
+        const V sum = speed + value * settles_per_s;
+        value = (value + sum * dt) * e;
+        speed = (speed - sum * (settles_per_s * dt)) * e;
+        constexpr double gone = 1e-5;
+        if (dot(value, value) < gone * gone && dot(speed, speed) < gone * gone) value = speed = {};
+    };
+    for (Balance::Settling& each : b_.settling_) {
+        step(each.way, each.way_rate);
+        step(each.turn, each.turn_rate);
+    }
+}
+
+Placement BalanceTick::settled(std::uint32_t part, const Placement& to) const noexcept {
+    const Balance::Settling& left = b_.settling_[part];
+    if (left.way == V{} && left.turn == V{}) return to;
+    return {to.position + left.way, normalized(turned_by(left.turn) * to.rotation)};
+}
+
+/// A foot on its toes, as far as its leg is too short for the whole of it.
+Placement BalanceTick::sole_under(std::size_t side, const V& hip) const noexcept {
+    const BalanceFoot& foot = b_.feet_[side];
+    const V toe{0, 0, 0.5 * set_.build.foot_length_m};
+    const V stays = foot.position + rotated(foot.rotation, toe);
+    const double reach = 0.998 * (at_.thigh_m + at_.shin_m);
+    const auto lifted = [&](double angle_rad) {
+        const Quaternion turn = foot.rotation * turned_by({angle_rad, 0, 0});
+        return Placement{stays - rotated(turn, toe), turn};
+    };
+    const auto misses = [&](const Placement& sole) {
+        return length_of(parts::to_world(sole, at_.ankle) - hip) > reach;
+    };
+    const Placement flat{foot.position, foot.rotation};
+    if (!misses(flat)) return flat;
+    constexpr int rounds = 20;
+    double least = 0;
+    double most = 0.9;
+    for (int i = 0; i < rounds; ++i) {
+        const double middle = 0.5 * (least + most);
+        (misses(lifted(middle)) ? least : most) = middle;
+    }
+    return lifted(most);
+}
+
+BalanceTick::Leg BalanceTick::bend_leg(std::size_t side, const Placement& pelvis) const noexcept {
+    const V hip = parts::to_world(pelvis, at_.hip_of(side));
+    const BalanceFoot& foot = b_.feet_[side];
+    // Upright the knee goes ahead of the body and with its toes, lying it goes up.
+    const V toe = rotated(foot.rotation, {0, 0, 1});
+    const V ahead = rotated(pelvis.rotation, {0, 0, 1});
+    const double upright = std::clamp(rotated(pelvis.rotation, {0, 1, 0}).y, 0.0, 1.0);
+    const V pole = (toe + ahead) * (0.5 * upright) + V{0, 1, 0} * (1 - upright) +
+                   rotated(turned_by({0, b_.yaw_, 0}), {0, 0, 1}) * (0.3 * (1 - upright));
+    const Placement sole = sole_under(side, hip);
+    const V ankle = parts::to_world(sole, at_.ankle);
+    const TwoBonePose pose = bend_two_bones(hip, ankle, pole, at_.thigh_m, at_.shin_m);
+    return {hip, pose.knee, pose.ankle, sole};
+}
+
+void BalanceTick::place_leg(std::size_t side, const Placement& pelvis,
+                            std::span<Placement> all) const noexcept {
+    const Leg leg = bend_leg(side, pelvis);
+    const V whole = leg.ankle - leg.hip;
+    const V bend = leg.knee - (leg.hip + leg.ankle) * 0.5;
+    const V ahead = rotated(pelvis.rotation, {0, 0, 1});
+    const V hinge = parts::unit(cross(dot(bend, bend) > 1e-8 ? bend : ahead, whole),
+                                rotated(pelvis.rotation, {1, 0, 0}));
+    const auto turn_of = [&](const V& from, const V& to) {
+        const V up = parts::unit(from - to, {0, 1, 0});
+        return from_axes(hinge, up, cross(hinge, up));
+    };
+    const std::uint32_t thigh = parts::thigh_of(side);
+    const std::uint32_t shin = parts::shin_of(side);
+    const std::uint32_t foot = parts::foot_of(side);
+    const auto turned = [&](std::uint32_t part, const Quaternion& to) {
+        return settled(part, {{}, to}).rotation;
+    };
+    const V up{0, 1, 0};
+    all[thigh].rotation = turned(thigh, turn_of(leg.hip, leg.knee));
+    all[thigh].position = leg.hip - rotated(all[thigh].rotation, up) * (0.5 * at_.thigh_m);
+    const V knee = leg.hip - rotated(all[thigh].rotation, up) * at_.thigh_m;
+    all[shin].rotation = turned(shin, turn_of(leg.knee, leg.ankle));
+    all[shin].position = knee - rotated(all[shin].rotation, up) * (0.5 * at_.shin_m);
+    const V ankle = knee - rotated(all[shin].rotation, up) * at_.shin_m;
+    all[foot].rotation = turned(foot, leg.sole.rotation);
+
+    const bool is_there = b_.settling_[thigh].turn == V{} && b_.settling_[shin].turn == V{} &&
+                          b_.settling_[foot].turn == V{};
+    all[foot].position =
+        is_there ? leg.sole.position : ankle - rotated(all[foot].rotation, at_.ankle);
+}
+
+/// To where hips and feet will have them at the end of the tick.
+void BalanceTick::drive_legs(double ahead_s) noexcept {
+    const std::uint32_t pelvis = index_of(BodyPart::pelvis);
+    const PartMotion& motion = b_.parts_.motions()[pelvis];
+    const Placement& now = b_.parts_.placements()[pelvis];
+    const Placement then{now.position + motion.velocity * ahead_s,
+                         normalized(turned_by(motion.angular_velocity * ahead_s) * now.rotation)};
+    std::array<Placement, 16> all{};
+    place_leg(0, then, all);
+    place_leg(1, then, all);
+    for (std::size_t i = 0; i < b_.parts_.driven().size(); ++i) {
+        const std::uint32_t part = b_.parts_.driven()[i];
+        if (parts::is_of_legs(part)) b_.driven_[i] = all[part];
+    }
+}
+
+void BalanceTick::drive_pose() noexcept {
+    if (in_.pose.empty()) return;
+    const bool is_first = b_.state_s_ == 0;
+    const double whole_s = remaining_s_ + Balance::tick_s;
+    for (std::size_t i = 0; i < b_.parts_.driven().size(); ++i) {
+        const std::uint32_t part = b_.parts_.driven()[i];
+        if (part >= b_.body_size_) continue;
+        const Placement& now = b_.parts_.placements()[part];
+        const Placement& to = in_.pose[part];
+        if (is_first) keep_where_it_is(part, to);
+        // Evenly over what is left of the step.
+        const Placement end = settled(part, {to.position, normalized(to.rotation)});
+        const double share = std::min(Balance::tick_s / whole_s, 1.0);
+        const V turn = rotation_vector(end.rotation * conjugate(now.rotation));
+        b_.driven_[i] = {now.position + (end.position - now.position) * share,
+                         normalized(turned_by(turn * share) * now.rotation)};
+    }
+}
+
+void BalanceTick::step_parts() noexcept {
+    const bool has_legs = b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises;
+    const std::size_t driven = b_.parts_.driven().size();
+    for (std::size_t i = 0; i < driven; ++i)
+        b_.driven_[i] = b_.parts_.placements()[b_.parts_.driven()[i]];
+    if (has_legs) drive_legs(Balance::tick_s);
+    if (b_.state_ == BalanceState::animated) drive_pose();
+    b_.parts_.step({.driven = {b_.driven_.data(), driven},
+                    .shapes = in_.shapes,
+                    .forces = {b_.forces_.data(), b_.force_count_},
+                    .grabs = in_.grabs,
+                    .ground = &ground_},
+                   Balance::tick_s);
+    // What strikes a leg strikes the body that stands on it.
+    if (!has_legs) return;
+    for (const PartContact& contact : b_.parts_.contacts()) {
+        const bool a = parts::is_of_legs(contact.part) && contact.part < b_.body_size_;
+        const bool b = contact.other != no_part && contact.other < b_.body_size_ &&
+                       parts::is_of_legs(contact.other);
+        if (a == b) continue;
+        const V impulse = contact.normal * ((a ? 1 : -1) * contact.force_n * Balance::tick_s);
+        b_.parts_.push(index_of(BodyPart::pelvis), {0, at_.hip.y, 0}, impulse);
+    }
+}
+
+void BalanceTick::turn_and_speed_up() noexcept {
+    const V wanted = flat(in_.velocity);
+    const double speed = flat_length(wanted);
+    const V allowed = speed > set_.most_speed ? wanted * (set_.most_speed / speed) : wanted;
+    const V change = allowed - b_.wanted_velocity_;
+    const double most = walk_acceleration * Balance::tick_s;
+    const double size = length_of(change);
+    b_.wanted_velocity_ = size > most ? b_.wanted_velocity_ + change * (most / size) : allowed;
+    if (b_.state_ != BalanceState::stands) return;
+    const double off = std::remainder(in_.yaw_rad - b_.yaw_, 2 * math::pi);
+    // At rest its feet turn first.
+    constexpr double turns_with_feet = 0.3;
+    const double turn = b_.walks_ ? off : std::clamp(off, -turns_with_feet, turns_with_feet);
+    const double rate = set_.most_turn_rate * (b_.walks_ ? 1 : 0.3) * Balance::tick_s;
+    b_.yaw_ += std::clamp(turn, -rate, rate);
+    b_.yaw_ = std::remainder(b_.yaw_, 2 * math::pi);
+}
+
+void BalanceTick::stand(const V& place) noexcept {
+    for (std::size_t side = 0; side < 2; ++side) {
+        const V spot = place + left() * (way_of(side) * 0.5 * set_.stance_width_m);
+        plant(side, spot, b_.yaw_);
+    }
+    b_.ground_ = 0.5 * (b_.feet_[0].position.y + b_.feet_[1].position.y);
+    // Hips over the ankles' middle, and the trunk over them: a little ahead, over the soles.
+    const Quaternion turn = turned_by({0, b_.yaw_, 0});
+    const V hips{place.x, b_.ground_ + set_.ride_height * set_.build.leg_length_m, place.z};
+    const double lowered = hips.y - set_.build.leg_length_m;
+    b_.parts_.cut({{hips.x, lowered, hips.z}, turn});
+    for (std::uint32_t i = parts::thigh_of(0); i <= parts::foot_of(1); ++i)
+        b_.parts_.set_driven(i, true);
+    for (std::size_t i = index_of(BodyJoint::left_hip); i <= index_of(BodyJoint::right_ankle); ++i)
+        b_.parts_.set_joint_holding(i, false, false);
+    set_springs(set_.posture_hz);
+    std::array<Placement, 16> all{};
+    const Placement pelvis = b_.parts_.placements()[index_of(BodyPart::pelvis)];
+    place_leg(0, pelvis, all);
+    place_leg(1, pelvis, all);
+    for (std::uint32_t i = parts::thigh_of(0); i <= parts::foot_of(1); ++i)
+        b_.parts_.cut_part(i, all[i], {});
+    measure();
+    find_soles();
+    b_.pressure_ = b_.capture_;
+    pose();
+}
+
+void BalanceTick::pose() noexcept {
+    carry_feet();
+    const auto all = b_.parts_.placements();
+    std::copy(all.begin(), all.end(), b_.placements_.begin());
+    if (b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises) {
+        place_leg(0, all[index_of(BodyPart::pelvis)], b_.placements_);
+        place_leg(1, all[index_of(BodyPart::pelvis)], b_.placements_);
+        return;
+    }
+    for (std::size_t side = 0; side < 2; ++side) {
+        BalanceFoot& foot = b_.feet_[side];
+        const Placement& part = all[parts::foot_of(side)];
+        foot.planted = false;
+        foot.position = foot.landing = part.position;
+        foot.rotation = part.rotation;
+    }
+}
+
+void BalanceTick::run() noexcept {
+    std::copy(in_.forces.begin(), in_.forces.end(), b_.forces_.begin());
+    b_.force_count_ = in_.forces.size();
+    const bool has_legs = b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises;
+    if (has_legs) move_feet();
+    turn_and_speed_up();
+    if (has_legs) follow_ground();
+    measure();
+    change_state();
+    if (b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises) {
+        find_soles();
+        decide_steps();
+        wave_arms();
+        push_from_ground();
+    }
+    pull_thing();
+    step_parts();
+    settle(Balance::tick_s);
+    ++b_.ticks_;
+    b_.state_s_ += Balance::tick_s;
+    measure();
+    pose();
+}
+
+}  // namespace hopcoil

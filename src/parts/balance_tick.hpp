@@ -1,0 +1,127 @@
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <span>
+
+#include <hopcoil/parts/balance.hpp>
+
+#include "balance_body.hpp"
+#include "parts_math.hpp"
+
+namespace hopcoil {
+
+/// One tick of a body that keeps its balance.
+class BalanceTick {
+  public:
+    BalanceTick(Balance& body, const BalanceInputs& inputs, const Ground& ground,
+                double remaining_s) noexcept;
+    void run() noexcept;
+
+    /// Standing on its feet, as it is made.
+    void stand(const Vector3& place) noexcept;
+    /// The state changes: what was driven is free, and the other way round.
+    void enter(BalanceState state) noexcept;
+    /// Feet and legs as they are shown, on the ground as it is.
+    void pose() noexcept;
+    /// Centre of mass, its velocity, and how the trunk is turned.
+    void measure() noexcept;
+
+  private:
+    using V = Vector3;
+    struct Landing {
+        V spot{};
+        double missed_m = 0.0;  ///< between what was wanted and what is in reach
+    };
+    struct Leg {
+        V hip{};
+        V knee{};
+        V ankle{};
+        Placement sole{};
+    };
+
+    // What happens next.
+    void change_state() noexcept;
+    [[nodiscard]] bool has_fallen() const noexcept;
+    void lie() noexcept;
+    void rise() noexcept;
+    void turn_and_speed_up() noexcept;
+
+    // Feet.
+    void move_feet() noexcept;
+    void carry_feet() noexcept;
+    void decide_steps() noexcept;
+    void catch_itself() noexcept;
+    void tidy_feet() noexcept;
+    void walk_on() noexcept;
+    void begin_step(std::size_t side, const V& spot, double time_s) noexcept;
+    void aim_step(std::size_t side, const V& spot) noexcept;
+    void steer_step(std::size_t side) noexcept;
+    void land(std::size_t side) noexcept;
+    void plant(std::size_t side, const V& place, double yaw_rad) noexcept;
+    [[nodiscard]] Landing landing_of(std::size_t side, double rest_s) const noexcept;
+    [[nodiscard]] Landing walk_landing(std::size_t side, double rest_s) const noexcept;
+    [[nodiscard]] Landing within_reach(std::size_t side, const V& wanted,
+                                       double rest_s) const noexcept;
+    [[nodiscard]] V capture_after(const V& from, double rest_s) const noexcept;
+    [[nodiscard]] V neutral_spot(std::size_t side, const V& beside) const noexcept;
+    [[nodiscard]] V spot_to_rise(std::size_t side) const noexcept;
+    [[nodiscard]] bool reaches(std::size_t side, double slack_m) const noexcept;
+
+    // Forces.
+    void push_from_ground() noexcept;
+    void follow_ground() noexcept;
+    [[nodiscard]] double lift_force() const noexcept;
+    [[nodiscard]] V wanted_pressure() const noexcept;
+    [[nodiscard]] V walk_pressure() const noexcept;
+    [[nodiscard]] V wanted_torque() const noexcept;
+    [[nodiscard]] V within_soles(const V& spot) const noexcept;
+    [[nodiscard]] double sole_height(const V& spot) const noexcept;
+    [[nodiscard]] V with_friction(const V& force, const V& spot) const noexcept;
+    void share_load(const V& spot, double newtons) noexcept;
+    void pull_thing() noexcept;
+    void wave_arms() noexcept;
+    void note_help(const V& torque) noexcept;
+    void add_force(std::uint32_t part, const V& world, const V& newtons, const V& torque) noexcept;
+
+    // Parts.
+    void step_parts() noexcept;
+    void drive_legs(double ahead_s) noexcept;
+    void drive_pose() noexcept;
+    void take_legs() noexcept;
+    void settle(double dt) noexcept;
+    [[nodiscard]] Placement settled(std::uint32_t part, const Placement& to) const noexcept;
+    void keep_where_it_is(std::uint32_t part, const Placement& to) noexcept;
+    void place_leg(std::size_t side, const Placement& pelvis,
+                   std::span<Placement> all) const noexcept;
+    [[nodiscard]] Placement sole_under(std::size_t side, const V& hip) const noexcept;
+    [[nodiscard]] Leg bend_leg(std::size_t side, const Placement& pelvis) const noexcept;
+    void set_springs(double hz) noexcept;
+
+    [[nodiscard]] std::span<const V> soles() const noexcept { return {corners_.data(), count_}; }
+    void find_soles() noexcept;
+    [[nodiscard]] V middle_of_feet() const noexcept;
+    [[nodiscard]] V along(double yaw_rad) const noexcept;
+    [[nodiscard]] V left() const noexcept;
+    [[nodiscard]] double rate() const noexcept;  ///< of the inverted pendulum, 1/s
+    [[nodiscard]] bool is_of_trunk(std::uint32_t part) const noexcept;
+    [[nodiscard]] double standing_height() const noexcept;
+    [[nodiscard]] V hips_middle() const noexcept;
+    [[nodiscard]] V ankle_over(const BalanceFoot& foot) const noexcept;
+
+    Balance& b_;
+    const BalanceSettings& set_;
+    const BalanceInputs& in_;
+    const Ground& ground_;
+    double remaining_s_;  ///< of the step, after this tick
+    double now_s_;        ///< at its end
+    parts::BodyMeasures at_;
+    double mass_ = 0.0;
+    V spin_momentum_{};  ///< about the centre of mass
+    V ground_velocity_{};
+    std::array<V, 8> corners_{};  ///< of the soles that carry
+    std::size_t count_ = 0;
+};
+
+}  // namespace hopcoil
