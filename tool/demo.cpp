@@ -36,9 +36,9 @@ draw::Report report_of(const std::vector<SceneFiles>& all) {
             "dial thrown between its pegs, lamps on a boom, a skiff that comes in, a streamer and "
             "a float line behind it, a crab, a lamplighter and a dog that plant their feet, a "
             "heron from post to post, a rope between quay and skiff, an awning in the gusts, "
-            "embers and spray, a sea fan in the tide, a string of battens on a davit, a rigger "
-            "hand "
-            "over hand along the hooks of a jib.",
+            "embers and spray, a sea fan in the tide, a string of battens on a davit, a deckhand "
+            "who "
+            "keeps his feet on a gangway, a rigger hand over hand along the hooks of a jib.",
         .footer = made_by_line("demo")};
     for (const SceneFiles& files : all)
         report.sections.push_back(files.section);
@@ -50,10 +50,10 @@ draw::Report report_of(const std::vector<SceneFiles>& all) {
 ExitCode run_demo(const DemoOptions& options) {
     const fs::path scenes = options.scenes.empty() ? shipped_scenes() : options.scenes;
     std::vector<SceneFiles> all;
-    for (const char* name :
-         {"vane.toml", "tide_dial.toml", "boom_lamp.toml", "skiff.toml", "streamer.toml",
-          "mud_crab.toml", "lamplighter.toml", "quay_dog.toml", "mooring.toml", "awning.toml",
-          "wall_spray.toml", "sea_fan.toml", "davit.toml", "rigger.toml", "heron.toml"}) {
+    for (const char* name : {"vane.toml", "tide_dial.toml", "boom_lamp.toml", "skiff.toml",
+                             "streamer.toml", "mud_crab.toml", "lamplighter.toml", "quay_dog.toml",
+                             "mooring.toml", "awning.toml", "wall_spray.toml", "sea_fan.toml",
+                             "davit.toml", "deckhand.toml", "rigger.toml", "heron.toml"}) {
         scene::Scene scene = scene::read_scene(scenes / "quay" / name);
         // What is written names the scene as it is shipped, whatever machine it is on.
         scene.file = fmt::format("scenes/quay/{}", name);

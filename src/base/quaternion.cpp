@@ -68,6 +68,9 @@ Quaternion conjugate(const Quaternion& q) noexcept {
     return {q.w, -q.x, -q.y, -q.z};
 }
 
+/// The square of half an angle up to which series of few terms are exact to rounding.
+constexpr double small_square = 0.0025;
+
 double length_of(const Quaternion& q) noexcept {
     const double across = length_of(Vector3{q.x, q.y, q.z});
     return length_of(Vector3{q.w, across, 0});
@@ -89,6 +92,15 @@ Vector3 rotated(const Quaternion& q, const Vector3& v) noexcept {
 }
 
 Quaternion turned_by(const Vector3& rotation_rad) noexcept {
+    // Of a small turn the first terms of both series are exact to rounding, and quicker.
+    const double square = 0.25 * dot(rotation_rad, rotation_rad);
+    if (square < small_square) {
+        const double sine = 1 - square / 6 * (1 - square / 20 * (1 - square / 42));
+        const double cosine =
+            1 - square / 2 * (1 - square / 12 * (1 - square / 30 * (1 - square / 56)));
+        return {cosine, rotation_rad.x * (0.5 * sine), rotation_rad.y * (0.5 * sine),
+                rotation_rad.z * (0.5 * sine)};
+    }
     const double angle = length_of(rotation_rad);
     const auto [s, c] = math::sincos(0.5 * angle);
     const double scale = angle < least_size ? 0.5 : s / angle;
@@ -98,6 +110,14 @@ Quaternion turned_by(const Vector3& rotation_rad) noexcept {
 Vector3 rotation_vector(const Quaternion& q) noexcept {
     const double sign = q.w < 0 ? -1 : 1;
     const Vector3 across = Vector3{q.x, q.y, q.z} * sign;
+    const double square = dot(across, across);
+    const double w = sign * q.w;
+    if (square < small_square * (w * w)) {
+        const double u = square / (w * w);
+        const double arc =
+            1 - u * (1.0 / 3 - u * (0.2 - u * (1.0 / 7 - u * (1.0 / 9 - u * (1.0 / 11)))));
+        return across * (2 / w * arc);
+    }
     const double size = length_of(across);
     if (size < least_size) return across * 2;
     return across * (2 * math::atan2(size, sign * q.w) / size);

@@ -2,6 +2,7 @@
 #include <cmath>
 #include <utility>
 
+#include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/dials_through.hpp>
 #include <hopcoil/base/math.hpp>
@@ -24,7 +25,7 @@ PartsStructure with_things(PartsStructure structure, std::vector<Part> things) {
 }
 
 PartsSettings settings_of(const BalanceSettings& settings) {
-    return {.substeps = settings.substeps, .friction = 0.8, .sleep_speed_m_per_s = 0};
+    return {.substeps = settings.substeps, .friction = 0.8};
 }
 
 const BalanceSettings& checked(const BalanceSettings& settings) {
@@ -59,7 +60,7 @@ Balance::Balance(const BalanceSettings& settings, const Ground& ground, const Ve
         if (!std::isfinite(number)) throw InvalidValue{"place", number, "a finite number"};
     }
 
-    yaw_ = std::remainder(yaw_rad, 2 * math::pi);
+    yaw_ = wrapped_rad(yaw_rad);
     const std::vector<Placement> at{parts_.placements().begin(), parts_.placements().end()};
     BalanceTick{*this, {}, ground, 0}.stand(place);
     for (std::size_t i = body_size_; i < parts_.size(); ++i)
@@ -84,6 +85,14 @@ bool Balance::can_use(const BalanceInputs& inputs, double dt) const noexcept {
         return std::isfinite(p.x + p.y + p.z) && length_of(each.rotation) > 0.1 &&
                std::isfinite(length_of(each.rotation));
     });
+}
+
+/// Springs of joints are not saved with the parts: they follow from the state.
+void Balance::prepare_springs(StateWriter& /*fields*/) const noexcept {}
+
+void Balance::prepare_springs(StateReader& /*fields*/) noexcept {
+    const FlatGround flat;
+    BalanceTick{*this, {}, flat, 0}.set_springs_of_state();
 }
 
 StepStatus Balance::step(const BalanceInputs& inputs, double dt) noexcept {
@@ -164,7 +173,8 @@ StepStatus Balance::take_hold(const BalanceGrip& grip) noexcept {
                       std::isfinite(grip.most_force_n + p.x + p.y + p.z);
     if (!fits) return reject();
     grip_ = grip;
-    has_grip_ = true;
+    reaches_ = true;
+    has_grip_ = false;
     return StepStatus::stepped;
 }
 

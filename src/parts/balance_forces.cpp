@@ -253,7 +253,7 @@ void BalanceTick::push_from_ground() noexcept {
 
 /// A hand pulls what it has, and is pulled by it.
 void BalanceTick::pull_thing() noexcept {
-    if (!b_.has_grip_) return;
+    if (!b_.reaches_) return;
     const std::uint32_t thing = static_cast<std::uint32_t>(b_.body_size_) + b_.grip_.thing;
     const std::uint32_t hand = parts::forearm_of(b_.grip_.hand);
     const auto spot_of = [&](std::uint32_t part, const V& place) {
@@ -266,6 +266,9 @@ void BalanceTick::pull_thing() noexcept {
     };
     const V palm = spot_of(hand, {0, -0.5 * at_.forearm_m, 0});
     const V held = spot_of(thing, b_.grip_.place);
+    constexpr double near = 0.25;
+    b_.has_grip_ = b_.has_grip_ || length_of(palm - held) < near * set_.build.arm_length_m;
+    if (!b_.has_grip_) return;
     // Both together swing at four hertz, without overshoot.
     constexpr double rate_per_s = 25;
     const double arm_kg = 0.1 * set_.build.mass_kg;
@@ -278,22 +281,41 @@ void BalanceTick::pull_thing() noexcept {
     add_force(hand, palm, force * -1, {});
 }
 
+/// The turn of a shoulder that points the arm at what its hand has, or is to have.
+Vector3 BalanceTick::reaching(std::size_t side) const noexcept {
+    const Placement& torso = b_.parts_.placements()[index_of(BodyPart::torso)];
+    const std::size_t thing = b_.body_size_ + b_.grip_.thing;
+    const V spot =
+        parts::to_local(torso, parts::to_world(b_.parts_.placements()[thing], b_.grip_.place));
+    const V way = parts::unit(
+        spot - V{way_of(side) * at_.shoulder.x, at_.shoulder.y, at_.shoulder.z}, {0, -1, 0});
+    const V down{0, -1, 0};
+    const V axis = cross(down, way);
+    const double size = length_of(axis);
+    const V turn = axis * (size > 1e-9 ? math::atan2(size, dot(down, way)) / size : 0);
+    return rotated(conjugate(parts::frame_down()), turn);
+}
+
 /// Arms swing against the legs, and out to the side where balance is at risk.
 void BalanceTick::wave_arms() noexcept {
     if (set_.build.arm_length_m == 0) return;
     const V ahead = rotated(turned_by({0, b_.yaw_, 0}), {0, 0, 1});
     const double out = b_.walks_ ? 0 : std::max(-support_margin(soles(), b_.capture_), 0.0);
     for (std::size_t side = 0; side < 2; ++side) {
-        const bool holds = b_.has_grip_ && b_.grip_.hand == side;
         const double step = dot(b_.feet_[1 - side].position - b_.feet_[side].position, ahead);
         const double swings = 0.6 * step / set_.build.leg_length_m;
         const double spreads = 0.12 + std::min(2.5 * out, 0.9);
         // In the joint's frame: x down the arm, y to the left, z ahead. About y it swings ahead
         // below 0, about z it spreads.
-        const V wanted = holds ? V{0, -0.9, 0} : V{0, -swings, way_of(side) * spreads};
-        const auto shoulder = static_cast<std::size_t>(index_of(BodyJoint::left_shoulder)) + side;
-        b_.parts_.try_set_spring(shoulder, posture_spring(set_.build, BodyJoint::left_shoulder,
-                                                          set_.posture_hz, wanted));
+        const bool reaches = b_.reaches_ && b_.grip_.hand == side;
+        const V wanted = reaches ? reaching(side) : V{0, -swings, way_of(side) * spreads};
+        const double bent = reaches ? -0.05 : -0.35;
+        const auto draw = [&](BodyJoint joint, const V& to) {
+            b_.parts_.try_set_spring(index_of(joint) + side,
+                                     posture_spring(set_.build, joint, set_.posture_hz, to));
+        };
+        draw(BodyJoint::left_shoulder, wanted);
+        draw(BodyJoint::left_elbow, {bent, 0, 0});
     }
 }
 

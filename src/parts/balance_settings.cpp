@@ -39,9 +39,9 @@ constexpr std::array<Dial<S>, S::dial_count> all_dials{
     Dial<S>{"substeps",
             "",
             {4, 200},
-            {8, 40},
+            {4, 40},
             DialScale::logarithmic,
-            12,
+            8,
             [](const S& s) { return static_cast<double>(s.substeps); },
             [](S& s, double value) {
                 if (!(value >= 4 && value <= 200)) return DialStatus::refused;

@@ -1,7 +1,9 @@
 // Where feet are, and where they go.
 
 #include <algorithm>
+#include <cmath>
 
+#include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/gait/support.hpp>
@@ -242,8 +244,8 @@ void BalanceTick::aim_step(std::size_t side, const V& spot) noexcept {
     step.spot = frame.to_local({spot.x, height, spot.z});
     const double rest_s = std::max(step.land_s - now_s_, 0.0);
     const double yaw =
-        b_.yaw_ + std::clamp(std::remainder(in_.yaw_rad - b_.yaw_, 2 * math::pi),
-                             -set_.most_turn_rate * rest_s, set_.most_turn_rate * rest_s);
+        b_.yaw_ + std::clamp(shorter_turn_rad(b_.yaw_, in_.yaw_rad), -set_.most_turn_rate * rest_s,
+                             set_.most_turn_rate * rest_s);
     step.turn =
         conjugate(frame.rotation) * standing_turn(under.exists ? under.normal : V{0, 1, 0}, yaw);
     // Over what lies between: halfway, and where it stands and will.
@@ -322,8 +324,7 @@ void BalanceTick::tidy_feet() noexcept {
     const BalanceFoot& other = b_.feet_[1 - side];
     const V neutral = neutral_spot(side, other.position);
     const V ahead = rotated(foot.rotation, {0, 0, 1});
-    const double turned =
-        std::abs(std::remainder(math::atan2(ahead.x, ahead.z) - b_.yaw_, 2 * math::pi));
+    const double turned = std::abs(shorter_turn_rad(b_.yaw_, math::atan2(ahead.x, ahead.z)));
     constexpr double most_off_m = 0.05;
     constexpr double most_turned = 0.25;
     const bool is_off = flat_length(neutral - foot.position) > most_off_m || turned > most_turned;
@@ -358,12 +359,16 @@ void BalanceTick::decide_steps() noexcept {
     b_.landed_s_ += Balance::tick_s;
     if (b_.state_ != BalanceState::stands) return;
     const bool all_down = b_.feet_[0].planted && b_.feet_[1].planted;
-    constexpr double walking = 0.04;
+    constexpr double starts_at = 0.12;
+    constexpr double stops_at = 0.06;
     constexpr double off_rad = 0.45;
-    const double off = std::abs(std::remainder(in_.yaw_rad - b_.yaw_, 2 * math::pi));
-    const bool wants = length_of(b_.wanted_velocity_) > walking || off > off_rad;
+    constexpr double turned_rad = 0.08;
+    const double off = std::abs(shorter_turn_rad(b_.yaw_, in_.yaw_rad));
+    const double speed = length_of(b_.wanted_velocity_);
+    const bool wants =
+        b_.walks_ ? speed > stops_at || off > turned_rad : speed > starts_at || off > off_rad;
     if (!all_down) return;
-    if (b_.walks_ && !wants) b_.walks_ = off > 0.05 && length_of(b_.wanted_velocity_) > walking;
+    b_.walks_ = b_.walks_ && wants;
     if (!b_.walks_ && wants) {
         b_.walks_ = true;
         // The foot that is further behind, or on the side it turns away from, goes first.

@@ -3,7 +3,9 @@
 #include "balance_tick.hpp"
 
 #include <algorithm>
+#include <cmath>
 
+#include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/gait/leg_ik.hpp>
@@ -163,6 +165,11 @@ void BalanceTick::set_springs(double hz) noexcept {
     }
 }
 
+void BalanceTick::set_springs_of_state() noexcept {
+    const bool is_soft = b_.state_ == BalanceState::limp || b_.state_ == BalanceState::rises;
+    set_springs(is_soft ? limp_hz : set_.posture_hz);
+}
+
 void BalanceTick::enter(BalanceState state) noexcept {
     const BalanceState before = b_.state_;
     if (state == before) return;
@@ -184,8 +191,8 @@ void BalanceTick::enter(BalanceState state) noexcept {
         const bool holds = is_free || (state != BalanceState::animated && !is_of_leg);
         b_.parts_.set_joint_holding(i, holds, false);
     }
-    set_springs(is_free || state == BalanceState::rises ? limp_hz : set_.posture_hz);
     b_.state_ = state;
+    set_springs_of_state();
     b_.state_s_ = 0;
     b_.slow_s_ = 0;
     b_.calm_s_ = 0;
@@ -392,16 +399,19 @@ void BalanceTick::step_parts() noexcept {
                     .grabs = in_.grabs,
                     .ground = &ground_},
                    Balance::tick_s);
-    // What strikes a leg strikes the body that stands on it.
+    // What strikes a leg strikes the body that stands on it, as hard as its weight at most.
     if (!has_legs) return;
+    V impulse{};
+    const double most_n = mass_ * 9.80665;
     for (const PartContact& contact : b_.parts_.contacts()) {
         const bool a = parts::is_of_legs(contact.part) && contact.part < b_.body_size_;
         const bool b = contact.other != no_part && contact.other < b_.body_size_ &&
                        parts::is_of_legs(contact.other);
         if (a == b) continue;
-        const V impulse = contact.normal * ((a ? 1 : -1) * contact.force_n * Balance::tick_s);
-        b_.parts_.push(index_of(BodyPart::pelvis), {0, at_.hip.y, 0}, impulse);
+        const double newtons = std::min(contact.force_n, most_n);
+        impulse = impulse + contact.normal * ((a ? 1 : -1) * newtons * Balance::tick_s);
     }
+    if (impulse != V{}) b_.parts_.push(index_of(BodyPart::pelvis), {0, at_.hip.y, 0}, impulse);
 }
 
 void BalanceTick::turn_and_speed_up() noexcept {
@@ -413,13 +423,13 @@ void BalanceTick::turn_and_speed_up() noexcept {
     const double size = length_of(change);
     b_.wanted_velocity_ = size > most ? b_.wanted_velocity_ + change * (most / size) : allowed;
     if (b_.state_ != BalanceState::stands) return;
-    const double off = std::remainder(in_.yaw_rad - b_.yaw_, 2 * math::pi);
+    const double off = shorter_turn_rad(b_.yaw_, in_.yaw_rad);
     // At rest its feet turn first.
     constexpr double turns_with_feet = 0.3;
     const double turn = b_.walks_ ? off : std::clamp(off, -turns_with_feet, turns_with_feet);
     const double rate = set_.most_turn_rate * (b_.walks_ ? 1 : 0.3) * Balance::tick_s;
     b_.yaw_ += std::clamp(turn, -rate, rate);
-    b_.yaw_ = std::remainder(b_.yaw_, 2 * math::pi);
+    b_.yaw_ = wrapped_rad(b_.yaw_);
 }
 
 void BalanceTick::stand(const V& place) noexcept {

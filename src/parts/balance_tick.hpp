@@ -25,6 +25,8 @@ class BalanceTick {
     void enter(BalanceState state) noexcept;
     /// Feet and legs as they are shown, on the ground as it is.
     void pose() noexcept;
+    /// As hard as the state needs them.
+    void set_springs_of_state() noexcept;
     /// Centre of mass, its velocity, and how the trunk is turned.
     void measure() noexcept;
 
@@ -82,6 +84,7 @@ class BalanceTick {
     void share_load(const V& spot, double newtons) noexcept;
     void pull_thing() noexcept;
     void wave_arms() noexcept;
+    [[nodiscard]] V reaching(std::size_t side) const noexcept;
     void note_help(const V& torque) noexcept;
     void add_force(std::uint32_t part, const V& world, const V& newtons, const V& torque) noexcept;
 

@@ -524,3 +524,48 @@ TEST_CASE("parts refuse what cannot be, by name, and reject bad inputs", "[parts
     CHECK(part.placements()[0] == before);
     CHECK_FALSE(part.try_set_spring(0, {}));
 }
+
+TEST_CASE("a part is driven for a while and free again, with the velocity that it had", "[parts]") {
+    PartsStructure made;
+    made.parts = {{.shapes = {ball(0.1)}}, {.placement = {{0, 0.1, 3}}, .shapes = {ball(0.1)}}};
+    made.parts.push_back({.placement = {{9, 0, 0}}, .shapes = {ball(0.1)}, .is_driven = true});
+    Parts parts{made, {.gravity = {0, 0, 0}}};
+    CHECK(parts.set_driven(2, false) == StepStatus::rejected);  // it was made so
+    CHECK(parts.set_driven(9, true) == StepStatus::rejected);
+    REQUIRE(parts.set_driven(0, true) == StepStatus::stepped);
+    CHECK(parts.driven().size() == 2);
+    for (int i = 1; i <= 60; ++i) {
+        const Placement to[]{{{0, 0, 0.01 * i}, turned_by({0, 0.02 * i, 0})}, {{9, 0, 0}}};
+        parts.step({.driven = to}, frame_s);
+    }
+    const Parts copy = parts;
+    const auto kept = save_state(parts);
+    REQUIRE(parts.set_driven(0, false) == StepStatus::stepped);
+    CHECK_THAT(parts.motions()[0].velocity.z, Catch::Matchers::WithinAbs(0.6, 1e-9));
+    CHECK_THAT(parts.motions()[0].angular_velocity.y, Catch::Matchers::WithinAbs(1.2, 1e-6));
+    for (int i = 0; i < 60; ++i)
+        parts.step({}, frame_s);
+    CHECK_THAT(parts.placements()[0].position.z, Catch::Matchers::WithinAbs(1.2, 1e-6));
+    // A saved state knows what was driven.
+    REQUIRE(load_state(parts, kept));
+    CHECK(parts.driven().size() == 2);
+    CHECK(parts.placements()[0] == copy.placements()[0]);
+    // Elsewhere at once, alone, and thrown.
+    CHECK(parts.cut_part(1, {{0, 5, 0}}, {.velocity = {2, 0, 0}}) == StepStatus::stepped);
+    parts.step({}, 0.5);
+    CHECK_THAT(parts.placements()[1].position.x, Catch::Matchers::WithinAbs(1, 1e-9));
+    CHECK(parts.cut_part(1, {{0, std::nan(""), 0}}, {}) == StepStatus::rejected);
+}
+
+TEST_CASE("parts of one team pass through each other", "[parts]") {
+    for (const std::uint32_t team : {0U, 3U}) {
+        PartsStructure made;
+        made.parts = {{.shapes = {ball(0.1)}, .team = team},
+                      {.placement = {{0, 0, 1}}, .shapes = {ball(0.1)}, .team = team}};
+        Parts parts{made, {.gravity = {0, 0, 0}}};
+        parts.set_motion(0, {.velocity = {0, 0, 2}});
+        for (int i = 0; i < 60; ++i)
+            parts.step({}, frame_s);
+        CHECK((parts.motions()[1].velocity.z > 0.5) == (team == 0));
+    }
+}

@@ -66,8 +66,8 @@ TEST_CASE("the demo is one report of the whole quay", "[command][report]") {
     CHECK_THAT(demo.output, Contains("quay/report.html"));
     const std::string html = contents_of(folder.path() / "quay/report.html");
     check_stands_alone(html);
-    CHECK(count_in(html, "<section>") == 15);
-    CHECK(count_in(html, "<svg") == 15);
+    CHECK(count_in(html, "<section>") == 16);
+    CHECK(count_in(html, "<svg") == 16);
     CHECK_THAT(html, Contains("vane") && Contains("tide dial") && Contains("tassel") &&
                          Contains("heron") && Contains("streamer"));
 }

@@ -220,7 +220,7 @@ TEST_CASE("the demo runs the vane across the seam and says where it wrote", "[co
     }
     CHECK(run_hopcoil("demo --scenes nowhere", folder).exit_code == 3);
     const Json json = Json::parse(run_hopcoil("demo --json", folder).output);
-    REQUIRE(json.at("scenes").size() == 15);
+    REQUIRE(json.at("scenes").size() == 16);
     CHECK(json.at("scenes")[0].at("movers").size() == 3);
     // The dial's needle is thrown at its pegs, and strikes none.
     for (const std::string needle : {"needle", "ticked"}) {

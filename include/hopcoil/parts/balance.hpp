@@ -115,10 +115,11 @@ class Balance {
                            const PartMotion& motion) noexcept;
     /// A thing stays where it is until it is thrown or no longer held still.
     StepStatus hold_still(std::uint32_t thing, bool is_still) noexcept;
-    /// Rejected for a body without arms, a thing that is not there, or a force below 0.
+    /// A hand reaches for a thing, and has it from when it is there. Rejected for a body without
+    /// arms, a thing that is not there, or a force below 0.
     StepStatus take_hold(const BalanceGrip& grip) noexcept;
     /// The thing keeps its velocity.
-    void let_go() noexcept { has_grip_ = false; }
+    void let_go() noexcept { reaches_ = has_grip_ = false; }
     [[nodiscard]] bool has_hold() const noexcept { return has_grip_; }
 
     /// The velocity that brings it to a place that moves.
@@ -164,8 +165,9 @@ class Balance {
     template <class Fields>
     void visit_state(Fields& fields) {
         fields.begins("balance 1");
-        fields(parts_);
         fields.up_to(BalanceState::animated, state_);
+        prepare_springs(fields);
+        fields(parts_);
         for (std::size_t side = 0; side < 2; ++side) {
             BalanceFoot& foot = feet_[side];
             Step& own = steps_[side];
@@ -177,7 +179,7 @@ class Balance {
             fields(each.way, each.way_rate, each.turn, each.turn_rate);
         for (Placement& each : placements_)
             fields(each.position, each.rotation);
-        fields(has_grip_, grip_.place, grip_.most_force_n);
+        fields(reaches_, has_grip_, grip_.place, grip_.most_force_n);
         fields.up_to(static_cast<std::uint32_t>(thing_count()), grip_.thing);
         fields.up_to(1U, grip_.hand);
         fields.up_to(1U, last_step_);
@@ -209,6 +211,8 @@ class Balance {
     };
 
     StepStatus reject() noexcept;
+    void prepare_springs(StateWriter& fields) const noexcept;
+    void prepare_springs(StateReader& fields) noexcept;
     [[nodiscard]] bool can_use(const BalanceInputs& inputs, double dt) const noexcept;
 
     BalanceSettings settings_;
@@ -224,6 +228,7 @@ class Balance {
     std::array<PartForce, most_forces + 8> forces_{};  ///< the same
     std::size_t force_count_ = 0;
     BalanceGrip grip_{};
+    bool reaches_ = false;
     bool has_grip_ = false;
     std::uint32_t last_step_ = 0;  ///< the foot that stepped last
     Vector3 wanted_velocity_{};

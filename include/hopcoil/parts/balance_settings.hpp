@@ -85,7 +85,7 @@ struct BalanceSettings {
     double fall_lean_rad = 0.7;    ///< or further than this off its feet
     double lies_s = 0.6;           ///< for how long it lies before it gets up; below 0: until told
     double rise_s = 1.3;           ///< how long it takes to get up
-    std::size_t substeps = 12;     ///< of its parts, each 1/60 s
+    std::size_t substeps = 12;     ///< of its parts, in every 1/60 s
 
     static constexpr std::size_t dial_count = 22;
     [[nodiscard]] static std::span<const Dial<BalanceSettings>> dials() noexcept;

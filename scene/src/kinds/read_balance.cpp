@@ -265,7 +265,7 @@ std::vector<TableFacts> balance_tables() {
          dial_key({"lies_s", number,
                    "for how long it lies before it gets up; below 0: until it is told to", "0.6"}),
          dial_key({"rise_s", number, "how long it takes to get up", "1.3"}),
-         dial_key({"substeps", number, "of its parts, each 1/60 s", "12"}),
+         dial_key({"substeps", number, "of its parts, in every 1/60 s", "8"}),
          {"things", tables, "parts that strike it or that it takes hold of", "none", {}, {"thing"}},
          {"blows", tables, "sudden blows on one part", "none", {}, {"balance blow"}},
          {"pushes", tables, "sudden changes of its velocity", "none", {}, {"balance push"}},

@@ -154,7 +154,7 @@ bool RunningBalance::push(std::size_t port, const ValueArray& delta_velocity) {
     return running_.strike(part, {}, change * mass_kg) == StepStatus::stepped;
 }
 
-/// With a hand as strong as its weight.
+/// With a hand as strong as half its weight.
 bool RunningBalance::grab(std::size_t port, std::size_t /*index*/,
                           const std::optional<ValueArray>& place) {
     grab_.reset();
@@ -166,7 +166,7 @@ bool RunningBalance::grab(std::size_t port, std::size_t /*index*/,
     constexpr double gravity = 9.80665;
     grab_ = PartGrab{.part = static_cast<std::uint32_t>(part),
                      .target = vector_of(*place),
-                     .most_force_n = gravity * body_.settings.build.mass_kg};
+                     .most_force_n = 0.5 * gravity * body_.settings.build.mass_kg};
     return true;
 }
 

@@ -1,0 +1,499 @@
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/random.hpp>
+#include <hopcoil/base/state.hpp>
+#include <hopcoil/field/terrain.hpp>
+#include <hopcoil/gait/support.hpp>
+#include <hopcoil/parts/balance.hpp>
+
+#include "support/allocations.hpp"
+#include "support/numbers.hpp"
+
+using namespace hopcoil;
+
+namespace {
+
+static_assert(System<Balance>);
+
+constexpr double one_frame = 1.0 / 60;
+constexpr double ten_degrees = 0.17632698;
+
+double norm(const Vector3& v) {
+    return std::sqrt(dot(v, v));
+}
+
+Terrain slope(double along_x, double along_z) {
+    Terrain ground;
+    ground.add(Terrain::Plane{.slope_x = along_x, .slope_z = along_z});
+    return ground;
+}
+
+/// Steps of 15 cm, 60 cm deep, ahead of the origin.
+Terrain stairs() {
+    Terrain ground;
+    ground.add(Terrain::Plane{});
+    for (int i = 1; i <= 14; ++i) {
+        ground.add(
+            Terrain::Box{.middle = {0, 0.075 * i, 2.0 + 0.6 * i}, .size = {20, 0.15 * i, 0.6}});
+    }
+    return ground;
+}
+
+/// What a watcher sees of a body from frame to frame.
+struct Watch {
+    double slip_m = 0;     ///< of soles that stay planted
+    double outside_m = 0;  ///< of the ground's push from the soles that carry
+    double pulled_n = 0;   ///< the most that the ground pulled downward
+    double fastest_foot = 0;
+
+    void begin() { before_.clear(); }
+    void look(const Balance& body) {
+        std::vector<Vector3> soles;
+        for (std::size_t side = 0; side < 2; ++side) {
+            const BalanceFoot& foot = body.feet()[side];
+            const bool stood = before_.size() == 2 && before_[side].planted && foot.planted;
+            if (stood) slip_m = std::max(slip_m, norm(foot.position - before_[side].position));
+            if (before_.size() == 2) {
+                const double speed = norm(foot.position - before_[side].position) / one_frame;
+                fastest_foot = std::max(fastest_foot, speed);
+            }
+            for (const double x : {-0.05, 0.05}) {
+                for (const double z : {-0.135, 0.135}) {
+                    if (foot.planted)
+                        soles.push_back(foot.position + rotated(foot.rotation, {x, 0, z}));
+                }
+            }
+        }
+        const Vector3 force = body.ground_force();
+        if (force.y > 0 && body.state() == BalanceState::stands && !soles.empty()) {
+            outside_m = std::max(outside_m, -support_margin(soles, body.pressure()));
+            pulled_n = std::max(pulled_n, -force.y);
+        }
+        before_.assign(body.feet().begin(), body.feet().end());
+    }
+
+  private:
+    std::vector<BalanceFoot> before_{};
+};
+
+struct Outcome {
+    int kept = 0;
+    int fell = 0;
+    int up_again = 0;
+    double help_nms = 0;
+    Watch watch{};
+};
+
+/// Pushed once each in any direction, at any time of a stride; whether it stays on its feet for
+/// four seconds, or else is on them again within five.
+Outcome pushed(const Ground& ground, double walks, double least, double most, int count,
+               double help = 0) {
+    RandomNumbers numbers{stream_of(17, "pushes")};
+    Outcome outcome;
+    BalanceSettings settings;
+    settings.help = help;
+    for (int i = 0; i < count; ++i) {
+        const double angle = numbers.between(-math::pi, math::pi);
+        const double speed = numbers.between(least, most);
+        const int at = (walks > 0 ? 150 : 20) + static_cast<int>(numbers.between(0, 27));
+        Balance body{settings, ground, {0, 0, 0}};
+        outcome.watch.begin();
+        int fell_at = -1;
+        int up_at = -1;
+        for (int frame = 0; frame < at + 240 || (fell_at >= 0 && frame < fell_at + 300); ++frame) {
+            if (frame == at) body.push({speed * std::cos(angle), 0, speed * std::sin(angle)});
+            body.step({.velocity = {0, 0, walks}, .ground = &ground}, one_frame);
+            outcome.watch.look(body);
+            if (fell_at < 0 && body.state() == BalanceState::limp) fell_at = frame;
+            if (fell_at >= 0 && up_at < 0 && body.state() == BalanceState::stands) up_at = frame;
+            if (up_at >= 0) break;
+        }
+        outcome.kept += fell_at < 0 ? 1 : 0;
+        outcome.fell += fell_at < 0 ? 0 : 1;
+        outcome.up_again += up_at >= 0 ? 1 : 0;
+        outcome.help_nms += body.log().help_nms;
+    }
+    return outcome;
+}
+
+}  // namespace
+
+TEST_CASE("a body that stands keeps still, whatever pulls at it a little", "[balance]") {
+    const FlatGround ground;
+    Balance body{{}, ground, {0.3, 0, -0.2}, 0.7};
+    const Vector3 first = body.feet()[0].position;
+    CHECK(norm(body.placements()[0].position - Vector3{0.3, 0, -0.2}) > 0.8);
+    RandomNumbers numbers{stream_of(3, "noise")};
+    Vector3 least{1e9, 0, 1e9};
+    Vector3 most{-1e9, 0, -1e9};
+    for (int frame = 0; frame < 3600; ++frame) {
+        const auto noise = [&] {
+            return numbers.between(-5, 5);
+        };
+        const double x = noise();
+        const double y = noise();
+        const double z = noise();
+        const PartForce force{.part = 1, .newtons = {x, y, z}};
+        body.step({.yaw_rad = 0.7, .ground = &ground, .forces = {&force, 1}}, one_frame);
+        if (frame < 60) continue;
+        const Vector3& c = body.centre_of_mass();
+        least = {std::min(least.x, c.x), 0, std::min(least.z, c.z)};
+        most = {std::max(most.x, c.x), 0, std::max(most.z, c.z)};
+    }
+    CHECK(body.log().steps == 0);
+    CHECK(most.x - least.x < 0.01);
+    CHECK(most.z - least.z < 0.01);
+    CHECK(body.feet()[0].position == first);
+    CHECK(body.log().help_nms == 0);
+    for (int frame = 0; frame < 300; ++frame)
+        body.step({.yaw_rad = 0.7, .ground = &ground}, one_frame);
+    CHECK(body.still());
+    // What the ground carries is its weight, but for the legs.
+    CHECK_THAT(body.ground_force().y, Catch::Matchers::WithinRel(0.9 * 70 * 9.80665, 0.002));
+}
+
+TEST_CASE("pushes of half a metre a second are kept without help, standing and walking",
+          "[balance]") {
+    const Terrain flat = slope(0, 0);
+    const Terrain up = slope(0, ten_degrees);
+    const Terrain down = slope(0, -ten_degrees);
+    const Terrain across = slope(ten_degrees, 0);
+    const Terrain steps = stairs();
+    for (const double walks : {0.0, 1.0}) {
+        for (const Terrain* ground : {&flat, &up, &down, &across, &steps}) {
+            const Outcome outcome = pushed(*ground, walks, 0.1, 0.5, 3);
+            INFO("walking at " << walks << " on ground " << (ground - &flat));
+            CHECK(outcome.kept == 3);
+            CHECK(outcome.help_nms == 0);
+            CHECK(outcome.watch.slip_m == 0);
+            CHECK(outcome.watch.outside_m < 2e-3);
+            CHECK(outcome.watch.pulled_n == 0);
+            CHECK(outcome.watch.fastest_foot < 8);
+        }
+    }
+}
+
+TEST_CASE("hard pushes are caught with steps, harder ones throw it, and it gets up", "[balance]") {
+    const FlatGround ground;
+    CHECK(pushed(ground, 0, 1, 1.5, 10).kept >= 9);
+    const Outcome thrown = pushed(ground, 0, 3, 3, 10);
+    CHECK(thrown.fell >= 9);
+    CHECK(thrown.up_again >= thrown.fell - 1);
+    // Help keeps what feet alone do not, and is counted.
+    const Outcome alone = pushed(ground, 0, 2, 2, 6);
+    const Outcome helped = pushed(ground, 0, 2, 2, 6, 0.2);
+    CHECK(helped.kept >= alone.kept + 3);
+    CHECK(helped.help_nms > 0);
+    CHECK(alone.help_nms == 0);
+    BalanceSettings settings;
+    settings.help = 0.1;
+    Balance body{settings, ground, {}};
+    body.push({1.8, 0, 0});
+    for (int frame = 0; frame < 120; ++frame)
+        body.step({.ground = &ground}, one_frame);
+    CHECK(body.log().most_help <= 0.1 + 1e-12);
+}
+
+TEST_CASE("it walks at the speed it is told, turns, and stops", "[balance]") {
+    const FlatGround ground;
+    for (const double speed : {0.4, 1.0, 1.25}) {
+        Balance body{{}, ground, {}};
+        double from = 0;
+        for (int frame = 0; frame < 720; ++frame) {
+            if (frame == 240) from = body.centre_of_mass().z;
+            body.step({.velocity = {0, 0, speed}, .ground = &ground}, one_frame);
+        }
+        CHECK_THAT((body.centre_of_mass().z - from) / 8, Catch::Matchers::WithinRel(speed, 0.05));
+        CHECK(std::abs(body.centre_of_mass().x) < 0.25);
+        for (int frame = 0; frame < 300; ++frame)
+            body.step({.yaw_rad = 1.2, .ground = &ground}, one_frame);
+        CHECK(norm(body.velocity()) < 0.05);
+        const Vector3 ahead = rotated(body.placements()[0].rotation, {0, 0, 1});
+        CHECK(std::abs(std::atan2(ahead.x, ahead.z) - 1.2) < 0.15);
+        CHECK(body.log().falls == 0);
+    }
+    Balance body{{}, ground, {}};
+    for (int frame = 0; frame < 600; ++frame) {
+        const Vector3 to = body.toward({2, 0, 1.5}, {});
+        body.step({.velocity = to, .yaw_rad = 0.9, .ground = &ground}, one_frame);
+    }
+    CHECK(std::hypot(body.centre_of_mass().x - 2, body.centre_of_mass().z - 1.5) < 0.25);
+}
+
+TEST_CASE("legs join hips and soles, and keep their lengths", "[balance]") {
+    const Terrain ground = stairs();
+    const BalanceSettings settings;
+    Balance body{settings, ground, {}};
+    const double bone = 0.5 * (settings.build.leg_length_m - settings.build.ankle_height_m);
+    double gap = 0;
+    for (int frame = 0; frame < 600; ++frame) {
+        if (frame == 300) body.push({0.4, 0, 0.3});
+        body.step({.velocity = {0, 0, 0.9}, .ground = &ground}, one_frame);
+        for (const std::size_t side : {0U, 1U}) {
+            const auto end = [&](std::size_t part, double y) {
+                const Placement& at = body.placements()[part];
+                return at.position + rotated(at.rotation, {0, y, 0});
+            };
+            gap = std::max(gap, norm(end(3 + side, 0.5 * bone) - body.hip(side)));
+            gap = std::max(gap, norm(end(3 + side, -0.5 * bone) - end(5 + side, 0.5 * bone)));
+        }
+    }
+    CHECK(body.log().falls == 0);
+    CHECK(body.centre_of_mass().y > 1.8);  // it has climbed
+    CHECK(gap < 1e-9);
+}
+
+TEST_CASE("feet keep every bit in the frame of a deck that pitches under them", "[balance]") {
+    Terrain deck;
+    const std::uint32_t part = deck.add_part({});
+    deck.add(Terrain::Box{.middle = {0, -0.1, 0}, .size = {8, 0.2, 8}}, part);
+    Balance body{{}, deck, {}};
+    bool keeps = true;
+    for (int frame = 1; frame <= 900; ++frame) {
+        const double t = frame * one_frame;
+        const double rate = 2 * math::pi * 0.2;
+        deck.move(part, {.position = {0, 0.1 * std::sin(rate * t), 0},
+                         .rotation = turned_by({0, 0, 0.09 * std::sin(rate * t)}),
+                         .velocity = {0, 0.1 * rate * std::cos(rate * t), 0},
+                         .angular_velocity = {0, 0, 0.09 * rate * std::cos(rate * t)}});
+        const auto before = body.feet();
+        body.step({.ground = &deck}, one_frame);
+        for (const std::size_t side : {0U, 1U}) {
+            const BalanceFoot& foot = body.feet()[side];
+            if (!before[side].planted || !foot.planted) continue;
+            keeps = keeps && foot.on_part == before[side].on_part && foot.part == part;
+            const Vector3 place = deck.frame(part, 0).to_world(foot.on_part);
+            keeps = keeps && place == foot.position;
+        }
+    }
+    CHECK(keeps);
+    CHECK(body.log().falls == 0);
+}
+
+TEST_CASE("falling, lying and rising keep pose and velocity, and happen when told", "[balance]") {
+    const FlatGround ground;
+    BalanceSettings settings;
+    settings.lies_s = -1;
+    Balance body{settings, ground, {}};
+    body.push({0.6, 0, 0.4});
+    for (int frame = 0; frame < 12; ++frame)
+        body.step({.ground = &ground}, one_frame);
+    const auto change = [&](BalanceState state) {
+        const std::vector<Placement> before{body.placements().begin(), body.placements().end()};
+        const std::vector<PartMotion> moving{body.motions().begin(), body.motions().end()};
+        CHECK(body.become(state) == StepStatus::stepped);
+        for (std::size_t i = 0; i < before.size(); ++i) {
+            CHECK(norm(body.placements()[i].position - before[i].position) < 2e-3);
+            CHECK(norm(body.motions()[i].velocity - moving[i].velocity) < 1e-6);
+        }
+    };
+    CHECK(body.become(BalanceState::rises) == StepStatus::rejected);
+    change(BalanceState::limp);
+    for (int frame = 0; frame < 300; ++frame)
+        body.step({.ground = &ground}, one_frame);
+    CHECK(body.state() == BalanceState::limp);  // it was not told to get up
+    CHECK(body.centre_of_mass().y < 0.35);
+    change(BalanceState::rises);
+    for (int frame = 0; frame < 240 && body.state() != BalanceState::stands; ++frame)
+        body.step({.ground = &ground}, one_frame);
+    CHECK(body.state() == BalanceState::stands);
+    CHECK(body.log().rise_help_nms >= 0);
+    // Animated: carried where a pose has it, then on its own feet with that velocity.
+    change(BalanceState::animated);
+    std::vector<Placement> pose{
+        body.placements().begin(),
+        body.placements().begin() + static_cast<std::ptrdiff_t>(body.body_size())};
+    for (int frame = 0; frame < 60; ++frame) {
+        for (Placement& each : pose)
+            each.position.z += 0.5 * one_frame;
+        body.step({.ground = &ground, .pose = pose}, one_frame);
+    }
+    CHECK(norm(body.placements()[1].position - pose[1].position) < 5e-3);
+    CHECK_THAT(body.velocity().z, Catch::Matchers::WithinAbs(0.5, 1e-3));
+    change(BalanceState::stands);
+    CHECK_THAT(body.velocity().z, Catch::Matchers::WithinAbs(0.5, 1e-3));
+    for (int frame = 0; frame < 180; ++frame)
+        body.step({.ground = &ground}, one_frame);
+    CHECK(body.log().falls == 0);
+    CHECK(body.state() == BalanceState::stands);
+}
+
+TEST_CASE("it is struck by what is thrown, takes hold of a thing and lets it go", "[balance]") {
+    const FlatGround ground;
+    Part sack;
+    sack.shapes = {{.type = PartShape::Type::sphere, .radius_m = 0.15}};
+    sack.mass_kg = 8;
+    sack.placement.position = {0, 1.3, 2};
+    Part cart;
+    cart.shapes = {{.half_size_m = {0.2, 0.4, 0.2}}};
+    cart.mass_kg = 15;
+    cart.friction = 0.2;
+    cart.placement.position = {-0.25, 0.4, -0.6};
+    Balance body{{}, ground, {}, 0, {sack, cart}};
+    body.hold_still(0, true);
+    const BalanceInputs stands{.ground = &ground};
+    for (int frame = 0; frame < 30; ++frame)
+        body.step(stands, one_frame);
+    CHECK(body.placements()[body.body_size()].position == Vector3{0, 1.3, 2});
+    body.throw_thing(0, sack.placement, {.velocity = {0, 1.2, -6}});
+    double fastest = 0;
+    for (int frame = 0; frame < 120; ++frame) {
+        body.step(stands, one_frame);
+        fastest = std::max(fastest, -body.velocity().z);
+    }
+    // Its momentum is shared by both, and then taken by the ground.
+    CHECK(fastest > 0.3);
+    CHECK(fastest < 1.2);
+    CHECK(body.log().falls == 0);
+    CHECK(body.log().catches > 0);
+
+    Balance hauler{{}, ground, {}, 0, {sack, cart}};
+    const auto thing = hauler.body_size() + 1;
+    hauler.throw_thing(1, {{-0.2, 0.4, 0.5}}, {});
+    CHECK(hauler.take_hold({.thing = 1, .place = {0, 0.4, -0.25}, .most_force_n = 120}) ==
+          StepStatus::stepped);
+    for (int frame = 0; frame < 60; ++frame)
+        hauler.step(stands, one_frame);
+    REQUIRE(hauler.has_hold());
+    const double from = hauler.placements()[thing].position.z;
+    for (int frame = 0; frame < 240; ++frame)
+        hauler.step({.velocity = {0, 0, -0.5}, .ground = &ground}, one_frame);
+    const Vector3 dragged = hauler.motions()[thing].velocity;
+    CHECK(hauler.placements()[thing].position.z < from - 1);
+    CHECK(hauler.log().falls == 0);
+    hauler.let_go();
+    CHECK(norm(hauler.motions()[thing].velocity - dragged) == 0);
+    CHECK(hauler.take_hold({.thing = 7}) == StepStatus::rejected);
+    CHECK(hauler.throw_thing(9, {}, {}) == StepStatus::rejected);
+}
+
+TEST_CASE("a body is the same at every frame rate, after a copy, and from saved state",
+          "[balance]") {
+    const FlatGround ground;
+    const auto after = [&](double hz) {
+        Balance body{{}, ground, {}};
+        body.push({0.5, 0, 0.4});
+        for (int i = 0; i < std::lround(3 * hz); ++i)
+            body.step({.velocity = {0, 0, 0.6}, .ground = &ground}, 1 / hz);
+        return body.centre_of_mass();
+    };
+    const Vector3 usual = after(60);
+    for (const double hz : {24.0, 30.0, 120.0, 240.0})
+        CHECK(norm(after(hz) - usual) < 1e-9);
+
+    Part ball;
+    ball.shapes = {{.type = PartShape::Type::sphere}};
+    ball.placement.position = {1, 0.1, 1};
+    Balance body{{}, ground, {}, 0, {ball}};
+    RandomNumbers numbers{stream_of(5, "states")};
+    for (int round = 0; round < 10; ++round) {
+        const double x = numbers.between(-2.2, 2.2);
+        const double z = numbers.between(-2.2, 2.2);
+        body.push({x, 0, z});
+        for (int i = 0; i < 25 + 7 * round; ++i)
+            body.step({.ground = &ground}, one_frame);
+        Balance copy = body;
+        Balance loaded{{}, ground, {}, 0, {ball}};
+        REQUIRE(load_state(loaded, save_state(body)));
+        for (int i = 0; i < 40; ++i) {
+            body.step({.ground = &ground}, one_frame);
+            copy.step({.ground = &ground}, one_frame);
+            loaded.step({.ground = &ground}, one_frame);
+        }
+        for (std::size_t i = 0; i < body.placements().size(); ++i) {
+            REQUIRE(copy.placements()[i] == body.placements()[i]);
+            REQUIRE(loaded.placements()[i] == body.placements()[i]);
+        }
+    }
+}
+
+TEST_CASE("steps of a body do not allocate, nor take what is not finite", "[balance]") {
+    const FlatGround ground;
+    Balance body{{}, ground, {}};
+    Balance copy = body;
+    const long before = allocations();
+    for (int i = 0; i < 200; ++i) {
+        if (i == 20) copy.push({2.6, 0, 1});
+        if (i == 120) copy.become(BalanceState::rises);
+        copy.step({.ground = &ground}, one_frame);
+    }
+    CHECK(allocations() == before);
+    CHECK(body.push({not_a_number, 0, 0}) == StepStatus::rejected);
+    CHECK(body.step({.velocity = {not_a_number, 0, 0}}, 0.1) == StepStatus::rejected);
+    CHECK(body.step({}, -0.1) == StepStatus::rejected);
+    const PartForce bad{.part = 99};
+    CHECK(body.step({.forces = {&bad, 1}}, 0.1) == StepStatus::rejected);
+    CHECK(body.step({}, 1e6) == StepStatus::guarded);
+    for (const Placement& each : body.placements())
+        CHECK(std::isfinite(norm(each.position)));
+    BalanceSettings settings;
+    settings.help = 0.5;
+    CHECK_THROWS_AS(Balance(settings, ground, {}), InvalidValue);
+    CHECK_FALSE(body.try_retune(settings));
+    settings.help = 0.1;
+    CHECK(body.try_retune(settings));
+    settings.build.mass_kg = 60;
+    CHECK_FALSE(body.try_retune(settings));
+    CHECK_THROWS_AS(body_of_height(-1, 70), InvalidValue);
+    // A storm: blows, odd steps, states at random.
+    RandomNumbers numbers{stream_of(8, "storm")};
+    const auto any = [&](double most) {
+        return numbers.between(-most, most);
+    };
+    for (int i = 0; i < 600; ++i) {
+        const auto part = static_cast<std::uint32_t>(numbers.between(0, 12.99));
+        const double x = any(200);
+        const double y = any(200);
+        const double z = any(200);
+        if (i % 20 == 0) body.strike(part, {}, {x, y, z});
+        if (i % 97 == 0) body.become(static_cast<BalanceState>(i / 97 % 3));
+        body.step({.velocity = {any(2), 0, 0}, .ground = &ground}, numbers.between(0.001, 0.1));
+        for (const Placement& each : body.placements())
+            REQUIRE(norm(each.position) < 1e4);
+    }
+}
+
+TEST_CASE("a body can be small, tall, or without arms", "[balance]") {
+    const FlatGround ground;
+    for (const double height : {0.4, 1.2, 2.4}) {
+        BalanceSettings settings;
+        settings.build = body_of_height(height, 20 * height * height * height);
+        settings.stance_width_m *= height / 1.7;
+        settings.lift_m *= height / 1.7;
+        if (height == 1.2) settings.build.arm_length_m = 0;
+        // Smaller bodies are quicker.
+        const double quick = std::sqrt(height / 1.7);
+        settings.step_time_s *= quick;
+        settings.walk_step_s *= quick;
+        settings.reaction_s *= quick;
+        Balance body{settings, ground, {}};
+        body.push({0.4 * quick, 0, 0.3 * quick});
+        for (int frame = 0; frame < 240; ++frame)
+            body.step({.ground = &ground}, one_frame);
+        INFO(height);
+        CHECK(body.log().falls == 0);
+        CHECK(std::abs(body.height() - 1) < 0.03);
+        CHECK(body.body_size() == (height == 1.2 ? 9U : 13U));
+    }
+}
+
+TEST_CASE("the nearest supported spot lies on the hull", "[balance][support]") {
+    const std::vector<Vector3> feet{{0, 0, 0}, {1, 0, 0}, {1, 0, 2}, {0, 0, 2}, {0.5, 0, 1}};
+    RandomNumbers numbers{stream_of(2, "spots")};
+    for (int i = 0; i < 500; ++i) {
+        const double x = numbers.between(-2, 3);
+        const double z = numbers.between(-2, 4);
+        const Vector3 near = nearest_supported(feet, {x, 0.4, z});
+        CHECK(near.x == std::clamp(x, 0.0, 1.0));
+        CHECK(near.z == std::clamp(z, 0.0, 2.0));
+        CHECK(near.y == 0.4);
+    }
+    CHECK(nearest_supported({}, {3, 1, 2}) == Vector3{3, 1, 2});
+    CHECK(nearest_supported(std::span{feet}.first(1), {3, 1, 2}) == Vector3{0, 1, 0});
+}

@@ -1,0 +1,144 @@
+#include <cmath>
+#include <string>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/run.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/system_report.hpp>
+
+#include "support/files.hpp"
+#include "support/scenes.hpp"
+
+using namespace hopcoil;
+using namespace hopcoil::scene;
+using Catch::Matchers::Contains;
+
+namespace {
+
+const std::string deckhand = R"(
+duration_s = 9
+[target.way]
+start_m = [0, 0, 0]
+moves = [{ at_s = 0.5, ramp_to_m = [1.5, 0, 0], over_s = 2 }]
+[balance.hand]
+target = "way"
+height_m = 1.6
+lies_s = 0.2
+things = [
+    { name = "sack", type = "sphere", radius_m = 0.15, mass_kg = 6, at_m = [1.5, 1.3, 2], thrown_at_s = 4, velocity_m_per_s = [0, 1.5, -4] },
+]
+pushes = [{ at_s = 5.5, velocity_m_per_s = [3, 0, 1] }]
+[follower.lantern]
+target = "hand.head"
+)";
+
+double figure_of(const SystemReport& report, const std::string& key) {
+    for (const ReportFigure& each : report.figures) {
+        if (each.key == key) return each.value;
+    }
+    FAIL(key);
+    return 0;
+}
+
+std::string problems_in(const TestFolder& folder, const std::string& text) {
+    folder.write("bad.toml", text);
+    return complaint_of(
+        [&] { static_cast<void>(read_scene((folder.path() / "bad.toml").string())); });
+}
+
+}  // namespace
+
+TEST_CASE("a scene's body walks to its target, is struck, falls and gets up", "[balance]") {
+    const TestFolder folder;
+    folder.write("quay.toml", deckhand);
+    const Scene scene = read_scene((folder.path() / "quay.toml").string());
+    Take take;
+    const RunLog log = run(scene, take);
+    CHECK(log.warnings.empty());
+    const auto column = [&](const char* name) {
+        return take.column(*take.find_column(name));
+    };
+    const auto row = [&](double time_s) {
+        return static_cast<std::size_t>(std::lround(time_s * 60));
+    };
+    CHECK(std::abs(column("hand.position_m.x")[row(3.9)] - 1.5) < 0.25);
+    CHECK(column("hand.sack.position_m.z")[row(3.9)] == 2);
+    CHECK(column("hand.sack.position_m.z")[row(4.3)] < 1.2);
+    CHECK(column("hand.state")[row(5.4)] == 0);
+    CHECK(column("hand.state")[row(6.4)] == 1);
+    CHECK(column("hand.state").back() == 0);
+    CHECK(column("lantern.value_m.y").back() > 1.2);
+    CHECK(column("hand.foot1.planted").front() == 1);
+    const SystemReport report = report_on(scene, take).front();
+    CHECK(figure_of(report, "falls") == 1);
+    CHECK(figure_of(report, "most_help") == 0);
+    CHECK(figure_of(report, "standing_percent") > 60);
+    CHECK(figure_of(report, "standing_percent") < 95);
+    // Another frame rate, the same motion.
+    Scene other = scene;
+    other.rate_hz = 24;
+    Take coarse;
+    run(other, coarse);
+    const auto x = *take.find_column("hand.head.position_m.x");
+    for (const double at_s : {2.0, 4.5, 6.0, 9.0}) {
+        const auto coarse_row = static_cast<std::size_t>(std::lround(at_s * 24));
+        CHECK(std::abs(coarse.row(coarse_row)[x] - take.row(row(at_s))[x]) < 1e-6);
+    }
+}
+
+TEST_CASE("a live body is pushed, pulled, retuned and loaded", "[balance]") {
+    const TestFolder folder;
+    folder.write("quay.toml", "[balance.hand]\n");
+    LiveScene live{read_scene((folder.path() / "quay.toml").string())};
+    const auto go_on = [&](double seconds) {
+        for (int i = 0; i < std::lround(seconds * 60); ++i)
+            live.step(1.0 / 60);
+    };
+    const auto place = [&] {
+        return live.output(0).value;
+    };
+    go_on(0.5);
+    CHECK(live.push(0, ValueArray{{0.6, 0, 0, 0}}));
+    go_on(1.5);
+    CHECK(place()[0] > 0.05);
+    const double x = place()[0];
+    CHECK(live.grab(0, ValueArray{{x + 0.25, 1.25, 0.1, 0}}));
+    go_on(1);
+    CHECK(place()[0] > x + 0.1);
+    CHECK(live.grab(0, std::nullopt));
+    CHECK_FALSE(live.grab(0, ValueArray{}, 1));  // a direction is not pulled
+    const auto kept = live.save();
+    go_on(0.7);
+    const ValueArray there = place();
+    REQUIRE(live.load(kept));
+    go_on(0.7);
+    CHECK(place() == there);
+    for (const SceneDial& dial : dials_of(live.scene())) {
+        if (dial.path == "hand.ride_height") CHECK(live.set(dial, 0.8) == DialStatus::set);
+    }
+    go_on(2);
+    CHECK(place()[1] < there[1] - 0.08);
+}
+
+TEST_CASE("what a body's table cannot say is told with its place", "[balance]") {
+    const TestFolder folder;
+    const auto problems = [&](const std::string& text) {
+        return problems_in(folder, "[balance.hand]\n" + text);
+    };
+    CHECK_THAT(problems("help = 0.4\n"), Contains("bad.toml:2:1") && Contains("0 to 0.2"));
+    CHECK_THAT(problems("height_m = -1\n"), Contains("height_m"));
+    CHECK_THAT(problems("leg_length_m = 0.02\n"), Contains("ankle_height_m"));
+    CHECK_THAT(problems("target = 'nowhere'\n"), Contains("nowhere"));
+    CHECK_THAT(problems("blows = [{ part = 'torsso', newton_seconds = [1, 0, 0] }]\n"),
+               Contains("did you mean 'torso'"));
+    CHECK_THAT(problems("blows = [{ part = 'torso' }]\n"), Contains("newton_seconds"));
+    CHECK_THAT(problems("grips = [{ thing = 'x' }]\n"), Contains("'thing'"));
+    CHECK_THAT(problems("things = [{ name = 'torso' }]\n"), Contains("name of its own"));
+    CHECK_THAT(problems("things = [{ name = 'a', velocity_m_per_s = [1, 0, 0] }]\n"),
+               Contains("thrown_at_s"));
+    CHECK_THAT(problems("pushes = [{ at_s = 1 }]\n"), Contains("velocity_m_per_s"));
+    CHECK_THAT(problems("states = [{ to = 'flies' }]\n"), Contains("limp"));
+}
