@@ -346,7 +346,9 @@ export class Stage {
     context.font = '11px "DejaVu Sans", sans-serif';
     context.textAlign = 'center';
     context.fillStyle = ink('--quiet');
+    const beside = (body) => this.bodies.filter((each) => each.mover?.system === body.mover.system);
     for (const body of this.bodies) {
+      if (body.mover && beside(body).length > 6) continue; // parts too near for names
       const { place } = poseIn(take, body, time);
       const [x, y] = this.view.point(place);
       const down = 0.5 * this.#lengthOf(body) / this.view.metresPerPixel(place) + 13;

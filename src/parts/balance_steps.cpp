@@ -349,9 +349,12 @@ void BalanceTick::walk_on() noexcept {
     b_.calm_s_ = 0;
     b_.shifts_ = false;
     const double down_s = both_down * set_.walk_step_s;
-    if (b_.landed_s_ < down_s) return;
+    // Where it would be too late it does not wait, and steps more quickly.
+    constexpr double far_out = 0.14;
+    const bool is_late = -support_margin(soles(), b_.capture_) > far_out * set_.build.leg_length_m;
+    if (b_.landed_s_ < down_s && !is_late) return;
     const std::size_t side = 1 - b_.last_step_;
-    const double time_s = set_.walk_step_s - down_s;
+    const double time_s = is_late ? set_.step_time_s : set_.walk_step_s - down_s;
     begin_step(side, walk_landing(side, time_s).spot, time_s);
 }
 

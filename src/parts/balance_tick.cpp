@@ -18,7 +18,7 @@ using parts::way_of;
 
 namespace {
 
-constexpr double walk_acceleration = 1.6;
+constexpr double walk_acceleration = 2.0;
 /// The springs of a limp body's joints: enough to keep it from folding up.
 constexpr double limp_hz = 0.35;
 constexpr double tried_again_s = 0.1;

@@ -225,8 +225,11 @@ std::vector<SystemReport> BalanceSpec::report(const ReportInput& input) const {
     margins.curves = {{.values = of(input.take, margin)}};
     SystemChart helped_by{.title = "help", .unit = "m g h"};
     helped_by.curves = {{.values = of(input.take, help)}};
-    report.charts = {std::move(footfalls), std::move(loads), std::move(margins),
-                     std::move(helped_by)};
+    const std::vector<double>& rows = helped_by.curves[0].values;
+    const bool is_helped =
+        std::any_of(rows.begin(), rows.end(), [](double row) { return row > 0; });
+    report.charts = {std::move(footfalls), std::move(loads), std::move(margins)};
+    if (is_helped) report.charts.push_back(std::move(helped_by));
     return {std::move(report)};
 }
 
