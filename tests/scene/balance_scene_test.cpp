@@ -142,3 +142,49 @@ TEST_CASE("what a body's table cannot say is told with its place", "[balance]") 
     CHECK_THAT(problems("pushes = [{ at_s = 1 }]\n"), Contains("velocity_m_per_s"));
     CHECK_THAT(problems("states = [{ to = 'flies' }]\n"), Contains("limp"));
 }
+
+TEST_CASE("a body of a scene can be a model's skeleton, and go as its clip does for a while",
+          "[balance]") {
+    const TestFolder folder;
+    // Nodes of a model: name, parent before it, place.
+    const auto node = [](const std::string& name, const std::string& place,
+                         const std::string& children) {
+        return "{\"name\":\"" + name + "\",\"translation\":[" + place + "]" +
+               (children.empty() ? "" : ",\"children\":[" + children + "]") + "}";
+    };
+    const std::string model =
+        "{\"asset\":{\"version\":\"2.0\"},\"scene\":0,\"scenes\":[{\"nodes\":[0]}],\"nodes\":[" +
+        node("hips", "0,0.9,0", "1,2,3") + "," + node("chest", "0,0.4,0", "") + "," +
+        node("thigh.l", "0.1,0,0", "4") + "," + node("thigh.r", "-0.1,0,0", "5") + "," +
+        node("knee.l", "0,-0.4,0.01", "6") + "," + node("knee.r", "0,-0.4,0.01", "7") + "," +
+        node("ankle.l", "0,-0.42,0", "") + "," + node("ankle.r", "0,-0.42,0", "") + "]}";
+    folder.write("sailor.gltf", model);
+    const std::string joints =
+        "joints = { hips = ['thigh.l', 'thigh.r'], knees = ['knee.l', 'knee.r'], ankles = "
+        "['ankle.l', 'ankle.r'], chest = 'chest' }\n";
+    folder.write("quay.toml", "duration_s = 3\n[balance.hand]\nskeleton = 'sailor.gltf'\n" +
+                                  joints +
+                                  "pushes = [{ at_s = 1, velocity_m_per_s = [0.4, 0, 0.2] }]\n");
+    const Scene scene = read_scene((folder.path() / "quay.toml").string());
+    Take take;
+    run(scene, take);
+    const auto columns = take.find_channel("hand.joints.position_m");
+    REQUIRE(columns);
+    CHECK(take.columns_of(*columns).count == 8 * 3);
+    CHECK(std::abs(take.column(*take.find_column("hand.joints.position_m.0.y")).front() - 0.85) <
+          0.1);
+    CHECK_THAT(problems_in(folder, "[balance.hand]\nskeleton = 'sailor.gltf'\n"),
+               Contains("joints"));
+    CHECK_THAT(problems_in(folder, "[balance.hand]\nclip = 'a'\n"), Contains("skeleton"));
+    CHECK_THAT(
+        problems_in(folder, "[balance.hand]\nskeleton = 'sailor.gltf'\nclip = 'a'\n" + joints),
+        Contains("no animation 'a'"));
+    CHECK_THAT(problems_in(folder, "[balance.hand]\nskeleton = 'none.gltf'\n" + joints),
+               Contains("none.gltf"));
+    CHECK_THAT(problems_in(folder, "[balance.hand]\nstates = [{ to = 'animated' }]\n"),
+               Contains("clip"));
+    CHECK_THAT(problems_in(folder,
+                           "[balance.hand]\nskeleton = 'sailor.gltf'\n"
+                           "joints = { hips = ['thigh.l'] }\n"),
+               Contains("two names"));
+}

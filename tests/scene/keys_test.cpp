@@ -88,6 +88,7 @@ std::map<std::string, std::string> places_for_keys() {
         {"part blow", hook + lamp + "[parts.p]\nparts = [{ name = 'a' }]\nblows = [{ @ }]\n"},
         {"part shape", hook + lamp + "[parts.p]\nparts = [{ name = 'a' }]\nshapes = [{ @ }]\n"},
         {"particle shape", hook + lamp + "[particles.p]\nshapes = [{ @ }]\n"},
+        {"body joints", "[balance.b]\nskeleton = \"dog.gltf\"\njoints = { @ }\n"},
         {"thing", "[balance.b]\nthings = [{ @ }]\n"},
         {"balance blow", "[balance.b]\nblows = [{ @ }]\n"},
         {"balance push", "[balance.b]\npushes = [{ @ }]\n"},

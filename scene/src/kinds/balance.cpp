@@ -71,6 +71,13 @@ std::vector<Port> BalanceSpec::outputs() const {
         ports.push_back(place(name));
         ports.push_back(turn(name + ".facing"));
     }
+    if (body_.rig == nullptr) return ports;
+    for (Port port : {place("joints"), turn("joints")}) {
+        if (port.kind == ValueKind::rotation) port.quantity = "rotation";
+        port.count = body_.rig->joint_count();
+        port.has_velocity = false;
+        ports.push_back(std::move(port));
+    }
     return ports;
 }
 
@@ -130,6 +137,17 @@ std::vector<View> BalanceSpec::views() const {
         spot.radius_m = {0.12 * body_.settings.build.foot_length_m};
         views.push_back(std::move(spot));
     }
+    if (body_.rig == nullptr) return views;
+    View joints{.type = View::Type::skeleton,
+                .name = "joints",
+                .position = body_.joints_port(),
+                .rotation = body_.joints_port() + 1,
+                .colours = body_.colours};
+    for (const Joint& joint : body_.rig->rig.skeleton().joints) {
+        joints.parents.push_back(joint.parent);
+        joints.joints.push_back(joint.name);
+    }
+    views.push_back(std::move(joints));
     return views;
 }
 

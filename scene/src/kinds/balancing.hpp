@@ -7,7 +7,9 @@
 #include <string>
 #include <vector>
 
+#include <hopcoil/io/skeleton_file.hpp>
 #include <hopcoil/parts/balance.hpp>
+#include <hopcoil/parts/balance_rig.hpp>
 #include <hopcoil/scene/system.hpp>
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
@@ -36,6 +38,14 @@ struct BalanceThing {
     std::optional<Colour> colour{};
 };
 
+/// A skeleton from a model that goes as the body does, and an animation of that model.
+struct BodyRig {
+    BalanceRig rig;
+    std::optional<io::Clip> clip{};
+
+    [[nodiscard]] std::size_t joint_count() const { return rig.skeleton().joints.size(); }
+};
+
 /// What a table [balance.NAME] says.
 struct BalancingBody {
     BalanceSettings settings{};
@@ -47,14 +57,17 @@ struct BalancingBody {
     std::vector<BalanceThing> things{};
     std::vector<BalanceEvent> events{};
     std::vector<MountedShape> shapes{};
+    std::shared_ptr<const BodyRig> rig{};
     std::vector<Colour> colours{};
     double order = 0;
 
     [[nodiscard]] std::vector<Part> parts_of_things() const;
+    /// The output of its joints, after those of its parts.
+    [[nodiscard]] std::size_t joints_port() const;
 };
 
 /// Its outputs: centre of mass, facing, soles, where the ground pushes it, its capture point; then
-/// place and rotation of each part and thing.
+/// place and rotation of each part and thing; those of a skeleton's joints.
 namespace balance_port {
 enum Index : std::size_t { body, facing, foot1, foot2, pressure, capture, first_part };
 }  // namespace balance_port
@@ -93,7 +106,10 @@ class RunningBalance final : public RunningSystem {
     void read_signals(std::span<double> numbers) override;
     bool retune(const SystemSpec& spec) override;
     void save(StateWriter& out) override { visit_state(out); }
-    void load(StateReader& in) override { visit_state(in); }
+    void load(StateReader& in) override {
+        visit_state(in);
+        pose_skeleton();
+    }
     [[nodiscard]] std::vector<std::string> warnings(const std::string& name,
                                                     double rate_hz) const override;
 
@@ -102,16 +118,23 @@ class RunningBalance final : public RunningSystem {
     void visit_state(Fields& fields) {
         fields(time_s_, stepped_s_, yaw_, facing_before_);
         fields.require(time_s_ >= 0 && stepped_s_ >= 0);
-        fields(running_, mounts_);
+        fields(running_, mounts_, animated_at_.position, animated_at_.rotation);
     }
     bool step_to(double time_s, const SystemInputs& inputs);
     void apply(const BalanceEvent& event);
+    void pose_skeleton();
+    void find_pose(double time_s);
 
     BalancingBody body_;
     Balance running_;
     MountHistory mounts_;
     std::vector<ContactShape> shapes_;
     std::optional<PartGrab> grab_;
+    std::vector<Pose> base_{};
+    std::vector<Pose> local_{};
+    std::vector<Pose> joints_{};
+    std::vector<Placement> pose_{};
+    Placement animated_at_{};  ///< the model's frame, while it is animated
     double yaw_ = 0;
     double facing_before_ = 0;
     double time_s_ = 0;

@@ -1,6 +1,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <exception>
+#include <memory>
 
 #include <fmt/format.h>
 
@@ -43,6 +45,7 @@ class BalanceReader {
 
     void read() {
         read_build();
+        read_rig();
         reader_.dials(made_.settings);
         made_.at = vector_at(reader_, "at", "m").value_or(Vector3{});
         made_.yaw_rad = reader_.number("yaw_deg").value_or(0) * math::pi / 180;
@@ -75,6 +78,69 @@ class BalanceReader {
         for (const SizeKey& each : size_keys) {
             if (const auto given = reader_.number(each.key)) build.*each.size = *given;
         }
+    }
+
+    /// Skeleton, the joints of the body, and an animation, from a model beside the scene.
+    void read_rig() {
+        const auto file = reader_.text("skeleton");
+        const auto clip = reader_.text("clip");
+        std::optional<BalanceJoints> names;
+        reader_.one_table("joints", "body joints",
+                          [&](KindReader& one) { names = read_joints(one); });
+        if (!file) {
+            for (const char* key : {"clip", "joints"}) {
+                if (reader_.has(key)) reader_.problem(key, "expected a key 'skeleton' beside it");
+            }
+            return;
+        }
+        if (!names) {
+            reader_.problem("skeleton", "expected 'joints' beside it: hips, knees and ankles");
+            return;
+        }
+        const std::string path = (reader_.table().folder() / *file).string();
+        try {
+            BalanceRig rig{io::read_skeleton(path), *names};
+            std::optional<io::Clip> found;
+            std::vector<std::string> all;
+            for (const io::ModelAnimation& animation : io::read_animations(path)) {
+                all.push_back(animation.name);
+                if (clip && animation.name == *clip) found.emplace(rig.skeleton(), animation);
+            }
+            if (clip && !found) {
+                reader_.problem("clip",
+                                fmt::format("there is no animation '{}'; there is {}{}", *clip,
+                                            io::any_of(all), io::did_you_mean(*clip, all)));
+            }
+            made_.settings.build = rig.build(made_.settings.build.mass_kg);
+            made_.rig = std::make_shared<BodyRig>(BodyRig{std::move(rig), std::move(found)});
+        } catch (const InvalidValue& problem) {
+            reader_.problem("joints", fmt::format("{}: {}: expected {}", *file, problem.field(),
+                                                  problem.expected()));
+        } catch (const std::exception& problem) {
+            reader_.problem("skeleton", problem.what());
+        }
+    }
+
+    static BalanceJoints read_joints(KindReader& one) {
+        BalanceJoints names;
+        const auto both = [&](const char* key, std::array<std::string, 2>& to, bool has_to) {
+            const std::vector<std::string> given = one.table().texts(key);
+            if (given.size() == 2) to = {given[0], given[1]};
+            if (given.size() == 2 || (given.empty() && !has_to)) return;
+            one.problem(one.has(key) ? key : "",
+                        fmt::format("expected a key '{}' with two names, left and right", key));
+        };
+        both("hips", names.hips, true);
+        both("knees", names.knees, true);
+        both("ankles", names.ankles, true);
+        const bool has_arms = one.has("shoulders") || one.has("elbows") || one.has("hands");
+        both("shoulders", names.shoulders, has_arms);
+        both("elbows", names.elbows, has_arms);
+        both("hands", names.hands, has_arms);
+        names.pelvis = one.text("pelvis").value_or("");
+        names.chest = one.text("chest").value_or("");
+        names.head = one.text("head").value_or("");
+        return names;
     }
 
     /// Whether what it follows and faces could be read.
@@ -179,9 +245,14 @@ class BalanceReader {
 
     void read_state(KindReader& one) {
         const std::string to = one.choice("to").value_or("limp");
-        made_.events.push_back({.what = BalanceEvent::What::state,
-                                .at_s = time_at(one, "at_s"),
-                                .state = to == "rises" ? BalanceState::rises : BalanceState::limp});
+        const double at_s = time_at(one, "at_s");
+        BalanceState state = BalanceState::limp;
+        if (to == "rises") state = BalanceState::rises;
+        if (to == "stands") state = BalanceState::stands;
+        if (to == "animated") state = BalanceState::animated;
+        if (to == "animated" && !(made_.rig && made_.rig->clip))
+            one.problem("to", "expected a 'skeleton' with a 'clip' for that");
+        made_.events.push_back({.what = BalanceEvent::What::state, .at_s = at_s, .state = state});
     }
 
     void read_grip(KindReader& one) {
@@ -266,6 +337,11 @@ std::vector<TableFacts> balance_tables() {
                    "for how long it lies before it gets up; below 0: until it is told to", "0.6"}),
          dial_key({"rise_s", number, "how long it takes to get up", "1.3"}),
          dial_key({"substeps", number, "of its parts, in every 1/60 s", "8"}),
+         {"skeleton", text, "a glTF model whose joints go as the body does; it says the sizes",
+          "none"},
+         {"joints", table, "which of its joints are which", "none", {}, {"body joints"}},
+         {"clip", text, "an animation of the model: for other joints, and while it is animated",
+          "none"},
          {"things", tables, "parts that strike it or that it takes hold of", "none", {}, {"thing"}},
          {"blows", tables, "sudden blows on one part", "none", {}, {"balance blow"}},
          {"pushes", tables, "sudden changes of its velocity", "none", {}, {"balance push"}},
@@ -292,6 +368,18 @@ std::vector<TableFacts> balance_tables() {
              "`NAME.foot1` its left sole, `NAME.PART` where a part is, `NAME.PART.facing` how that "
              "is turned.",
              std::move(own)},
+            {"body joints",
+             "The joints of a body",
+             "Names of a skeleton's joints; of two, left before right.",
+             {{"hips", texts, "of the thighs", "required"},
+              {"knees", texts, "their children", "required"},
+              {"ankles", texts, "theirs", "required"},
+              {"pelvis", text, "what the hips hang on", "the parent of the hips"},
+              {"chest", text, "turns with the torso", "none"},
+              {"head", text, "turns with the head", "none"},
+              {"shoulders", texts, "of the upper arms", "no arms"},
+              {"elbows", texts, "of the forearms", "no arms"},
+              {"hands", texts, "where they end", "no arms"}}},
             {"thing", "A thing beside a body", "", std::move(thing)},
             {"balance blow",
              "A blow on a body",
@@ -309,7 +397,11 @@ std::vector<TableFacts> balance_tables() {
              "A change of a body's state",
              "",
              {{"at_s", number, "when it comes", "0"},
-              {"to", choice, "what it does then", "`limp`", {"limp", "rises"}}}},
+              {"to",
+               choice,
+               "what it does then; animated, it goes as its clip does",
+               "`limp`",
+               {"limp", "rises", "stands", "animated"}}}},
             {"grip",
              "A hand that has a thing",
              "",

@@ -45,6 +45,11 @@ std::vector<Part> BalancingBody::parts_of_things() const {
     return parts;
 }
 
+std::size_t BalancingBody::joints_port() const {
+    const std::size_t parts = body_part_names(settings.build.arm_length_m > 0).size();
+    return balance_port::first_part + 2 * (parts + things.size());
+}
+
 RunningBalance::RunningBalance(BalancingBody body, const SystemInputs& inputs)
     : body_{std::move(body)},
       running_{body_.settings, ground_in(inputs), place_at_start(body_, inputs),
@@ -57,6 +62,31 @@ RunningBalance::RunningBalance(BalancingBody body, const SystemInputs& inputs)
     for (std::uint32_t i = 0; i < body_.things.size(); ++i) {
         if (body_.things[i].thrown_at_s) running_.hold_still(i, true);
     }
+    animated_at_ = {place_at_start(body_, inputs), turned_by({0, yaw_, 0})};
+    pose_skeleton();
+}
+
+void RunningBalance::pose_skeleton() {
+    if (body_.rig == nullptr) return;
+    const std::size_t count = body_.rig->joint_count();
+    base_.resize(count);
+    local_.resize(count);
+    joints_.resize(count);
+    if (body_.rig->clip) body_.rig->clip->pose(time_s_, base_);
+    const std::span<const Pose> base =
+        body_.rig->clip ? std::span<const Pose>{base_} : std::span<const Pose>{};
+    body_.rig->rig.pose(running_, base, local_);
+    to_model(body_.rig->rig.skeleton(), local_, joints_);
+}
+
+/// Where its animation has each part.
+void RunningBalance::find_pose(double time_s) {
+    const std::size_t count = body_.rig->joint_count();
+    base_.resize(count);
+    joints_.resize(count);
+    pose_.resize(running_.body_size());
+    body_.rig->clip->pose(time_s, base_);
+    body_.rig->rig.place_parts(base_, animated_at_, joints_, pose_);
 }
 
 bool RunningBalance::step_to(double time_s, const SystemInputs& inputs) {
@@ -83,6 +113,10 @@ bool RunningBalance::step_to(double time_s, const SystemInputs& inputs) {
     mounts_.place(body_.shapes, inputs, {time_s, Balance::tick_s}, shapes_);
     given.shapes = shapes_;
     if (grab_) given.grabs = {&*grab_, 1};
+    if (running_.state() == BalanceState::animated && body_.rig && body_.rig->clip) {
+        find_pose(time_s);
+        given.pose = pose_;
+    }
     stepped_s_ = time_s;
     return running_.step(given, Balance::tick_s) != StepStatus::rejected;
 }
@@ -97,6 +131,7 @@ bool RunningBalance::advance(double time_s, const SystemInputs& inputs) {
     mounts_.note(inputs, time_s);
     facing_before_ = facing_in(body_, inputs);
     time_s_ = time_s;
+    pose_skeleton();
     return true;
 }
 
@@ -115,6 +150,10 @@ void RunningBalance::apply(const BalanceEvent& event) {
             running_.push(event.vector);
             return;
         case What::state:
+            if (event.state == BalanceState::animated) {
+                const Vector3& c = running_.centre_of_mass();
+                animated_at_ = {{c.x, running_.capture_point().y, c.z}, turned_by({0, yaw_, 0})};
+            }
             running_.become(event.state);
             return;
         case What::throws:
@@ -147,7 +186,7 @@ double RunningBalance::next_event_s(double time_s) const {
 bool RunningBalance::push(std::size_t port, const ValueArray& delta_velocity) {
     const Vector3 change = vector_of(delta_velocity);
     if (port == balance_port::body) return running_.push(change) == StepStatus::stepped;
-    if (port < balance_port::first_part) return false;
+    if (port < balance_port::first_part || port >= body_.joints_port()) return false;
     const auto part = static_cast<std::uint32_t>((port - balance_port::first_part) / 2);
     const PartsStructure& made = running_.structure();
     const double mass_kg = made.parts[part].mass_kg > 0 ? made.parts[part].mass_kg : 1;
@@ -159,7 +198,8 @@ bool RunningBalance::grab(std::size_t port, std::size_t /*index*/,
                           const std::optional<ValueArray>& place) {
     grab_.reset();
     if (!place) return true;
-    const bool is_part = port >= balance_port::first_part && port % 2 == 0;
+    const bool is_part =
+        port >= balance_port::first_part && port < body_.joints_port() && port % 2 == 0;
     const std::size_t part = is_part ? (port - balance_port::first_part) / 2 : 1;
     if (!is_part && port != balance_port::body) return false;
     if (running_.structure().parts[part].is_driven) return false;
@@ -171,7 +211,9 @@ bool RunningBalance::grab(std::size_t port, std::size_t /*index*/,
 }
 
 /// Between two steps everything goes on as it moves.
-ValueAndVelocity RunningBalance::output(std::size_t port, std::size_t /*index*/) const {
+ValueAndVelocity RunningBalance::output(std::size_t port, std::size_t index) const {
+    if (port == body_.joints_port()) return {array_of(joints_[index].position), {}};
+    if (port > body_.joints_port()) return {array_of(joints_[index].rotation), {}};
     const double ahead_s = time_s_ - stepped_s_;
     const auto moving = [&](const Vector3& at, const Vector3& velocity) {
         return ValueAndVelocity{array_of(at + velocity * ahead_s), array_of(velocity)};
