@@ -1,4 +1,4 @@
-// Stacks of 20 parts and bodies of 11, as frames of 1/60 s: how many in a millisecond on one
+// Stacks of 20 parts, bodies of 11 and one that keeps its balance, as frames of 1/60 s: how many in a millisecond on one
 // thread, and against the loop that one writes first, which satisfies one joint after the other.
 
 #include <cmath>
@@ -8,6 +8,7 @@
 #include <numeric>
 #include <vector>
 
+#include <hopcoil/parts/balance.hpp>
 #include <hopcoil/parts/parts.hpp>
 
 #include "timing.hpp"
@@ -148,9 +149,32 @@ void report(const char* name, const PartsStructure& made, std::size_t row) {
     if (std::isnan(textbook.last().x)) std::puts("the textbook diverged");
 }
 
+/// One that keeps its balance: standing, walking, and lying limp on the ground.
+void report_balance() {
+    const FlatGround ground;
+    BalanceSettings settings;
+    settings.lies_s = -1;
+    const auto frame_ms = [&](const Vector3& velocity, bool is_limp) {
+        Balance body{settings, ground, {}};
+        if (is_limp) body.push({1, 0, 0.3});
+        if (is_limp) body.become(BalanceState::limp);
+        std::vector<double> times_s;
+        for (int pair = 0; pair < pairs; ++pair) {
+            times_s.push_back(bench::seconds_of(
+                [&] { body.step({.velocity = velocity, .ground = &ground}, frame_s); }, 60));
+        }
+        return 1e3 * bench::median(times_s);
+    };
+    std::printf(
+        "a body of 13 parts that keeps its balance: %.2f ms a frame standing, %.2f walking, %.2f "
+        "limp on the ground\n",
+        frame_ms({}, false), frame_ms({0, 0, 1}, false), frame_ms({}, true));
+}
+
 }  // namespace
 
 int main() {
     report("a stack of 20 parts", stack(), 20);
     report("a body of 11 parts", body(), 11);
+    report_balance();
 }

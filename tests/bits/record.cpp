@@ -25,6 +25,7 @@
 #include <hopcoil/gait/brachiator.hpp>
 #include <hopcoil/gait/walker.hpp>
 #include <hopcoil/measure/foot_watch.hpp>
+#include <hopcoil/parts/balance.hpp>
 #include <hopcoil/parts/parts.hpp>
 #include <hopcoil/points/chain.hpp>
 #include <hopcoil/points/chain_bank.hpp>
@@ -359,6 +360,30 @@ void record_parts(Hash& hash, Parameters& numbers) {
     }
 }
 
+/// Walks, is pushed until it falls, and gets up.
+void record_balance(Hash& hash, Parameters& numbers) {
+    using namespace hopcoil;
+    Terrain ground;
+    ground.add(Terrain::Plane{.slope_z = 0.05});
+    Part ball;
+    ball.shapes = {{.type = PartShape::Type::sphere, .radius_m = 0.15}};
+    ball.placement.position = {0.1, 0.4, 1.5};
+    Balance body{{.help = 0.05}, ground, {}, 0.2, {ball}};
+    for (int i = 0; i < 400; ++i) {
+        const double x = 4 * numbers.next() - 2;
+        if (i % 70 == 50) body.push({x, 0, 1.2});
+        body.step({.velocity = {0.3, 0, 0.7}, .yaw_rad = 0.3, .ground = &ground},
+                  0.03 * numbers.next());
+        hash.add(body.centre_of_mass().y);
+        hash.add(body.pressure().x);
+        hash.add(body.help_nm().z);
+        for (const Placement& each : body.placements()) {
+            hash.add(each.position.z);
+            hash.add(each.rotation.w);
+        }
+    }
+}
+
 }  // namespace
 
 int main() {
@@ -378,6 +403,7 @@ int main() {
     record_brachiator(hash, numbers);
     record_what_the_wind_moves(hash, numbers);
     record_parts(hash, numbers);
+    record_balance(hash, numbers);
     for (int i = 0; i < 10000; ++i) {
         const double x = 40 * numbers.next() - 20;
         hash.add(hopcoil::math::exp(x));

@@ -1,0 +1,139 @@
+// Legs between hips and feet, and what is left of another pose.
+
+#include <algorithm>
+#include <array>
+
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/gait/leg_ik.hpp>
+
+#include "balance_tick.hpp"
+
+namespace hopcoil {
+
+using parts::index_of;
+
+namespace {
+
+/// What is left of another pose is gone after some tenths of a second.
+constexpr double settles_per_s = 12;
+
+}  // namespace
+
+void BalanceTick::keep_where_it_is(std::uint32_t part, const Placement& to) noexcept {
+    const Placement& now = b_.parts_.placements()[part];
+    b_.settling_[part] = {.way = now.position - to.position,
+                          .turn = rotation_vector(now.rotation * conjugate(to.rotation))};
+}
+
+void BalanceTick::settle(double dt) noexcept {
+    const double e = math::exp(-settles_per_s * dt);
+    const auto step = [&](V& value, V& speed) {
+        const V sum = speed + value * settles_per_s;
+        value = (value + sum * dt) * e;
+        speed = (speed - sum * (settles_per_s * dt)) * e;
+        constexpr double gone = 1e-5;
+        if (dot(value, value) < gone * gone && dot(speed, speed) < gone * gone) value = speed = {};
+    };
+    for (Balance::Settling& each : b_.settling_) {
+        step(each.way, each.way_rate);
+        step(each.turn, each.turn_rate);
+    }
+}
+
+Placement BalanceTick::settled(std::uint32_t part, const Placement& to) const noexcept {
+    const Balance::Settling& left = b_.settling_[part];
+    if (left.way == V{} && left.turn == V{}) return to;
+    return {to.position + left.way, normalized(turned_by(left.turn) * to.rotation)};
+}
+
+/// A foot on its toes, as far as its leg is too short for the whole of it.
+Placement BalanceTick::sole_under(std::size_t side, const V& hip) const noexcept {
+    const BalanceFoot& foot = b_.feet_[side];
+    const V toe{0, 0, 0.5 * set_.build.foot_length_m};
+    const V stays = foot.position + rotated(foot.rotation, toe);
+    const double reach = 0.998 * (at_.thigh_m + at_.shin_m);
+    const auto lifted = [&](double angle_rad) {
+        const Quaternion turn = foot.rotation * turned_by({angle_rad, 0, 0});
+        return Placement{stays - rotated(turn, toe), turn};
+    };
+    const auto misses = [&](const Placement& sole) {
+        return length_of(parts::to_world(sole, at_.ankle) - hip) > reach;
+    };
+    const Placement flat{foot.position, foot.rotation};
+    if (!misses(flat)) return flat;
+    constexpr int rounds = 20;
+    double least = 0;
+    double most = 0.9;
+    for (int i = 0; i < rounds; ++i) {
+        const double middle = 0.5 * (least + most);
+        (misses(lifted(middle)) ? least : most) = middle;
+    }
+    return lifted(most);
+}
+
+BalanceTick::Leg BalanceTick::bend_leg(std::size_t side, const Placement& pelvis) const noexcept {
+    const V hip = parts::to_world(pelvis, at_.hip_of(side));
+    const BalanceFoot& foot = b_.feet_[side];
+    // Upright the knee goes ahead of the body and with its toes, lying it goes up.
+    const V toe = rotated(foot.rotation, {0, 0, 1});
+    const V ahead = rotated(pelvis.rotation, {0, 0, 1});
+    const double upright = std::clamp(rotated(pelvis.rotation, {0, 1, 0}).y, 0.0, 1.0);
+    const V pole = (toe + ahead) * (0.5 * upright) + V{0, 1, 0} * (1 - upright) +
+                   rotated(turned_by({0, b_.yaw_, 0}), {0, 0, 1}) * (0.3 * (1 - upright));
+    const Placement sole = sole_under(side, hip);
+    const V ankle = parts::to_world(sole, at_.ankle);
+    const TwoBonePose pose = bend_two_bones(hip, ankle, pole, at_.thigh_m, at_.shin_m);
+    return {hip, pose.knee, pose.ankle, sole};
+}
+
+void BalanceTick::place_leg(std::size_t side, const Placement& pelvis,
+                            std::span<Placement> all) const noexcept {
+    const Leg leg = bend_leg(side, pelvis);
+    const V whole = leg.ankle - leg.hip;
+    const V bend = leg.knee - (leg.hip + leg.ankle) * 0.5;
+    const V ahead = rotated(pelvis.rotation, {0, 0, 1});
+    const V hinge = parts::unit(cross(dot(bend, bend) > 1e-8 ? bend : ahead, whole),
+                                rotated(pelvis.rotation, {1, 0, 0}));
+    const auto turn_of = [&](const V& from, const V& to) {
+        const V up = parts::unit(from - to, {0, 1, 0});
+        return from_axes(hinge, up, cross(hinge, up));
+    };
+    const std::uint32_t thigh = parts::thigh_of(side);
+    const std::uint32_t shin = parts::shin_of(side);
+    const std::uint32_t foot = parts::foot_of(side);
+    const auto turned = [&](std::uint32_t part, const Quaternion& to) {
+        return settled(part, {{}, to}).rotation;
+    };
+    const V up{0, 1, 0};
+    all[thigh].rotation = turned(thigh, turn_of(leg.hip, leg.knee));
+    all[thigh].position = leg.hip - rotated(all[thigh].rotation, up) * (0.5 * at_.thigh_m);
+    const V knee = leg.hip - rotated(all[thigh].rotation, up) * at_.thigh_m;
+    all[shin].rotation = turned(shin, turn_of(leg.knee, leg.ankle));
+    all[shin].position = knee - rotated(all[shin].rotation, up) * (0.5 * at_.shin_m);
+    const V ankle = knee - rotated(all[shin].rotation, up) * at_.shin_m;
+    all[foot].rotation = turned(foot, leg.sole.rotation);
+
+    const bool is_there = b_.settling_[thigh].turn == V{} && b_.settling_[shin].turn == V{} &&
+                          b_.settling_[foot].turn == V{};
+    all[foot].position =
+        is_there ? leg.sole.position : ankle - rotated(all[foot].rotation, at_.ankle);
+}
+
+/// To where hips and feet will have them at the end of the tick.
+void BalanceTick::drive_legs(double ahead_s) noexcept {
+    const std::uint32_t pelvis = index_of(BodyPart::pelvis);
+    const PartMotion& motion = b_.parts_.motions()[pelvis];
+    const Placement& now = b_.parts_.placements()[pelvis];
+    const Placement then{now.position + motion.velocity * ahead_s,
+                         normalized(turned_by(motion.angular_velocity * ahead_s) * now.rotation)};
+    std::array<Placement, 16> all{};
+    place_leg(0, then, all);
+    place_leg(1, then, all);
+    for (std::size_t i = 0; i < b_.parts_.driven().size(); ++i) {
+        const std::uint32_t part = b_.parts_.driven()[i];
+        if (parts::is_of_legs(part)) b_.driven_[i] = all[part];
+    }
+}
+
+}  // namespace hopcoil
