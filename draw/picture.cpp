@@ -372,17 +372,22 @@ class PictureDrawer {
                      {faint_ink}, small_px);
     }
 
+    /// Of those with one colour the first; as many as there is room for.
     void strip_legend(double y) {
         double x = margin_px;
-        for (const Subject& subject : picture_.subjects) {
-            swatch(subject, {x, y});
-            x += 52 + canvas_.text_width_px(subject.name, text_px);
-        }
-        for (const Strand& strand : picture_.strands) {
-            if (!strand.is_solid()) continue;
-            swatch(strand, {x, y});
-            x += 52 + canvas_.text_width_px(strand.name, text_px);
-        }
+        std::vector<std::string> seen;
+        const auto add = [&](const auto& one, const std::string& colour) {
+            const double width = 52 + canvas_.text_width_px(one.name, text_px);
+            const bool is_new = std::find(seen.begin(), seen.end(), colour) == seen.end();
+            if (!is_new || x + width > picture_.width_px) return;
+            seen.push_back(colour);
+            swatch(one, {x, y});
+            x += width;
+        };
+        for (const Subject& subject : picture_.subjects)
+            add(subject, subject.colour + (subject.is_comparison ? "+" : ""));
+        for (const Strand& strand : picture_.strands)
+            if (strand.is_solid()) add(strand, strand.colours.front());
     }
 
     /// So many columns that the moments come out as large as can be.

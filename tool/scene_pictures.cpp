@@ -108,10 +108,13 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
     using Kind = draw::Strand::Kind;
     const bool is_branched =
         view.type == scene::View::Type::skeleton || view.type == scene::View::Type::branches;
+    // Points that age, or have a size, are drawn as such.
+    const bool are_dots =
+        line.age || (view.type == scene::View::Type::points && !view.radius_m.empty());
     const Kind kind = scene::is_line(view)                     ? Kind::line
                       : is_branched                            ? Kind::branches
                       : view.type == scene::View::Type::mesh   ? Kind::mesh
-                      : line.age                               ? Kind::dots
+                      : are_dots                               ? Kind::dots
                       : view.type == scene::View::Type::points ? Kind::rings
                                                                : Kind::prints;
     draw::Strand strand{.kind = kind,
@@ -138,8 +141,8 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
         };
         if (kind == Kind::dots) {
             for (std::size_t i = 0; i < strand.count; ++i) {
-                strand.stands.push_back(number_of(*line.alive, i) != 0);
-                strand.ages.push_back(number_of(*line.age, i));
+                strand.stands.push_back(!line.alive || number_of(*line.alive, i) != 0);
+                strand.ages.push_back(line.age ? number_of(*line.age, i) : 0);
             }
             continue;
         }

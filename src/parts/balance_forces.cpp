@@ -66,6 +66,15 @@ void BalanceTick::follow_ground() noexcept {
     b_.ground_ += b_.ground_rate_ * Balance::tick_s;
 }
 
+/// What it lies on, or is carried over.
+void BalanceTick::find_ground_below() noexcept {
+    const V& c = b_.centre_;
+    const GroundPoint under = ground_.under(c.x, c.z, c.y + 0.3 * set_.build.leg_length_m, 0);
+    if (under.exists) b_.ground_ = under.height;
+    b_.ground_rate_ = 0;
+    b_.pressure_ = {c.x, b_.ground_, c.z};
+}
+
 /// Upward, to hold the hips at their height; no leg is stretched beyond its length.
 double BalanceTick::lift_force() const noexcept {
     const double leg = set_.build.leg_length_m;

@@ -364,7 +364,11 @@ void BalanceTick::run() noexcept {
     const bool has_legs = b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises;
     if (has_legs) move_feet();
     turn_and_speed_up();
-    if (has_legs) follow_ground();
+    if (has_legs) {
+        follow_ground();
+    } else {
+        find_ground_below();
+    }
     measure();
     change_state();
     if (b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises) {

@@ -74,6 +74,7 @@ class BalanceTick {
     // Forces.
     void push_from_ground() noexcept;
     void follow_ground() noexcept;
+    void find_ground_below() noexcept;
     [[nodiscard]] double lift_force() const noexcept;
     [[nodiscard]] V wanted_pressure() const noexcept;
     [[nodiscard]] V walk_pressure() const noexcept;

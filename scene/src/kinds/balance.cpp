@@ -131,10 +131,19 @@ std::vector<View> BalanceSpec::views() const {
                    .alive = balance_signal::names[balance_signal::planted1 + side]};
         views.push_back(std::move(print));
     }
-    for (const auto& [port, name] : {std::pair{balance_port::pressure, "pressure"},
-                                     std::pair{balance_port::capture, "capture"}}) {
+    struct Spot {
+        std::size_t port;
+        const char* name;
+        Colour colour;
+    };
+    for (const auto& [port, name, colour] :
+         {Spot{balance_port::pressure, "pressure", {0.1, 0.5, 0.75}},
+          Spot{balance_port::capture, "capture", {0.85, 0.45, 0.1}},
+          Spot{balance_port::body, "centre", {0.75, 0.2, 0.15}}}) {
         View spot{.type = View::Type::points, .name = name, .position = port};
-        spot.radius_m = {0.12 * body_.settings.build.foot_length_m};
+        spot.radius_m = {0.09 * body_.settings.build.foot_length_m};
+        spot.colours = {colour};
+        spot.look.order = body_.order + 1;
         views.push_back(std::move(spot));
     }
     if (body_.rig == nullptr) return views;

@@ -54,12 +54,23 @@ struct JointedParts {
     std::vector<PartBlow> blows{};
     std::vector<MountedShape> shapes{};
     double order = 0;
+    std::size_t contact_points = 0;  ///< how many are recorded and drawn
 
     /// With the numbers of its groups.
     [[nodiscard]] PartsStructure built() const;
 };
 
-/// The signals of parts, in order; then the position of each joint.
+/// The outputs after those of the parts: where joints are, both ends of links, the centre of mass of
+/// what is not driven, where parts touch. Those that it has none of are left out.
+struct PartsPorts {
+    explicit PartsPorts(const JointedParts& parts);
+    std::optional<std::size_t> joints{};
+    std::optional<std::size_t> links{};
+    std::optional<std::size_t> centre{};
+    std::optional<std::size_t> contacts{};
+};
+
+/// The signals of parts, in order; then the position of each joint, and which contacts there are.
 namespace parts_signal {
 inline constexpr std::size_t energy = 0;
 inline constexpr std::size_t gap = 1;
@@ -97,6 +108,10 @@ class RunningParts final : public RunningSystem {
         fields(running_, mounts_);
     }
     bool step_to(double time_s, const SystemInputs& inputs);
+    [[nodiscard]] Vector3 joint_place(std::size_t joint) const;
+    [[nodiscard]] Vector3 link_end(std::size_t index) const;
+    [[nodiscard]] Vector3 centre_of_mass() const;
+    [[nodiscard]] Vector3 contact_place(std::size_t index) const;
     void place_driven(const SystemInputs& inputs, double time_s);
 
     JointedParts parts_;

@@ -12,6 +12,11 @@
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
+namespace {
+
+constexpr const char* contacts_signal = "contacts.touch";
+
+}  // namespace
 
 PartsStructure JointedParts::built() const {
     PartsStructure made = structure;
@@ -27,6 +32,14 @@ PartsStructure JointedParts::built() const {
         }
     }
     return made;
+}
+
+PartsPorts::PartsPorts(const JointedParts& parts) {
+    std::size_t next = 2 * parts.names.size();
+    if (!parts.structure.joints.empty()) joints = next++;
+    if (!parts.structure.links.empty()) links = next++;
+    if (joints || links) centre = next++;
+    if (parts.contact_points > 0) contacts = next++;
 }
 
 PartsSpec::PartsSpec(JointedParts parts)
@@ -61,6 +74,23 @@ std::vector<Port> PartsSpec::outputs() const {
                          .components = 3});
         ports.push_back({.name = name + ".facing", .kind = ValueKind::rotation, .components = 4});
     }
+    const PartsPorts own{parts_};
+    const auto places = [&](const std::optional<std::size_t>& port, const char* name,
+                            std::size_t count) {
+        if (!port) return;
+        ports.push_back({.name = name,
+                         .quantity = "position",
+                         .unit = "m",
+                         .kind = ValueKind::vector,
+                         .components = 3,
+                         .count = count,
+                         .has_velocity = false});
+    };
+    places(own.joints, "joints", parts_.structure.joints.size());
+    places(own.links, "links", 2 * parts_.structure.links.size());
+    places(own.centre, "centre_of_mass", 1);
+    places(own.contacts, "contacts", parts_.contact_points);
+    if (own.contacts) ports.back().alive = contacts_signal;
     return ports;
 }
 
@@ -69,7 +99,15 @@ std::size_t PartsSpec::main_output() const {
     return 2 * (parts_.names.size() - 1);
 }
 
-ValueArray PartsSpec::start(std::size_t port, std::size_t /*index*/) const {
+ValueArray PartsSpec::start(std::size_t port, std::size_t index) const {
+    if (port >= 2 * parts_.names.size()) {
+        JointedParts still = parts_;
+        still.driven.clear();
+        still.shapes.clear();
+        for (Part& part : still.structure.parts)
+            part.is_driven = false;
+        return RunningParts{std::move(still), {}}.output(port, index).value;
+    }
     const Placement& at = parts_.structure.parts.at(port / 2).placement;
     return port % 2 == 0 ? array_of(at.position) : array_of(normalized(at.rotation));
 }
@@ -83,6 +121,10 @@ std::vector<RecordedChannel> PartsSpec::signals() const {
         const bool slides = parts_.structure.joints[i].type == PartJoint::Type::slide;
         all.push_back({.name = parts_.joint_names[i] + (slides ? ".moved_m" : ".turned_rad"),
                        .unit = slides ? "m" : "rad"});
+    }
+    if (parts_.contact_points > 0) {
+        all.push_back(
+            {.name = contacts_signal, .kind = ChannelKind::flag, .count = parts_.contact_points});
     }
     return all;
 }
@@ -103,6 +145,29 @@ std::vector<View> PartsSpec::views() const {
         view.look.order = parts_.order;
         views.push_back(std::move(view));
     }
+    const PartsPorts own{parts_};
+    const auto add = [&](View::Type type, const char* name, std::size_t port, double radius_m,
+                         const Colour& colour) {
+        View view{.type = type,
+                  .name = name,
+                  .position = port,
+                  .radius_m = {radius_m},
+                  .colours = {colour}};
+        view.look.order = parts_.order + 1;
+        views.push_back(std::move(view));
+        return &views.back();
+    };
+    if (own.links) {
+        View& ties = *add(View::Type::branches, "links", *own.links, 0.004, {0.2, 0.24, 0.28});
+        for (std::size_t i = 0; i < 2 * parts_.structure.links.size(); ++i)
+            ties.parents.push_back(i - i % 2);
+        ties.radius_m.resize(ties.parents.size(), 0.004);
+    }
+    if (own.joints) add(View::Type::points, "joints", *own.joints, 0.012, {0.95, 0.92, 0.8});
+    if (own.centre) add(View::Type::points, "centre_of_mass", *own.centre, 0.02, {0.75, 0.2, 0.15});
+    if (own.contacts)
+        add(View::Type::points, "contacts", *own.contacts, 0.015, {0.1, 0.5, 0.75})->alive =
+            contacts_signal;
     return views;
 }
 

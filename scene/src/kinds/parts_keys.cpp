@@ -105,6 +105,8 @@ std::vector<TableFacts> parts_tables() {
         {"blows", tables, "sudden pushes", "none", {}, {"part blow"}},
         {"shapes", tables, "what the parts cannot pass", "none", {}, {"part shape"}},
         {"ground", field, "a ground that they fall on", "none"},
+        {"contact_points", KeyType::whole_number,
+         "how many spots that touch are recorded and drawn", "0"},
         {"flat", flag, "`true`: nothing leaves the XY plane", "`false`"},
         dial_key({"substeps", number, "of every 1/60 s", "12"}),
         dial_key({"link_stiffness_factor", number, "over the stiffness of all links", "1"}),

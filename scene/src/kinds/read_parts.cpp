@@ -29,6 +29,7 @@ class PartsReader {
         made_.structure.is_flat = reader_.flag("flat").value_or(false);
         reader_.dials(made_.settings);
         made_.order = reader_.number("order").value_or(0);
+        made_.contact_points = reader_.whole_number("contact_points", 0, 200).value_or(0);
         const Mount mount = mounts_.read(reader_);
         carrier_ = placement_at_start(reader_, mount, mounts_.targets());
         mount_ = mount;

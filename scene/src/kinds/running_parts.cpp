@@ -83,6 +83,7 @@ double RunningParts::next_event_s(double time_s) const {
 
 bool RunningParts::push(std::size_t port, const ValueArray& delta_velocity) {
     const auto part = static_cast<std::uint32_t>(port / 2);
+    if (part >= running_.size()) return false;
     const MassProperties& mass = running_.mass(part);
     return running_.push(part, mass.centre, vector_of(delta_velocity) * mass.mass_kg) ==
            StepStatus::stepped;
@@ -94,7 +95,8 @@ bool RunningParts::grab(std::size_t port, std::size_t /*index*/,
     grab_.reset();
     if (!place) return true;
     const auto part = static_cast<std::uint32_t>(port / 2);
-    if (port % 2 == 1 || running_.structure().parts[part].is_driven) return false;
+    if (part >= running_.size() || port % 2 == 1 || running_.structure().parts[part].is_driven)
+        return false;
     double mass_kg = 0;
     for (std::uint32_t i = 0; i < running_.size(); ++i) {
         if (!running_.structure().parts[i].is_driven) mass_kg += running_.mass(i).mass_kg;
@@ -106,9 +108,52 @@ bool RunningParts::grab(std::size_t port, std::size_t /*index*/,
     return true;
 }
 
+Vector3 RunningParts::joint_place(std::size_t joint) const {
+    const PartJoint& one = parts_.structure.joints[joint];
+    const Part& part = parts_.structure.parts[one.b];
+    const Vector3 own = rotated(conjugate(normalized(part.placement.rotation)),
+                                one.frame.position - part.placement.position);
+    const Placement& at = running_.placements()[one.b];
+    return at.position + rotated(at.rotation, own);
+}
+
+Vector3 RunningParts::link_end(std::size_t index) const {
+    const PartLink& link = parts_.structure.links[index / 2];
+    const std::uint32_t part = index % 2 == 0 ? link.a : link.b;
+    const Vector3& point = index % 2 == 0 ? link.point_a : link.point_b;
+    if (part == no_part) return point;
+    const Placement& at = running_.placements()[part];
+    return at.position + rotated(at.rotation, point);
+}
+
+Vector3 RunningParts::centre_of_mass() const {
+    Vector3 sum{};
+    double mass_kg = 0;
+    for (std::uint32_t i = 0; i < running_.size(); ++i) {
+        if (running_.structure().parts[i].is_driven) continue;
+        const double own_kg = running_.mass(i).mass_kg;
+        sum = sum + running_.centre_of_mass(i) * own_kg;
+        mass_kg += own_kg;
+    }
+    return mass_kg > 0 ? sum * (1 / mass_kg) : running_.centre_of_mass(0);
+}
+
+/// Of one that is not there, its part's: nothing is drawn for it.
+Vector3 RunningParts::contact_place(std::size_t index) const {
+    const auto contacts = running_.contacts();
+    return index < contacts.size() ? contacts[index].place : running_.placements()[0].position;
+}
+
 /// Between two steps everything goes on as it moves.
-ValueAndVelocity RunningParts::output(std::size_t port, std::size_t /*index*/) const {
+ValueAndVelocity RunningParts::output(std::size_t port, std::size_t index) const {
     const std::size_t part = port / 2;
+    if (part >= parts_.names.size()) {
+        const PartsPorts ports{parts_};
+        if (port == ports.joints) return {array_of(joint_place(index)), {}};
+        if (port == ports.links) return {array_of(link_end(index)), {}};
+        if (port == ports.centre) return {array_of(centre_of_mass()), {}};
+        return {array_of(contact_place(index)), {}};
+    }
     const double ahead_s = time_s_ - stepped_s_;
     const Placement& at = running_.placements()[part];
     const PartMotion& motion = running_.motions()[part];
@@ -128,13 +173,17 @@ void RunningParts::read_signals(std::span<double> numbers) {
     numbers[parts_signal::depth] = running_.contact_depth_m();
     for (std::size_t i = 0; i < parts_.joint_names.size(); ++i)
         numbers[parts_signal::first_joint + i] = running_.joint_position(i);
+    const std::size_t first = parts_signal::first_joint + parts_.joint_names.size();
+    for (std::size_t i = 0; i < parts_.contact_points; ++i)
+        numbers[first + i] = i < running_.contacts().size() ? 1 : 0;
 }
 
 bool RunningParts::retune(const SystemSpec& spec) {
     const JointedParts& parts = dynamic_cast<const PartsSpec&>(spec).parts();
     const bool is_set_up_alike = parts.names == parts_.names && parts.driven == parts_.driven &&
                                  parts.blows == parts_.blows && parts.shapes == parts_.shapes &&
-                                 parts.joint_names == parts_.joint_names;
+                                 parts.joint_names == parts_.joint_names &&
+                                 parts.contact_points == parts_.contact_points;
     if (!is_set_up_alike) return false;
     running_.retune(parts.built(), parts.settings);
     parts_ = parts;
