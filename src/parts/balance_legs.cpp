@@ -15,7 +15,7 @@ using parts::index_of;
 
 namespace {
 
-/// What is left of another pose is gone after some tenths of a second.
+/// How quickly the difference from another pose decays.
 constexpr double settles_per_s = 12;
 
 }  // namespace

@@ -38,7 +38,7 @@ struct BalanceJoints {
 ///         length.
 class BalanceRig {
   public:
-    BalanceRig(Skeleton skeleton, const BalanceJoints& joints);
+    BalanceRig(Skeleton skeleton, const BalanceJoints& names);
 
     [[nodiscard]] const Skeleton& skeleton() const noexcept { return skeleton_; }
     /// Its sizes. Errors: those of require_valid.
@@ -51,8 +51,8 @@ class BalanceRig {
     void pose(const Balance& body, std::span<const Pose> base,
               std::span<Pose> local) const noexcept;
 
-    /// Where the parts of the body are in a pose of the skeleton: for BalanceInputs::pose. They turn
-    /// as its joints do, and hang together as the body's own.
+    /// Where the parts of the body are in a pose of the skeleton: for BalanceInputs::pose. They
+    /// turn as its joints do, and hang together as the body's own.
     /// Shapes  `local` has a pose for each joint; `model` has room for as many; `parts` has a place
     ///         for each part of the body. `at` is where the model's frame is.
     void place_parts(std::span<const Pose> local, const Placement& at, std::span<Pose> model,

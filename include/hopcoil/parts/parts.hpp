@@ -113,8 +113,8 @@ class Parts {
     /// Errors  InvalidValue; std::out_of_range.
     void set_spring(std::size_t joint, const JointSpring& spring);
     bool try_set_spring(std::size_t joint, const JointSpring& spring) noexcept;
-    /// A joint or link no longer holds anything, or does again: a joint anew, with the parts as they
-    /// then are, or as it was made.
+    /// A joint or link no longer holds anything, or does again: a joint anew, with the parts as
+    /// they then are, or as it was made.
     /// Errors  std::out_of_range.
     void set_joint_holding(std::size_t joint, bool holds, bool anew = true);
     void set_link_holding(std::size_t link, bool holds);

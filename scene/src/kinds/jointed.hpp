@@ -60,8 +60,8 @@ struct JointedParts {
     [[nodiscard]] PartsStructure built() const;
 };
 
-/// The outputs after those of the parts: where joints are, both ends of links, the centre of mass of
-/// what is not driven, where parts touch. Those that it has none of are left out.
+/// The outputs after those of the parts: where joints are, both ends of links, the centre of mass
+/// of what is not driven, where parts touch. Those that it has none of are left out.
 struct PartsPorts {
     explicit PartsPorts(const JointedParts& parts);
     std::optional<std::size_t> joints{};
