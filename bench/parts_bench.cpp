@@ -1,6 +1,6 @@
 // Stacks of 20 parts, bodies of 11 and one that keeps its balance, as frames of 1/60 s: how many in
-// a millisecond on one thread, and against the loop that one writes first, which satisfies one joint
-// after the other.
+// a millisecond on one thread, and against the loop that one writes first, which satisfies one
+// joint after the other.
 
 #include <cmath>
 #include <cstddef>

@@ -182,8 +182,8 @@ Vector3 Balance::toward(const Vector3& place, const Vector3& velocity) const noe
     // From where it would come to rest, not from where it is.
     const double rest_s =
         0.33 * math::sqrt(settings_.build.leg_length_m / 0.88) + settings_.walk_step_s;
-    const Vector3 way = place - centre_ + (velocity - wanted_velocity_) * rest_s;
-    constexpr double per_s = 2.2;
+    const Vector3 way = place - centre_ + (velocity - velocity_) * rest_s;
+    constexpr double per_s = 1.4;
     constexpr double near_m = 0.1;
     const double distance = math::sqrt(way.x * way.x + way.z * way.z);
     const Vector3 ahead{velocity.x, 0, velocity.z};

@@ -96,7 +96,12 @@ bool RunningBalance::step_to(double time_s, const SystemInputs& inputs) {
     if (body_.target) {
         const Mount goal{.position = *body_.target};
         const Vector3 place = mounts_.at(goal, inputs, time_s).position;
-        const Vector3 velocity = vector_of(inputs.targets[*body_.target].point.velocity);
+        // Its velocity as the tick ends, wherever the frame ends.
+        const double since_s = std::min(Balance::tick_s, time_s - time_s_);
+        const Vector3 velocity =
+            since_s > 1e-9
+                ? (place - mounts_.at(goal, inputs, time_s - since_s).position) * (1 / since_s)
+                : vector_of(inputs.targets[*body_.target].point.velocity);
         given.velocity = running_.toward(place, velocity);
         constexpr double least_speed = 0.15;
         const Vector3& v = given.velocity;
