@@ -364,6 +364,7 @@ class ModelWriter {
         Json entry{{"name", node.name}};
         if (node.has_marker) entry["mesh"] = 0;
         if (!node.solid.empty()) entry["mesh"] = add_solid(node);
+        if (node.is_hidden) entry["extras"] = {{"hidden", true}};
         if (node.translation != std::array<double, 3>{0, 0, 0})
             entry["translation"] = node.translation;
         if (q != std::array<double, 4>{1, 0, 0, 0}) entry["rotation"] = {q[1], q[2], q[3], q[0]};

@@ -68,7 +68,9 @@ class ModelMaker {
         for (const NodeChannels& channels : all.nodes) {
             ModelNode node{.name = channels.name, .translation = channels.at_m};
             node.solid = channels.solid;
-            node.has_marker = channels.solid.empty();
+            node.has_marker = channels.solid.empty() && !channels.is_source;
+            node.is_hidden = channels.is_source;
+            keeps_samples_ = channels.is_source;
             if (channels.position) add_place(node, channels);
             if (channels.rotation) {
                 add(node, TrackKind::rotation,
@@ -77,6 +79,7 @@ class ModelMaker {
             if (channels.scale) add(node, TrackKind::scale, *channels.scale);
             baked_.model.nodes.push_back(std::move(node));
         }
+        keeps_samples_ = false;
         for (const TubeChannel& tube : all.tubes)
             add_tube(tube);
         for (const BranchChannel& branches : all.branches)
@@ -320,7 +323,7 @@ class ModelMaker {
                          const std::vector<std::vector<double>>& columns) {
         NodeTrack track{.node = node, .kind = kind};
         baked_.samples += rows_.rows.size();
-        if (settings_.distance) {
+        if (settings_.distance && !keeps_samples_) {
             bake(track, columns);
         } else {
             track.times_s = rows_.times_s;
@@ -370,6 +373,7 @@ class ModelMaker {
     const Take& take_;
     ModelSettings settings_;
     Rows rows_;
+    bool keeps_samples_ = false;  ///< of the node under way
     BakedModel baked_;
 };
 

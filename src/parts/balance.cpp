@@ -16,7 +16,6 @@ namespace hopcoil {
 namespace {
 
 constexpr double longest_step_s = 10;
-constexpr double gravity = 9.80665;
 
 PartsStructure with_things(PartsStructure structure, std::vector<Part> things) {
     for (Part& thing : things)
@@ -210,7 +209,7 @@ Vector3 Balance::hip(std::size_t side) const noexcept {
 
 double Balance::toppling_nm() const noexcept {
     const BalanceBuild& build = settings_.build;
-    return build.mass_kg * gravity *
+    return build.mass_kg * parts::gravity *
            (settings_.ride_height * build.leg_length_m + 0.35 * build.torso_length_m);
 }
 

@@ -194,7 +194,7 @@ JointSpring posture_spring(const BalanceBuild& build, BodyJoint joint, double hz
     spring.damping = (is_arm ? 1.2 : 2.0) * inertia * rate;
     spring.wanted_rad = wanted_rad;
     spring.wanted = wanted_rad.x;
-    spring.most = 6 * mass_kg * 9.80665 * length_m;
+    spring.most = 6 * mass_kg * gravity * length_m;
     return spring;
 }
 

@@ -11,19 +11,15 @@
 namespace hopcoil {
 
 using parts::BodyJoint;
+using parts::flat;
 using parts::index_of;
 using parts::way_of;
 
 namespace {
 
-constexpr double gravity = 9.80665;
 constexpr double friction = 0.8;
 /// How strongly the capture point is drawn back to the middle of the feet.
 constexpr double draws_back = 1.5;
-
-Vector3 flat(const Vector3& v) {
-    return {v.x, 0, v.z};
-}
 
 Vector3 capped(const Vector3& v, double most) {
     const double length = length_of(v);
@@ -39,7 +35,7 @@ double BalanceTick::standing_height() const noexcept {
 
 double BalanceTick::rate() const noexcept {
     const double h = std::max(b_.centre_.y - b_.ground_, 0.35 * standing_height());
-    return math::sqrt(gravity / h);
+    return math::sqrt(parts::gravity / h);
 }
 
 /// The height of what the feet stand on, evened out; a foot in the air counts more as it lands.
@@ -103,8 +99,8 @@ double BalanceTick::lift_force() const noexcept {
     const double w = 2 * math::pi * set_.ride_hz;
     const double gap = wanted - hips_middle().y;
     const double speed = b_.velocity_.y - b_.ground_rate_;
-    const double force = mass_ * (gravity + w * w * gap - 2 * set_.ride_damping * w * speed);
-    return std::clamp(force, 0.0, 2 * mass_ * gravity);
+    const double force = mass_ * (parts::gravity + w * w * gap - 2 * set_.ride_damping * w * speed);
+    return std::clamp(force, 0.0, 2 * mass_ * parts::gravity);
 }
 
 /// While it walks: so that the capture point is where the next step needs it.

@@ -12,6 +12,8 @@
 
 namespace hopcoil {
 
+using parts::flat;
+using parts::flat_length;
 using parts::way_of;
 
 namespace {
@@ -25,12 +27,6 @@ constexpr double aims_until = 0.9;
 /// Of a step in a walk both feet are down for this part.
 constexpr double both_down = 0.18;
 
-Vector3 flat(const Vector3& v) {
-    return {v.x, 0, v.z};
-}
-double flat_length(const Vector3& v) {
-    return math::sqrt(v.x * v.x + v.z * v.z);
-}
 double smooth(double s) {
     const double t = std::clamp(s, 0.0, 1.0);
     return t * t * (3 - 2 * t);

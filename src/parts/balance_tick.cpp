@@ -12,6 +12,8 @@
 namespace hopcoil {
 
 using parts::BodyJoint;
+using parts::flat;
+using parts::flat_length;
 using parts::index_of;
 using parts::way_of;
 
@@ -21,12 +23,6 @@ constexpr double walk_acceleration = 2.0;
 /// The springs of a limp body's joints: enough to keep it from folding up.
 constexpr double limp_hz = 0.35;
 constexpr double tried_again_s = 0.1;
-Vector3 flat(const Vector3& v) {
-    return {v.x, 0, v.z};
-}
-double flat_length(const Vector3& v) {
-    return math::sqrt(v.x * v.x + v.z * v.z);
-}
 double angle_between(const Vector3& a, const Vector3& b) {
     return math::atan2(length_of(cross(a, b)), dot(a, b));
 }
@@ -282,7 +278,7 @@ void BalanceTick::step_parts() noexcept {
     // What strikes a leg strikes the body that stands on it, as hard as its weight at most.
     if (!has_legs) return;
     V impulse{};
-    const double most_n = mass_ * 9.80665;
+    const double most_n = mass_ * parts::gravity;
     for (const PartContact& contact : b_.parts_.contacts()) {
         const bool a = parts::is_of_legs(contact.part) && contact.part < b_.body_size_;
         const bool b = contact.other != no_part && contact.other < b_.body_size_ &&

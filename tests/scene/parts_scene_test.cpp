@@ -151,3 +151,49 @@ blows = [{ at_s = 0.25, part = "box", newton_seconds = [0, 6, 0] }]
     CHECK_THROWS_WITH(scene_from("[parts.p]\nparts = [{ name = 'a', mass_kg = -1 }]\n"),
                       Contains("mass_kg"));
 }
+
+TEST_CASE("a baked stack has few keys a part, and what came in beside it, hidden", "[parts]") {
+    const Scene scene = scene_from(stack);
+    const Take take = take_of(scene);
+    const io::ModelChannels channels = model_channels_of(scene, take);
+    const io::BakedModel baked = io::model_of(
+        take, channels, {.distance = KeyReductionSettings{.tolerance = 0.001}, .angle_rad = 0.002});
+    const auto node_named = [&](const std::string& name) {
+        for (const io::ModelNode& node : baked.model.nodes) {
+            if (node.name == name) return node;
+        }
+        FAIL(name);
+        return io::ModelNode{};
+    };
+    const io::ModelNode base = node_named("stack.base");
+    const io::ModelNode source = node_named("stack.base.source");
+    CHECK_FALSE(base.is_hidden);
+    CHECK_FALSE(base.solid.empty());
+    CHECK(source.is_hidden);
+    CHECK_FALSE(source.has_marker);
+    CHECK(source.solid.empty());
+    REQUIRE(source.tracks.size() == 1);
+    // Every sample as it came in; of what was simulated, few.
+    const std::vector<double> came_in = column(take, "cart.value_m", 0);
+    REQUIRE(source.tracks[0].values.size() >= 180);
+    CHECK(source.tracks[0].values.front()[0] == came_in.front());
+    CHECK(source.tracks[0].values.back()[0] == came_in.back());
+    CHECK(base.tracks.front().times_s.size() < 30);
+    const io::ModelNode high = node_named("stack.high");
+    CHECK(high.tracks.front().times_s.size() < source.tracks[0].times_s.size() / 2);
+}
+
+TEST_CASE("links, joints, the centre of mass and contacts are seen", "[parts]") {
+    const Scene scene = scene_from(
+        "duration_s = 0.4\n[ground.g]\n[parts.p]\nground = 'g'\ncontact_points = 6\n"
+        "parts = [{ name = 'a', at_m = [0, 0.1, 0] }, { name = 'b', at_m = [0.4, 0.1, 0] }]\n"
+        "joints = [{ a = 'a', b = 'b', at_m = [0.2, 0.1, 0] }]\n"
+        "links = [{ a = 'a', b = 'b', point_a_m = [0, 0.1, 0], point_b_m = [0, 0.1, 0] }]\n");
+    const Take take = take_of(scene);
+    CHECK(std::abs(column(take, "p.joints.position_m", 0).back() - 0.2) < 1e-3);
+    CHECK(std::abs(column(take, "p.links.position_m", 1).back() - 0.2) < 2e-3);
+    CHECK(std::abs(column(take, "p.links.position_m", 3).back() - 0.4) < 1e-3);
+    CHECK(std::abs(column(take, "p.centre_of_mass.position_m", 0).back() - 0.2) < 1e-3);
+    CHECK(column(take, "p.contacts.touch", 0).back() == 1);
+    CHECK(std::abs(column(take, "p.contacts.position_m", 1).back()) < 2e-3);
+}

@@ -131,6 +131,7 @@ std::vector<RecordedChannel> PartsSpec::signals() const {
 
 std::vector<View> PartsSpec::views() const {
     std::vector<View> views;
+    auto driven = parts_.driven.begin();
     for (std::size_t i = 0; i < parts_.names.size(); ++i) {
         View view{.type = View::Type::body,
                   .name = parts_.names[i],
@@ -142,6 +143,11 @@ std::vector<View> PartsSpec::views() const {
             reach = std::max(reach, std::sqrt(x * x + y * y + z * z));
         view.radius_m = {reach};
         view.look.colour = parts_.colours[i];
+        if (parts_.structure.parts[i].is_driven) {
+            view.source_position = driven->mount.position;
+            view.source_rotation = driven->mount.rotation;
+            ++driven;
+        }
         view.look.order = parts_.order;
         views.push_back(std::move(view));
     }

@@ -96,8 +96,31 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
     return lines;
 }
 
+namespace {
+
+/// What came in for a body that goes where targets do, untouched.
+void add_source(std::vector<io::NodeChannels>& nodes, const Scene& scene, const Take& take,
+                const SceneSystem& system, const View& view) {
+    const auto channel_in = [&](const std::optional<std::size_t>& index) {
+        std::optional<std::size_t> channel;
+        if (!index || *index >= system.targets.size()) return channel;
+        const SceneTarget& target = scene.targets[system.targets[*index]];
+        return take.find_channel(channel_name(target.name, "value", target.unit));
+    };
+    io::NodeChannels node{.name = system.name + '.' + view.name + ".source", .is_source = true};
+    node.position = channel_in(view.source_position);
+    node.rotation = channel_in(view.source_rotation);
+    if (node.position || node.rotation) nodes.push_back(std::move(node));
+}
+
+}  // namespace
+
 io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
     io::ModelChannels all{.nodes = nodes_of(scene, take)};
+    for (const SceneSystem& system : scene.systems) {
+        for (const View& view : system.spec->views())
+            add_source(all.nodes, scene, take, system, view);
+    }
     for (const LineChannel& line : lines_of(scene, take)) {
         if (line.view.type == View::Type::skeleton && line.rotation) {
             all.skeletons.push_back({.position = line.channel,

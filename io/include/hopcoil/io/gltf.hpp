@@ -59,6 +59,7 @@ struct ModelNode {
     std::vector<NodeTrack> tracks{};
     bool has_marker = true;  ///< that it can be seen by; a joint has none
     Solid solid{};           ///< rather than the marker
+    bool is_hidden = false;  ///< nothing is seen of it, and its extras say so
 };
 
 /// The nodes of a glTF 2.0 file, in its order, without what they move like.

@@ -25,6 +25,7 @@ struct NodeChannels {
     std::optional<double> length_m{};  ///< how large it is seen, where that is known
     std::optional<std::array<double, 3>> colour{};
     Solid solid{};  ///< what it is seen as; a marker, without any
+    bool is_source = false;  ///< what something was moved by: every sample of it, and hidden
 };
 
 /// How far along a profile (root 0, tip 1) a number is: straight between its entries; `otherwise`

@@ -71,6 +71,9 @@ struct View {
     std::vector<std::string> joints{};   ///< their names, of a skeleton
     std::vector<std::array<std::size_t, 3>> triangles{};
     std::vector<std::array<double, 2>> texture{};  ///< of a mesh's points
+    /// Of a body that goes where targets do: which of its system's; in models they are NAME.source.
+    std::optional<std::size_t> source_position{};
+    std::optional<std::size_t> source_rotation{};
     io::Solid solid{};                             ///< what a body is seen as, rather than a shape
     std::string alive{};                           ///< the signal that flags whether it stands
     std::string age{};   ///< the signal of each point's part of its life, along radius and colours
