@@ -139,6 +139,9 @@ StepStatus Balance::strike(std::uint32_t part, const Vector3& place,
 
 StepStatus Balance::become(BalanceState state) noexcept {
     if (state == BalanceState::rises && state_ != BalanceState::limp) return reject();
+    has_wish_ = state == BalanceState::stands || state == BalanceState::rises;
+    wish_ = state;
+    if (has_wish_) return StepStatus::stepped;
     const FlatGround flat{ground_};
     BalanceTick tick{*this, {}, flat, 0};
     tick.measure();

@@ -86,7 +86,8 @@ void BalanceTick::find_soles() noexcept {
 
 void BalanceTick::plant(std::size_t side, const V& place, double yaw_rad) noexcept {
     BalanceFoot& foot = b_.feet_[side];
-    const GroundPoint under = ground_.under(place.x, place.z, place.y, 0);
+    const double top = place.y + 0.4 * set_.build.leg_length_m;
+    const GroundPoint under = ground_.under(place.x, place.z, top, 0);
     foot.position = {place.x, under.exists ? under.height : place.y, place.z};
     foot.rotation = standing_turn(under.normal, yaw_rad);
     foot.part = under.part;
@@ -370,7 +371,7 @@ void BalanceTick::decide_steps() noexcept {
     b_.walks_ = b_.walks_ && wants;
     if (!b_.walks_ && wants) {
         b_.walks_ = true;
-        // The foot that is further behind, or on the side it turns away from, goes first.
+        // The foot that is further behind goes first.
         const double lag = dot(b_.feet_[0].position - b_.feet_[1].position, b_.wanted_velocity_);
         b_.last_step_ = lag > 0 ? 0 : 1;
     }

@@ -190,6 +190,7 @@ void BalanceTick::enter(BalanceState state) noexcept {
     b_.calm_s_ = 0;
     b_.shifts_ = false;
     b_.walks_ = false;
+    b_.has_pose_ = false;
     b_.wanted_velocity_ = {};
     b_.help_ = {};
     b_.force_ = {};
@@ -245,7 +246,8 @@ void BalanceTick::take_legs() noexcept {
 
 void BalanceTick::drive_pose() noexcept {
     if (in_.pose.empty()) return;
-    const bool is_first = b_.state_s_ == 0;
+    const bool is_first = !b_.has_pose_;
+    b_.has_pose_ = true;
     const double whole_s = remaining_s_ + Balance::tick_s;
     for (std::size_t i = 0; i < b_.parts_.driven().size(); ++i) {
         const std::uint32_t part = b_.parts_.driven()[i];
@@ -366,6 +368,8 @@ void BalanceTick::run() noexcept {
         find_ground_below();
     }
     measure();
+    if (b_.has_wish_) enter(b_.wish_);
+    b_.has_wish_ = false;
     change_state();
     if (b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises) {
         find_soles();

@@ -59,7 +59,8 @@ class Balance {
     /// A blow at a spot of a part, in newton seconds.
     StepStatus strike(std::uint32_t part, const Vector3& place,
                       const Vector3& impulse_n_s) noexcept;
-    /// From now on; pose and velocity stay as they are. `rises` is for a body that is limp.
+    /// Pose and velocity stay as they are. On its feet from the next step on, which knows the
+    /// ground; else at once. `rises` is for a body that is limp.
     StepStatus become(BalanceState state) noexcept;
     /// A thing is elsewhere at once, with a velocity: thrown.
     StepStatus throw_thing(std::uint32_t thing, const Placement& from,
@@ -117,6 +118,8 @@ class Balance {
     void visit_state(Fields& fields) {
         fields.begins("balance 1");
         fields.up_to(BalanceState::animated, state_);
+        fields.up_to(BalanceState::animated, wish_);
+        fields(has_wish_, has_pose_);
         prepare_springs(fields);
         fields(parts_);
         for (std::size_t side = 0; side < 2; ++side) {
@@ -202,7 +205,10 @@ class Balance {
     double rise_from_ = 0.0;  ///< the height of its hips as it began to rise
     bool shifts_ = false;     ///< its weight, to free the foot that is not `last_step_`
     bool walks_ = false;
-    bool caught_ = false;  ///< the last step kept it from falling
+    bool has_pose_ = false;  ///< animated: it has been given one
+    bool has_wish_ = false;
+    BalanceState wish_ = BalanceState::stands;  ///< for the next tick
+    bool caught_ = false;                       ///< the last step kept it from falling
     double time_left_s_ = 0.0;
     std::uint64_t ticks_ = 0;
     std::uint64_t rejected_inputs_ = 0;
