@@ -74,11 +74,11 @@ struct View {
     /// Of a body that goes where targets do: which of its system's; in models they are NAME.source.
     std::optional<std::size_t> source_position{};
     std::optional<std::size_t> source_rotation{};
-    io::Solid solid{};                             ///< what a body is seen as, rather than a shape
-    std::string alive{};                           ///< the signal that flags whether it stands
-    std::string age{};   ///< the signal of each point's part of its life, along radius and colours
-    double trail_s = 0;  ///< of points that age: how long back their way is drawn
-    std::string note{};  ///< the signal whose number is an index into `words`
+    io::Solid solid{};    ///< what a body is seen as, rather than a shape
+    std::string alive{};  ///< the signal that flags whether it stands
+    std::string age{};    ///< the signal of each point's part of its life, along radius and colours
+    double trail_s = 0;   ///< of points that age: how long back their way is drawn
+    std::string note{};   ///< the signal whose number is an index into `words`
     std::vector<std::string> words{};
     bool is_smooth = false;  ///< the line is drawn as a smooth curve through its points
     Look look{};
