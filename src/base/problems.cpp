@@ -46,4 +46,9 @@ void require_above_zero(std::string_view field, double value) {
     }
 }
 
+void require_between(std::string_view field, double value, double least, double most) {
+    if (value >= least && value <= most) return;
+    throw InvalidValue{field, value, "a number from " + shortest(least) + " to " + shortest(most)};
+}
+
 }  // namespace hopcoil

@@ -29,11 +29,6 @@ constexpr std::array<Dial<BrachiatorSettings>, BrachiatorSettings::dial_count> b
 /// The longest step that is taken at once.
 constexpr double longest_step_s = 10;
 
-void require_between(const char* name, double value, double least, double most) {
-    if (value >= least && value <= most) return;
-    throw InvalidValue{name, value, "a number from " + shortest(least) + " to " + shortest(most)};
-}
-
 double length(const Vector3& v) {
     return math::sqrt(dot(v, v));
 }
@@ -79,7 +74,7 @@ void require_valid(const BrachiatorSettings& settings) {
     require_above_zero("leg_length_m", settings.leg_length_m);
     require_above_zero("mass_kg", settings.mass_kg);
     for (const Dial<BrachiatorSettings>& dial : brachiator_dials)
-        require_between(dial.path.data(), dial.get(settings), dial.hard.least, dial.hard.most);
+        require_between(dial.path, dial.get(settings), dial.hard.least, dial.hard.most);
 }
 
 bool is_valid(const BrachiatorSettings& settings) noexcept {

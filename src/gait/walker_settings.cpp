@@ -38,11 +38,6 @@ constexpr double least_duty_in_run = 0.28;
 constexpr double run_over_walk = 1.8;    // in speed
 constexpr double shortest_swing = 0.85;  // in units of sqrt(leg length / g)
 
-void require_between(const char* name, double value, double least, double most) {
-    if (value >= least && value <= most) return;
-    throw InvalidValue{name, value, "a number from " + shortest(least) + " to " + shortest(most)};
-}
-
 /// How far a foot's neutral spot lies outside its hip.
 double outside_of(const WalkerLeg& leg) {
     const Vector3 way = leg.neutral - leg.hip;

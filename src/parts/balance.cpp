@@ -58,7 +58,6 @@ Balance::Balance(const BalanceSettings& settings, const Ground& ground, const Ve
     for (const double number : {place.x, place.y, place.z, yaw_rad}) {
         if (!std::isfinite(number)) throw InvalidValue{"place", number, "a finite number"};
     }
-
     yaw_ = wrapped_rad(yaw_rad);
     const std::vector<Placement> at{parts_.placements().begin(), parts_.placements().end()};
     BalanceTick{*this, {}, ground, 0}.stand(place);
@@ -73,17 +72,18 @@ StepStatus Balance::reject() noexcept {
     return StepStatus::rejected;
 }
 
+/// All of it is looked at before any time passes.
 bool Balance::can_use(const BalanceInputs& inputs, double dt) const noexcept {
     const Vector3& v = inputs.velocity;
     if (!is_time_step(dt) || !std::isfinite(v.x + v.y + v.z) || !std::isfinite(inputs.yaw_rad))
         return false;
     if (inputs.forces.size() > most_forces) return false;
     if (!inputs.pose.empty() && inputs.pose.size() != body_size_) return false;
-    return std::all_of(inputs.pose.begin(), inputs.pose.end(), [](const Placement& each) {
-        const Vector3& p = each.position;
-        return std::isfinite(p.x + p.y + p.z) && length_of(each.rotation) > 0.1 &&
-               std::isfinite(length_of(each.rotation));
-    });
+    const bool are_places =
+        std::all_of(inputs.pose.begin(), inputs.pose.end(), parts::is_placement);
+    return are_places &&
+           parts_.accepts({.shapes = inputs.shapes, .forces = inputs.forces, .grabs = inputs.grabs},
+                          tick_s);
 }
 
 /// Springs of joints are not saved with the parts: they follow from the state.
@@ -100,7 +100,6 @@ StepStatus Balance::step(const BalanceInputs& inputs, double dt) noexcept {
     const Ground& ground = inputs.ground != nullptr ? *inputs.ground : flat;
     const bool is_cut = dt > longest_step_s;
     const double time_s = is_cut ? longest_step_s : dt;
-    const std::uint64_t rejected = parts_.rejected_inputs();
     time_left_s_ += time_s;
     constexpr double nearly = 1e-9;
     while (time_left_s_ >= tick_s - nearly) {
@@ -111,7 +110,6 @@ StepStatus Balance::step(const BalanceInputs& inputs, double dt) noexcept {
     }
     // Planted feet are where their ground is now.
     BalanceTick{*this, inputs, ground, 0}.pose();
-    if (parts_.rejected_inputs() != rejected) return reject();
     return is_cut ? StepStatus::guarded : StepStatus::stepped;
 }
 
@@ -131,7 +129,7 @@ StepStatus Balance::strike(std::uint32_t part, const Vector3& place,
     if (part >= parts_.size()) return reject();
     const bool is_driven = structure().parts[part].is_driven;
     const std::uint32_t pelvis = parts::index_of(BodyPart::pelvis);
-    // A leg hands it on to the hips.
+    // A blow on a leg that carries the body acts on the hips.
     const StepStatus status =
         is_driven ? parts_.push(pelvis, {}, impulse_n_s) : parts_.push(part, place, impulse_n_s);
     return status == StepStatus::stepped ? status : reject();
@@ -139,9 +137,9 @@ StepStatus Balance::strike(std::uint32_t part, const Vector3& place,
 
 StepStatus Balance::become(BalanceState state) noexcept {
     if (state == BalanceState::rises && state_ != BalanceState::limp) return reject();
-    has_wish_ = state == BalanceState::stands || state == BalanceState::rises;
-    wish_ = state;
-    if (has_wish_) return StepStatus::stepped;
+    has_next_state_ = state == BalanceState::stands || state == BalanceState::rises;
+    next_state_ = state;
+    if (has_next_state_) return StepStatus::stepped;
     const FlatGround flat{ground_};
     BalanceTick tick{*this, {}, flat, 0};
     tick.measure();
@@ -226,21 +224,11 @@ bool Balance::still() const noexcept {
 }
 
 void Balance::read(std::span<double> numbers) const noexcept {
-    std::size_t at = 0;
-    const auto put = [&](const Vector3& v) {
-        for (const double number : {v.x, v.y, v.z})
-            numbers[at++] = number;
-    };
-    for (const Placement& each : placements_)
-        put(each.position);
-    for (const Placement& each : placements_) {
-        const Quaternion& q = each.rotation;
-        for (const double number : {q.w, q.x, q.y, q.z})
+    std::size_t at = parts::put_placements(placements_, numbers);
+    for (const Vector3& each : {centre_, capture_, pressure_}) {
+        for (const double number : {each.x, each.y, each.z})
             numbers[at++] = number;
     }
-    put(centre_);
-    put(capture_);
-    put(pressure_);
     for (const BalanceFoot& foot : feet_)
         numbers[at++] = foot.load_n;
     for (const BalanceFoot& foot : feet_)

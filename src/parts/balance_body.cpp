@@ -209,7 +209,7 @@ PartsStructure body_structure(const BalanceBuild& build) {
     if (build.arm_length_m > 0) parts::add_arms(made, build, at);
     parts::add_joints(made, build, at);
     for (Part& part : made.parts) {
-        part.team = 1;
+        part.no_contact_group = 1;
         part.friction = 0.7;
     }
     return made;

@@ -302,7 +302,7 @@ Vector3 BalanceTick::reaching(std::size_t side) const noexcept {
 }
 
 /// Arms swing against the legs, and out to the side where balance is at risk.
-void BalanceTick::wave_arms() noexcept {
+void BalanceTick::swing_arms() noexcept {
     if (set_.build.arm_length_m == 0) return;
     const V ahead = rotated(turned_by({0, b_.yaw_, 0}), {0, 0, 1});
     const double out = b_.walks_ ? 0 : std::max(-support_margin(soles(), b_.capture_), 0.0);

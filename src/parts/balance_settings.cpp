@@ -49,11 +49,6 @@ constexpr std::array<Dial<S>, S::dial_count> all_dials{
                 return DialStatus::set;
             }}};
 
-void require_between(const char* name, double value, double least, double most) {
-    if (value >= least && value <= most) return;
-    throw InvalidValue{name, value, "a number from " + shortest(least) + " to " + shortest(most)};
-}
-
 }  // namespace
 
 std::span<const Dial<S>> S::dials() noexcept {
@@ -96,7 +91,7 @@ void require_valid(const BalanceBuild& build) {
 void require_valid(const BalanceSettings& settings) {
     require_valid(settings.build);
     for (const Dial<S>& each : S::dials())
-        require_between(each.path.data(), each.get(settings), each.hard.least, each.hard.most);
+        require_between(each.path, each.get(settings), each.hard.least, each.hard.most);
     // Thigh and shin reach a foot that stands so far out.
     require_between("stance_width_m", settings.stance_width_m, 0.02,
                     settings.build.hip_width_m + 0.4 * settings.build.leg_length_m);

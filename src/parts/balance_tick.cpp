@@ -91,7 +91,7 @@ bool BalanceTick::has_fallen() const noexcept {
 }
 
 /// Limp, it gets up when it has lain still for a while.
-void BalanceTick::lie() noexcept {
+void BalanceTick::wait_to_rise() noexcept {
     constexpr double slow = 0.35;
     constexpr double still_s = 0.2;
     constexpr double longest_s = 2.0;
@@ -130,7 +130,7 @@ void BalanceTick::change_state() noexcept {
             enter(BalanceState::limp);
             return;
         case BalanceState::limp:
-            lie();
+            wait_to_rise();
             return;
         case BalanceState::rises:
             rise();
@@ -168,7 +168,7 @@ void BalanceTick::enter(BalanceState state) noexcept {
     const bool had_legs = before == BalanceState::stands || before == BalanceState::rises;
     const bool has_legs = state == BalanceState::stands || state == BalanceState::rises;
     const bool is_free = state == BalanceState::limp;
-    // Legs are exactly where hips and feet have them.
+    // The parts of its legs are put where they are shown, before they move by themselves.
     for (std::uint32_t i = 0; had_legs && i < b_.body_size_; ++i) {
         if (parts::is_of_legs(i)) b_.parts_.cut_part(i, b_.placements_[i], b_.parts_.motions()[i]);
     }
@@ -368,13 +368,13 @@ void BalanceTick::run() noexcept {
         find_ground_below();
     }
     measure();
-    if (b_.has_wish_) enter(b_.wish_);
-    b_.has_wish_ = false;
+    if (b_.has_next_state_) enter(b_.next_state_);
+    b_.has_next_state_ = false;
     change_state();
     if (b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises) {
         find_soles();
         decide_steps();
-        wave_arms();
+        swing_arms();
         push_from_ground();
     }
     pull_thing();

@@ -46,7 +46,7 @@ class BalanceTick {
     // What happens next.
     void change_state() noexcept;
     [[nodiscard]] bool has_fallen() const noexcept;
-    void lie() noexcept;
+    void wait_to_rise() noexcept;
     void rise() noexcept;
     void turn_and_speed_up() noexcept;
 
@@ -84,7 +84,7 @@ class BalanceTick {
     [[nodiscard]] V with_friction(const V& force, const V& spot) const noexcept;
     void share_load(const V& spot, double newtons) noexcept;
     void pull_thing() noexcept;
-    void wave_arms() noexcept;
+    void swing_arms() noexcept;
     [[nodiscard]] V reaching(std::size_t side) const noexcept;
     void note_help(const V& torque) noexcept;
     void add_force(std::uint32_t part, const V& world, const V& newtons, const V& torque) noexcept;

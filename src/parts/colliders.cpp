@@ -51,9 +51,9 @@ Colliders::Colliders(const PartsStructure& structure, std::span<const Body> bodi
         if (joint.a != no_part && !joint.lets_touch) joined_.push_back(both(joint.a, joint.b));
     }
     std::sort(joined_.begin(), joined_.end());
-    teams_.reserve(structure.parts.size());
+    no_contact_groups_.reserve(structure.parts.size());
     for (const Part& part : structure.parts)
-        teams_.push_back(part.team);
+        no_contact_groups_.push_back(part.no_contact_group);
 }
 
 void Colliders::add(std::uint32_t body, const PartShape& shape, const Body& at) {
@@ -79,8 +79,10 @@ void Colliders::add(std::uint32_t body, const PartShape& shape, const Body& at) 
 }
 
 bool Colliders::are_joined(std::uint32_t a, std::uint32_t b) const noexcept {
-    const bool are_a_team = teams_[a] != 0 && teams_[a] == teams_[b];
-    return a == b || are_a_team || std::binary_search(joined_.begin(), joined_.end(), both(a, b));
+    const std::uint32_t group = no_contact_groups_[a];
+    const bool are_of_a_group = group != 0 && group == no_contact_groups_[b];
+    return a == b || are_of_a_group ||
+           std::binary_search(joined_.begin(), joined_.end(), both(a, b));
 }
 
 void Colliders::find_pairs(std::span<const Body> bodies, double seconds) noexcept {

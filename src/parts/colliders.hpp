@@ -37,7 +37,7 @@ class Colliders {
 
     [[nodiscard]] std::span<const Collider> all() const noexcept { return all_; }
     /// Finds which may touch within `seconds`; those of bodies that are joined, or of a
-    /// team, are left out.
+    /// group without contact, are left out.
     void find_pairs(std::span<const Body> bodies, double seconds) noexcept;
     [[nodiscard]] std::span<const ColliderPair> pairs() const noexcept {
         return {pairs_.data(), pair_count_};
@@ -61,8 +61,8 @@ class Colliders {
     std::vector<Box> boxes_;
     std::vector<ColliderPair> pairs_;
     std::size_t pair_count_ = 0;
-    std::vector<std::uint64_t> joined_;  ///< both bodies in one number, sorted
-    std::vector<std::uint32_t> teams_;   ///< of each body
+    std::vector<std::uint64_t> joined_;             ///< both bodies in one number, sorted
+    std::vector<std::uint32_t> no_contact_groups_;  ///< of each body
 };
 
 /// A shape of the world, as a convex solid; a plane is none.

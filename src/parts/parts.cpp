@@ -17,6 +17,7 @@ namespace {
 
 using parts::Body;
 using parts::is_finite_vector;
+using parts::is_placement;
 
 constexpr double frame_s = 1.0 / 60;
 constexpr double most_substeps_a_step = 20'000;
@@ -24,13 +25,6 @@ constexpr std::size_t most_shapes = 64;
 
 double substep_of(const PartsSettings& settings) {
     return frame_s / static_cast<double>(settings.substeps);
-}
-
-bool is_placement(const Placement& placement) {
-    const Quaternion& q = placement.rotation;
-    const bool is_turn = std::isfinite(q.w) && std::isfinite(q.x) && std::isfinite(q.y) &&
-                         std::isfinite(q.z) && length_of(q) > 0.1;
-    return is_turn && is_finite_vector(placement.position);
 }
 
 std::vector<std::uint32_t> driven_parts(const PartsStructure& structure) {
@@ -112,7 +106,7 @@ StepStatus Parts::reject() noexcept {
     return StepStatus::rejected;
 }
 
-bool Parts::can_use(const PartsInputs& inputs, double dt) const noexcept {
+bool Parts::accepts(const PartsInputs& inputs, double dt) const noexcept {
     if (!is_time_step(dt) || dt > most_substeps_a_step * substep_of(settings_)) return false;
     if (!inputs.driven.empty() && inputs.driven.size() != driven_.size()) return false;
     if (inputs.shapes.size() > most_shapes) return false;
@@ -138,7 +132,7 @@ bool Parts::can_use(const PartsInputs& inputs, double dt) const noexcept {
 }
 
 StepStatus Parts::step(const PartsInputs& inputs, double dt) noexcept {
-    if (!can_use(inputs, dt)) return reject();
+    if (!accepts(inputs, dt)) return reject();
     if (dt == 0) return StepStatus::stepped;
     PartsWorks& works = *works_;
     works.is_guarded = false;
@@ -184,6 +178,23 @@ const MassProperties& Parts::mass(std::uint32_t part) const {
 
 Vector3 Parts::centre_of_mass(std::uint32_t part) const {
     return works_->bodies.at(part).position;
+}
+
+Vector3 Parts::centre_of_mass() const noexcept {
+    Vector3 of_free{};
+    Vector3 of_all{};
+    double free_kg = 0;
+    double all_kg = 0;
+    for (std::size_t i = 0; i < size(); ++i) {
+        const Body& body = works_->bodies[i];
+        of_all = of_all + body.position * body.mass;
+        all_kg += body.mass;
+        if (body.inverse_mass == 0) continue;
+        of_free = of_free + body.position * body.mass;
+        free_kg += body.mass;
+    }
+    if (free_kg > 0) return of_free * (1 / free_kg);
+    return all_kg > 0 ? of_all * (1 / all_kg) : Vector3{};
 }
 
 void Parts::retune(const PartsStructure& structure, const PartsSettings& settings) {
@@ -422,18 +433,11 @@ bool Parts::is_asleep(std::uint32_t part) const {
 }
 
 void Parts::read(std::span<double> numbers) const noexcept {
-    std::size_t at = 0;
+    std::size_t at = parts::put_placements(placements_, numbers);
     const auto put = [&](const Vector3& v) {
         for (const double number : {v.x, v.y, v.z})
             numbers[at++] = number;
     };
-    for (const Placement& each : placements_)
-        put(each.position);
-    for (const Placement& each : placements_) {
-        const Quaternion& q = each.rotation;
-        for (const double number : {q.w, q.x, q.y, q.z})
-            numbers[at++] = number;
-    }
     for (const PartMotion& each : motions_)
         put(each.velocity);
     for (const PartMotion& each : motions_)

@@ -1,6 +1,8 @@
 #pragma once
 
 #include <cmath>
+#include <cstddef>
+#include <span>
 
 #include <hopcoil/base/placement.hpp>
 #include <hopcoil/base/quaternion.hpp>
@@ -74,6 +76,29 @@ inline Vector3 any_across(const Vector3& v) noexcept {
 
 inline bool is_finite_vector(const Vector3& v) noexcept {
     return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z);
+}
+
+inline bool is_placement(const Placement& placement) noexcept {
+    const Quaternion& q = placement.rotation;
+    const bool is_turn = std::isfinite(q.w) && std::isfinite(q.x) && std::isfinite(q.y) &&
+                         std::isfinite(q.z) && length_of(q) > 0.1;
+    return is_turn && is_finite_vector(placement.position);
+}
+
+/// All positions, then all rotations, as channels have them; how many numbers those are.
+inline std::size_t put_placements(std::span<const Placement> placements,
+                                  std::span<double> numbers) noexcept {
+    std::size_t at = 0;
+    for (const Placement& each : placements) {
+        for (const double number : {each.position.x, each.position.y, each.position.z})
+            numbers[at++] = number;
+    }
+    for (const Placement& each : placements) {
+        const Quaternion& q = each.rotation;
+        for (const double number : {q.w, q.x, q.y, q.z})
+            numbers[at++] = number;
+    }
+    return at;
 }
 
 inline Placement inverse(const Placement& p) noexcept {

@@ -136,3 +136,16 @@ TEST_CASE("pieces that cannot be are refused by name", "[ground]") {
     CHECK_THROWS_AS(terrain.add(Terrain::Plane{}, 3), std::out_of_range);
     CHECK_THROWS_AS(terrain.move(0, {}), std::out_of_range);
 }
+
+TEST_CASE("a ground as it was is that of so long before", "[field][ground]") {
+    Terrain now;
+    const std::uint32_t raft = now.add_part({.position = {1, 0.5, 0}, .velocity = {2, 0, 0}});
+    now.add(Terrain::Box{.size = {2, 0.2, 2}}, raft);
+    const EarlierGround before{now, 0.25};
+    CHECK(before.frame(raft, 0).position.x == now.frame(raft, -0.25).position.x);
+    CHECK(before.frame(raft, 0.25).position.x == now.frame(raft, 0).position.x);
+    // Half a second before now the raft was a metre back: there was no deck at its far edge.
+    CHECK(now.under(1.9, 0, 2, 0).exists);
+    CHECK_FALSE(EarlierGround(now, 0.5).under(1.9, 0, 2, 0).exists);
+    CHECK(EarlierGround(before, 0.25).under(0.9, 0, 2, 0).exists);
+}

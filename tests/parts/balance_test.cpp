@@ -200,6 +200,81 @@ TEST_CASE("hard pushes are caught with steps, harder ones throw it, and it gets 
     CHECK(body.log().most_help <= 0.1 + 1e-12);
 }
 
+TEST_CASE("nothing but gravity, the ground and what strikes it moves its centre of mass",
+          "[balance]") {
+    const FlatGround ground;
+    RandomNumbers numbers{stream_of(11, "momentum")};
+    constexpr double mass_kg = 0.9 * 70;
+    for (const double help : {0.0, 0.2}) {
+        BalanceSettings settings;
+        settings.help = help;
+        Balance body{settings, ground, {}};
+        double off = 0;
+        double least_up = 1e9;
+        double over_cone = -1e9;
+        double most_help = 0;
+        for (int i = 0; i < 2400 && body.state() == BalanceState::stands; ++i) {
+            const double x = numbers.between(-60, 60);
+            const double z = numbers.between(-60, 60);
+            const PartForce wind{.part = 1, .newtons = {x, 0, z}};
+            const Vector3 before = body.velocity();
+            body.step(
+                {.velocity = {0, 0, i < 1200 ? 0.8 : 0.0}, .ground = &ground, .forces = {&wind, 1}},
+                Balance::tick_s);
+            if (body.state() != BalanceState::stands) break;
+            const Vector3& force = body.ground_force();
+            const Vector3 given = force + wind.newtons + Vector3{0, -9.80665 * mass_kg, 0};
+            const Vector3 changed = (body.velocity() - before) * (mass_kg / Balance::tick_s);
+            off = std::max(off, norm(changed - given));
+            least_up = std::min(least_up, force.y);
+            over_cone = std::max(over_cone, std::hypot(force.x, force.z) - 0.8 * force.y);
+            most_help = std::max(most_help, std::hypot(body.help_nm().x, body.help_nm().z));
+        }
+        CHECK(off < 0.05);  // of some 620 N
+        CHECK(least_up >= 0);
+        CHECK(over_cone < 1e-9);
+        CHECK(most_help <= help * body.toppling_nm() + 1e-9);
+    }
+}
+
+TEST_CASE("what it cannot use lets no time pass, and a spoilt state is not loaded", "[balance]") {
+    const FlatGround ground;
+    Part ball;
+    ball.shapes = {{.type = PartShape::Type::sphere}};
+    ball.placement.position = {1, 0.1, 1};
+    Balance body{{}, ground, {}, 0, {ball}};
+    body.push({0.4, 0, 0});
+    body.step({.ground = &ground}, 0.3);
+    const auto kept = save_state(body);
+    const PartForce nowhere{.part = 99};
+    const PartForce endless{.part = 1, .newtons = {not_a_number, 0, 0}};
+    const PartGrab strong{.part = 1, .most_force_n = -1};
+    const ContactShape shape{.radius_m = -1};
+    const std::vector<Placement> few(3);
+    for (const BalanceInputs& bad :
+         {BalanceInputs{.forces = {&nowhere, 1}}, BalanceInputs{.forces = {&endless, 1}},
+          BalanceInputs{.grabs = {&strong, 1}}, BalanceInputs{.shapes = {&shape, 1}},
+          BalanceInputs{.pose = few}, BalanceInputs{.yaw_rad = not_a_number}}) {
+        const std::uint64_t rejected = body.rejected_inputs();
+        const std::uint64_t ticks = body.ticks();
+        CHECK(body.step(bad, 0.1) == StepStatus::rejected);
+        CHECK(body.rejected_inputs() == rejected + 1);
+        CHECK(body.ticks() == ticks);
+    }
+    Balance other{{}, ground, {}, 0, {ball}};
+    for (std::size_t length = 0; length < kept.size(); length += 97)
+        CHECK_FALSE(load_state(other, std::span{kept}.first(length)));
+    CHECK(other.centre_of_mass() == Balance({}, ground, {}, 0, {ball}).centre_of_mass());
+    Balance alone{{}, ground, {}};
+    CHECK_FALSE(load_state(alone, kept));  // it has no ball
+    REQUIRE(load_state(other, kept));
+    for (int i = 0; i < 60; ++i) {
+        body.step({.ground = &ground}, one_frame);
+        other.step({.ground = &ground}, one_frame);
+    }
+    CHECK(other.centre_of_mass() == body.centre_of_mass());
+}
+
 TEST_CASE("it walks at the speed it is told, turns, and stops", "[balance]") {
     const FlatGround ground;
     for (const double speed : {0.4, 1.0, 1.25}) {

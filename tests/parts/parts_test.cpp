@@ -557,15 +557,15 @@ TEST_CASE("a part is driven for a while and free again, with the velocity that i
     CHECK(parts.cut_part(1, {{0, std::nan(""), 0}}, {}) == StepStatus::rejected);
 }
 
-TEST_CASE("parts of one team pass through each other", "[parts]") {
-    for (const std::uint32_t team : {0U, 3U}) {
+TEST_CASE("parts of one group without contact pass through each other", "[parts]") {
+    for (const std::uint32_t group : {0U, 3U}) {
         PartsStructure made;
-        made.parts = {{.shapes = {ball(0.1)}, .team = team},
-                      {.placement = {{0, 0, 1}}, .shapes = {ball(0.1)}, .team = team}};
+        made.parts = {{.shapes = {ball(0.1)}, .no_contact_group = group},
+                      {.placement = {{0, 0, 1}}, .shapes = {ball(0.1)}, .no_contact_group = group}};
         Parts parts{made, {.gravity = {0, 0, 0}}};
         parts.set_motion(0, {.velocity = {0, 0, 2}});
         for (int i = 0; i < 60; ++i)
             parts.step({}, frame_s);
-        CHECK((parts.motions()[1].velocity.z > 0.5) == (team == 0));
+        CHECK((parts.motions()[1].velocity.z > 0.5) == (group == 0));
     }
 }

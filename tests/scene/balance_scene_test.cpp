@@ -1,12 +1,18 @@
+#include <algorithm>
 #include <cmath>
 #include <string>
+#include <vector>
 
 #include <catch2/catch.hpp>
 
 #include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/io/gltf.hpp>
+#include <hopcoil/io/take_model.hpp>
+#include <hopcoil/parts/balance.hpp>
 #include <hopcoil/scene/live_scene.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
 #include <hopcoil/scene/system_report.hpp>
 
 #include "support/files.hpp"
@@ -35,19 +41,29 @@ pushes = [{ at_s = 5.5, velocity_m_per_s = [3, 0, 1] }]
 target = "hand.head"
 )";
 
-double figure_of(const SystemReport& report, const std::string& key) {
-    for (const ReportFigure& each : report.figures) {
-        if (each.key == key) return each.value;
-    }
-    FAIL(key);
-    return 0;
-}
-
 std::string problems_in(const TestFolder& folder, const std::string& text) {
     folder.write("bad.toml", text);
     return complaint_of(
         [&] { static_cast<void>(read_scene((folder.path() / "bad.toml").string())); });
 }
+
+/// A model of hips, chest and two legs, without an animation.
+std::string sailor_model() {
+    const auto node = [](const std::string& name, const std::string& place,
+                         const std::string& children) {
+        return "{\"name\":\"" + name + "\",\"translation\":[" + place + "]" +
+               (children.empty() ? "" : ",\"children\":[" + children + "]") + "}";
+    };
+    return "{\"asset\":{\"version\":\"2.0\"},\"scene\":0,\"scenes\":[{\"nodes\":[0]}],\"nodes\":[" +
+           node("hips", "0,0.9,0", "1,2,3") + "," + node("chest", "0,0.4,0", "") + "," +
+           node("thigh.l", "0.1,0,0", "4") + "," + node("thigh.r", "-0.1,0,0", "5") + "," +
+           node("knee.l", "0,-0.4,0.01", "6") + "," + node("knee.r", "0,-0.4,0.01", "7") + "," +
+           node("ankle.l", "0,-0.42,0", "") + "," + node("ankle.r", "0,-0.42,0", "") + "]}";
+}
+
+const std::string joints =
+    "joints = { hips = ['thigh.l', 'thigh.r'], knees = ['knee.l', 'knee.r'], ankles = "
+    "['ankle.l', 'ankle.r'], chest = 'chest' }\n";
 
 }  // namespace
 
@@ -143,25 +159,9 @@ TEST_CASE("what a body's table cannot say is told with its place", "[balance]") 
     CHECK_THAT(problems("states = [{ to = 'flies' }]\n"), Contains("limp"));
 }
 
-TEST_CASE("a body of a scene can be a model's skeleton, and go as its clip does for a while",
-          "[balance]") {
+TEST_CASE("a body of a scene can be a model's skeleton", "[balance]") {
     const TestFolder folder;
-    // Nodes of a model: name, parent before it, place.
-    const auto node = [](const std::string& name, const std::string& place,
-                         const std::string& children) {
-        return "{\"name\":\"" + name + "\",\"translation\":[" + place + "]" +
-               (children.empty() ? "" : ",\"children\":[" + children + "]") + "}";
-    };
-    const std::string model =
-        "{\"asset\":{\"version\":\"2.0\"},\"scene\":0,\"scenes\":[{\"nodes\":[0]}],\"nodes\":[" +
-        node("hips", "0,0.9,0", "1,2,3") + "," + node("chest", "0,0.4,0", "") + "," +
-        node("thigh.l", "0.1,0,0", "4") + "," + node("thigh.r", "-0.1,0,0", "5") + "," +
-        node("knee.l", "0,-0.4,0.01", "6") + "," + node("knee.r", "0,-0.4,0.01", "7") + "," +
-        node("ankle.l", "0,-0.42,0", "") + "," + node("ankle.r", "0,-0.42,0", "") + "]}";
-    folder.write("sailor.gltf", model);
-    const std::string joints =
-        "joints = { hips = ['thigh.l', 'thigh.r'], knees = ['knee.l', 'knee.r'], ankles = "
-        "['ankle.l', 'ankle.r'], chest = 'chest' }\n";
+    folder.write("sailor.gltf", sailor_model());
     folder.write("quay.toml", "duration_s = 3\n[balance.hand]\nskeleton = 'sailor.gltf'\n" +
                                   joints +
                                   "pushes = [{ at_s = 1, velocity_m_per_s = [0.4, 0, 0.2] }]\n");
@@ -187,4 +187,75 @@ TEST_CASE("a body of a scene can be a model's skeleton, and go as its clip does 
                            "[balance.hand]\nskeleton = 'sailor.gltf'\n"
                            "joints = { hips = ['thigh.l'] }\n"),
                Contains("two names"));
+}
+
+TEST_CASE("a body goes as its clip does, then on its own feet", "[balance]") {
+    const TestFolder folder;
+    folder.write("sailor.gltf", sailor_model());
+    // A walk of three metres, baked, is the clip.
+    const Scene walk =
+        read_scene(folder.write("walk.toml",
+                                "duration_s = 4\n[target.way]\nstart_m = [0, 0, 0]\n"
+                                "moves = [{ at_s = 0.2, ramp_to_m = [0, 0, 3], over_s = 3.4 }]\n"
+                                "[balance.hand]\ntarget = 'way'\nskeleton = 'sailor.gltf'\n" +
+                                    joints));
+    Take walked;
+    run(walk, walked);
+    io::BakedModel baked = io::model_of(walked, model_channels_of(walk, walked), {});
+    baked.model.animation = "walk";
+    io::write_model(folder.path() / "walking.glb", baked.model);
+
+    const Scene scene = read_scene(folder.write(
+        "quay.toml",
+        "duration_s = 5\n[balance.hand]\nskeleton = 'walking.glb'\nclip = 'walk'\n" + joints +
+            "states = [{ at_s = 0.5, to = 'animated' }, { at_s = 2, to = 'stands' }]\n"));
+    Take take;
+    run(scene, take);
+    const auto column = [](const Take& from, const char* name) {
+        return from.column(*from.find_column(name));
+    };
+    const std::vector<double> z = column(take, "hand.position_m.z");
+    const std::vector<double> state = column(take, "hand.state");
+    CHECK(state[90] == static_cast<double>(BalanceState::animated));
+    CHECK(state[130] == static_cast<double>(BalanceState::stands));
+    // While it is animated it goes as far as the walk does in that time.
+    const std::vector<double> way = column(walked, "hand.position_m.z");
+    CHECK(std::abs((z[115] - z[60]) - (way[115] - way[60])) < 0.05);
+    // It goes on from there without a leap, and comes to rest on its feet.
+    double fastest = 0;
+    for (std::size_t i = 61; i < z.size(); ++i)
+        fastest = std::max(fastest, std::abs(z[i] - z[i - 1]) * 60);
+    CHECK(fastest < 2);
+    CHECK(column(take, "hand.falls").back() == 0);
+    CHECK(std::abs(z.back() - z[z.size() - 30]) < 0.02);
+}
+
+TEST_CASE("a body follows another one, and stands on what moves", "[balance]") {
+    const TestFolder folder;
+    const Scene scene = read_scene(folder.write(
+        "quay.toml",
+        "duration_s = 10\n[target.way]\nstart_m = [0, 0.2, 1.5]\n"
+        "moves = [{ at_s = 0.5, ramp_to_m = [3, 0.2, 1.5], over_s = 5 }]\n"
+        "[target.swell]\nstart_m = [0, 0.2, 0]\n"
+        "moves = [{ sine_amplitude_m = [0, 0.05, 0], frequency_hz = 0.3 }]\n"
+        "[ground.deck]\nplatforms = [{ name = 'raft', position = 'swell', middle_m = [0, -0.1, 0], "
+        "size_m = [12, 0.2, 12] }]\n"
+        "[balance.mate]\ntarget = 'way'\nground = 'deck'\n"
+        "[balance.hand]\nat_m = [0, 0.2, 0]\ntarget = 'mate'\nground = 'deck'\n"));
+    Take take;
+    const RunLog log = run(scene, take);
+    CHECK(log.warnings.empty());
+    const auto last = [&](const char* name) {
+        return take.column(*take.find_column(name)).back();
+    };
+    CHECK(last("mate.position_m.x") > 2.5);
+    CHECK(last("hand.position_m.x") > 2);
+    CHECK(last("hand.falls") == 0);
+    CHECK(last("mate.falls") == 0);
+    // Their soles are on the deck, wherever it is.
+    const double deck = last("swell.value_m.y");
+    for (const char* foot : {"mate.foot1", "mate.foot2", "hand.foot1", "hand.foot2"}) {
+        if (last((std::string{foot} + ".planted").c_str()) == 0) continue;
+        CHECK(std::abs(last((std::string{foot} + ".position_m.y").c_str()) - deck) < 1e-9);
+    }
 }

@@ -10,6 +10,7 @@
 #include <hopcoil/scene/system_report.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -34,14 +35,6 @@ holds = [{ from_m = [0, 4, 0], to_m = [0, 4.5, 9], count = 10 }, { at_m = [0, 4.
 target = "rigger"
 )";
 
-double figure(const SystemReport& report, const std::string& key) {
-    for (const ReportFigure& each : report.figures) {
-        if (each.key == key) return each.value;
-    }
-    FAIL(key);
-    return 0;
-}
-
 }  // namespace
 
 TEST_CASE("a scene's rigger goes along his holds, is followed, and reported on", "[brachiator]") {
@@ -57,9 +50,9 @@ TEST_CASE("a scene's rigger goes along his holds, is followed, and reported on",
     CHECK(last("lantern.value_m.z") > 6.5);
     CHECK(last("rigger.arm1.position_m.2.y") > 4);
     const SystemReport report = report_on(scene, take).front();
-    CHECK(figure(report, "catches") >= 6);
-    CHECK(figure(report, "most_force_weights") > 1);
-    CHECK(figure(report, "most_force_weights") < 2.5);
+    CHECK(figure_of(report, "catches") >= 6);
+    CHECK(figure_of(report, "most_force_weights") > 1);
+    CHECK(figure_of(report, "most_force_weights") < 2.5);
     REQUIRE(report.charts.size() == 2);
     CHECK(report.charts[0].curves.size() == 2);
 

@@ -190,6 +190,11 @@ TEST_CASE("links, joints, the centre of mass and contacts are seen", "[parts]") 
         "joints = [{ a = 'a', b = 'b', at_m = [0.2, 0.1, 0] }]\n"
         "links = [{ a = 'a', b = 'b', point_a_m = [0, 0.1, 0], point_b_m = [0, 0.1, 0] }]\n");
     const Take take = take_of(scene);
+    // They are for looking at it: the model has the parts alone.
+    CHECK(model_channels_of(scene, take).branches.empty());
+    CHECK(model_channels_of(scene, take).nodes.size() == 2);
+    CHECK(scene.systems[1].spec->start(4, 0) == ValueArray{{0.2, 0.1, 0, 0}});
+    CHECK(scene.systems[1].spec->start(5, 1) == ValueArray{{0.4, 0.2, 0, 0}});
     CHECK(std::abs(column(take, "p.joints.position_m", 0).back() - 0.2) < 1e-3);
     CHECK(std::abs(column(take, "p.links.position_m", 1).back() - 0.2) < 2e-3);
     CHECK(std::abs(column(take, "p.links.position_m", 3).back() - 0.4) < 1e-3);

@@ -24,6 +24,14 @@ std::string complaint_of(const Make& make) {
     }
 }
 
+/// One figure of a report; fails the test's access where it has none of that key.
+inline double figure_of(const hopcoil::scene::SystemReport& report, const std::string& key) {
+    for (const hopcoil::scene::ReportFigure& each : report.figures) {
+        if (each.key == key) return each.value;
+    }
+    throw std::runtime_error{"no figure " + key};
+}
+
 /// The target that a system follows.
 inline const hopcoil::scene::SceneTarget& target_in(const hopcoil::scene::Scene& scene,
                                                     std::size_t system) {

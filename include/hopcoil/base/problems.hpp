@@ -35,6 +35,8 @@ class InconsistentParameters : public std::invalid_argument {
 void require_finite(std::string_view field, double value);
 void require_at_least_zero(std::string_view field, double value);
 void require_above_zero(std::string_view field, double value);
+/// Both ends included.
+void require_between(std::string_view field, double value, double least, double most);
 
 /// Whether `require_valid` lets it pass: what `is_valid` of any settings is made of.
 template <class Settings>

@@ -118,8 +118,8 @@ class Balance {
     void visit_state(Fields& fields) {
         fields.begins("balance 1");
         fields.up_to(BalanceState::animated, state_);
-        fields.up_to(BalanceState::animated, wish_);
-        fields(has_wish_, has_pose_);
+        fields.up_to(BalanceState::animated, next_state_);
+        fields(has_next_state_, has_pose_);
         prepare_springs(fields);
         fields(parts_);
         for (std::size_t side = 0; side < 2; ++side) {
@@ -136,6 +136,8 @@ class Balance {
         fields(reaches_, has_grip_, grip_.place, grip_.most_force_n);
         fields.up_to(static_cast<std::uint32_t>(thing_count()), grip_.thing);
         fields.up_to(1U, grip_.hand);
+        const bool can_grip = settings_.build.arm_length_m > 0 && grip_.thing < thing_count();
+        fields.require(can_grip || !(reaches_ || has_grip_));
         fields.up_to(1U, last_step_);
         fields(wanted_velocity_, yaw_, ground_, ground_rate_, pressure_, force_, help_, centre_,
                velocity_, capture_, tilt_, height_, state_s_, slow_s_, out_s_, calm_s_, landed_s_,
@@ -156,7 +158,7 @@ class Balance {
         Quaternion turn{};
         Vector3 spot{};
     };
-    /// What is left of where a part was when something else began to move it.
+    /// How far a part still is from where it is told to be, since its state changed; it decays.
     struct Settling {
         Vector3 way{};
         Vector3 way_rate{};
@@ -206,9 +208,9 @@ class Balance {
     bool shifts_ = false;     ///< its weight, to free the foot that is not `last_step_`
     bool walks_ = false;
     bool has_pose_ = false;  ///< animated: it has been given one
-    bool has_wish_ = false;
-    BalanceState wish_ = BalanceState::stands;  ///< for the next tick
-    bool caught_ = false;                       ///< the last step kept it from falling
+    bool has_next_state_ = false;
+    BalanceState next_state_ = BalanceState::stands;  ///< from the next tick on
+    bool caught_ = false;                             ///< the last step kept it from falling
     double time_left_s_ = 0.0;
     std::uint64_t ticks_ = 0;
     std::uint64_t rejected_inputs_ = 0;

@@ -96,6 +96,8 @@ class Parts {
 
     /// `guarded` when something was too fast for its substeps and was slowed, or was carried.
     StepStatus step(const PartsInputs& inputs, double dt) noexcept;
+    /// Whether `step` would take these rather than reject them.
+    [[nodiscard]] bool accepts(const PartsInputs& inputs, double dt) const noexcept;
 
     [[nodiscard]] std::size_t size() const noexcept { return structure_.parts.size(); }
     [[nodiscard]] std::span<const Placement> placements() const noexcept { return placements_; }
@@ -105,6 +107,8 @@ class Parts {
     [[nodiscard]] const PartsSettings& settings() const noexcept { return settings_; }
     [[nodiscard]] const MassProperties& mass(std::uint32_t part) const;
     [[nodiscard]] Vector3 centre_of_mass(std::uint32_t part) const;
+    /// Of all that is not driven; of all, where everything is.
+    [[nodiscard]] Vector3 centre_of_mass() const noexcept;
 
     /// New numbers for parts and joints as they are; the motion goes on.
     /// Errors  InvalidValue, std::out_of_range, with nothing changed; also for other counts.
@@ -176,7 +180,6 @@ class Parts {
 
   private:
     StepStatus reject() noexcept;
-    [[nodiscard]] bool can_use(const PartsInputs& inputs, double dt) const noexcept;
     void visit_works(StateWriter& fields);
     void visit_works(StateReader& fields);
     void find_outputs() noexcept;

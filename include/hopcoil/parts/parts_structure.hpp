@@ -22,15 +22,15 @@ namespace hopcoil {
 struct Part {
     Placement placement{};  ///< of its own frame, at the start
     std::vector<PartShape> shapes{};
-    double mass_kg = 0.0;             ///< 0: from the shapes' densities
-    MassProperties given{};           ///< all of it, where its mass is above 0
-    bool is_driven = false;           ///< goes where PartsInputs::driven has it, or stays
-    double drag_per_s = 0.0;          ///< of its velocity
-    double turning_drag_per_s = 0.0;  ///< of its angular velocity
-    double friction = 0.5;            ///< of a contact: the root of both sides' product
-    double restitution = 0.0;         ///< of a contact: the larger of both sides'
-    double rolling_m = 0.0;           ///< resistance to rolling: torque over normal force
-    std::uint32_t team = 0;  ///< parts with the same one, above 0, do not collide with each other
+    double mass_kg = 0.0;                ///< 0: from the shapes' densities
+    MassProperties given{};              ///< all of it, where its mass is above 0
+    bool is_driven = false;              ///< goes where PartsInputs::driven has it, or stays
+    double drag_per_s = 0.0;             ///< of its velocity
+    double turning_drag_per_s = 0.0;     ///< of its angular velocity
+    double friction = 0.5;               ///< of a contact: the root of both sides' product
+    double restitution = 0.0;            ///< of a contact: the larger of both sides'
+    double rolling_m = 0.0;              ///< resistance to rolling: torque over normal force
+    std::uint32_t no_contact_group = 0;  ///< parts of one, above 0, do not collide with each other
 };
 
 /// A joint's other end: a place that never moves.

@@ -110,15 +110,7 @@ std::vector<View> BalanceSpec::views() const {
     };
     for (std::size_t i = 0; i < structure_.parts.size(); ++i) {
         const std::size_t port = balance_port::first_part + 2 * i;
-        View view{.type = View::Type::body,
-                  .name = ports[port].name,
-                  .position = port,
-                  .rotation = port + 1,
-                  .solid = solid_of(structure_.parts[i])};
-        double reach = 0.01;
-        for (const auto& [x, y, z] : view.solid.corners_m)
-            reach = std::max(reach, std::sqrt(x * x + y * y + z * z));
-        view.radius_m = {reach};
+        View view = view_of(structure_.parts[i], ports[port].name, port);
         view.look.colour = colour_of(i);
         view.look.order = body_.order;
         views.push_back(std::move(view));

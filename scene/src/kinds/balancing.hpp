@@ -7,13 +7,13 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/io/skeleton_file.hpp>
 #include <hopcoil/parts/balance.hpp>
 #include <hopcoil/parts/balance_rig.hpp>
 #include <hopcoil/scene/system.hpp>
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 
+#include "model_rig.hpp"
 #include "mounts.hpp"
 
 namespace hopcoil::scene {
@@ -38,13 +38,7 @@ struct BalanceThing {
     std::optional<Colour> colour{};
 };
 
-/// A skeleton from a model that goes as the body does, and an animation of that model.
-struct BodyRig {
-    BalanceRig rig;
-    std::optional<io::Clip> clip{};
-
-    [[nodiscard]] std::size_t joint_count() const { return rig.skeleton().joints.size(); }
-};
+using BodyRig = RigWithClip<BalanceRig>;
 
 /// What a table [balance.NAME] says.
 struct BalancingBody {

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -79,8 +80,17 @@ inline constexpr std::size_t depth = 3;
 inline constexpr std::size_t first_joint = 4;
 }  // namespace parts_signal
 
+/// Where a joint is, and one end of a link (a and b of the first, of the second, ...), when the
+/// parts are at these places.
+[[nodiscard]] Vector3 joint_place(const PartsStructure& structure,
+                                  std::span<const Placement> places, std::size_t joint);
+[[nodiscard]] Vector3 link_end(const PartsStructure& structure, std::span<const Placement> places,
+                               std::size_t index);
+
 /// What all solids of a part are seen as, in its frame.
 [[nodiscard]] io::Solid solid_of(const Part& part);
+/// The view of a part as a body: its place at a port, its rotation at the next.
+[[nodiscard]] View view_of(const Part& part, std::string name, std::size_t port);
 
 class RunningParts final : public RunningSystem {
   public:
@@ -108,9 +118,6 @@ class RunningParts final : public RunningSystem {
         fields(running_, mounts_);
     }
     bool step_to(double time_s, const SystemInputs& inputs);
-    [[nodiscard]] Vector3 joint_place(std::size_t joint) const;
-    [[nodiscard]] Vector3 link_end(std::size_t index) const;
-    [[nodiscard]] Vector3 centre_of_mass() const;
     [[nodiscard]] Vector3 contact_place(std::size_t index) const;
     void place_driven(const SystemInputs& inputs, double time_s);
 

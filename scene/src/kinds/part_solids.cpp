@@ -1,4 +1,6 @@
+#include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include <hopcoil/base/math.hpp>
 
@@ -104,6 +106,19 @@ io::Solid solid_of(const Part& part) {
         }
     }
     return whole;
+}
+
+View view_of(const Part& part, std::string name, std::size_t port) {
+    View view{.type = View::Type::body,
+              .name = std::move(name),
+              .position = port,
+              .rotation = port + 1,
+              .solid = solid_of(part)};
+    double reach = 0.01;
+    for (const auto& [x, y, z] : view.solid.corners_m)
+        reach = std::max(reach, std::sqrt(x * x + y * y + z * z));
+    view.radius_m = {reach};
+    return view;
 }
 
 }  // namespace hopcoil::scene

@@ -42,6 +42,24 @@ PartsPorts::PartsPorts(const JointedParts& parts) {
     if (parts.contact_points > 0) contacts = next++;
 }
 
+Vector3 joint_place(const PartsStructure& structure, std::span<const Placement> places,
+                    std::size_t joint) {
+    const PartJoint& one = structure.joints[joint];
+    const Part& part = structure.parts[one.b];
+    const Vector3 own = rotated(conjugate(normalized(part.placement.rotation)),
+                                one.frame.position - part.placement.position);
+    return places[one.b].position + rotated(places[one.b].rotation, own);
+}
+
+Vector3 link_end(const PartsStructure& structure, std::span<const Placement> places,
+                 std::size_t index) {
+    const PartLink& link = structure.links[index / 2];
+    const std::uint32_t part = index % 2 == 0 ? link.a : link.b;
+    const Vector3& point = index % 2 == 0 ? link.point_a : link.point_b;
+    if (part == no_part) return point;
+    return places[part].position + rotated(places[part].rotation, point);
+}
+
 PartsSpec::PartsSpec(JointedParts parts)
     : parts_{std::move(parts)}, plan_{plan_for(parts_.built(), parts_.settings)} {
     for (const MountedShape& each : parts_.shapes)
@@ -100,13 +118,15 @@ std::size_t PartsSpec::main_output() const {
 }
 
 ValueArray PartsSpec::start(std::size_t port, std::size_t index) const {
+    const PartsPorts own{parts_};
     if (port >= 2 * parts_.names.size()) {
-        JointedParts still = parts_;
-        still.driven.clear();
-        still.shapes.clear();
-        for (Part& part : still.structure.parts)
-            part.is_driven = false;
-        return RunningParts{std::move(still), {}}.output(port, index).value;
+        std::vector<Placement> places;
+        for (const Part& part : parts_.structure.parts)
+            places.push_back({part.placement.position, normalized(part.placement.rotation)});
+        if (port == own.joints) return array_of(joint_place(parts_.structure, places, index));
+        if (port == own.links) return array_of(link_end(parts_.structure, places, index));
+        if (port == own.centre) return array_of(Parts{parts_.structure}.centre_of_mass());
+        return array_of(places[0].position);
     }
     const Placement& at = parts_.structure.parts.at(port / 2).placement;
     return port % 2 == 0 ? array_of(at.position) : array_of(normalized(at.rotation));
@@ -133,15 +153,7 @@ std::vector<View> PartsSpec::views() const {
     std::vector<View> views;
     auto driven = parts_.driven.begin();
     for (std::size_t i = 0; i < parts_.names.size(); ++i) {
-        View view{.type = View::Type::body,
-                  .name = parts_.names[i],
-                  .position = 2 * i,
-                  .rotation = 2 * i + 1,
-                  .solid = solid_of(parts_.structure.parts[i])};
-        double reach = 0.01;
-        for (const auto& [x, y, z] : view.solid.corners_m)
-            reach = std::max(reach, std::sqrt(x * x + y * y + z * z));
-        view.radius_m = {reach};
+        View view = view_of(parts_.structure.parts[i], parts_.names[i], 2 * i);
         view.look.colour = parts_.colours[i];
         if (parts_.structure.parts[i].is_driven) {
             view.source_position = driven->mount.position;
@@ -160,6 +172,7 @@ std::vector<View> PartsSpec::views() const {
                   .radius_m = {radius_m},
                   .colours = {colour}};
         view.look.order = parts_.order + 1;
+        view.is_aid = true;
         views.push_back(std::move(view));
         return &views.back();
     };

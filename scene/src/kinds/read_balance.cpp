@@ -1,7 +1,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <exception>
 #include <memory>
 
 #include <fmt/format.h>
@@ -82,12 +81,10 @@ class BalanceReader {
 
     /// Skeleton, the joints of the body, and an animation, from a model beside the scene.
     void read_rig() {
-        const auto file = reader_.text("skeleton");
-        const auto clip = reader_.text("clip");
         std::optional<BalanceJoints> names;
         reader_.one_table("joints", "body joints",
                           [&](KindReader& one) { names = read_joints(one); });
-        if (!file) {
+        if (!reader_.has("skeleton")) {
             for (const char* key : {"clip", "joints"}) {
                 if (reader_.has(key)) reader_.problem(key, "expected a key 'skeleton' beside it");
             }
@@ -97,28 +94,12 @@ class BalanceReader {
             reader_.problem("skeleton", "expected 'joints' beside it: hips, knees and ankles");
             return;
         }
-        const std::string path = (reader_.table().folder() / *file).string();
-        try {
-            BalanceRig rig{io::read_skeleton(path), *names};
-            std::optional<io::Clip> found;
-            std::vector<std::string> all;
-            for (const io::ModelAnimation& animation : io::read_animations(path)) {
-                all.push_back(animation.name);
-                if (clip && animation.name == *clip) found.emplace(rig.skeleton(), animation);
-            }
-            if (clip && !found) {
-                reader_.problem("clip",
-                                fmt::format("there is no animation '{}'; there is {}{}", *clip,
-                                            io::any_of(all), io::did_you_mean(*clip, all)));
-            }
-            made_.settings.build = rig.build(made_.settings.build.mass_kg);
-            made_.rig = std::make_shared<BodyRig>(BodyRig{std::move(rig), std::move(found)});
-        } catch (const InvalidValue& problem) {
-            reader_.problem("joints", fmt::format("{}: {}: expected {}", *file, problem.field(),
-                                                  problem.expected()));
-        } catch (const std::exception& problem) {
-            reader_.problem("skeleton", problem.what());
-        }
+        BalanceBuild& build = made_.settings.build;
+        made_.rig = read_model_rig<BalanceRig>(reader_, "joints", [&](Skeleton skeleton) {
+            BalanceRig rig{std::move(skeleton), *names};
+            build = rig.build(build.mass_kg);
+            return rig;
+        });
     }
 
     static BalanceJoints read_joints(KindReader& one) {
@@ -276,7 +257,7 @@ class BalanceReader {
             return;
         }
         if (made_.settings.build.arm_length_m == 0) {
-            one.problem("", "a body without arms takes hold of nothing");
+            one.problem("", "expected a body with arms: arm_length_m above 0");
             return;
         }
         takes.grip.thing = static_cast<std::uint32_t>(found - names.begin());

@@ -282,8 +282,8 @@ std::vector<std::string> RunningBalance::warnings(const std::string& name,
     constexpr double noticed = 0.005;
     if (log.most_help > noticed) {
         all.push_back(
-            fmt::format("{}: was helped by up to {:.3g} m g h from outside; what it keeps "
-                        "by itself, `--set {}.help=0` shows",
+            fmt::format("{}: used up to {:.3g} m g h of help from outside; `--set {}.help=0` "
+                        "shows how it does without",
                         name, log.most_help, name));
     }
     return all;

@@ -108,37 +108,7 @@ bool RunningParts::grab(std::size_t port, std::size_t /*index*/,
     return true;
 }
 
-Vector3 RunningParts::joint_place(std::size_t joint) const {
-    const PartJoint& one = parts_.structure.joints[joint];
-    const Part& part = parts_.structure.parts[one.b];
-    const Vector3 own = rotated(conjugate(normalized(part.placement.rotation)),
-                                one.frame.position - part.placement.position);
-    const Placement& at = running_.placements()[one.b];
-    return at.position + rotated(at.rotation, own);
-}
-
-Vector3 RunningParts::link_end(std::size_t index) const {
-    const PartLink& link = parts_.structure.links[index / 2];
-    const std::uint32_t part = index % 2 == 0 ? link.a : link.b;
-    const Vector3& point = index % 2 == 0 ? link.point_a : link.point_b;
-    if (part == no_part) return point;
-    const Placement& at = running_.placements()[part];
-    return at.position + rotated(at.rotation, point);
-}
-
-Vector3 RunningParts::centre_of_mass() const {
-    Vector3 sum{};
-    double mass_kg = 0;
-    for (std::uint32_t i = 0; i < running_.size(); ++i) {
-        if (running_.structure().parts[i].is_driven) continue;
-        const double own_kg = running_.mass(i).mass_kg;
-        sum = sum + running_.centre_of_mass(i) * own_kg;
-        mass_kg += own_kg;
-    }
-    return mass_kg > 0 ? sum * (1 / mass_kg) : running_.centre_of_mass(0);
-}
-
-/// Of one that is not there, its part's: nothing is drawn for it.
+/// Of one that is not there the first part's place: it is not drawn.
 Vector3 RunningParts::contact_place(std::size_t index) const {
     const auto contacts = running_.contacts();
     return index < contacts.size() ? contacts[index].place : running_.placements()[0].position;
@@ -149,9 +119,11 @@ ValueAndVelocity RunningParts::output(std::size_t port, std::size_t index) const
     const std::size_t part = port / 2;
     if (part >= parts_.names.size()) {
         const PartsPorts ports{parts_};
-        if (port == ports.joints) return {array_of(joint_place(index)), {}};
-        if (port == ports.links) return {array_of(link_end(index)), {}};
-        if (port == ports.centre) return {array_of(centre_of_mass()), {}};
+        if (port == ports.joints)
+            return {array_of(joint_place(parts_.structure, running_.placements(), index)), {}};
+        if (port == ports.links)
+            return {array_of(link_end(parts_.structure, running_.placements(), index)), {}};
+        if (port == ports.centre) return {array_of(running_.centre_of_mass()), {}};
         return {array_of(contact_place(index)), {}};
     }
     const double ahead_s = time_s_ - stepped_s_;

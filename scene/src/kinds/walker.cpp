@@ -18,6 +18,7 @@
 #include <hopcoil/scene/view.hpp>
 
 #include "../read/read_pictures.hpp"
+#include "model_rig.hpp"
 #include "read_mover.hpp"
 #include "running_walker.hpp"
 #include "vectors.hpp"
@@ -197,8 +198,6 @@ HopHabit read_hops(KindReader& reader, double leg_length_m) {
 
 /// Skeleton, the joints of its legs, and a clip, from a model beside the scene.
 std::shared_ptr<const WalkerRig> read_rig(KindReader& reader) {
-    const auto file = reader.text("skeleton");
-    const auto clip = reader.text("clip");
     std::vector<LegNames> legs;
     reader.each_table("leg_joints", "leg_joints", [&](KindReader& one) {
         const auto name = [&](const char* key) {
@@ -208,9 +207,9 @@ std::shared_ptr<const WalkerRig> read_rig(KindReader& reader) {
         for (const char* key : {"hip", "knee", "ankle"})
             if (!one.has(key)) one.problem("", fmt::format("expected a key '{}'", key));
     });
-    if (!file) {
-        if (clip) reader.problem("clip", "expected a key 'skeleton' beside it");
-        if (!legs.empty()) reader.problem("leg_joints", "expected a key 'skeleton' beside it");
+    if (!reader.has("skeleton")) {
+        for (const char* key : {"clip", "leg_joints"})
+            if (reader.has(key)) reader.problem(key, "expected a key 'skeleton' beside it");
         return nullptr;
     }
     if (legs.empty()) {
@@ -218,27 +217,9 @@ std::shared_ptr<const WalkerRig> read_rig(KindReader& reader) {
                        "expected 'leg_joints' beside it: hip, knee and ankle of each leg");
         return nullptr;
     }
-    const std::string path = (reader.table().folder() / *file).string();
-    try {
-        Rig rig{io::read_skeleton(path), legs};
-        std::optional<io::Clip> found;
-        std::vector<std::string> names;
-        for (const io::ModelAnimation& animation : io::read_animations(path)) {
-            names.push_back(animation.name);
-            if (clip && animation.name == *clip) found.emplace(rig.skeleton(), animation);
-        }
-        if (clip && !found) {
-            reader.problem("clip", fmt::format("there is no animation '{}'; there is {}{}", *clip,
-                                               io::any_of(names), io::did_you_mean(*clip, names)));
-        }
-        return std::make_shared<WalkerRig>(WalkerRig{std::move(rig), std::move(found)});
-    } catch (const InvalidValue& problem) {
-        reader.problem("leg_joints", fmt::format("{}: {}: expected {}", *file, problem.field(),
-                                                 problem.expected()));
-    } catch (const std::exception& problem) {
-        reader.problem("skeleton", problem.what());
-    }
-    return nullptr;
+    return read_model_rig<Rig>(reader, "leg_joints", [&](Skeleton skeleton) {
+        return Rig{std::move(skeleton), legs};
+    });
 }
 
 void turn_knees(WalkerSettings& settings, const std::string& way) {

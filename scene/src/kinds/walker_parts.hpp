@@ -8,9 +8,10 @@
 
 #include <hopcoil/gait/rig.hpp>
 #include <hopcoil/gait/walker.hpp>
-#include <hopcoil/io/skeleton_file.hpp>
 #include <hopcoil/scene/value_array.hpp>
 #include <hopcoil/scene/view.hpp>
+
+#include "model_rig.hpp"
 
 namespace hopcoil::scene {
 
@@ -39,13 +40,8 @@ struct HopHabit {
     double wait_s = 0.0;  ///< in which it looks at the spot
 };
 
-/// A skeleton from a model whose legs it drives, under an animation of that model.
-struct WalkerRig {
-    Rig rig;
-    std::optional<io::Clip> clip{};
-
-    [[nodiscard]] std::size_t joint_count() const { return rig.skeleton().joints.size(); }
-};
+/// A skeleton whose legs it drives, under an animation.
+using WalkerRig = RigWithClip<Rig>;
 
 /// What a walker of a scene is made of.
 struct WalkerParts {

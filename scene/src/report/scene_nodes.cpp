@@ -122,6 +122,7 @@ io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
             add_source(all.nodes, scene, take, system, view);
     }
     for (const LineChannel& line : lines_of(scene, take)) {
+        if (line.view.is_aid) continue;
         if (line.view.type == View::Type::skeleton && line.rotation) {
             all.skeletons.push_back({.position = line.channel,
                                      .rotation = *line.rotation,

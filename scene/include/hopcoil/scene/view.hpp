@@ -81,6 +81,7 @@ struct View {
     std::string note{};   ///< the signal whose number is an index into `words`
     std::vector<std::string> words{};
     bool is_smooth = false;  ///< the line is drawn as a smooth curve through its points
+    bool is_aid = false;     ///< for looking at a motion: drawn, but not part of a model
     Look look{};
 };
 
