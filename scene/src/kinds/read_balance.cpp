@@ -81,21 +81,17 @@ class BalanceReader {
 
     /// Skeleton, the joints of the body, and an animation, from a model beside the scene.
     void read_rig() {
+        const ModelKeys keys = read_model_keys(reader_, "joints");
         std::optional<BalanceJoints> names;
         reader_.one_table("joints", "body joints",
                           [&](KindReader& one) { names = read_joints(one); });
-        if (!reader_.has("skeleton")) {
-            for (const char* key : {"clip", "joints"}) {
-                if (reader_.has(key)) reader_.problem(key, "expected a key 'skeleton' beside it");
-            }
-            return;
-        }
+        if (!keys.skeleton) return;
         if (!names) {
             reader_.problem("skeleton", "expected 'joints' beside it: hips, knees and ankles");
             return;
         }
         BalanceBuild& build = made_.settings.build;
-        made_.rig = read_model_rig<BalanceRig>(reader_, "joints", [&](Skeleton skeleton) {
+        made_.rig = read_model_rig<BalanceRig>(reader_, keys, "joints", [&](Skeleton skeleton) {
             BalanceRig rig{std::move(skeleton), *names};
             build = rig.build(build.mass_kg);
             return rig;

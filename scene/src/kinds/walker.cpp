@@ -198,6 +198,7 @@ HopHabit read_hops(KindReader& reader, double leg_length_m) {
 
 /// Skeleton, the joints of its legs, and a clip, from a model beside the scene.
 std::shared_ptr<const WalkerRig> read_rig(KindReader& reader) {
+    const ModelKeys keys = read_model_keys(reader, "leg_joints");
     std::vector<LegNames> legs;
     reader.each_table("leg_joints", "leg_joints", [&](KindReader& one) {
         const auto name = [&](const char* key) {
@@ -207,17 +208,13 @@ std::shared_ptr<const WalkerRig> read_rig(KindReader& reader) {
         for (const char* key : {"hip", "knee", "ankle"})
             if (!one.has(key)) one.problem("", fmt::format("expected a key '{}'", key));
     });
-    if (!reader.has("skeleton")) {
-        for (const char* key : {"clip", "leg_joints"})
-            if (reader.has(key)) reader.problem(key, "expected a key 'skeleton' beside it");
-        return nullptr;
-    }
+    if (!keys.skeleton) return nullptr;
     if (legs.empty()) {
         reader.problem("skeleton",
                        "expected 'leg_joints' beside it: hip, knee and ankle of each leg");
         return nullptr;
     }
-    return read_model_rig<Rig>(reader, "leg_joints", [&](Skeleton skeleton) {
+    return read_model_rig<Rig>(reader, keys, "leg_joints", [&](Skeleton skeleton) {
         return Rig{std::move(skeleton), legs};
     });
 }
