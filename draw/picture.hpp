@@ -29,6 +29,7 @@ struct Subject {
     std::optional<std::size_t> joined_to{};  ///< another subject, by a line
     bool is_comparison = false;              ///< from another take: drawn hollow, behind
     double order = 0;                        ///< drawn over those of a lower one
+    bool sets_range = true;                  ///< the picture shows all of it
 };
 
 /// Points over time: a line or a tube through them; a print wherever the last of them stands; or
@@ -50,6 +51,7 @@ struct Strand {
     std::vector<bool> stands{};     ///< of prints, at each time; of dots, of each point
     std::vector<double> ages{};     ///< of dots, of each point: along radius and colours
     double trail_s = 0;             ///< of dots: how long back their way is drawn
+    bool sets_range = true;         ///< the picture shows all of it
 
     /// Rather than a mark.
     [[nodiscard]] bool is_solid() const {

@@ -59,7 +59,7 @@ Space space_of(const Picture& picture, const Eye& eye) {
     Space space;
     for (const Subject& subject : picture.subjects) {
         for (std::size_t i = 0; i < subject.poses.size(); ++i) {
-            if (!is_within(picture, subject.times_s[i])) continue;
+            if (!subject.sets_range || !is_within(picture, subject.times_s[i])) continue;
             const double x = dot(subject.poses[i].position, eye.right);
             const double y = dot(subject.poses[i].position, eye.up);
             space.across.include(x);
@@ -68,7 +68,7 @@ Space space_of(const Picture& picture, const Eye& eye) {
     }
     for (const Strand& strand : picture.strands) {
         for (std::size_t row = 0; row < strand.times_s.size(); ++row) {
-            if (!is_within(picture, strand.times_s[row])) continue;
+            if (!strand.sets_range || !is_within(picture, strand.times_s[row])) continue;
             for (std::size_t i = 0; i < strand.count; ++i) {
                 const Vector3& point = strand.points[row * strand.count + i];
                 space.across.include(dot(point, eye.right));
@@ -81,7 +81,7 @@ Space space_of(const Picture& picture, const Eye& eye) {
     space.length_m = size > 0 ? 0.07 * size : 1.0;
     for (const Subject& subject : picture.subjects) {
         for (std::size_t i = 0; i < subject.poses.size(); ++i) {
-            if (!is_within(picture, subject.times_s[i])) continue;
+            if (!subject.sets_range || !is_within(picture, subject.times_s[i])) continue;
             const double reach =
                 0.8 * subject.length_m.value_or(space.length_m) * largest_scale(subject.poses[i]);
             const double x = dot(subject.poses[i].position, eye.right);

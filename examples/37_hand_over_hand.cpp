@@ -1,5 +1,5 @@
-// A rigger goes along the hooks of a jib hand over hand: slowly, then as fast as he can, and a gust
-// pushes him on the way.
+// A rigger leaps from the quay to the hooks of a jib, goes along them hand over hand, slowly, then as
+// fast as he can while a gust pushes him, and leaps down where a barge lies.
 
 #include <cmath>
 #include <cstdio>
@@ -13,14 +13,20 @@ int main() {
     std::vector<Vector3> hooks;
     for (int i = 0; i < 16; ++i)
         hooks.push_back({0, 5 + 0.2 * (i % 3), 0.9 * i});
-    Brachiator rigger{{}, hooks};
+    Brachiator rigger{{}, hooks, BrachiatorStand{.spot = {0, 3.3, 0}}};
+    rigger.leap_to_hold(0);
 
     std::puts("time   z      height  left hand    right hand   pull");
-    for (int frame = 1; frame <= 600; ++frame) {
+    for (int frame = 1; frame <= 720; ++frame) {
         if (frame == 300) rigger.push({0.8, 0, 0});
+        if (frame == 480) rigger.leap_to_ground({0, 2.5, 10}, 10);  // from the eleventh hook
         rigger.step(frame < 300 ? 0.8 : 2.2, 1.0 / 60);
         if (frame % 60 != 0) continue;
         std::printf("%2d s %6.2f m %6.2f m", frame / 60, rigger.position().z, rigger.position().y);
+        if (rigger.phase() != BrachiatorPhase::hangs) {
+            std::puts(rigger.phase() == BrachiatorPhase::stands ? "  stands" : "  leaps");
+            continue;
+        }
         double pull_n = 0;
         for (const BrachiatorHand& hand : rigger.hands()) {
             std::printf("  %s %2u", hand.holds ? "holds   " : "goes for", hand.hold);

@@ -152,10 +152,33 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
     return strand;
 }
 
+/// Any will do where there are none.
+bool matches_any(const std::vector<std::string>& patterns, const std::string& name) {
+    return patterns.empty() || std::any_of(patterns.begin(), patterns.end(), [&](const auto& one) {
+               return scene::matches(one, name);
+           });
+}
+
 bool is_chosen(const scene::PictureSettings& settings, const std::string& name) {
-    return settings.bodies.empty() ||
-           std::any_of(settings.bodies.begin(), settings.bodies.end(),
-                       [&](const std::string& pattern) { return scene::matches(pattern, name); });
+    return matches_any(settings.bodies, name);
+}
+
+/// A part of what is drawn gives the picture its range.
+void look_around(draw::Picture& picture, const scene::PictureSettings& settings) {
+    bool any = false;
+    const auto choose = [&](auto& all) {
+        for (auto& one : all) {
+            one.sets_range = matches_any(settings.around, one.name);
+            any = any || one.sets_range;
+        }
+    };
+    choose(picture.subjects);
+    choose(picture.strands);
+    if (any) return;
+    throw UsageProblem{
+        fmt::format("hopcoil run: picture.{}.around: nothing in the picture has "
+                    "such a name",
+                    settings.name)};
 }
 
 std::vector<NodeChannels> chosen_nodes(std::vector<NodeChannels> nodes,
@@ -249,6 +272,7 @@ draw::Picture picture_of(const scene::Scene& scene, const Take& take,
     join(picture.subjects, scene, 0);
     for (const std::string& file : settings.compare)
         add_comparison(picture, scene, settings, file, nodes);
+    look_around(picture, settings);
     for (std::size_t i = 0; i < settings.references.size(); ++i) {
         picture.references.push_back(
             {settings.references[i],

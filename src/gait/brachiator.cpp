@@ -24,7 +24,9 @@ constexpr std::array<Dial<BrachiatorSettings>, BrachiatorSettings::dial_count> b
     field_dial<&BrachiatorSettings::fold, BrachiatorSettings>(
         {.path = "fold", .unit = "", .hard = {0, 1.5}, .slider = {0, 1.5}}),
     field_dial<&BrachiatorSettings::push_decay_hz, BrachiatorSettings>(
-        {.path = "push_decay_hz", .unit = "Hz", .hard = {0.2, 10}, .slider = {0.5, 4}})};
+        {.path = "push_decay_hz", .unit = "Hz", .hard = {0.2, 10}, .slider = {0.5, 4}}),
+    field_dial<&BrachiatorSettings::most_leap_speed, BrachiatorSettings>(
+        {.path = "most_leap_speed", .unit = "m/s", .hard = {0.5, 8}, .slider = {2, 6}})};
 
 /// The longest step that is taken at once.
 constexpr double longest_step_s = 10;
@@ -38,6 +40,8 @@ Tuning push_tuning(const BrachiatorSettings& settings) {
 }
 
 constexpr Tuning fold_tuning{.frequency_hz = 1.3, .damping_ratio = 1};
+constexpr Tuning turn_tuning{.frequency_hz = 1.6, .damping_ratio = 1};
+constexpr Tuning free_hand_tuning{.frequency_hz = 1.8, .damping_ratio = 0.8};
 
 /// From one hold to the next: at rest at both ends, and down past the body in between.
 Vector3 reaching(const Vector3& from, const Vector3& to, const Vector3& aside, double phase) {
@@ -88,9 +92,41 @@ double longest_gap_m(const BrachiatorSettings& settings) noexcept {
 Brachiator::Brachiator(const BrachiatorSettings& settings, std::vector<Vector3> holds)
     : settings_{settings},
       holds_{std::move(holds)},
+      channels_{{{"position", ChannelKind::vector, 3, "m"},
+                 {"rotation", ChannelKind::rotation, 4, ""},
+                 {"hands", ChannelKind::vector, 3, "m", 2},
+                 {"holds", ChannelKind::flag, 1, "", 2}}},
       offset_{push_tuning(settings), Vector3{}},
-      folds_{Follower<double>{fold_tuning, 0.0}, Follower<double>{fold_tuning, 0.0}} {
+      folds_{Follower<double>{fold_tuning, 0.0}, Follower<double>{fold_tuning, 0.0}},
+      turn_{turn_tuning, Quaternion{}},
+      free_{Follower<Vector3>{free_hand_tuning, Vector3{}},
+            Follower<Vector3>{free_hand_tuning, Vector3{}}} {
     require_valid(settings);
+    check_holds();
+    path_ = detail::HandPath{settings_, holds_};
+    pose();
+}
+
+Brachiator::Brachiator(const BrachiatorSettings& settings, std::vector<Vector3> holds,
+                       const BrachiatorStand& stand)
+    : Brachiator{settings, std::move(holds)} {
+    require_finite("spot.x", stand.spot.x);
+    require_finite("spot.y", stand.spot.y);
+    require_finite("spot.z", stand.spot.z);
+    require_finite("yaw_rad", stand.yaw_rad);
+    mode_ = Mode::stands;
+    held_ = {false, false};
+    const Vector3 place = stand.spot + Vector3{0, standing_height_m(settings_), 0};
+    leaping_.plan.points.fill({.position = place});
+    leaping_.feet_to = feet_beside(stand.spot, stand.yaw_rad);
+    leaping_.yaw_rad = stand.yaw_rad;
+    turn_.reset(turned_by({0, stand.yaw_rad, 0}));
+    for (const std::size_t side : {0U, 1U})
+        free_[side].reset(free_hand_target(side));
+    pose();
+}
+
+void Brachiator::check_holds() const {
     if (holds_.size() < 2)
         throw InvalidValue{"holds", static_cast<double>(holds_.size()), "two holds or more"};
     for (const Vector3& hold : holds_) {
@@ -99,16 +135,10 @@ Brachiator::Brachiator(const BrachiatorSettings& settings, std::vector<Vector3> 
         require_finite("holds.z", hold.z);
     }
     const double first_m = length(holds_[1] - holds_[0]);
-    if (!(first_m > 0 && first_m <= longest_gap_m(settings))) {
+    if (!(first_m > 0 && first_m <= longest_gap_m(settings_))) {
         throw InvalidValue{"distance of the first two holds", first_m,
-                           "above 0, at most " + shortest(longest_gap_m(settings))};
+                           "above 0, at most " + shortest(longest_gap_m(settings_))};
     }
-    channels_ = {{{"position", ChannelKind::vector, 3, "m"},
-                  {"rotation", ChannelKind::rotation, 4, ""},
-                  {"hands", ChannelKind::vector, 3, "m", 2},
-                  {"holds", ChannelKind::flag, 1, "", 2}}};
-    path_ = detail::HandPath{settings_, holds_};
-    pose();
 }
 
 StepStatus Brachiator::step(double speed, double dt) noexcept {
@@ -117,32 +147,48 @@ StepStatus Brachiator::step(double speed, double dt) noexcept {
         return StepStatus::rejected;
     }
     const bool is_too_long = dt > longest_step_s;
-    time_left_s_ += std::min(dt, longest_step_s);
+    double left_s = time_left_s_ + std::min(dt, longest_step_s);
+    time_left_s_ = 0;  // while it ticks
     // A tick that is due within rounding is due.
     constexpr double rounding_s = 1e-9;
-    while (time_left_s_ >= tick_s - rounding_s) {
+    while (left_s >= tick_s - rounding_s) {
         tick(speed);
-        time_left_s_ = std::max(0.0, time_left_s_ - tick_s);
+        left_s = std::max(0.0, left_s - tick_s);
     }
+    time_left_s_ = left_s;
     pose();
     return is_too_long ? StepStatus::guarded : StepStatus::stepped;
 }
 
 void Brachiator::tick(double speed) noexcept {
     ++ticks_;
-    path_.advance(settings_, holds_, speed);
+    if (mode_ == Mode::hangs)
+        path_.advance(settings_, holds_, wish_.is_from(path_.newest()) ? 0 : speed);
+    advance_leap(speed);
     offset_.step(Vector3{}, tick_s);
-    // The legs fold on the way up, one a little more than the other.
-    const double ahead = path_.at(0).ahead;
-    folds_[0].step(ahead > 0.1 ? 1.0 : 0.0, tick_s);
-    folds_[1].step(ahead > 0.25 ? 0.85 : 0.1, tick_s);
+    fold_legs();
+    move_free_hands();
     pose();
+    bool any_holds = false;
     for (std::size_t side = 0; side < 2; ++side) {
         if (hands_[side].holds && !held_[side]) ++log_.catches;
         held_[side] = hands_[side].holds;
+        any_holds = any_holds || held_[side];
         log_.most_force_n = std::max(log_.most_force_n, hands_[side].force_n);
     }
-    log_.most_acceleration = std::max(log_.most_acceleration, length(acceleration_));
+    if (any_holds) log_.most_acceleration = std::max(log_.most_acceleration, length(acceleration_));
+    begin_leap();
+}
+
+/// On the way up, one a little more than the other.
+void Brachiator::fold_legs() noexcept {
+    double ahead = path_.at(0).ahead;
+    if (mode_ != Mode::hangs) {
+        const bool flies = phase() == BrachiatorPhase::flies;
+        ahead = flies && !leaping_.to_feet ? 0.2 : 0.0;
+    }
+    folds_[0].step(ahead > 0.1 ? 1.0 : 0.0, tick_s);
+    folds_[1].step(ahead > 0.25 ? 0.85 : 0.1, tick_s);
 }
 
 StepStatus Brachiator::push(const Vector3& delta_velocity) noexcept {
@@ -170,61 +216,112 @@ Vector3 Brachiator::shoulder(std::size_t side) const noexcept {
     return position_ + rotated(rotation_, {x, settings_.shoulder_height_m, 0});
 }
 
-/// The body between two ticks, and all that hangs on it.
-void Brachiator::pose() noexcept {
-    const detail::BodyPoint& before = path_.at(-1);
+Vector3 Brachiator::hip(std::size_t side) const noexcept {
+    const double x = (side == 0 ? 0.5 : -0.5) * settings_.hip_width_m;
+    return position_ + rotated(rotation_, {x, -settings_.hip_depth_m, 0});
+}
+
+/// Between two ticks of its path along the row.
+SwingPoint Brachiator::on_row() const noexcept {
+    const Vector3 step = path_.at(1).place - path_.at(0).place;
+    SwingPoint point;
+    point.acceleration =
+        (step - (path_.at(0).place - path_.at(-1).place)) * (1 / (tick_s * tick_s));
+    // Along the parabola through the three.
+    const double part = time_left_s_ / tick_s;
+    const double bend = 0.5 * part * (part - 1) * tick_s * tick_s;
+    point.position = path_.at(0).place + step * part + point.acceleration * bend;
+    point.velocity = step * (1 / tick_s) + point.acceleration * ((part - 0.5) * tick_s);
+    return point;
+}
+
+/// Without what pushes have left.
+SwingPoint Brachiator::on_way() const noexcept {
+    if (mode_ == Mode::hangs) return on_row();
+    if (mode_ == Mode::leaps) return leaping_.plan.at(leap_time_s());
+    return {.position = leaping_.plan.points[LeapPlan::end].position};
+}
+
+Quaternion Brachiator::turn_on_way() const noexcept {
+    if (mode_ != Mode::hangs) return turn_.value();
+    const double part = time_left_s_ / tick_s;
     const detail::BodyPoint& now = path_.at(0);
     const detail::BodyPoint& after = path_.at(1);
-    const double part = time_left_s_ / tick_s;
-    const Vector3 step = after.place - now.place;
-    acceleration_ = (step - (now.place - before.place)) * (1 / (tick_s * tick_s));
-    // Along the parabola through the three.
-    const double bend = 0.5 * part * (part - 1) * tick_s * tick_s;
-    position_ = now.place + step * part + acceleration_ * bend;
-    velocity_ = step * (1 / tick_s) + acceleration_ * ((part - 0.5) * tick_s);
-    detail::BodyPoint point = now;
     const auto between = [&](auto a, auto b) {
         return a + (b - a) * part;
     };
+    detail::BodyPoint point;
     point.place = position_;
     point.hold = between(now.hold, after.hold);
     point.yaw_rad = between(now.yaw_rad, after.yaw_rad);
     point.twist = between(now.twist, after.twist);
-    rotation_ = detail::hanging_turn(settings_, point);
+    return detail::hanging_turn(settings_, point);
+}
+
+/// The body between two ticks, and all that hangs on it.
+void Brachiator::pose() noexcept {
+    const SwingPoint way = on_way();
+    position_ = way.position;
+    rotation_ = turn_on_way();
     const Vector3 offset = offset_.value();
     position_ = position_ + offset;
-    velocity_ = velocity_ + offset_.velocity();
-    acceleration_ = acceleration_ + acceleration_of(offset_.tuning(), offset, offset_.velocity());
-    const double time_s = static_cast<double>(ticks_) * tick_s + time_left_s_;
-    draw_in(time_s);
-    place_hands(time_s);
+    velocity_ = way.velocity + offset_.velocity();
+    acceleration_ =
+        way.acceleration + acceleration_of(offset_.tuning(), offset, offset_.velocity());
+    draw_in();
+    place_hands();
     place_legs();
     share_force();
 }
 
-/// As near to what its hands hold as its arms are long.
-void Brachiator::draw_in(double time_s) noexcept {
+/// As a hand along the row, or in a leap from it or to it.
+detail::HandAt Brachiator::hand_at(std::uint32_t side) const noexcept {
+    const BrachiatorPhase now = phase();
+    if (now == BrachiatorPhase::hangs || (now == BrachiatorPhase::arrives && !leaping_.to_feet))
+        return path_.hand_at(path_.now_s() + time_left_s_, side);
+    const bool holds = now == BrachiatorPhase::gathers && !leaping_.from_feet;
+    return {.holds = holds, .hold = leaping_.let_go[side], .left = leaping_.let_go[side]};
+}
+
+Brachiator::Fixed Brachiator::hand_on(std::uint32_t side) const noexcept {
+    const detail::HandAt at = hand_at(side);
+    return {at.holds, holds_[at.hold]};
+}
+
+Brachiator::Fixed Brachiator::foot_on(std::size_t side) const noexcept {
+    const BrachiatorPhase now = phase();
+    if (now == BrachiatorPhase::gathers && leaping_.from_feet)
+        return {true, leaping_.feet_from[side]};
+    const bool has_landed = now == BrachiatorPhase::stands || now == BrachiatorPhase::arrives;
+    return {has_landed && leaping_.to_feet, leaping_.feet_to[side]};
+}
+
+/// As near to what its hands hold and its feet stand on as its limbs are long.
+void Brachiator::draw_in() noexcept {
     double drawn_m = 0;
+    const auto draw = [&](const Fixed& end, const Vector3& root, double most_m) {
+        if (!end.is_fixed) return;
+        const Vector3 limb = end.place - root;
+        const double over = length(limb) - most_m;
+        if (!(over > 0)) return;
+        position_ = position_ + limb * (over / (over + most_m));
+        drawn_m += over;
+    };
     for (int round = 0; round < 8; ++round) {
         for (const std::uint32_t side : {0U, 1U}) {
-            const detail::HandAt at = path_.hand_at(time_s, side);
-            if (!at.holds) continue;
-            const Vector3 arm = holds_[at.hold] - shoulder(side);
-            const double over = length(arm) - settings_.arm_length_m;
-            if (!(over > 0)) continue;
-            position_ = position_ + arm * (over / (over + settings_.arm_length_m));
-            drawn_m += over;
+            draw(hand_on(side), shoulder(side), settings_.arm_length_m);
+            draw(foot_on(side), hip(side), settings_.leg_length_m);
         }
     }
     log_.drawn_in_m = std::max(log_.drawn_in_m, drawn_m);
 }
 
-void Brachiator::place_hands(double time_s) noexcept {
+void Brachiator::place_hands() noexcept {
     const Vector3 outward = rotated(rotation_, {1, 0, 0});
     const double arm_m = settings_.arm_length_m;
-    next_hold_ = path_.swing_at(time_s).caught;
+    if (mode_ == Mode::hangs) next_hold_ = path_.swing_at(path_.now_s() + time_left_s_).caught;
     for (const std::uint32_t side : {0U, 1U}) {
-        const detail::HandAt at = path_.hand_at(time_s, side);
+        const detail::HandAt at = hand_at(side);
         BrachiatorHand& hand = hands_[side];
         hand.holds = at.holds;
         hand.hold = at.hold;
@@ -232,6 +329,8 @@ void Brachiator::place_hands(double time_s) noexcept {
         hand.shoulder = shoulder(side);
         if (at.holds) {
             hand.position = holds_[at.hold];
+        } else if (mode_ != Mode::hangs) {
+            hand.position = free_hand(side);
         } else {
             const double sign = side == 0 ? 1 : -1;
             const Vector3 aside = Vector3{0, -0.75 * arm_m, 0} + outward * (0.15 * arm_m * sign);
@@ -251,18 +350,21 @@ void Brachiator::place_legs() noexcept {
         const double fold = settings_.fold * folds_[side].value();
         const double sign = side == 0 ? 0.5 : -0.5;
         BrachiatorLeg& leg = legs_[side];
-        leg.hip = position_ +
-                  rotated(rotation_, {sign * settings_.hip_width_m, -settings_.hip_depth_m, 0});
+        leg.hip = hip(side);
         const double reach = settings_.leg_length_m * (0.96 - 0.36 * std::min(fold, 1.5));
         const double angle = 0.1 + 0.75 * fold;
-        const Vector3 wanted =
+        Vector3 wanted =
             leg.hip + rotated(rotation_, {0.1 * sign * settings_.hip_width_m,
                                           -reach * math::cos(angle), reach * math::sin(angle)});
+        if (mode_ != Mode::hangs) wanted = flying_foot(side, wanted);
+        const Fixed on = foot_on(side);
+        if (on.is_fixed) wanted = on.place;
         const double thigh_m = 0.5 * settings_.leg_length_m;
         const TwoBonePose bent = bend_two_bones(leg.hip, wanted, rotated(rotation_, {0, 0, 1}),
                                                 thigh_m, settings_.leg_length_m - thigh_m);
         leg.knee = bent.knee;
-        leg.foot = bent.ankle;
+        leg.foot = on.is_fixed ? on.place : bent.ankle;
+        leg.stands = on.is_fixed;
     }
 }
 
@@ -276,6 +378,7 @@ void Brachiator::share_force() noexcept {
         const double far = length(arm);
         if (hands_[side].holds && far > 0) along[side] = arm * (1 / far);
     }
+    if (!hands_[0].holds && !hands_[1].holds) return;
     if (hands_[0].holds != hands_[1].holds) {
         hands_[hands_[0].holds ? 0 : 1].force_n = length(force);
         return;
@@ -294,8 +397,9 @@ void Brachiator::share_force() noexcept {
 
 bool Brachiator::still() const noexcept {
     constexpr double still_speed = 1e-4;
-    return hands_[0].holds && hands_[1].holds && length(velocity_) < still_speed &&
-           length(acceleration_) < still_speed;
+    const bool is_kept = mode_ == Mode::stands || (hands_[0].holds && hands_[1].holds);
+    return is_kept && mode_ != Mode::leaps && wish_.to == detail::LeapWish::To::nowhere &&
+           length(velocity_) < still_speed && length(acceleration_) < still_speed;
 }
 
 void Brachiator::read(std::span<double> numbers) const noexcept {

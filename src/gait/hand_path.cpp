@@ -14,6 +14,7 @@ namespace {
 constexpr double width_s = 0.27;
 constexpr std::int64_t kernel_reach = 97;
 constexpr std::int64_t lift_reach = 70;  // to both sides, twice
+static_assert(HandPath::planned_ticks == 2 * lift_reach + 1);
 /// A hand lets go after, and catches before, this part of a swing.
 constexpr double grip_part = 0.015;
 /// Of the arm's length: how far a plan stretches it, so that something is left for pushes.
@@ -142,23 +143,24 @@ Quaternion hanging_turn(const BrachiatorSettings& settings, const BodyPoint& poi
     return turned_by(tip) * turned_by({0, yaw, 0});
 }
 
-HandPath::HandPath(const BrachiatorSettings& settings, std::span<const Vector3> holds) {
-    const Vector3 way = holds[1] - holds[0];
-    const Vector3 start = change_over(settings, holds[0], holds[1]);
-    swings_[0] = {.pivot = 0,
-                  .left = 0,
-                  .caught = 1,
+HandPath::HandPath(const BrachiatorSettings& settings, std::span<const Vector3> holds,
+                   std::uint32_t first) noexcept {
+    const Vector3 way = holds[first + 1] - holds[first];
+    const Vector3 start = change_over(settings, holds[first], holds[first + 1]);
+    swings_[0] = {.pivot = first,
+                  .left = first,
+                  .caught = first + 1,
                   .hand = 0,
                   .from = start,
                   .to = start,
                   .yaw_rad = math::atan2(way.x, way.z)};
     // The right hand has the first hold, the left one the second.
     swing_count_ = 1;
-    const BodyPoint first{.place = start - Vector3{0, settings.shoulder_height_m, 0},
-                          .hold = (holds[0] + holds[1]) * 0.5,
-                          .yaw_rad = swings_[0].yaw_rad,
-                          .twist = 0};
-    raw_.fill(first);
+    const BodyPoint hanging{.place = start - Vector3{0, settings.shoulder_height_m, 0},
+                            .hold = (holds[first] + holds[first + 1]) * 0.5,
+                            .yaw_rad = swings_[0].yaw_rad,
+                            .twist = 0};
+    raw_.fill(hanging);
     for (std::int64_t tick = -2 * lift_reach; tick <= 2 * lift_reach + 1; ++tick)
         smooth(settings, holds, tick);
     for (const std::int64_t tick : {-1, 0, 1})

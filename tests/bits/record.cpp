@@ -317,6 +317,8 @@ void record_brachiator(Hash& hash, Parameters& numbers) {
     for (int i = 0; i < 700; ++i) {
         if (i % 90 == 50) body.push({numbers.next() - 0.5, numbers.next() - 0.5, 0.3});
         const double speed = i < 400 ? 1 + numbers.next() : -1.4;
+        if (i == 450) body.leap_to_ground({0.2, 2.2, 3});
+        if (i == 620) body.leap_to_hold(2);
         body.step(speed, 0.03 * numbers.next());
         hash.add(body.position().y);
         hash.add(body.acceleration().z);

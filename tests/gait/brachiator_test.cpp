@@ -271,3 +271,190 @@ TEST_CASE("what a brachiator cannot be is refused", "[brachiator]") {
     CHECK(stopped.is_at_end());
     CHECK(stopped.position().z == Approx(2.5).margin(0.01));
 }
+
+namespace {
+
+/// From the ground under the first holds, which lie low enough to be leapt to.
+std::vector<Vector3> low_row(unsigned seed) {
+    RandomNumbers numbers{stream_of(seed, "low row")};
+    std::vector<Vector3> holds;
+    for (int i = 0; i < 8; ++i)
+        holds.push_back({0, 2.5 + numbers.between(0.0, 0.25), 0.2 + numbers.between(0.8, 1.0) * i});
+    return holds;
+}
+
+/// What a leap must not do: from tick to tick.
+struct LeapWatch {
+    double most_jump = 0.0;        ///< of the place, from what its velocity says
+    double most_speed_jump = 0.0;  ///< of the velocity, from what its acceleration says
+    double most_hand_speed = 0.0;
+    double most_foot_speed = 0.0;
+    double most_slip = 0.0;  ///< of a foot that stands
+    double most_turn_rad_per_s = 0.0;
+    double off_gravity = 0.0;  ///< in flight
+    Brachiator before;
+
+    explicit LeapWatch(const Brachiator& body) : before{body} {}
+
+    void look(const Brachiator& body) {
+        const double dt = Brachiator::tick_s;
+        const Vector3 way = body.position() - before.position();
+        const Vector3 expected = (body.velocity() + before.velocity()) * (0.5 * dt);
+        most_jump = std::max(most_jump, length(way - expected));
+        const Vector3 change = body.velocity() - before.velocity();
+        const Vector3 pulled = (body.acceleration() + before.acceleration()) * (0.5 * dt);
+        most_speed_jump = std::max(most_speed_jump, length(change - pulled));
+        for (std::size_t side = 0; side < 2; ++side) {
+            const BrachiatorLeg& leg = body.legs()[side];
+            const double foot = length(leg.foot - before.legs()[side].foot);
+            most_foot_speed = std::max(most_foot_speed, foot / dt);
+            if (leg.stands && before.legs()[side].stands) most_slip = std::max(most_slip, foot);
+            const Vector3 hand = body.hands()[side].position - before.hands()[side].position;
+            most_hand_speed = std::max(most_hand_speed, length(hand) / dt);
+        }
+        const Vector3 turn =
+            rotation_vector(body.rotation() * conjugate(before.rotation())) * (1 / dt);
+        most_turn_rad_per_s = std::max(most_turn_rad_per_s, length(turn));
+        if (body.phase() == BrachiatorPhase::flies && before.phase() == BrachiatorPhase::flies) {
+            off_gravity = std::max(off_gravity,
+                                   length(body.acceleration() + Vector3{0, standard_gravity, 0}));
+        }
+        before = body;
+    }
+};
+
+}  // namespace
+
+TEST_CASE("it leaps from the ground to its holds and down again, without a break in its motion",
+          "[brachiator]") {
+    for (unsigned seed = 0; seed < 30; ++seed) {
+        Brachiator rigger{{}, low_row(seed), BrachiatorStand{{0, 0, 0}, 0}};
+        REQUIRE(rigger.still());
+        CHECK(rigger.legs()[0].stands);
+        REQUIRE(rigger.leap_to_hold(0));
+        LeapWatch watch{rigger};
+        const Vector3 spot{0.1, 0.3, rigger.holds()[4].z};
+        for (int i = 0; i < 240 * 16; ++i) {
+            if (i == 240 * 4) REQUIRE(rigger.leap_to_ground(spot, 4));
+            rigger.step(1.0, Brachiator::tick_s);
+            watch.look(rigger);
+        }
+        CAPTURE(seed, rigger.log().leaps_refused);
+        CHECK(rigger.log().leaps == 2);
+        CHECK(rigger.phase() == BrachiatorPhase::stands);
+        CHECK(rigger.still());
+        // It lands on both sides of the spot that was asked for.
+        const Vector3 middle = (rigger.legs()[0].foot + rigger.legs()[1].foot) * 0.5;
+        CHECK(length(middle - spot) < 1e-12);
+        CHECK(length(rigger.legs()[0].foot - rigger.legs()[1].foot) ==
+              Approx(rigger.settings().hip_width_m));
+        CHECK(watch.most_jump < 1e-4);
+        CHECK(watch.most_speed_jump < 0.02);
+        CHECK(watch.most_slip == 0);
+        CHECK(watch.most_hand_speed < 14);
+        CHECK(watch.most_foot_speed < 14);
+        CHECK(watch.most_turn_rad_per_s < 10);
+        CHECK(watch.off_gravity < 1e-9);
+        CHECK(rigger.log().drawn_in_m < 5e-3);
+        CHECK(rigger.log().most_force_n < 4.5 * 70 * standard_gravity);
+    }
+}
+
+TEST_CASE("a leap arrives where its plan says, and when", "[brachiator]") {
+    Brachiator rigger{{}, low_row(1), BrachiatorStand{{0, 0, 0}, 0}};
+    REQUIRE(rigger.leap_to_hold(0));
+    rigger.step(0, 1e-9);
+    for (int i = 0; rigger.phase() == BrachiatorPhase::stands && i < 10; ++i)
+        rigger.step(0, Brachiator::tick_s);
+    REQUIRE(rigger.phase() == BrachiatorPhase::gathers);
+    const LeapPlan plan = rigger.leap();
+    CHECK(length(rigger.looks_at() - rigger.holds()[0]) == 0);
+    const double flight = plan.flight_s();
+    const SwingPoint off = plan.points[LeapPlan::off];
+    const SwingPoint on = plan.points[LeapPlan::on];
+    // A parabola, from the closed form.
+    const Vector3 fallen = off.position + off.velocity * flight +
+                           Vector3{0, -0.5 * standard_gravity * flight * flight, 0};
+    CHECK(length(fallen - on.position) < 1e-12);
+    CHECK(
+        length(plan.at(0.5 * (plan.times_s[LeapPlan::off] + plan.times_s[LeapPlan::on])).position -
+               (off.position + off.velocity * (0.5 * flight) +
+                Vector3{0, -0.125 * standard_gravity * flight * flight, 0})) < 1e-12);
+    // It crouches first, and both hands have holds where the flight ends.
+    CHECK(plan.points[LeapPlan::gathered].position.y < off.position.y - 0.05);
+    double caught_s = 0;
+    double time_s = 0;
+    while (caught_s == 0 && time_s < 5) {
+        rigger.step(0, Brachiator::tick_s);
+        time_s += Brachiator::tick_s;
+        if (rigger.hands()[0].holds && rigger.hands()[1].holds) caught_s = time_s;
+    }
+    CHECK(caught_s == Approx(plan.times_s[LeapPlan::on]).margin(1.01 * Brachiator::tick_s));
+    CHECK(rigger.log().catches == 2);
+}
+
+TEST_CASE("leaps from hold to hold cross what hands cannot; what is out of reach is left",
+          "[brachiator]") {
+    std::vector<Vector3> row = even_row(1, 4);
+    for (const double z : {5.0, 5.6, 6.4})
+        row.push_back({0, 3.9, z});
+    Brachiator rigger{{.most_leap_speed = 7}, row};
+    LeapWatch watch{rigger};
+    REQUIRE(rigger.leap_to_hold(4, 3));
+    for (int i = 0; i < 240 * 14; ++i) {
+        rigger.step(1, Brachiator::tick_s);
+        watch.look(rigger);
+    }
+    CHECK(rigger.log().leaps == 1);
+    CHECK(rigger.position().z == Approx(6.0).margin(0.03));
+    CHECK(rigger.log().drawn_in_m < 0.05);
+    CHECK(watch.off_gravity < 1e-9);
+
+    CHECK_FALSE(rigger.leap_to_hold(99));
+    CHECK_FALSE(rigger.leap_to_hold(0, 99));
+    CHECK_FALSE(rigger.leap_to_ground({0, not_a_number, 0}));
+    CHECK_FALSE(rigger.leap_to_ground({0, 1e300, 0}));
+    CHECK(rigger.leap_to_ground({0, -20, 7}));
+    for (int i = 0; i < 480; ++i)
+        rigger.step(0, Brachiator::tick_s);
+    CHECK(rigger.log().leaps_refused == 1);
+    CHECK(rigger.phase() == BrachiatorPhase::hangs);
+    CHECK(rigger.still());
+}
+
+TEST_CASE("leaps are the same at any frame rate, from bytes, and when they are pushed",
+          "[brachiator]") {
+    const std::vector<Vector3> row = low_row(2);
+    const BrachiatorStand stand{{0, 0, 0}, 0.2};
+    Brachiator fine{{}, row, stand};
+    Brachiator coarse{{}, row, stand};
+    Brachiator loaded{{}, row};
+    for (Brachiator* body : {&fine, &coarse})
+        body->leap_to_hold(0);
+    for (int i = 0; i < 30 * 14; ++i) {
+        if (i == 20 || i == 50) {
+            for (Brachiator* body : {&fine, &coarse})
+                body->push({0.5, 0.2, -0.4});
+        }
+        if (i == 100) {
+            for (Brachiator* body : {&fine, &coarse})
+                body->leap_to_ground({0, 0, 5}, 5);
+        }
+        for (int k = 0; k < 8; ++k)
+            fine.step(1.1, 1.0 / 240);
+        coarse.step(1.1, 1.0 / 30);
+        REQUIRE(fine.phase() == coarse.phase());
+        REQUIRE(length(fine.position() - coarse.position()) < 1e-9);
+        if (i % 10 == 0) {
+            REQUIRE(load_state(loaded, save_state(coarse)));
+            REQUIRE(same_bits(loaded.hands(), coarse.hands()));
+            REQUIRE(same_bits(loaded.rotation(), coarse.rotation()));
+        }
+    }
+    CHECK(coarse.phase() == BrachiatorPhase::stands);
+    const long before = allocations();
+    coarse.leap_to_hold(4);
+    for (int i = 0; i < 300; ++i)
+        coarse.step(1, 1.0 / 60);
+    CHECK(allocations() == before);
+}

@@ -70,6 +70,45 @@ TEST_CASE("a scene's rigger goes along his holds, is followed, and reported on",
     CHECK(held.column(*held.find_column("rigger.position_m.z")).back() < 5);
 }
 
+TEST_CASE("a scene's rigger leaps up, and down where he is told", "[brachiator]") {
+    const TestFolder folder;
+    const auto scene_with = [&](const std::string& more) {
+        return scene_from(folder, R"(
+duration_s = 12
+[brachiator.rigger]
+speed_m_per_s = 1
+stands_at_m = [0, 0, 0]
+holds = [{ from_m = [0, 2.6, 0.2], to_m = [0, 2.6, 6.2], count = 7 }]
+)" + more);
+    };
+    const Scene scene = scene_with(
+        "leaps = [{ at_s = 0.5, to_hold = 1 }, { at_s = 4, from_hold = 5, to_ground_m = [0, 0.5, "
+        "4] }]");
+    Take take;
+    const RunLog log = run(scene, take);
+    CHECK(log.warnings.empty());
+    const auto column = [&](const char* name) {
+        return take.column(*take.find_column(name));
+    };
+    CHECK(column("rigger.feet.hold").front() == 1);
+    CHECK(column("rigger.feet.hold").back() == 1);
+    CHECK(column("rigger.position_m.y").back() == Approx(0.5 + 1.1245).margin(1e-6));
+    const SystemReport report = report_on(scene, take).front();
+    CHECK(figure_of(report, "leaps") == 2);
+    CHECK(figure_of(report, "catches") >= 5);
+    Scene slow = scene;
+    slow.rate_hz = 15;
+    Take coarse;
+    run(slow, coarse);
+    CHECK(coarse.column(*coarse.find_column("rigger.position_m.z")).back() ==
+          Approx(column("rigger.position_m.z").back()).margin(1e-6));
+
+    Take left;
+    const RunLog refused = run(scene_with("leaps = [{ to_ground_m = [0, 9, 4] }]"), left);
+    REQUIRE(refused.warnings.size() == 1);
+    CHECK_THAT(refused.warnings[0], Contains("out of reach"));
+}
+
 TEST_CASE("what is wrong with a brachiator is said where it stands", "[brachiator]") {
     const TestFolder folder;
     const auto refused = [&](const std::string& table, const std::string& why) {
@@ -86,4 +125,11 @@ TEST_CASE("what is wrong with a brachiator is said where it stands", "[brachiato
             "pace");
     refused("holds = [{ from_m = [0, 4, 0], to_m = [0, 4, 3], count = 4 }]\narm_length_m = -1",
             "arm_length_m");
+    const std::string row = "holds = [{ from_m = [0, 4, 0], to_m = [0, 4, 3], count = 4 }]\n";
+    refused(row + "leaps = [{ at_s = 1 }]", "'to_hold' or 'to_ground_m'");
+    refused(row + "leaps = [{ to_hold = 1, to_ground_m = [0, 0, 0] }]", "'to_hold' or");
+    refused(row + "leaps = [{ to_hold = 5 }]", "to_hold");
+    refused(row + "leaps = [{ to_hold = 0 }]", "to_hold");
+    refused(row + "leaps = [{ at_s = -1, to_hold = 1 }]", "at_s");
+    refused(row + "yaw_deg = 20", "'stands_at_m'");
 }

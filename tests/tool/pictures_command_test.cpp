@@ -246,6 +246,8 @@ TEST_CASE("pictures that cannot be made say why", "[command][pictures]") {
                Contains("every_s: expected a number above 0"));
     CHECK_THAT(refused("[picture.p]\nbodies = 'nobody'\n"),
                Contains("nothing to be seen in space"));
+    CHECK_THAT(refused("[picture.p]\naround = 'nobody'\n"),
+               Contains("picture.p.around: nothing in the picture has such a name"));
     CHECK_THAT(refused("[picture.p]\ncompare = 'nowhere.csv'\n"), Contains("nowhere.csv"));
     folder.write("other.csv", "time_s,x\n0,1\n");
     CHECK_THAT(refused("[picture.p]\ncompare = 'other.csv'\n"),

@@ -1,22 +1,22 @@
-// [brachiator.NAME]: a body that goes hand over hand along a row of holds.
-
-#include "brachiator.hpp"
+// [brachiator.NAME]: a body that goes hand over hand along a row of holds, running and reported on.
 
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdint>
 #include <limits>
+#include <optional>
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/problems.hpp>
 #include <hopcoil/follow/intent.hpp>
 #include <hopcoil/gait/brachiator.hpp>
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 
-#include "../read/read_pictures.hpp"
 #include "../run/step_length.hpp"
-#include "read_mover.hpp"
+#include "brachiating.hpp"
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
@@ -25,41 +25,43 @@ namespace {
 enum BrachiatorPort : std::size_t { body, turned, gaze, spine, arm1, arm2, leg1, leg2, holds };
 constexpr std::size_t limb_points = 3;
 constexpr std::size_t spine_points = 4;  // between the hips, the middle, neck, head
-constexpr std::array signal_names{"hand1.holds", "hand2.holds", "hand1.force_n", "hand2.force_n",
-                                  "acceleration_m_per_s2"};
+constexpr std::array signal_names{"hand1.holds",   "hand2.holds",           "hand1.force_n",
+                                  "hand2.force_n", "acceleration_m_per_s2", "feet.hold"};
 enum BrachiatorSignal : std::size_t {
     hand1_holds,
     hand2_holds,
     hand1_force,
     hand2_force,
-    acceleration
-};
-
-struct BrachiatorParts {
-    BrachiatorSettings settings{};
-    std::vector<Vector3> holds{};
-    double speed = 1.2;  ///< where no target says it
-    double radius_m = 0.04;
-    std::vector<Colour> colours{};
-    double order = 0.0;
+    acceleration,
+    feet_stand
 };
 
 class RunningBrachiator final : public RunningSystem {
   public:
     RunningBrachiator(const BrachiatorParts& parts, double time_s)
         : parts_{parts},
-          body_{parts.settings, parts.holds},
+          body_{parts.body()},
           time_s_{time_s},
-          head_{{.frequency_hz = 2.5, .damping_ratio = 1}, eye(), looked_at()} {}
+          head_{{.frequency_hz = 2.5, .damping_ratio = 1}, eye(), body_.looks_at()} {
+        leap();
+    }
 
     bool advance(double time_s, const SystemInputs& inputs) override {
         const double dt = step_length_.from_to(time_s_, time_s);
         const double speed =
             inputs.targets.empty() ? parts_.speed : inputs.targets[0].point.value[0];
         if (body_.step(speed, dt) == StepStatus::rejected) return false;
-        head_.step(eye(), looked_at(), dt);
+        head_.step(eye(), body_.looks_at(), dt);
         time_s_ = time_s;
+        leap();
         return true;
+    }
+    [[nodiscard]] double next_event_s(double time_s) const override {
+        double next = std::numeric_limits<double>::infinity();
+        for (const LeapAt& leap : parts_.leaps) {
+            if (leap.at_s > time_s) next = std::min(next, leap.at_s);
+        }
+        return next;
     }
     bool push(std::size_t port, const ValueArray& delta_velocity) override {
         return port == BrachiatorPort::body &&
@@ -96,6 +98,7 @@ class RunningBrachiator final : public RunningSystem {
         }
         const Vector3 a = body_.acceleration();
         numbers[acceleration] = std::sqrt(dot(a, a));
+        numbers[feet_stand] = body_.legs()[0].stands ? 1 : 0;
     }
     bool retune(const SystemSpec& spec) override;
     void save(StateWriter& out) override { visit_state(out); }
@@ -109,6 +112,13 @@ class RunningBrachiator final : public RunningSystem {
                 fmt::format("{}: was drawn in by up to {:.3g} m, so that an arm reaches "
                             "what it holds",
                             name, body_.log().drawn_in_m));
+        }
+        if (body_.log().leaps_refused > 0) {
+            all.push_back(fmt::format(
+                "{}: {} of its leaps {} out of reach from where it stood or "
+                "hung, and {} left; raise most_leap_speed or bring it nearer",
+                name, body_.log().leaps_refused, body_.log().leaps_refused == 1 ? "was" : "were",
+                body_.log().leaps_refused == 1 ? "was" : "were"));
         }
         const std::size_t last = body_.holds().size() - 1;
         if (body_.is_at_end() && body_.next_hold() != last && body_.next_hold() != 0) {
@@ -128,7 +138,16 @@ class RunningBrachiator final : public RunningSystem {
         return body_.position() + rotated(body_.rotation(), {0, heights[index], 0});
     }
     [[nodiscard]] Vector3 eye() const { return spine_point(spine_points - 1); }
-    [[nodiscard]] Vector3 looked_at() const { return body_.holds()[body_.next_hold()]; }
+    /// What is due now.
+    void leap() {
+        for (const LeapAt& leap : parts_.leaps) {
+            if (!(std::abs(leap.at_s - time_s_) < 1e-9)) continue;
+            if (leap.to_hold)
+                body_.leap_to_hold(*leap.to_hold, leap.from_hold);
+            else
+                body_.leap_to_ground(leap.to_ground, leap.from_hold);
+        }
+    }
     template <class Fields>
     void visit_state(Fields& fields) {
         fields(body_, time_s_, head_.head(), step_length_);
@@ -145,7 +164,12 @@ class RunningBrachiator final : public RunningSystem {
 class BrachiatorSpec final : public SystemSpec {
   public:
     explicit BrachiatorSpec(BrachiatorParts parts) : parts_{std::move(parts)} {
-        static_cast<void>(Brachiator{parts_.settings, parts_.holds});  // refuses what cannot be
+        Brachiator body = parts_.body();  // refuses what cannot be
+        for (const LeapAt& leap : parts_.leaps) {
+            if (!leap.to_hold || body.leap_to_hold(*leap.to_hold)) continue;
+            throw InvalidValue{"to_hold", static_cast<double>(*leap.to_hold) + 1,
+                               "a hold with another in reach beside it"};
+        }
     }
     [[nodiscard]] const BrachiatorParts& parts() const { return parts_; }
     [[nodiscard]] std::unique_ptr<SystemSpec> clone() const override {
@@ -186,7 +210,8 @@ class BrachiatorSpec final : public SystemSpec {
         std::vector<RecordedChannel> all;
         for (const char* name : signal_names)
             all.push_back({.name = name});
-        all[hand1_holds].kind = all[hand2_holds].kind = ChannelKind::flag;
+        for (const std::size_t flag : {hand1_holds, hand2_holds, feet_stand})
+            all[flag].kind = ChannelKind::flag;
         return all;
     }
     [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override {
@@ -251,6 +276,20 @@ ComponentCurve grip_of(std::vector<double> held, double height, const char* name
     return {.name = name, .values = std::move(held)};
 }
 
+/// Times that it leaves all that it holds and stands on.
+double count_leaps(const Take& take, const std::string& name) {
+    const std::array fixed{signal_of(take, name, hand1_holds), signal_of(take, name, hand2_holds),
+                           signal_of(take, name, feet_stand)};
+    double leaps = 0;
+    bool was_in_air = false;
+    for (std::size_t row = 0; row < take.row_count(); ++row) {
+        const bool is_in_air = fixed[0][row] == 0 && fixed[1][row] == 0 && fixed[2][row] == 0;
+        leaps += is_in_air && !was_in_air ? 1 : 0;
+        was_in_air = is_in_air;
+    }
+    return leaps;
+}
+
 std::vector<SystemReport> BrachiatorSpec::report(const ReportInput& input) const {
     const std::string& name = input.system.name;
     SystemReport report{.name = name, .kind = kind(), .words = in_words(0), .unit = "m"};
@@ -264,92 +303,36 @@ std::vector<SystemReport> BrachiatorSpec::report(const ReportInput& input) const
     const double weight_n = parts_.settings.mass_kg * standard_gravity;
     double catches = 0;
     double most_n = 0;
+    double most_acceleration = 0;
+    const std::vector<double> accelerations = signal_of(input.fine, name, acceleration);
     for (const std::size_t side : {0U, 1U}) {
         const std::vector<double> held = signal_of(input.fine, name, hand1_holds + side);
-        for (std::size_t i = 1; i < held.size(); ++i)
-            catches += held[i] != 0 && held[i - 1] == 0 ? 1 : 0;
         const std::vector<double> force = signal_of(input.fine, name, hand1_force + side);
-        most_n = std::max(most_n, *std::max_element(force.begin(), force.end()));
+        for (std::size_t i = 0; i < held.size(); ++i) {
+            if (held[i] == 0) continue;
+            catches += i > 0 && held[i - 1] == 0 ? 1 : 0;
+            most_n = std::max(most_n, force[i]);
+            most_acceleration = std::max(most_acceleration, accelerations[i]);
+        }
     }
-    const std::vector<double> accelerations = signal_of(input.fine, name, acceleration);
     report.figures = {
         {"catches", "holds caught", "", catches},
         {"most_force_weights", "hardest pull of a hand", "body weights", most_n / weight_n},
-        {"most_acceleration_m_per_s2", "highest acceleration", "m/s2",
-         *std::max_element(accelerations.begin(), accelerations.end())}};
+        {"most_acceleration_m_per_s2", "highest acceleration while a hand holds", "m/s2",
+         most_acceleration}};
     SystemChart grips{.title = "hands that hold"};
     grips.curves = {grip_of(signal_of(input.take, name, hand1_holds), 2, "left"),
                     grip_of(signal_of(input.take, name, hand2_holds), 1, "right")};
+    if (parts_.stand || !parts_.leaps.empty()) {
+        report.figures.push_back({"leaps", "leaps", "", count_leaps(input.fine, name)});
+        grips.title = "hands and feet";
+        grips.curves.push_back(grip_of(signal_of(input.take, name, feet_stand), 0, "feet"));
+    }
     SystemChart forces{.title = "pull of each hand", .unit = "N"};
     forces.curves = {{.name = "left", .values = signal_of(input.take, name, hand1_force)},
                      {.name = "right", .values = signal_of(input.take, name, hand2_force)}};
     report.charts = {std::move(grips), std::move(forces)};
     return {std::move(report)};
-}
-
-/// One hold, or a row of them.
-void read_holds(KindReader& reader, std::vector<Vector3>& all) {
-    bool is_right = true;
-    reader.each_table("holds", "holds", [&](KindReader& one) {
-        const bool is_one = one.has("at");
-        const auto at = one.value("at", "m", 3);
-        const auto from = one.value("from", "m", 3);
-        const auto to = one.value("to", "m", 3);
-        const std::size_t count = one.whole_number("count", 2, 1000).value_or(2);
-        is_right = is_right && (at || (from && to));
-        if (is_one) {
-            if (from || to) one.problem("", "expected 'at_m', or 'from_m' and 'to_m' of a row");
-            if (at) all.push_back(vector_of(*at));
-            return;
-        }
-        if (!from || !to) {
-            one.problem("", "expected 'at_m' of one hold, or 'from_m' and 'to_m' of a row");
-            return;
-        }
-        const Vector3 first = vector_of(*from);
-        const Vector3 way = vector_of(*to) - first;
-        for (std::size_t i = 0; i < count; ++i)
-            all.push_back(first + way * (static_cast<double>(i) / static_cast<double>(count - 1)));
-    });
-    if (is_right && all.size() < 2) reader.problem("holds", "expected two holds or more");
-}
-
-void read_brachiator(KindReader& reader) {
-    BrachiatorParts parts;
-    const bool has_speed = reader.has("speed");
-    std::optional<std::size_t> speed;
-    if (has_speed) speed = reader.target("speed");
-    parts.speed = reader.number("speed_m_per_s").value_or(1.2);
-    BrachiatorSettings& settings = parts.settings;
-    const auto size = [&](const char* key, double& number) {
-        if (const auto given = reader.number(key)) number = *given;
-    };
-    size("arm_length_m", settings.arm_length_m);
-    const double scale = settings.arm_length_m / BrachiatorSettings{}.arm_length_m;
-    for (double* const number :
-         {&settings.shoulder_width_m, &settings.shoulder_height_m, &settings.hip_width_m,
-          &settings.hip_depth_m, &settings.leg_length_m})
-        *number *= scale;
-    size("leg_length_m", settings.leg_length_m);
-    size("mass_kg", settings.mass_kg);
-    reader.dials(settings);
-    read_holds(reader, parts.holds);
-    parts.radius_m = reader.number("limb_radius_m").value_or(0.04 * scale);
-    parts.colours = read_colours(reader.table(), "colours");
-    parts.order = reader.number("order").value_or(0);
-    if (has_speed && !speed) return;
-    std::vector<std::size_t> targets;
-    if (speed) {
-        if (reader.target_at(*speed).kind() != ValueKind::number) {
-            reader.problem("speed", "expected a number: metres per second along the holds");
-            return;
-        }
-        targets.push_back(*speed);
-    }
-    if (parts.holds.size() < 2) return;
-    reader.try_to([&] {
-        reader.add(std::make_unique<BrachiatorSpec>(std::move(parts)), std::move(targets));
-    });
 }
 
 }  // namespace
@@ -361,41 +344,8 @@ bool RunningBrachiator::retune(const SystemSpec& spec) {
     return true;
 }
 
-SystemKind brachiator_kind() {
-    using enum KeyType;
-    return {
-        "brachiator",
-        {{"brachiator",
-          "`[brachiator.NAME]`",
-          "A body that goes hand over hand along a row of holds. `NAME` is its centre of mass, "
-          "`NAME.facing` how it is turned, `NAME.gaze` where it looks, `NAME.arm1` shoulder, elbow "
-          "and hand of its left arm, `NAME.leg1` hip, knee and foot.",
-          {{"holds", tables, "what it hangs from, in their order", "required", {}, {"holds"}},
-           {"speed", source, "metres per second along the holds; below 0 it comes back",
-            "`speed_m_per_s`"},
-           {"speed_m_per_s", number, "the same, where it does not change", "1.2"},
-           {"arm_length_m", number, "shoulder to grip; the other sizes go with it", "1.05"},
-           {"leg_length_m", number, "hip to sole, stretched", "0.81 arm lengths"},
-           {"mass_kg", number, "for the pull of its hands", "70"},
-           dial_key({"most_speed", number, "along the holds, m/s", "2.5"}),
-           dial_key(
-               {"lean", number, "0: it stays upright; 1: it hangs in line with its arm", "0.6"}),
-           dial_key(
-               {"twist_rad", number, "how far the shoulder of the reaching arm goes ahead", "0.5"}),
-           dial_key({"fold", number, "how far it folds its legs ahead of a hold", "1"}),
-           dial_key({"push_decay_hz", number, "how quickly a push is over", "0.8"}),
-           {"limb_radius_m", number, "how thick its limbs are drawn", "0.038 arm lengths"},
-           {"colours", texts, "of its limbs from root to tip", "the next of the palette"},
-           {"order", number, "in pictures without depth, drawn over those of a lower one", "0"}}},
-         {"holds",
-          "Holds of a brachiator",
-          "One hold, or a row of them in even steps.",
-          {{"at", place, "one hold", "none"},
-           {"from", place, "the first of a row", "none"},
-           {"to", place, "the last of a row", "none"},
-           {"count", whole_number, "how many the row has, both ends included", "2"}}}},
-        {},
-        read_brachiator};
+std::unique_ptr<SystemSpec> brachiator_spec(BrachiatorParts parts) {
+    return std::make_unique<BrachiatorSpec>(std::move(parts));
 }
 
 }  // namespace hopcoil::scene

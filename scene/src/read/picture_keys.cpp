@@ -65,6 +65,7 @@ std::vector<TableFacts> picture_tables() {
           {"every_s", number, "from ghost to ghost, from moment to moment",
            "a twelfth of the stretch"},
           {"bodies", texts, "which ones; patterns, as in `record`", "all"},
+          {"around", texts, "it is as large as what these do; patterns", "all that is shown"},
           {"compare", texts, "takes (CSV, JSON) to be drawn behind it, relative to the scene",
            "none"},
           {"references", texts,

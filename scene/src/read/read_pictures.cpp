@@ -141,6 +141,7 @@ void PictureReader::read_picture(TableReader& reader, const std::string& name) {
     }
     if (picture.every_s) require_more_than_none(reader, "every_s", *picture.every_s);
     picture.bodies = reader.texts("bodies");
+    picture.around = reader.texts("around");
     picture.compare = reader.texts("compare");
     picture.references = reader.texts("references");
     for (auto* files : {&picture.compare, &picture.references}) {

@@ -58,8 +58,13 @@ class HandPath {
     static constexpr double tick_s = 1.0 / 240;
 
     HandPath() = default;
-    HandPath(const BrachiatorSettings& settings, std::span<const Vector3> holds);
+    /// At rest, hanging by both hands from a hold and the next.
+    HandPath(const BrachiatorSettings& settings, std::span<const Vector3> holds,
+             std::uint32_t first = 0) noexcept;
 
+    /// What is told now begins no sooner than this.
+    static constexpr std::uint64_t planned_ticks = 141;
+    [[nodiscard]] double now_s() const noexcept { return static_cast<double>(ticks_) * tick_s; }
     /// Plans one tick further.
     void advance(const BrachiatorSettings& settings, std::span<const Vector3> holds,
                  double speed) noexcept;
@@ -69,6 +74,10 @@ class HandPath {
     }
     [[nodiscard]] HandAt hand_at(double time_s, std::uint32_t hand) const noexcept;
     [[nodiscard]] const HandSwing& swing_at(double time_s) const noexcept;
+    /// The last one that is planned.
+    [[nodiscard]] const HandSwing& newest() const noexcept {
+        return swings_[(swing_count_ - 1) % swing_size];
+    }
     [[nodiscard]] bool is_at_end() const noexcept { return is_at_end_; }
     /// Whether every swing is between holds that there are.
     [[nodiscard]] bool fits(std::size_t holds) const noexcept;
@@ -93,7 +102,6 @@ class HandPath {
     [[nodiscard]] double lift_for(const BrachiatorSettings& settings,
                                   std::span<const Vector3> holds, const BodyPoint& point,
                                   double time_s) const noexcept;
-    [[nodiscard]] HandSwing& newest() noexcept { return swings_[(swing_count_ - 1) % swing_size]; }
     [[nodiscard]] BodyPoint& raw(std::int64_t tick) noexcept {
         return raw_[static_cast<std::size_t>(tick & (raw_size - 1))];
     }

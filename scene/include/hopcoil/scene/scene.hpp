@@ -71,6 +71,7 @@ struct PictureSettings {
     std::optional<double> to_s{};           ///< the end of the run, without it
     std::optional<double> every_s{};        ///< from ghost to ghost, from moment to moment
     std::vector<std::string> bodies{};      ///< all, without any
+    std::vector<std::string> around{};      ///< the picture is as large as their ways; all
     std::vector<std::string> compare{};     ///< takes drawn behind it, for comparison
     std::vector<std::string> references{};  ///< PNG files shown beside the moments of a strip
     double references_from_s = 0.0;
