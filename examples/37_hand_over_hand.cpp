@@ -1,5 +1,5 @@
-// A rigger leaps from the quay to the hooks of a jib, goes along them hand over hand, slowly, then as
-// fast as he can while a gust pushes him, and leaps down where a barge lies.
+// A rigger leaps from the quay to the hooks of a jib, goes along them hand over hand, slowly, then
+// as fast as he can while a gust pushes him, and leaps down to a barge.
 
 #include <cmath>
 #include <cstdio>
