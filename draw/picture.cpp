@@ -1,9 +1,7 @@
 #include "draw/picture.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
-#include <limits>
 #include <stdexcept>
 
 #include <fmt/format.h>
@@ -14,7 +12,9 @@
 
 #include "draw/animated_png.hpp"
 #include "draw/canvas.hpp"
+#include "draw/moments.hpp"
 #include "draw/palette.hpp"
+#include "draw/picture_axes.hpp"
 #include "draw/picture_prints.hpp"
 #include "draw/picture_space.hpp"
 #include "draw/solid.hpp"
@@ -23,25 +23,15 @@ namespace hopcoil::draw {
 namespace {
 
 constexpr double title_px = 21;
-constexpr double text_px = 14;
-constexpr double small_px = 12;
-constexpr double margin_px = 28;
-
-std::array<const char*, 2> axis_names(scene::PictureSettings::View view) {
-    using View = scene::PictureSettings::View;
-    if (view == View::top) return {"x (m)", "z (m), downward"};
-    if (view == View::end) return {"z (m)", "y (m)"};
-    return {"x (m)", "y (m)"};
-}
 
 /// Draws one picture on a sheet.
 class PictureDrawer {
   public:
     PictureDrawer(const Picture& picture, Canvas& canvas)
-        : picture_{picture},
-          canvas_{canvas},
-          eye_{eye_of(picture.view)},
-          space_{space_of(picture, eye_)} {}
+        : PictureDrawer{picture, canvas, space_of(picture)} {}
+    /// With more of space in sight than the picture needs.
+    PictureDrawer(const Picture& picture, Canvas& canvas, const Space& space)
+        : picture_{picture}, canvas_{canvas}, eye_{eye_of(picture.view)}, space_{space} {}
 
     void paths() {
         frame_texts();
@@ -50,7 +40,7 @@ class PictureDrawer {
                       picture_.height_px - above_px - 84};
         const Projection projection = fitted(space_, eye_, box);
         canvas_.within({box.left, box.top}, box.width, box.height);
-        grid(box, projection);
+        draw_grid(canvas_, picture_, box, projection);
         for (const Subject& subject : picture_.subjects)
             trail(subject, projection, picture_.from_s, picture_.to_s);
         const std::vector<double> moments = moments_of();
@@ -65,7 +55,7 @@ class PictureDrawer {
         }
         time_labels(moments, projection);
         canvas_.everywhere();
-        axes(box, projection);
+        draw_axes(canvas_, picture_, box, projection);
         legend();
     }
 
@@ -88,6 +78,18 @@ class PictureDrawer {
         strip_legend(picture_.height_px - 40.0);
     }
 
+    void moments(const std::vector<double>& times_s, const Box& all) {
+        const std::size_t columns = columns_for(times_s.size(), all, false);
+        const std::size_t rows = (times_s.size() + columns - 1) / columns;
+        const double width = all.width / static_cast<double>(columns);
+        const double height = all.height / static_cast<double>(rows);
+        for (std::size_t i = 0; i < times_s.size(); ++i) {
+            const Box box{all.left + width * static_cast<double>(i % columns),
+                          all.top + height * static_cast<double>(i / columns), width, height};
+            scene_in(box, {box.left + 2, box.top + 2, box.width - 4, box.height - 4}, times_s[i]);
+        }
+    }
+
     void frame(double time_s) {
         const Box box{margin_px, 52, picture_.width_px - 2 * margin_px,
                       picture_.height_px - 52.0 - 46};
@@ -97,7 +99,7 @@ class PictureDrawer {
         canvas_.text({picture_.width_px - margin_px, 32}, fmt::format("{:.2f} s", time_s), {ink},
                      17, Align::right);
         canvas_.within({box.left, box.top}, box.width, box.height);
-        grid(box, projection);
+        draw_grid(canvas_, picture_, box, projection);
         for (const Subject& subject : picture_.subjects) {
             trail(subject, projection, std::max(picture_.from_s, time_s - trail_s), time_s);
         }
@@ -237,106 +239,6 @@ class PictureDrawer {
         }
     }
 
-    [[nodiscard]] bool has_axes() const {
-        return picture_.view != scene::PictureSettings::View::slanted;
-    }
-
-    [[nodiscard]] static double grid_step(const Projection& projection) {
-        constexpr double least_px = 64;
-        return round_step(least_px / projection.px_per_m);
-    }
-
-    /// What of the sheet's axes a box shows, in metres.
-    static Extent across_of(const Box& box, const Projection& projection) {
-        const double left = (box.left - projection.origin.x) / projection.px_per_m;
-        return {left, left + box.width / projection.px_per_m};
-    }
-    static Extent up_of(const Box& box, const Projection& projection) {
-        const double top = (projection.origin.y - box.top) / projection.px_per_m;
-        return {top - box.height / projection.px_per_m, top};
-    }
-
-    void grid(const Box& box, const Projection& projection) {
-        if (!has_axes()) return ground(projection);
-        const double step = grid_step(projection);
-        for (const double place_m : multiples(step, across_of(box, projection))) {
-            const double x = projection.origin.x + place_m * projection.px_per_m;
-            canvas_.line({{x, box.top}, {x, box.top + box.height}}, {draw::grid}, 1);
-        }
-        for (const double place_m : multiples(step, up_of(box, projection))) {
-            const double y = projection.origin.y - place_m * projection.px_per_m;
-            canvas_.line({{box.left, y}, {box.left + box.width, y}}, {draw::grid}, 1);
-        }
-    }
-
-    /// A floor under everything, so that one sees how it lies.
-    void ground(const Projection& projection) {
-        Extent x;
-        Extent z;
-        double lowest = std::numeric_limits<double>::infinity();
-        for (const Subject& subject : picture_.subjects) {
-            for (std::size_t i = 0; i < subject.poses.size(); ++i) {
-                if (!is_within(picture_, subject.times_s[i])) continue;
-                const Vector3& place = subject.poses[i].position;
-                x.include(place.x);
-                z.include(place.z);
-                lowest = std::min(lowest, place.y);
-            }
-        }
-        for (const Strand& strand : picture_.strands) {
-            for (std::size_t i = 0; i < strand.points.size(); ++i) {
-                if (!is_within(picture_, strand.times_s[i / strand.count])) continue;
-                x.include(strand.points[i].x);
-                z.include(strand.points[i].z);
-                lowest = std::min(lowest, strand.points[i].y);
-            }
-        }
-        const double step = grid_step(projection);
-        const double floor_y = step * std::floor(lowest / step);
-        const auto widened = [step](const Extent& e) {
-            return Extent{step * (std::floor(e.low / step) - 1),
-                          step * (std::ceil(e.high / step) + 1)};
-        };
-        const std::vector<double> xs = multiples(step, widened(x));
-        const std::vector<double> zs = multiples(step, widened(z));
-        const auto at = [&](double across, double along) {
-            return projection({across, floor_y, along});
-        };
-        for (const double across : xs)
-            canvas_.line({at(across, zs.front()), at(across, zs.back())}, {draw::grid}, 1);
-        for (const double along : zs)
-            canvas_.line({at(xs.front(), along), at(xs.back(), along)}, {draw::grid}, 1);
-    }
-
-    void axes(const Box& box, const Projection& projection) {
-        if (!has_axes()) return scale_bar(box, projection);
-        const double step = grid_step(projection);
-        const bool top = picture_.view == scene::PictureSettings::View::top;
-        for (const double place_m : multiples(step, across_of(box, projection))) {
-            const double x = projection.origin.x + place_m * projection.px_per_m;
-            canvas_.text({x, box.top + box.height + 18}, fmt::format("{:.4g}", place_m),
-                         {faint_ink}, small_px, Align::centre);
-        }
-        for (const double place_m : multiples(step, up_of(box, projection))) {
-            const double y = projection.origin.y - place_m * projection.px_per_m;
-            const double shown = place_m == 0 ? 0 : place_m * (top ? -1 : 1);
-            canvas_.text({box.left - 8, y + 4}, fmt::format("{:.4g}", shown), {faint_ink}, small_px,
-                         Align::right);
-        }
-        const auto names = axis_names(picture_.view);
-        canvas_.text({box.left + box.width / 2, box.top + box.height + 38}, names[0], {ink},
-                     text_px, Align::centre);
-        canvas_.text({margin_px, box.top - 12}, names[1], {ink}, text_px);
-    }
-
-    void scale_bar(const Box& box, const Projection& projection) {
-        const double length_m = round_step(80 / projection.px_per_m);
-        const Point from{box.left, box.top + box.height + 20};
-        canvas_.line({from, {from.x + length_m * projection.px_per_m, from.y}}, {ink}, 2);
-        canvas_.text({from.x + length_m * projection.px_per_m + 10, from.y + 5},
-                     fmt::format("{:.4g} m", length_m), {ink}, text_px);
-    }
-
     void swatch(const Subject& subject, const Point& at) {
         const Ink colour{subject.colour};
         if (subject.is_comparison) {
@@ -408,6 +310,19 @@ class PictureDrawer {
         return best;
     }
 
+    /// Cut off at one box, fitted into another.
+    void scene_in(const Box& cut, const Box& box, double time_s) {
+        const Projection projection = fitted(space_, eye_, box);
+        canvas_.within({cut.left, cut.top}, cut.width, cut.height);
+        for (const Subject& subject : picture_.subjects) {
+            trail(subject, projection, std::max(picture_.from_s, time_s - picture_.every_s),
+                  time_s);
+        }
+        for (const bool comparison : {true, false})
+            everything_at(time_s, projection, 1, comparison);
+        canvas_.everywhere();
+    }
+
     void moment(double time_s, const Box& cell, const std::vector<Image>& references) {
         const bool with_reference = !references.empty();
         const Box inner{cell.left + 5, cell.top + 24, cell.width - 10,
@@ -419,15 +334,7 @@ class PictureDrawer {
                          {cell.left + cell.width - 2, cell.top + cell.height - 4},
                          {cell.left + 2, cell.top + cell.height - 4}},
                         {draw::grid}, 1);
-        const Projection projection = fitted(space_, eye_, inner);
-        canvas_.within({cell.left + 3, cell.top + 20}, cell.width - 6, inner.height + 6);
-        for (const Subject& subject : picture_.subjects) {
-            trail(subject, projection, std::max(picture_.from_s, time_s - picture_.every_s),
-                  time_s);
-        }
-        for (const bool comparison : {true, false})
-            everything_at(time_s, projection, 1, comparison);
-        canvas_.everywhere();
+        scene_in({cell.left + 3, cell.top + 20, cell.width - 6, inner.height + 6}, inner, time_s);
         if (!with_reference) return;
         const auto nearest =
             std::min_element(picture_.references.begin(), picture_.references.end(),
@@ -457,6 +364,11 @@ void draw_paths(const Picture& picture, const std::filesystem::path& path) {
     Canvas canvas{path, picture.width_px, picture.height_px};
     PictureDrawer{picture, canvas}.paths();
     canvas.finish();
+}
+
+void draw_moments(Canvas& canvas, const Picture& picture, const Space& space, const Box& box,
+                  const std::vector<double>& times_s) {
+    PictureDrawer{picture, canvas, space}.moments(times_s, box);
 }
 
 void draw_strip(const Picture& picture, const std::filesystem::path& path) {

@@ -55,7 +55,8 @@ double largest_scale(const Pose& pose) {
     return std::max({pose.scale.x, pose.scale.y, pose.scale.z});
 }
 
-Space space_of(const Picture& picture, const Eye& eye) {
+Space space_of(const Picture& picture) {
+    const Eye eye = eye_of(picture.view);
     Space space;
     for (const Subject& subject : picture.subjects) {
         for (std::size_t i = 0; i < subject.poses.size(); ++i) {

@@ -39,7 +39,7 @@ struct Space {
     double length_m = 0.1;
 };
 /// Errors  std::invalid_argument when there is nothing.
-[[nodiscard]] Space space_of(const Picture& picture, const Eye& eye);
+[[nodiscard]] Space space_of(const Picture& picture);
 
 /// As large as fits into a box, in its middle.
 [[nodiscard]] Projection fitted(const Space& space, const Eye& eye, const Box& box);

@@ -289,6 +289,10 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
         "draw the figure that ranks over one or two varied numbers as a map");
     add("--sheet", options.sheet, "FILE.png|.svg", "draw the motion of every run, side by side");
     add("--show", options.show, "NAME", "whose motion (the system that is varied first)");
+    add("--moments", options.moments_s, "S,S,...", "moments of each run, rather than a curve")
+        ->delimiter(',')
+        ->check(number([](double s) { return s >= 0; }, "0 or more seconds"));
+    add("--picture", options.picture, "NAME", "moments as this picture of the scene shows them");
     app.add_flag("--json", options.json, "print one JSON object instead of the table");
     app.footer(help::sweep);
 }

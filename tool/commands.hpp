@@ -168,6 +168,8 @@ struct SweepOptions : TrialOptions {
     std::filesystem::path figure{};
     std::filesystem::path sheet{};
     std::string show{};  ///< whose motion the sheet shows; the first that is varied, without it
+    std::vector<double> moments_s{};  ///< that the sheet shows rather than curves
+    std::string picture{};            ///< of the scene, as which moments are shown
     bool json = false;
 };
 ExitCode run_sweep(const SweepOptions& options);

@@ -7,8 +7,10 @@
 
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/base/version.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/io/take_file.hpp>
 #include <hopcoil/io/text_file.hpp>
+#include <hopcoil/scene/run.hpp>
 #include <hopcoil/tune/sweep_file.hpp>
 
 #include "draw/chart.hpp"
@@ -17,6 +19,7 @@
 #include "tool/made_by.hpp"
 #include "tool/progress.hpp"
 #include "tool/scene_changes.hpp"
+#include "tool/scene_pictures.hpp"
 #include "tool/sweep_pictures.hpp"
 
 namespace hopcoil::tool {
@@ -55,10 +58,54 @@ struct Swept {
     std::vector<tune::SweepAxis> axes{};
     tune::Trial trial{};
     SweepCurveOf curve_of{};
+    SweepPictureOf picture_of{};
     std::string seen{};  ///< whose motion a sheet shows
+    std::string title{};
     std::string id{};
     Json made_by{};
 };
+
+/// How a sheet shows moments: as a picture of the scene does, or from the side, of what is shown.
+scene::PictureSettings picture_for(const scene::Scene& scene, const SweepOptions& options) {
+    scene::PictureSettings settings{.name = "moments"};
+    if (!options.picture.empty()) {
+        std::vector<std::string> names;
+        for (const scene::PictureSettings& each : scene.pictures) {
+            names.push_back(each.name);
+            if (each.name == options.picture) settings = each;
+        }
+        if (settings.name != options.picture) {
+            refuse_sweep(fmt::format("--picture {}: the scene has no picture of this name{}",
+                                     options.picture, io::did_you_mean(options.picture, names)));
+        }
+        settings.compare.clear();
+        settings.references.clear();
+    }
+    if (!options.show.empty()) settings.bodies = {options.show, options.show + ".*"};
+    const auto [first, last] =
+        std::minmax_element(options.moments_s.begin(), options.moments_s.end());
+    if (*last > scene.duration_s) {
+        refuse_sweep(fmt::format("--moments {:g}: a run ends at {:g} s", *last, scene.duration_s));
+    }
+    constexpr double usual_trail_s = 0.15;
+    settings.every_s = settings.every_s.value_or(usual_trail_s);
+    settings.from_s = std::max(0.0, *first - *settings.every_s);
+    settings.to_s = std::max(*last, settings.from_s + 1e-3);
+    return settings;
+}
+
+SweepPictureOf moments_of(const scene::Scene& scene, const std::vector<std::string>& paths,
+                          const SweepOptions& options) {
+    return
+        [scene, paths, settings = picture_for(scene, options)](const std::vector<double>& values) {
+            scene::Scene tried = tune::changed(scene, paths, values);
+            tried.record.clear();  // a picture may show anything
+            tried.duration_s = *settings.to_s;
+            Take take;
+            scene::run(tried, take);
+            return picture_of(tried, take, settings, "");
+        };
+}
 
 Swept swept_by(const SweepOptions& options) {
     Swept swept;
@@ -90,6 +137,8 @@ Swept swept_by(const SweepOptions& options) {
         swept.curve_of = [scene, paths, name = swept.seen](const std::vector<double>& values) {
             return tune::curve_of(scene, paths, values, name);
         };
+        if (!options.moments_s.empty()) swept.picture_of = moments_of(scene, paths, options);
+        swept.title = scene.title.empty() ? options.scene.stem().string() : scene.title;
         swept.made_by = made_by("sweep");
         swept.made_by["scene"] = scene.file;
         swept.made_by["duration_s"] = scene.duration_s;
@@ -301,6 +350,12 @@ void check_sheet(const SweepOptions& options, const std::vector<tune::SweepAxis>
 void check(const SweepOptions& options) {
     check_picture(options.figure, "--figure", options.vary.size());
     check_picture(options.sheet, "--sheet", options.vary.size());
+    if (!options.moments_s.empty() && options.sheet.empty())
+        refuse_sweep("--moments are drawn on a sheet: say --sheet FILE.png");
+    if (!options.moments_s.empty() && options.scene.empty())
+        refuse_sweep("--moments are those of a scene; a tuning's motion is a curve");
+    if (!options.picture.empty() && options.moments_s.empty())
+        refuse_sweep("--picture says how moments are shown: say which with --moments");
     if (options.merge.empty() && options.vary.empty())
         refuse_sweep("say what to vary: --vary PATH=LOW:HIGH:COUNT");
     if (!options.merge.empty() && !options.vary.empty())
@@ -323,6 +378,11 @@ Picked picked_of(const SweepTable& table, const SweepOptions& options) {
 void draw_sheet(const SweepOptions& options, const Swept& swept, const SweepTable& table,
                 const Picked& picked) {
     try {
+        if (swept.picture_of) {
+            draw_sweep_moments(options.sheet, table, picked.rows, picked.rank_by, swept.title,
+                               options.moments_s, swept.picture_of);
+            return;
+        }
         draw_sweep_sheet(options.sheet, table, picked.rows, picked.rank_by, swept.seen,
                          swept.curve_of);
     } catch (const std::invalid_argument& problem) {

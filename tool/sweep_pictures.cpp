@@ -9,9 +9,11 @@
 
 #include "draw/canvas.hpp"
 #include "draw/extent.hpp"
+#include "draw/moments.hpp"
 #include "draw/palette.hpp"
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
+#include "tool/progress.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -169,6 +171,28 @@ void curve_cell(Grid& grid, const SweepRow& row, const tune::TrialCurve& curve, 
     canvas.text({box[1].x - 6, box[2].y - 7}, figure, {draw::faint_ink}, 12, draw::Align::right);
 }
 
+/// In the corner of a run's cell.
+std::string number_of(const SweepRow& row, std::optional<std::size_t> figure) {
+    if (!row.failure.empty()) return "failed";
+    return figure ? fmt::format("{:.3g}", row.figures[*figure]) : std::string{};
+}
+
+/// A run at some moments.
+void moments_cell(Grid& grid, const SweepRow& row, const draw::Picture& picture,
+                  const draw::Space& space, const std::vector<double>& times_s,
+                  const std::string& number) {
+    const std::vector<draw::Point> box = grid.box_of(row);
+    draw::Canvas& canvas = grid.canvas();
+    canvas.outline(box, {draw::grid}, 1);
+    const bool is_there = !picture.subjects.empty() || !picture.strands.empty();
+    if (is_there) {
+        const draw::Box all{box[0].x + 2, box[0].y + 2, box[1].x - box[0].x - 4,
+                            box[2].y - box[0].y - 4};
+        draw::draw_moments(canvas, picture, space, all, times_s);
+    }
+    canvas.text({box[1].x - 6, box[2].y - 7}, number, {draw::faint_ink}, 12, draw::Align::right);
+}
+
 /// What a figure that is a regime says: 0 stable, 1 rings, 2 unstable.
 struct Regime {
     const char* name;
@@ -246,16 +270,41 @@ void draw_sweep_sheet(const std::filesystem::path& file, const SweepTable& table
         }
     }
     Grid grid{file, table, title};
-    for (std::size_t i = 0; i < curves.size(); ++i) {
-        const SweepRow& row = table.rows[i];
-        const std::string number = !row.failure.empty() ? "failed"
-                                   : figure ? fmt::format("{:.3g}", row.figures[*figure])
-                                            : std::string{};
-        curve_cell(grid, row, curves[i], times, extent, number);
-    }
+    for (std::size_t i = 0; i < curves.size(); ++i)
+        curve_cell(grid, table.rows[i], curves[i], times, extent, number_of(table.rows[i], figure));
     const std::string unit = curves.front().unit.empty() ? "" : " " + curves.front().unit;
     grid.finish(kept, fmt::format("; {:.3g} to {:.3g} s, {:.3g} to {:.3g}{}{}", times.low,
                                   times.high, extent.low, extent.high, unit,
+                                  figure ? "; the number is " + table.figures[*figure] : ""));
+}
+
+void draw_sweep_moments(const std::filesystem::path& file, const SweepTable& table,
+                        const std::vector<const SweepRow*>& kept, std::optional<std::size_t> figure,
+                        const std::string& title, const std::vector<double>& times_s,
+                        const SweepPictureOf& picture_of) {
+    std::vector<draw::Picture> pictures(table.rows.size());
+    draw::Space space;
+    ProgressBar bar{"drawing", pictures.size()};
+    for (std::size_t i = 0; i < pictures.size(); ++i) {
+        bar.show(i);
+        if (!table.rows[i].failure.empty()) continue;
+        pictures[i] = picture_of(table.rows[i].values);
+        const draw::Space own = draw::space_of(pictures[i]);
+        space.length_m = std::max(space.length_m, own.length_m);
+        for (const double end : {own.across.low, own.across.high})
+            space.across.include(end);
+        for (const double end : {own.up.low, own.up.high})
+            space.up.include(end);
+    }
+    Grid grid{file, table, title};
+    std::string moments;
+    for (const double time_s : times_s)
+        moments += fmt::format("{}{:.4g}", moments.empty() ? "" : ", ", time_s);
+    for (std::size_t i = 0; i < pictures.size(); ++i) {
+        moments_cell(grid, table.rows[i], pictures[i], space, times_s,
+                     number_of(table.rows[i], figure));
+    }
+    grid.finish(kept, fmt::format("; at {} s{}", moments,
                                   figure ? "; the number is " + table.figures[*figure] : ""));
 }
 

@@ -9,6 +9,8 @@
 
 #include <hopcoil/tune/sweep.hpp>
 
+#include "draw/picture.hpp"
+
 namespace hopcoil::tool {
 
 /// One figure over two varied numbers (or one) as a map: a cell for each run, the number in it, and
@@ -28,5 +30,15 @@ void draw_sweep_sheet(const std::filesystem::path& file, const tune::SweepTable&
                       const std::vector<const tune::SweepRow*>& kept,
                       std::optional<std::size_t> figure, const std::string& title,
                       const SweepCurveOf& curve_of);
+
+/// A run with these values of what is varied, as a picture shows it.
+using SweepPictureOf = std::function<draw::Picture(const std::vector<double>&)>;
+
+/// Moments of every run, on one scale, in a grid; a figure beside each, if one ranks.
+/// Errors  the same.
+void draw_sweep_moments(const std::filesystem::path& file, const tune::SweepTable& table,
+                        const std::vector<const tune::SweepRow*>& kept,
+                        std::optional<std::size_t> figure, const std::string& title,
+                        const std::vector<double>& times_s, const SweepPictureOf& picture_of);
 
 }  // namespace hopcoil::tool

@@ -69,6 +69,45 @@ TEST_CASE("a sweep in parts is merged to the same table, and drawn as a map", "[
     CHECK_THAT(other.errors, Contains("part of another sweep"));
 }
 
+TEST_CASE("a sheet shows moments of every run", "[command][sweep]") {
+    const TestFolder folder;
+    folder.write("crane.toml", R"(
+title = "A lamp on a crane"
+duration_s = 2
+[target.hook]
+start_m = [0, 0, 0]
+moves = [{ at_s = 0.2, jump_to_m = [1, 0, 0.6] }]
+[follower.lamp]
+target = "hook"
+[body.lantern]
+position = "lamp"
+[picture.above]
+view = "top"
+)");
+    const std::string vary = "sweep crane.toml --vary lamp.damping_ratio=0.2,1 ";
+    const auto sheet = [&](const std::string& more, const std::string& name) {
+        REQUIRE(run_hopcoil(vary + "--sheet " + name + more, folder).exit_code == 0);
+        return contents_of(folder.path() / name);
+    };
+    const std::string early = sheet(" --moments 0.3,0.6", "early.svg");
+    CHECK_THAT(early, Contains("<svg"));
+    CHECK(early == sheet(" --moments 0.3,0.6", "again.svg"));
+    CHECK(early != sheet(" --moments 0.9,1.5", "late.svg"));
+    CHECK(sheet(" --moments 0.6 --picture above", "above.svg") !=
+          sheet(" --moments 0.6", "side.svg"));
+    const auto refused = [&](const std::string& more) {
+        const CommandResult result = run_hopcoil(vary + more, folder);
+        CHECK(result.exit_code == 2);
+        return result.errors;
+    };
+    CHECK_THAT(refused("--moments 1"), Contains("--sheet FILE.png"));
+    CHECK_THAT(refused("--sheet a.png --moments 9"), Contains("a run ends at 2 s"));
+    CHECK_THAT(refused("--sheet a.png --moments 1 --picture abov"),
+               Contains("did you mean 'above'"));
+    CHECK_THAT(refused("--sheet a.png --picture above"), Contains("--moments"));
+    CHECK_THAT(refused("--sheet a.png --moments 1 --show nobody"), Contains("nothing to be seen"));
+}
+
 TEST_CASE("what cannot be swept is said, and nothing is lost", "[command][sweep]") {
     const TestFolder folder;
     const auto errors = [&](const std::string& arguments, int exit_code) {

@@ -204,6 +204,39 @@ TEST_CASE("where each scheme is stable, rings or is unstable comes out of a swee
         }
         CHECK(most == (facts.scheme == Scheme::implicit_euler ? 0 : 2));
     }
+
+    // The same of a follower in a scene; of a rope what its methods allow.
+    const TestFolder folder;
+    folder.write("s.toml", R"(
+duration_s = 0.2
+[target.hook]
+start_m = [0, 0, 0]
+moves = []
+[follower.lamp]
+target = "hook"
+[net.rope]
+rope = { length_m = 2, segments = 8, mass_kg_per_m = 0.2, stretch_n = 500, stretch_damping_n_s = 0, bending_n_m2 = 0 }
+pins = [{ where = "start", to = "hook" }]
+)");
+    const scene::Scene scene = scene::read_scene((folder.path() / "s.toml").string());
+    const Trial trial = trial_of(scene, {"step_hz", "lamp.frequency_hz", "rope.rope.stretch_n"});
+    const auto figure = [&](const std::string& name, double step_hz, double hz, double stretch_n) {
+        for (const TrialFigure& each : trial(std::vector{step_hz, hz, stretch_n}))
+            if (each.name == name) return each.value;
+        FAIL("no figure " << name);
+        return 0.0;
+    };
+    const StepReport report =
+        step_report({.frequency_hz = 12}, Scheme::semi_implicit_euler, 1.0 / 30);
+    CHECK(figure("lamp.semi_implicit_euler.regime", 30, 12, 500) ==
+          static_cast<double>(report.verdict));
+    // Four times as stiff, half the step.
+    const double soft_s = figure("rope.velocity_verlet.stable_below_s", 60, 2, 500);
+    CHECK(figure("rope.velocity_verlet.stable_below_s", 60, 2, 2000) ==
+          Approx(0.5 * soft_s).epsilon(0.02));
+    CHECK(std::isnan(figure("rope.positions.stable_below_s", 60, 2, 500)));
+    CHECK(figure("rope.velocity_verlet.steps_a_frame", 60, 2, 500) >= 1);
+
     CHECK(trial_of(Tuning{}, {"lead"})(std::vector{0.5}).size() <
           trial_of(Tuning{}, {"step_hz"})(std::vector{60.0}).size());
     CHECK_THROWS_AS(trial_of(Tuning{}, {"step_hz"})(std::vector{0.0}), std::invalid_argument);

@@ -1,3 +1,4 @@
+#include <cmath>
 #include <limits>
 #include <stdexcept>
 #include <utility>
@@ -49,6 +50,57 @@ void add_report(std::vector<TrialFigure>& figures, const scene::SystemReport& re
     if (report.lag_s) add("lag_s", *report.lag_s);
 }
 
+/// Steps per second, of what is stepped by a scheme: a scene's frames.
+constexpr std::string_view step_path = "step_hz";
+constexpr double usual_step_hz = 60;
+
+/// Whether each scheme is stable, rings or is unstable with so many steps per second.
+void add_regimes(std::vector<TrialFigure>& figures, const std::string& prefix, const Tuning& tuning,
+                 double step_hz) {
+    if (!(step_hz > 0)) throw std::invalid_argument{"step_hz: expected a number above 0"};
+    for (const SchemeFacts& facts : all_schemes()) {
+        const StepVerdict verdict = step_report(tuning, facts.scheme, 1 / step_hz).verdict;
+        figures.push_back(
+            {fmt::format("{}{}.regime", prefix, facts.name), static_cast<double>(verdict)});
+    }
+}
+
+/// What each way of stepping a system allows: "net.velocity_verlet.stable_below_s".
+void add_limits(std::vector<TrialFigure>& figures, const std::string& name,
+                const std::vector<scene::StepLimit>& limits) {
+    for (const scene::StepLimit& limit : limits) {
+        const std::size_t comma = limit.method.find(", ");
+        const std::string method =
+            comma == std::string::npos ? limit.method : limit.method.substr(comma + 2);
+        const bool is_name = method.find(' ') == std::string::npos;
+        const bool is_stepped = limit.stable_below_s > 0;
+        const double below_s = std::isfinite(limit.stable_below_s) ? limit.stable_below_s : none;
+        const auto steps = static_cast<double>(limit.steps);
+        const auto add = [&](const std::string& owner) {
+            figures.push_back({owner + ".stable_below_s", below_s});
+            figures.push_back({owner + ".steps_a_frame", is_stepped ? steps : none});
+        };
+        if (is_name) add(fmt::format("{}.{}", name, method));
+        if (limit.is_chosen) add(name);
+    }
+}
+
+/// Which regime each scheme would be in, once a frame; of nets and parts what their methods allow.
+void add_stepping(std::vector<TrialFigure>& figures, const scene::Scene& scene,
+                  const scene::SceneSystem& system) {
+    if (const auto limits = system.spec->step_limits(); !limits.empty())
+        return add_limits(figures, system.name, limits);
+    const scene::StepResponder* const responder = system.spec->step_responder();
+    if (responder == nullptr) return;
+    const double step_hz = scene.clock.step_hz > 0 ? scene.clock.step_hz : scene.rate_hz;
+    const std::vector<scene::Port> ports = system.spec->outputs();
+    for (std::size_t i = 0; i < ports.size(); ++i) {
+        const auto tuning = responder->tuning(i);
+        if (!tuning || !(tuning->frequency_hz > 0)) continue;
+        add_regimes(figures, scene::output_name(system, ports[i]) + '.', *tuning, step_hz);
+    }
+}
+
 std::vector<TrialFigure> figures_of(const scene::Scene& scene) {
     std::vector<TrialFigure> figures;
     for (const scene::SceneSystem& system : scene.systems) {
@@ -62,20 +114,9 @@ std::vector<TrialFigure> figures_of(const scene::Scene& scene) {
     }
     for (const scene::SystemReport& report : scene::report_on(scene, scene::fine_take(scene)))
         add_report(figures, report);
+    for (const scene::SceneSystem& system : scene.systems)
+        add_stepping(figures, scene, system);
     return figures;
-}
-
-/// Steps per second, of a tuning that is stepped by a scheme: no number of its own.
-constexpr std::string_view step_path = "step_hz";
-constexpr double usual_step_hz = 60;
-
-/// Whether each scheme is stable, rings or is unstable with so many steps per second.
-void add_regimes(std::vector<TrialFigure>& figures, const Tuning& tuning, double step_hz) {
-    if (!(step_hz > 0)) throw std::invalid_argument{"step_hz: expected a number above 0"};
-    for (const SchemeFacts& facts : all_schemes()) {
-        const StepVerdict verdict = step_report(tuning, facts.scheme, 1 / step_hz).verdict;
-        figures.push_back({fmt::format("{}.regime", facts.name), static_cast<double>(verdict)});
-    }
 }
 
 const Dial<Tuning>& dial_of(const std::string& path) {
@@ -91,8 +132,14 @@ const Dial<Tuning>& dial_of(const std::string& path) {
 scene::Scene changed(const scene::Scene& scene, const std::vector<std::string>& paths,
                      std::span<const double> values) {
     scene::Scene other = scene;
-    for (std::size_t i = 0; i < paths.size(); ++i)
-        scene::set_matching(other, paths[i], values[i]);
+    for (std::size_t i = 0; i < paths.size(); ++i) {
+        if (paths[i] != step_path) {
+            scene::set_matching(other, paths[i], values[i]);
+            continue;
+        }
+        if (!(values[i] > 0)) throw std::invalid_argument{"step_hz: expected a number above 0"};
+        (other.clock.step_hz > 0 ? other.clock.step_hz : other.rate_hz) = values[i];
+    }
     return other;
 }
 
@@ -110,6 +157,7 @@ Tuning changed(const Tuning& tuning, const std::vector<std::string>& paths,
 }
 
 double value_at(const scene::Scene& scene, const std::string& path) {
+    if (path == step_path) return scene.clock.step_hz > 0 ? scene.clock.step_hz : scene.rate_hz;
     for (const scene::SceneDial& dial : scene::dials_of(scene)) {
         if (scene::matches(path, dial.path)) return scene::value_of(scene, dial);
     }
@@ -146,7 +194,7 @@ Trial trial_of(const Tuning& tuning, std::vector<std::string> paths) {
         figures.push_back({"reversals", response.reversals.value().value_or(none)});
         figures.push_back({"ramp_lag_s", tried.frequency_hz > 0 ? ramp_lag_s(tried) : none});
         for (std::size_t i = 0; i < paths.size(); ++i) {
-            if (paths[i] == step_path) add_regimes(figures, tried, values[i]);
+            if (paths[i] == step_path) add_regimes(figures, "", tried, values[i]);
         }
         return figures;
     };

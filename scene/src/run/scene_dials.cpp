@@ -18,6 +18,20 @@
 namespace hopcoil::scene {
 namespace {
 
+/// Without which of several it is: "rope.links.3.rest_m" as "rope.links.*.rest_m".
+std::string of_any_number(const std::string& path) {
+    std::string any;
+    for (std::size_t from = 0; from <= path.size();) {
+        const std::size_t to = std::min(path.find('.', from), path.size());
+        const std::string part = path.substr(from, to - from);
+        const bool is_number =
+            !part.empty() && part.find_first_not_of("0123456789") == std::string::npos;
+        any += fmt::format("{}{}", from == 0 ? "" : ".", is_number ? "*" : part);
+        from = to + 1;
+    }
+    return any;
+}
+
 [[noreturn]] void refuse_unknown(const std::string& pattern, const Scene& scene,
                                  const std::vector<SceneDial>& dials) {
     const auto owner = [](const std::string& path) {
@@ -37,7 +51,12 @@ namespace {
         if (owner(pattern) == owner(number.path)) beside.push_back(number.path);
         if (owners.empty() || owners.back() != name) owners.push_back(name);
     }
-    const std::vector<std::string>& listed = beside.empty() ? owners : beside;
+    std::vector<std::string> listed;
+    for (const std::string& path : beside.empty() ? owners : beside) {
+        std::string any = of_any_number(path);
+        if (std::find(listed.begin(), listed.end(), any) == listed.end())
+            listed.push_back(std::move(any));
+    }
     std::string text =
         fmt::format("nothing to set is named '{}'{}\n{}", pattern, io::did_you_mean(pattern, paths),
                     beside.empty() ? "there are numbers of:" : "there is:");

@@ -27,8 +27,10 @@ struct TrialFigure {
 using Trial = std::function<std::vector<TrialFigure>(std::span<const double> values)>;
 
 /// The figures of a run of the scene: "lamp.largest_gap", "dog.stride_m". Of a follower its
-/// response to a jump too: "lamp.overshoot_percent", "lamp.settling_time_s". Paths are those of
-/// dials; patterns as for set_matching.
+/// response to a jump too: "lamp.overshoot_percent", "lamp.settling_time_s", and the regime that
+/// each scheme would be in, once a frame; of a net what each method allows: "net.steps_a_frame",
+/// "net.velocity_verlet.stable_below_s". Paths are those of dials; patterns as for set_matching;
+/// step_hz are the scene's steps per second: its clock's, or its frames.
 /// Errors  std::invalid_argument at once for a path that no dial has.
 [[nodiscard]] Trial trial_of(const scene::Scene& scene, std::vector<std::string> paths);
 /// The figures of a tuning's response to a jump from 0 to 1; the paths are among frequency_hz,
