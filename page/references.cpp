@@ -10,6 +10,7 @@
 
 #include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/io/take_file.hpp>
+#include <hopcoil/io/text_file.hpp>
 
 #include "page/answers.hpp"
 #include "page/columns_text.hpp"
@@ -63,6 +64,26 @@ std::string reference_answer(const scene::Scene& scene, const std::string& name)
                                                     name, io::did_you_mean(name, names))};
     }
     return answer_with(scene, name, io::read_take((folder_of(scene) / name).string()));
+}
+
+Json frames_answer(const scene::Scene& scene) {
+    Json pictures = Json::array();
+    for (const scene::PictureSettings& picture : scene.pictures) {
+        if (picture.references.empty()) continue;
+        pictures.push_back({{"name", picture.name},
+                            {"from_s", picture.references_from_s},
+                            {"every_s", picture.references_every_s},
+                            {"count", picture.references.size()}});
+    }
+    return {{"made_by", made_by_live(scene)}, {"pictures", std::move(pictures)}};
+}
+
+std::string frame_answer(const scene::Scene& scene, const std::string& picture, std::size_t index) {
+    for (const scene::PictureSettings& each : scene.pictures) {
+        if (each.name != picture || index >= each.references.size()) continue;
+        return io::read_text_file(each.references[index]);
+    }
+    throw RequestProblem{not_found, fmt::format("there is no picture {} of '{}'", index, picture)};
 }
 
 std::string sent_reference_answer(const scene::Scene& scene, const Request& request) {

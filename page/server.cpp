@@ -18,6 +18,7 @@
 #include "page/keep.hpp"
 #include "page/live_file.hpp"
 #include "page/references.hpp"
+#include "page/tune_answers.hpp"
 #include "page/wish_answer.hpp"
 
 namespace hopcoil::page {
@@ -182,6 +183,12 @@ struct LiveServer::Inside {
         post("/v1/wish", [](const auto& now, const Request& request) {
             return text_of(wish_answer(*now.scene, request));
         });
+        post("/v1/map", [](const auto& now, const Request& request) {
+            return text_of(map_answer(*now.scene, request));
+        });
+        post("/v1/fit", [](const auto& now, const Request& request) {
+            return text_of(fit_answer(*now.scene, request));
+        });
         get("/v1/tunings",
             [](const auto& now, const auto&) { return text_of(tunings_answer(*now.scene)); });
         post("/v1/tunings", [this](const auto& now, const Request& request) {
@@ -205,6 +212,14 @@ struct LiveServer::Inside {
         post("/v1/references", [](const auto& now, const Request& request) {
             return sent_reference_answer(*now.scene, request);
         });
+        get("/v1/frames",
+            [](const auto& now, const auto&) { return text_of(frames_answer(*now.scene)); });
+        server.Get(R"(/v1/frames/([^/]+)/(\d{1,6}))",
+                   [this](const httplib::Request& request, httplib::Response& response) {
+                       response.set_content(frame_answer(*file.now().scene, request.matches[1],
+                                                         std::stoul(request.matches[2].str())),
+                                            "image/png");
+                   });
     }
 
     static std::uint64_t asked_revision(const httplib::Request& request) {

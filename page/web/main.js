@@ -4,8 +4,10 @@ import { get, Latest, post } from './api.js';
 import { CourseChart, JumpChart, OwnCharts, seriesInk } from './charts.js';
 import { DialPanel } from './dials.js';
 import { FiguresTable, figuresOf } from './figures.js';
+import { Frames } from './frames.js';
 import { Hand } from './hand.js';
 import { KeepPanel } from './keep.js';
+import { DialMap } from './map.js';
 import { Player } from './player.js';
 import { ReferencePanel } from './reference.js';
 import { Settings } from './settings.js';
@@ -40,6 +42,8 @@ class Page {
     this.keep = new KeepPanel(this);
     this.reference = new ReferencePanel(this);
     this.variants = new Variants(this);
+    this.map = new DialMap(this);
+    this.frames = new Frames();
     this.runs = new Latest((wish) => this.#run(wish.changes),
       (answer, wish) => this.#take(answer, wish), (problem) => this.say(problem.message, true));
     this.runsOfA = new Latest((changes) => this.#run(changes),
@@ -69,7 +73,7 @@ class Page {
     byId('replay').addEventListener('click', () => this.#toggleReplay());
     byId('keep-drive').addEventListener('click', () => this.#keepDrive());
     document.addEventListener('keydown', (event) => this.#key(event));
-    window.addEventListener('resize', () => this.draw());
+    window.addEventListener('resize', () => { this.draw(); this.map.draw(); });
     window.matchMedia('(prefers-color-scheme: dark)').addEventListener('change', () => {
       this.course.chart.forget();
       this.jump.chart.forget();
@@ -153,7 +157,7 @@ class Page {
     this.look(this.looked);
     this.#showHistory();
     this.#enableButtons();
-    await Promise.all([this.reference.list(), this.keep.list()]);
+    await Promise.all([this.reference.list(), this.keep.list(), this.frames.list()]);
     this.runs.want({ changes: { ...this.settings.changes } });
     if (this.settings.held) this.runsOfA.want({ ...this.settings.held });
   }
@@ -209,6 +213,8 @@ class Page {
     byId('kick').disabled = !mover.can_be_pushed;
     byId('kick-unit').textContent = `${mover.value_kind === 'number' || mover.value_kind === 'vector' ? mover.unit : 'rad'}/s`;
     this.variants.askSoon();
+    this.map.askSoon();
+    this.reference.enable();
     if (this.answer && !columnsOf(this.answer.take, mover).every((column) => column)) this.#ask();
     else this.draw();
   }
@@ -268,7 +274,7 @@ class Page {
     }
     const began = performance.now();
     const answer = await post('/v1/run', request);
-    this.runTime = performance.now() - began;
+    if (this.map.busy === 0) this.runTime = performance.now() - began;
     return answer;
   }
 

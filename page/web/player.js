@@ -119,6 +119,7 @@ export class Player {
     byId('replay').disabled = !this.page.drive && !hand.hasDrive;
     byId('keep-drive').disabled = byId('replay').disabled;
     stage.draw(time, live ? hand.take : stage.take);
+    this.page.frames?.show(time);
     byId('time').value = Math.round(1000 * Math.min(1, this.time / this.end));
     byId('time-says').textContent = `${time.toFixed(2)} s`;
     const place = course.chart.placeOf(time);

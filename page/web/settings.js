@@ -51,6 +51,12 @@ export class Settings {
     this.#tell('value');
   }
 
+  /** Several at once, as one entry of the history. */
+  take(values, words) {
+    for (const [path, value] of Object.entries(values)) this.set(path, value);
+    this.commit(words);
+  }
+
   commit(words) {
     const changes = { ...this.changes };
     const before = this.past[this.place].changes;

@@ -6,12 +6,17 @@ const DEGREES = 180 / Math.PI;
 
 export const shownUnit = (unit) => (unit === 'rad' ? 'deg' : unit);
 
-/** The columns of a target or mover, in the take's own units. */
-export function columnsOf(take, thing) {
+/** The names of the columns of a target or mover. */
+export function channelsOf(thing) {
   const kind = thing.value_kind ?? thing.kind;
-  if (kind === 'number' || kind === 'angle') return [take.columns[thing.channel]];
+  if (kind === 'number' || kind === 'angle') return [thing.channel];
   const names = kind === 'rotation' ? PARTS : AXES.slice(0, thing.numbers);
-  return names.map((name) => take.columns[`${thing.channel}.${name}`]);
+  return names.map((name) => `${thing.channel}.${name}`);
+}
+
+/** Those columns, in the take's own units. */
+export function columnsOf(take, thing) {
+  return channelsOf(thing).map((name) => take.columns[name]);
 }
 
 /** Its numbers in one row. */

@@ -106,8 +106,7 @@ export class Variants {
       words.textContent = short(value);
       button.append(canvas, words);
       button.addEventListener('click', () => {
-        this.page.settings.set(this.path, value);
-        this.page.settings.commit(`${this.path} ${short(value)}`);
+        this.page.settings.take({ [this.path]: value }, `${this.path} ${short(value)}`);
       });
       requestAnimationFrame(() => this.#draw(canvas, curves[i], range));
       return button;

@@ -161,6 +161,51 @@ TEST_CASE("variants of the dial in hand lie side by side, and a click takes one"
     });
 }
 
+TEST_CASE("a map lies over the two dials last turned, and a click takes a cell", "[browser]") {
+    OpenPage page;
+    CHECK(page.browser.run("return document.querySelector('#map').hidden").get<bool>());
+    page.slide("leaden.frequency_hz", 0.5);
+    CHECK(page.browser.run("return document.querySelector('#map').hidden").get<bool>());
+    page.slide("leaden.damping_ratio", 0.4);
+    page.wait_for("there is a map", [&] {
+        return page.browser.run("return hopcoil.map.answer?.cells.length === 81").get<bool>();
+    });
+    CHECK(page.browser.run("return document.querySelector('#map-figure').value") ==
+          "leaden.overshoot_percent");
+    // The leftmost cell of the top row.
+    const json taken = page.browser.run(
+        "const c = document.querySelector('#map-cells');"
+        "const r = c.getBoundingClientRect();"
+        "c.dispatchEvent(new MouseEvent('click', {bubbles: true, clientX: r.left + 66,"
+        " clientY: r.top + 8}));"
+        "const {axes} = hopcoil.map.answer;"
+        "return Object.fromEntries([[axes[0].path, axes[0].values.at(-1)],"
+        " [axes[1].path, axes[1].values[0]]])");
+    REQUIRE(taken.size() == 2);
+    for (const auto& [path, value] : taken.items())
+        CHECK(page.value(path) == Approx(value.get<double>()).epsilon(1e-9));
+}
+
+TEST_CASE("the numbers of what is looked at are fitted to a reference", "[browser]") {
+    OpenPage page{"sign.toml"};
+    page.browser.run(
+        "const s = document.getElementById('reference-name'); s.value = 'sign.csv';"
+        "s.dispatchEvent(new Event('change'))");
+    page.wait_for("its columns are there", [&] {
+        return page.browser.run("return !document.getElementById('reference-column').disabled")
+            .get<bool>();
+    });
+    page.browser.run(
+        "const s = document.getElementById('reference-column'); s.value = 'sign_m';"
+        "s.dispatchEvent(new Event('change'))");
+    page.browser.run("document.getElementById('reference-fit').click()");
+    page.wait_for("it says what it has found",
+                  [&] { return page.said().find("unexplained") != std::string::npos; });
+    CHECK_THAT(page.said(), Contains("sign.frequency_hz 0.8"));
+    CHECK(page.value("sign.frequency_hz") == Approx(0.85).epsilon(0.02));
+    CHECK(page.value("sign.damping_ratio") == Approx(0.14).margin(0.02));
+}
+
 TEST_CASE("a wish that is typed in moves the sliders", "[browser]") {
     OpenPage page;
     page.browser.type("#wish", "12 % past, 0.4 s\n");

@@ -1,8 +1,10 @@
 // What the live page is answered: the same motion, figures and words as the library and the
 // command.
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <fstream>
 #include <string>
 #include <thread>
 #include <vector>
@@ -241,6 +243,107 @@ TEST_CASE("references are the takes beside the scene, or what is sent", "[page]"
         served.post("/v1/references", {{"name", "mine.csv"}, {"text", "time_s,a\n0,x"}});
     CHECK(bad.status == 422);
     CHECK(bad.body["problem"]["places"][0]["line"] == 2);
+}
+
+TEST_CASE("figures over two dials are those of single runs", "[page]") {
+    const ServedScene served;
+    const json axes = json::array({{{"path", "brass.damping_ratio"}, {"values", {0.2, 0.5, 1}}},
+                                   {{"path", "brass.frequency_hz"}, {"values", {1, 3}}}});
+    const json map =
+        served.post("/v1/map", {{"mover", "brass"}, {"values", json::object()}, {"axes", axes}})
+            .body;
+    REQUIRE(map["total"] == 6);
+    REQUIRE(map["cells"].size() == 6);
+    const auto figures = map["figures"].get<std::vector<std::string>>();
+    const auto at = std::find(figures.begin(), figures.end(), "brass.overshoot_percent");
+    REQUIRE(at != figures.end());
+    for (const json& cell : map["cells"]) {
+        const auto index = cell["index"].get<std::size_t>();
+        const Tuning tuning{.frequency_hz = axes[1]["values"][index % 2],
+                            .damping_ratio = axes[0]["values"][index / 2]};
+        CHECK(cell["figures"][static_cast<std::size_t>(at - figures.begin())].get<double>() ==
+              Approx(*jump_response(tuning).overshoot_percent.value()).margin(1e-9));
+    }
+    for (const std::string& name : figures)
+        CHECK_THAT(name, Catch::StartsWith("brass."));
+    // Without a run there is what needs none.
+    const json quick =
+        served.post("/v1/map", {{"mover", "brass"}, {"axes", axes}, {"run", false}}).body;
+    CHECK(quick["figures"].size() < figures.size());
+    CHECK(quick["cells"][3]["figures"][0] == map["cells"][3]["figures"][0]);
+
+    const auto refused = [&](const json& body) {
+        const ServedScene::Answer answer = served.post("/v1/map", body);
+        CHECK(answer.status == 400);
+        return answer.problem();
+    };
+    CHECK_THAT(refused({{"mover", "bras"}, {"axes", axes}}), Contains("did you mean 'brass'"));
+    CHECK_THAT(refused({{"mover", "brass"}, {"axes", json::array({axes[0]})}}), Contains("two"));
+    json wrong = axes;
+    wrong[0]["path"] = "brass.damping";
+    CHECK_THAT(refused({{"mover", "brass"}, {"axes", wrong}}), Contains("brass.damping_ratio"));
+}
+
+TEST_CASE("a fit finds the numbers that a curve was made with", "[page]") {
+    const ServedScene served{"sign.toml"};
+    const json made =
+        served
+            .post("/v1/run",
+                  {{"values", {{"sign.frequency_hz", 1.3}, {"sign.damping_ratio", 0.35}}}})
+            .body;
+    const json& take = made["take"];
+    const std::string column = "sign.value_m";
+    REQUIRE(take["columns"].contains(column));
+    json body{{"mover", "sign"},
+              {"column", column},
+              {"times_s", take["times_s"]},
+              {"motion", take["columns"][column]},
+              {"paths", {"sign.frequency_hz", "sign.damping_ratio"}}};
+    const json found = served.post("/v1/fit", body).body;
+    REQUIRE(found.contains("values"));
+    CHECK(found["values"]["sign.frequency_hz"].get<double>() == Approx(1.3).epsilon(0.01));
+    CHECK(found["values"]["sign.damping_ratio"].get<double>() == Approx(0.35).epsilon(0.02));
+    CHECK(found["is_explained"] == true);
+    REQUIRE(found["numbers"].size() == 2);
+    body.erase("paths");
+    CHECK(served.post("/v1/fit", body).body["numbers"].size() == 3);
+    const auto refused = [&](const json& changes) {
+        json other = body;
+        other.merge_patch(changes);
+        const ServedScene::Answer answer = served.post("/v1/fit", other);
+        CHECK(answer.status == 400);
+        return answer.problem();
+    };
+    CHECK_THAT(refused({{"column", "sign.valu_m"}}), Contains("sign.valu"));
+    CHECK_THAT(refused({{"motion", {1, 2}}}), Contains("as many numbers as times_s"));
+    CHECK_THAT(refused({{"mover", "board"}}), Contains("board"));
+    CHECK_THAT(refused({{"paths", {"sign.frequency"}}}), Contains("sign.frequency"));
+}
+
+TEST_CASE("reference pictures of the scene are served, and no other file", "[page]") {
+    const ServedScene served;
+    const std::string scene = contents_of(served.folder() / "vane.toml");
+    std::ofstream{served.folder() / "one.png", std::ios::binary} << "\x89PNG, or so";
+    std::ofstream{served.folder() / "vane.toml"}
+        << scene << "\n[picture.filmed]\nkind = 'strip'\nreferences = ['one.png']\n"
+        << "references_from_s = 0.25\n";
+    const auto is_there = [&] {
+        const json answer = served.get("/v1/frames").body;
+        return answer.contains("pictures") && !answer["pictures"].empty();
+    };
+    for (int i = 0; i < 200 && !is_there(); ++i)
+        std::this_thread::sleep_for(std::chrono::milliseconds{50});
+    const json picture = served.get("/v1/frames").body["pictures"][0];
+    CHECK(picture["name"] == "filmed");
+    CHECK(picture["from_s"] == 0.25);
+    CHECK(picture["count"] == 1);
+    const auto bytes = served.client().Get("/v1/frames/filmed/0");
+    REQUIRE(bytes);
+    CHECK(bytes->body == "\x89PNG, or so");
+    CHECK(bytes->get_header_value("Content-Type") == "image/png");
+    CHECK(served.get("/v1/frames/filmed/1").status == 404);
+    CHECK(served.get("/v1/frames/other/0").status == 404);
+    CHECK(served.get("/v1/frames/..%2Fvane.toml/0").status == 404);
 }
 
 TEST_CASE("an edit of the file on disk is told at once, its mistakes too", "[page]") {

@@ -50,6 +50,15 @@ void add_report(std::vector<TrialFigure>& figures, const scene::SystemReport& re
     if (report.lag_s) add("lag_s", *report.lag_s);
 }
 
+Trial trial_with(const scene::Scene& scene, std::vector<std::string> paths,
+                 std::vector<TrialFigure> (*figures)(const scene::Scene&)) {
+    for (const std::string& path : paths)
+        static_cast<void>(value_at(scene, path));
+    return [scene, paths = std::move(paths), figures](std::span<const double> values) {
+        return figures(changed(scene, paths, values));
+    };
+}
+
 /// Steps per second, of what is stepped by a scheme: a scene's frames.
 constexpr std::string_view step_path = "step_hz";
 constexpr double usual_step_hz = 60;
@@ -101,7 +110,7 @@ void add_stepping(std::vector<TrialFigure>& figures, const scene::Scene& scene,
     }
 }
 
-std::vector<TrialFigure> figures_of(const scene::Scene& scene) {
+std::vector<TrialFigure> figures_without_run(const scene::Scene& scene) {
     std::vector<TrialFigure> figures;
     for (const scene::SceneSystem& system : scene.systems) {
         const scene::StepResponder* const responder = system.spec->step_responder();
@@ -112,10 +121,15 @@ std::vector<TrialFigure> figures_of(const scene::Scene& scene) {
                          responder->jump(i, 1));
         }
     }
-    for (const scene::SystemReport& report : scene::report_on(scene, scene::fine_take(scene)))
-        add_report(figures, report);
     for (const scene::SceneSystem& system : scene.systems)
         add_stepping(figures, scene, system);
+    return figures;
+}
+
+std::vector<TrialFigure> figures_of(const scene::Scene& scene) {
+    std::vector<TrialFigure> figures = figures_without_run(scene);
+    for (const scene::SystemReport& report : scene::report_on(scene, scene::fine_take(scene)))
+        add_report(figures, report);
     return figures;
 }
 
@@ -174,11 +188,11 @@ double value_at(const Tuning& tuning, const std::string& path) {
 }
 
 Trial trial_of(const scene::Scene& scene, std::vector<std::string> paths) {
-    for (const std::string& path : paths)
-        static_cast<void>(value_at(scene, path));
-    return [scene, paths = std::move(paths)](std::span<const double> values) {
-        return figures_of(changed(scene, paths, values));
-    };
+    return trial_with(scene, std::move(paths), figures_of);
+}
+
+Trial trial_without_run(const scene::Scene& scene, std::vector<std::string> paths) {
+    return trial_with(scene, std::move(paths), figures_without_run);
 }
 
 Trial trial_of(const Tuning& tuning, std::vector<std::string> paths) {

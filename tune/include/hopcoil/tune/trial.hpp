@@ -33,6 +33,8 @@ using Trial = std::function<std::vector<TrialFigure>(std::span<const double> val
 /// step_hz are the scene's steps per second: its clock's, or its frames.
 /// Errors  std::invalid_argument at once for a path that no dial has.
 [[nodiscard]] Trial trial_of(const scene::Scene& scene, std::vector<std::string> paths);
+/// Of those the ones that need no run: responses to a jump, regimes, what methods allow.
+[[nodiscard]] Trial trial_without_run(const scene::Scene& scene, std::vector<std::string> paths);
 /// The figures of a tuning's response to a jump from 0 to 1; the paths are among frequency_hz,
 /// damping_ratio, lead, and step_hz: then there is a figure for each scheme that might step it so
 /// often, "semi_implicit_euler.regime": 0 stable, 1 rings, 2 unstable.
