@@ -202,3 +202,53 @@ TEST_CASE("links, joints, the centre of mass and contacts are seen", "[parts]") 
     CHECK(column(take, "p.contacts.touch", 0).back() == 1);
     CHECK(std::abs(column(take, "p.contacts.position_m", 1).back()) < 2e-3);
 }
+
+TEST_CASE("the limits of joints are seen: a fan that the part stays in, a rim, a way", "[parts]") {
+    const Take take = take_of(scene_from(R"(
+duration_s = 3
+[parts.arm]
+parts = [
+  { name = "post", driven = true, at_m = [0, 1, 0], half_size_m = [0.05, 0.3, 0.05] },
+  { name = "boom", at_m = [0.3, 1.3, 0], half_size_m = [0.3, 0.03, 0.03] },
+  { name = "tip", at_m = [0.75, 1.3, 0], half_size_m = [0.15, 0.02, 0.02] },
+  { name = "cart", at_m = [0, 2, 0], half_size_m = [0.1, 0.05, 0.05] },
+]
+joints = [
+  { name = "elbow", a = "post", b = "boom", at_m = [0, 1.3, 0], axis = [0, 0, 1], lowest_rad = -0.7, highest_rad = 0.5 },
+  { name = "wrist", type = "ball", a = "boom", b = "tip", at_m = [0.6, 1.3, 0], axis = [1, 0, 0], most_lean_rad = 0.6 },
+  { name = "rail", type = "slide", a = "post", b = "cart", at_m = [0, 2, 0], axis = [1, 0, 0], lowest_m = -0.2, highest_m = 0.3 },
+]
+)"));
+    const auto place = [&](std::size_t row, std::size_t point) {
+        const auto columns = take.columns_of(take.find_channel("arm.limits.position_m").value());
+        const auto numbers = take.row(row).subspan(columns.first + 3 * point, 3);
+        return Vector3{numbers[0], numbers[1], numbers[2]};
+    };
+    const auto angle = [](const Vector3& way) {
+        return std::atan2(way.y, way.x);
+    };
+    const auto between = [](const Vector3& a, const Vector3& b) {
+        return std::acos(dot(a, b) / std::sqrt(dot(a, a) * dot(b, b)));
+    };
+    constexpr std::size_t needle = 13;
+    for (std::size_t row = 0; row < take.row_count(); row += 10) {
+        const Vector3 elbow = place(row, 0);
+        CHECK(angle(place(row, 1) - elbow) == Approx(-0.7).margin(1e-9));
+        CHECK(angle(place(row, 11) - elbow) == Approx(0.5).margin(1e-9));
+        const double boom = angle(place(row, needle) - elbow);
+        CHECK(boom > -0.7 - 0.01);
+        CHECK(boom < 0.5 + 0.01);
+        // The boom itself lies along the needle.
+        const double centre_x = column(take, "arm.boom.position_m", 0)[row];
+        const double centre_y = column(take, "arm.boom.position_m", 1)[row];
+        CHECK(std::atan2(centre_y - 1.3, centre_x) == Approx(boom).margin(0.01));
+        // The tip leans no further from the boom than the rim.
+        const Vector3 wrist = place(row, 14);
+        const Vector3 along{std::cos(boom), std::sin(boom), 0};
+        CHECK(between(place(row, 14 + 3) - wrist, along) == Approx(0.6).margin(0.02));
+        CHECK(between(place(row, 14 + needle) - wrist, along) < 0.6 + 0.02);
+    }
+    CHECK(place(0, 28).x == Approx(-0.2));
+    CHECK(place(0, 40).x == Approx(0.3));
+    CHECK(place(0, 28 + needle).x == Approx(0).margin(1e-9));
+}

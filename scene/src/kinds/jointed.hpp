@@ -62,13 +62,16 @@ struct JointedParts {
 };
 
 /// The outputs after those of the parts: where joints are, both ends of links, the centre of mass
-/// of what is not driven, where parts touch. Those that it has none of are left out.
+/// of what is not driven, what shows the limits of joints, where parts touch. Those that it has
+/// none of are left out.
 struct PartsPorts {
     explicit PartsPorts(const JointedParts& parts);
     std::optional<std::size_t> joints{};
     std::optional<std::size_t> links{};
     std::optional<std::size_t> centre{};
+    std::optional<std::size_t> limits{};
     std::optional<std::size_t> contacts{};
+    std::vector<std::size_t> limited{};  ///< joints
 };
 
 /// The signals of parts, in order; then the position of each joint, and which contacts there are.
@@ -122,6 +125,7 @@ class RunningParts final : public RunningSystem {
     void place_driven(const SystemInputs& inputs, double time_s);
 
     JointedParts parts_;
+    PartsPorts ports_;
     Parts running_;
     MountHistory mounts_;
     std::vector<Placement> driven_;

@@ -8,6 +8,7 @@
 
 #include <hopcoil/base/math.hpp>
 
+#include "joint_limits.hpp"
 #include "jointed.hpp"
 #include "vectors.hpp"
 
@@ -39,6 +40,8 @@ PartsPorts::PartsPorts(const JointedParts& parts) {
     if (!parts.structure.joints.empty()) joints = next++;
     if (!parts.structure.links.empty()) links = next++;
     if (joints || links) centre = next++;
+    limited = limited_joints(parts.structure);
+    if (!limited.empty()) limits = next++;
     if (parts.contact_points > 0) contacts = next++;
 }
 
@@ -107,6 +110,7 @@ std::vector<Port> PartsSpec::outputs() const {
     places(own.joints, "joints", parts_.structure.joints.size());
     places(own.links, "links", 2 * parts_.structure.links.size());
     places(own.centre, "centre_of_mass", 1);
+    places(own.limits, "limits", limit_points * own.limited.size());
     places(own.contacts, "contacts", parts_.contact_points);
     if (own.contacts) ports.back().alive = contacts_signal;
     return ports;
@@ -126,6 +130,11 @@ ValueArray PartsSpec::start(std::size_t port, std::size_t index) const {
         if (port == own.joints) return array_of(joint_place(parts_.structure, places, index));
         if (port == own.links) return array_of(link_end(parts_.structure, places, index));
         if (port == own.centre) return array_of(Parts{parts_.structure}.centre_of_mass());
+        if (port == own.limits) {
+            return array_of(limit_point(parts_.structure, places,
+                                        own.limited.at(index / limit_points),
+                                        index % limit_points));
+        }
         return array_of(places[0].position);
     }
     const Placement& at = parts_.structure.parts.at(port / 2).placement;
@@ -181,6 +190,15 @@ std::vector<View> PartsSpec::views() const {
         for (std::size_t i = 0; i < 2 * parts_.structure.links.size(); ++i)
             ties.parents.push_back(i - i % 2);
         ties.radius_m.resize(ties.parents.size(), 0.004);
+    }
+    if (own.limits) {
+        View& limits = *add(View::Type::branches, "limits", *own.limits, 0.003, {0.75, 0.45, 0.1});
+        for (std::size_t i = 0; i < own.limited.size(); ++i) {
+            const PartJoint& joint = parts_.structure.joints[own.limited[i]];
+            for (std::size_t k = 0; k < limit_points; ++k)
+                limits.parents.push_back(limit_points * i + limit_parent(joint, k));
+        }
+        limits.radius_m.resize(limits.parents.size(), 0.003);
     }
     if (own.joints) add(View::Type::points, "joints", *own.joints, 0.012, {0.95, 0.92, 0.8});
     if (own.centre) add(View::Type::points, "centre_of_mass", *own.centre, 0.02, {0.75, 0.2, 0.15});

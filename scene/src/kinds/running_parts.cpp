@@ -7,6 +7,7 @@
 
 #include <hopcoil/field/ground.hpp>
 
+#include "joint_limits.hpp"
 #include "jointed.hpp"
 #include "vectors.hpp"
 
@@ -14,6 +15,7 @@ namespace hopcoil::scene {
 
 RunningParts::RunningParts(JointedParts parts, const SystemInputs& inputs)
     : parts_{std::move(parts)},
+      ports_{parts_},
       running_{parts_.built(), parts_.settings},
       mounts_{inputs},
       driven_(parts_.driven.size()),
@@ -118,12 +120,17 @@ Vector3 RunningParts::contact_place(std::size_t index) const {
 ValueAndVelocity RunningParts::output(std::size_t port, std::size_t index) const {
     const std::size_t part = port / 2;
     if (part >= parts_.names.size()) {
-        const PartsPorts ports{parts_};
-        if (port == ports.joints)
+        if (port == ports_.joints)
             return {array_of(joint_place(parts_.structure, running_.placements(), index)), {}};
-        if (port == ports.links)
+        if (port == ports_.links)
             return {array_of(link_end(parts_.structure, running_.placements(), index)), {}};
-        if (port == ports.centre) return {array_of(running_.centre_of_mass()), {}};
+        if (port == ports_.centre) return {array_of(running_.centre_of_mass()), {}};
+        if (port == ports_.limits) {
+            return {
+                array_of(limit_point(parts_.structure, running_.placements(),
+                                     ports_.limited[index / limit_points], index % limit_points)),
+                {}};
+        }
         return {array_of(contact_place(index)), {}};
     }
     const double ahead_s = time_s_ - stepped_s_;
