@@ -96,6 +96,7 @@ std::map<std::string, std::string> places_for_keys() {
         {"grip", "[balance.b]\ngrips = [{ @ }]\n"},
         {"balance shape", "[balance.b]\nshapes = [{ @ }]\n"},
         {"holds", "[brachiator.b]\nholds = [{ @ }]\n"},
+        {"hop", "[walker.w]\nhops = [{ @ }]\n"},
         {"leap", "[brachiator.b]\nleaps = [{ @ }]\n"},
         {"leg_joints",
          hook + "[walker.w]\ntarget = \"hook\"\nskeleton = \"dog.gltf\"\nleg_joints = [{ @ }]\n"},

@@ -229,3 +229,47 @@ TEST_CASE("a walker drives the legs of a skeleton beside the scene, under a clip
                        R"(leg_joints = [{ hip = "hips", knee = "spine", ankle = "chest" }])"),
                Contains("did you mean 'glad'") && Contains("the skeleton says this"));
 }
+
+TEST_CASE("a walker hops when the scene says, on the run and onto a place", "[walker]") {
+    const TestFolder folder;
+    const auto take_with = [&](const std::string& hops, double rate_hz, RunLog& log) {
+        Scene scene = read_scene(folder.write("run.toml", R"(
+duration_s = 8
+[target.way]
+start_m = [0, 0, 0]
+moves = [{ at_s = 0.5, ramp_to_m = [0, 0, 9], over_s = 6 }]
+[walker.runner]
+target = "way"
+hops = [)" + hops + "]\n"));
+        scene.rate_hz = rate_hz;
+        Take take;
+        log = run(scene, take);
+        return take;
+    };
+    const auto numbers = [](const Take& take, const std::string& name) {
+        return take.column(take.columns_of(*take.find_channel(name)).first);
+    };
+    RunLog log;
+    const Take take = take_with("{ at_s = 3, apex_m = 0.25 }", 60, log);
+    CHECK(log.warnings.empty());
+    const std::vector<double> flies = numbers(take, "runner.flies");
+    const auto first = std::find(flies.begin(), flies.end(), 1.0);
+    REQUIRE(first != flies.end());
+    const double off_s = take.times_s()[static_cast<std::size_t>(first - flies.begin())];
+    CHECK(off_s > 3);
+    CHECK(off_s < 3.6);
+    CHECK(std::count(flies.begin(), flies.end(), 1.0) > 10);
+    // It keeps on at its speed while it flies.
+    const auto columns = take.columns_of(*take.find_channel("runner.velocity_m_per_s"));
+    const double speed =
+        take.row(static_cast<std::size_t>(first - flies.begin()))[columns.first + 2];
+    CHECK(speed == Approx(1.5).margin(0.3));
+    // The same at another rate.
+    RunLog slow_log;
+    const Take slow = take_with("{ at_s = 3, apex_m = 0.25 }", 20, slow_log);
+    const auto place = take.columns_of(*take.find_channel("runner.position_m"));
+    CHECK(slow.row(slow.row_count() - 1)[place.first + 2] ==
+          Approx(take.row(take.row_count() - 1)[place.first + 2]).margin(1e-6));
+    CHECK_THROWS_WITH(take_with("{ at_s = -3 }", 60, log), Contains("expected 0 or more"));
+    CHECK_THROWS_WITH(take_with("{ to_m = [1, 2] }", 60, log), Contains("3 numbers"));
+}

@@ -44,6 +44,7 @@ class RunningWalker final : public RunningSystem {
           yaw_{walker_.yaw_rad()},
           watch_{walker_},
           head_{{.frequency_hz = 3, .damping_ratio = 1}, eye(), walker_.attention()} {
+        hop_if_due(ground_of(inputs));
         pose_skeleton();
     }
 
@@ -56,8 +57,15 @@ class RunningWalker final : public RunningSystem {
         if (!walk(place, velocity, ground_of(inputs), dt)) return false;
         place_ = place;
         time_s_ = time_s;
+        hop_if_due(ground_of(inputs));
         pose_skeleton();
         return true;
+    }
+    [[nodiscard]] double next_event_s(double time_s) const override {
+        double next = std::numeric_limits<double>::infinity();
+        for (const HopAt& hop : parts_.hops.at)
+            if (hop.at_s > time_s) next = std::min(next, hop.at_s);
+        return next;
     }
     bool push(std::size_t port, const ValueArray& delta_velocity) override {
         if (port != 0) return false;
@@ -207,6 +215,14 @@ class RunningWalker final : public RunningSystem {
         const HopWish wish{.place = hop_to(place), .apex_m = habit.apex_m};
         if (walker_.hop(wish, ground) != StepStatus::stepped) ++refused_hops_;
         return true;
+    }
+    void hop_if_due(const Ground& ground) {
+        for (const HopAt& hop : parts_.hops.at) {
+            if (!(std::abs(hop.at_s - time_s_) < 1e-9)) continue;
+            const HopWish wish{
+                .place = hop.to.value_or(Vector3{}), .apex_m = hop.apex_m, .keeps_on = !hop.to};
+            if (walker_.hop(wish, ground) != StepStatus::stepped) ++refused_hops_;
+        }
     }
     /// Along its way, where there is one.
     void face_the_way(const Vector3& place, const Vector3& velocity) {

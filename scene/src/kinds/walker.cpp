@@ -190,10 +190,20 @@ HopHabit read_hops(KindReader& reader, double leg_length_m) {
     };
     const double longest_m = at_least_zero("longest_hop_m", 3 * leg_length_m);
     if (longest_m == 0) reader.problem("longest_hop_m", "expected a number above 0");
-    return {.over_m = at_least_zero("hops_over_m", 0),
-            .longest_m = longest_m,
-            .apex_m = at_least_zero("hop_apex_m", 0),
-            .wait_s = at_least_zero("hop_wait_s", 0.5)};
+    HopHabit habit{.over_m = at_least_zero("hops_over_m", 0),
+                   .longest_m = longest_m,
+                   .apex_m = at_least_zero("hop_apex_m", 0),
+                   .wait_s = at_least_zero("hop_wait_s", 0.5)};
+    reader.each_table("hops", "hop", [&](KindReader& one) {
+        HopAt hop;
+        for (auto& [key, number] : {std::pair{"at_s", &hop.at_s}, {"apex_m", &hop.apex_m}}) {
+            *number = one.number(key).value_or(0);
+            if (!(*number >= 0)) one.problem(key, "expected 0 or more");
+        }
+        if (const auto to = one.value("to", "m", 3)) hop.to = vector_of(*to);
+        habit.at.push_back(hop);
+    });
+    return habit;
 }
 
 /// Skeleton, the joints of its legs, and a clip, from a model beside the scene.
@@ -335,6 +345,7 @@ SystemKind walker_kind() {
            {"hop_apex_m", number, "how high its hips rise over the higher end; 0: by the distance",
             "0"},
            {"hop_wait_s", number, "how long it looks at the spot first", "0.5"},
+           {"hops", tables, "hops at certain times", "none", {}, {"hop"}},
            {"knees", choice, "which way they point", "by its legs", {"ahead", "behind", "outward"}},
            dial_key({"lift_height", number, "how high feet swing, in leg lengths", "0.06"}),
            dial_key({"step_time", number, "of a slow swing, in sqrt(leg length / g)", "1.2"}),
@@ -349,6 +360,13 @@ SystemKind walker_kind() {
            {"leg_radius_m", number, "how thick legs are drawn", "0.035 leg lengths"},
            {"colours", texts, "of its legs from hip to sole", "the next of the palette"},
            {"order", number, "in pictures without depth, drawn over those of a lower one", "0"}}},
+         {"hop",
+          "A hop of a walker",
+          "Where there is no ground to land on it is left out, and the run says so.",
+          {{"at_s", number, "when", "0"},
+           {"to", place, "where the middle of its feet lands", "on the run, at the speed it has"},
+           {"apex_m", number, "how high its hips rise over the higher end; 0: by the distance",
+            "0"}}},
          {"leg_joints",
           "A leg of a walker's skeleton",
           "Joints of the model by their names, each the parent of the next.",

@@ -32,12 +32,20 @@ struct WalkerLook {
 /// What it faces.
 enum class Facing : std::uint8_t { its_way, rotation, angle };
 
-/// Whether, and how, it hops to a target that is further away.
+/// A hop at a time: onto a place, or on the run at the speed that it has.
+struct HopAt {
+    double at_s = 0.0;
+    std::optional<Vector3> to{};
+    double apex_m = 0.0;  ///< 0: by the distance
+};
+
+/// Whether, and how, it hops to a target that is further away; and when it hops in any case.
 struct HopHabit {
     double over_m = 0.0;  ///< 0: it never hops
     double longest_m = 0.0;
     double apex_m = 0.0;  ///< 0: by the distance
     double wait_s = 0.0;  ///< in which it looks at the spot
+    std::vector<HopAt> at{};
 };
 
 /// A skeleton whose legs it drives, under an animation.

@@ -214,14 +214,15 @@ std::vector<SystemReport> walker_report(const SystemSpec& spec, const WalkerPart
         {"fastest_foot_m_per_s", "fastest foot", "m/s", all.fastest},
         {"foot_acceleration_m_per_s2", "largest acceleration of a foot", "m/s2",
          signals.most(walker_signal::acceleration)}};
-    if (parts.hops.over_m > 0) {
+    if (parts.hops.over_m > 0 || !parts.hops.at.empty()) {
         const HopFigures hops = hops_in(input, input.fine, ports, legs);
-        report.figures.insert(
-            report.figures.end(),
-            {{"hops", "hops", "", hops.hops},
-             {"longest_flight_s", "longest time in the air", "s", hops.longest_s},
-             {"lands_beside_m", "furthest landing from its target", "m", hops.off_target_m},
-             {"looks_beside_deg", "most that it looked past a landing", "deg", hops.off_gaze_deg}});
+        std::vector<ReportFigure> more{
+            {"hops", "hops", "", hops.hops},
+            {"longest_flight_s", "longest time in the air", "s", hops.longest_s},
+            {"lands_beside_m", "furthest landing from its target", "m", hops.off_target_m},
+            {"looks_beside_deg", "most that it looked past a landing", "deg", hops.off_gaze_deg}};
+        if (parts.hops.over_m == 0) more.resize(2);  // they have targets of their own
+        report.figures.insert(report.figures.end(), more.begin(), more.end());
     }
     report.charts.push_back(std::move(footfalls));
     return {std::move(report)};
