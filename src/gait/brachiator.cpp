@@ -35,10 +35,6 @@ double length(const Vector3& v) {
     return math::sqrt(dot(v, v));
 }
 
-Tuning push_tuning(const BrachiatorSettings& settings) {
-    return {.frequency_hz = settings.push_decay_hz, .damping_ratio = 1};
-}
-
 constexpr Tuning fold_tuning{.frequency_hz = 1.3, .damping_ratio = 1};
 constexpr Tuning turn_tuning{.frequency_hz = 1.6, .damping_ratio = 1};
 constexpr Tuning free_hand_tuning{.frequency_hz = 1.8, .damping_ratio = 0.8};
@@ -96,7 +92,6 @@ Brachiator::Brachiator(const BrachiatorSettings& settings, std::vector<Vector3> 
                  {"rotation", ChannelKind::rotation, 4, ""},
                  {"hands", ChannelKind::vector, 3, "m", 2},
                  {"holds", ChannelKind::flag, 1, "", 2}}},
-      offset_{push_tuning(settings), Vector3{}},
       folds_{Follower<double>{fold_tuning, 0.0}, Follower<double>{fold_tuning, 0.0}},
       turn_{turn_tuning, Quaternion{}},
       free_{Follower<Vector3>{free_hand_tuning, Vector3{}},
@@ -165,7 +160,7 @@ void Brachiator::tick(double speed) noexcept {
     if (mode_ == Mode::hangs)
         path_.advance(settings_, holds_, wish_.is_from(path_.newest()) ? 0 : speed);
     advance_leap(speed);
-    offset_.step(Vector3{}, tick_s);
+    offset_.step(2 * math::pi * settings_.push_decay_hz, tick_s);
     fold_legs();
     move_free_hands();
     pose();
@@ -206,7 +201,6 @@ bool Brachiator::try_retune(const BrachiatorSettings& settings) noexcept {
                             settings.shoulder_height_m == settings_.shoulder_height_m;
     if (!is_valid(settings) || !same_sizes) return false;
     settings_ = settings;
-    offset_.retune(push_tuning(settings));
     pose();
     return true;
 }
@@ -263,11 +257,9 @@ void Brachiator::pose() noexcept {
     const SwingPoint way = on_way();
     position_ = way.position;
     rotation_ = turn_on_way();
-    const Vector3 offset = offset_.value();
-    position_ = position_ + offset;
+    position_ = position_ + offset_.value();
     velocity_ = way.velocity + offset_.velocity();
-    acceleration_ =
-        way.acceleration + acceleration_of(offset_.tuning(), offset, offset_.velocity());
+    acceleration_ = way.acceleration + offset_.acceleration();
     draw_in();
     place_hands();
     place_legs();
@@ -298,14 +290,13 @@ Brachiator::Fixed Brachiator::foot_on(std::size_t side) const noexcept {
 
 /// As near to what its hands hold and its feet stand on as its limbs are long.
 void Brachiator::draw_in() noexcept {
-    double drawn_m = 0;
+    const Vector3 before = position_;
     const auto draw = [&](const Fixed& end, const Vector3& root, double most_m) {
         if (!end.is_fixed) return;
         const Vector3 limb = end.place - root;
         const double over = length(limb) - most_m;
         if (!(over > 0)) return;
         position_ = position_ + limb * (over / (over + most_m));
-        drawn_m += over;
     };
     for (int round = 0; round < 8; ++round) {
         for (const std::uint32_t side : {0U, 1U}) {
@@ -313,7 +304,7 @@ void Brachiator::draw_in() noexcept {
             draw(foot_on(side), hip(side), settings_.leg_length_m);
         }
     }
-    log_.drawn_in_m = std::max(log_.drawn_in_m, drawn_m);
+    log_.drawn_in_m = std::max(log_.drawn_in_m, length(position_ - before));
 }
 
 void Brachiator::place_hands() noexcept {

@@ -18,9 +18,9 @@ static_assert(HandPath::planned_ticks == 2 * lift_reach + 1);
 /// A hand lets go after, and catches before, this part of a swing.
 constexpr double grip_part = 0.015;
 /// Of the arm's length: how far a plan stretches it, so that something is left for pushes.
-constexpr double planned_stretch = 0.965;
+constexpr double planned_stretch = 0.985;
 /// Of the arm's length: from the hold to the middle of the shoulders, swinging.
-constexpr double swing_radius = 0.86;
+constexpr double swing_radius = 0.84;
 constexpr double standing_speed = 0.05;
 /// Of a reaching hand, on the mean, in m/s.
 constexpr double quickest_hand = 6.5;

@@ -100,8 +100,8 @@ TEST_CASE("it goes along any row, and lets no hold go before it has the next", "
         CHECK(watch.both_free == 0);
         CHECK(watch.hold_off == 0);
         CHECK(watch.arm_off < 1e-3);
-        CHECK(watch.most_acceleration < 12);
-        CHECK(watch.most_jerk < 150);
+        CHECK(watch.most_acceleration < 10);
+        CHECK(watch.most_jerk < 110);
         CHECK(watch.most_hand_speed < 22);
         CHECK(rigger.log().drawn_in_m < 4e-3);
         CHECK(rigger.log().most_force_n < 2.5 * 70 * standard_gravity);
@@ -129,7 +129,10 @@ TEST_CASE("pushes do not make it miss", "[brachiator]") {
         CHECK(watch.hold_off == 0);
         CHECK(watch.both_free == 0);
         CHECK(rigger.log().catches > 8);
-        CHECK(rigger.log().drawn_in_m < 0.05);
+        CHECK(rigger.log().drawn_in_m < 0.1);
+        // What a push does to the velocity at once it does to the acceleration bit by bit.
+        CHECK(watch.most_acceleration < 13);
+        CHECK(watch.most_jerk < 150);
     }
     Brachiator rigger{{}, even_row(1, 4)};
     CHECK(rigger.push({not_a_number, 0, 0}) == StepStatus::rejected);
@@ -150,7 +153,7 @@ TEST_CASE("slow swings take a pendulum's time, and the rest it hangs by both han
         if (i > 480) (holds ? both : one) += Brachiator::tick_s;
     }
     // A metre in two seconds, of which a swing takes about one.
-    const double radius = 0.86 * rigger.settings().arm_length_m;
+    const double radius = 0.84 * rigger.settings().arm_length_m;
     const double half_swing = std::asin(0.5 / radius);
     const double natural_s =
         pi * std::sqrt(radius / standard_gravity) * (1 + half_swing * half_swing / 16);

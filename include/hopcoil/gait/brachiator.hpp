@@ -18,6 +18,7 @@
 #include <hopcoil/gait/brachiator_settings.hpp>
 #include <hopcoil/gait/detail/hand_path.hpp>
 #include <hopcoil/gait/detail/leaping.hpp>
+#include <hopcoil/gait/detail/push_offset.hpp>
 
 namespace hopcoil {
 
@@ -192,7 +193,7 @@ class Brachiator {
     std::vector<Vector3> holds_;
     std::array<Channel, 4> channels_{};
     detail::HandPath path_;
-    Follower<Vector3> offset_;               ///< what pushes have left
+    detail::PushOffset offset_;
     std::array<Follower<double>, 2> folds_;  ///< of the legs
     std::array<bool, 2> held_{true, true};   ///< at the last tick
     std::uint64_t ticks_ = 0;
