@@ -49,9 +49,9 @@ double length(const Vector3& v) {
 }  // namespace
 
 int main() {
-    std::vector<Vector3> hooks;
+    std::vector<Vector3> hooks(14);
     for (int i = 0; i < 14; ++i)
-        hooks.push_back({0, 4 + 0.1 * (i % 3), 1.0 * i});
+        hooks[static_cast<std::size_t>(i)] = {0, 4 + 0.1 * (i % 3), 1.0 * i};
     Brachiator rigger{{}, hooks};
     Net body{body_of(rigger)};
 

@@ -119,9 +119,10 @@ void Brachiator::begin_leap() noexcept {
     const HandPath path{settings_, holds_, wish_.hold};
     LeapEnd to{.body = {.position = path.at(0).place},
                .sway_m = sway_m(path.at(0).place, wish_.hold)};
-    if (to_feet)
+    if (to_feet) {
         to = {.body = {.position = wish_.spot + Vector3{0, standing_height_m(settings_), 0}},
               .is_on_feet = true};
+    }
     const LeapPlan plan = plan_leap(settings_, from, to);
     const LeapWish wish = wish_;
     wish_ = {};

@@ -18,8 +18,8 @@ constexpr double landing_leg = 0.92;
 constexpr double part_of_launch = 0.42;
 /// Of the speed with which legs leap off: what hands do, and what they catch.
 constexpr double part_of_arms = 0.8;
-/// Upward of the highest point of a flight, it lands with this and catches with that much, m/s.
-constexpr double least_fall_onto_feet = 0.9;
+/// It falls at least so fast onto its feet and into its hands, m/s.
+constexpr double least_fall_onto_feet = 0.64;
 constexpr double least_fall_into_hands = 0.3;
 /// Most that legs stop, m/s.
 constexpr double hardest_landing = 7.0;
@@ -98,14 +98,15 @@ class LeapPlanner {
         const double rise = way.y;
         way.y = 0;
         const double least = to_.is_on_feet ? least_fall_onto_feet : least_fall_into_hands;
-        double over = least * least / (2 * g) * (to_.is_on_feet ? 0.5 : 1.0);
-        for (int round = 0; round < 80; ++round, over *= 1.1) {
+        double over = least * least / (2 * g);
+        for (int round = 0; round < 80; ++round) {
             const double top = std::max(rise, 0.0) + over;
             flight_s_ = in_ticks((math::sqrt(2 * g * top) + math::sqrt(2 * g * (top - rise))) / g);
             launch_ = way * (1 / flight_s_);
             launch_.y = rise / flight_s_ + 0.5 * g * flight_s_;
             if (launch_.y > most) return false;
             if (length({launch_.x, 0, launch_.z}) <= 0.75 * most) break;
+            over *= 1.1;
         }
         lands_ = launch_ - Vector3{0, g * flight_s_, 0};
         return length(launch_) <= most &&

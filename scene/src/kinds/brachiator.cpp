@@ -142,10 +142,11 @@ class RunningBrachiator final : public RunningSystem {
     void leap() {
         for (const LeapAt& leap : parts_.leaps) {
             if (!(std::abs(leap.at_s - time_s_) < 1e-9)) continue;
-            if (leap.to_hold)
+            if (leap.to_hold) {
                 body_.leap_to_hold(*leap.to_hold, leap.from_hold);
-            else
+            } else {
                 body_.leap_to_ground(leap.to_ground, leap.from_hold);
+            }
         }
     }
     template <class Fields>
@@ -208,6 +209,7 @@ class BrachiatorSpec final : public SystemSpec {
     }
     [[nodiscard]] std::vector<RecordedChannel> signals() const override {
         std::vector<RecordedChannel> all;
+        all.reserve(signal_names.size());
         for (const char* name : signal_names)
             all.push_back({.name = name});
         for (const std::size_t flag : {hand1_holds, hand2_holds, feet_stand})

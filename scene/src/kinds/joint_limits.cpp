@@ -101,7 +101,7 @@ Vector3 limit_point(const PartsStructure& structure, std::span<const Placement> 
         return place + now * frame.reach_m;
     }
     if (index == 0 || (is_hinge && index == needle - 1)) return place;
-    const double last = static_cast<double>(is_hinge ? needle - 2 : needle - 1);
+    const auto last = static_cast<double>(is_hinge ? needle - 2 : needle - 1);
     const double part = (static_cast<double>(index) - 1) / (last - 1);
     return place + rotated(of_a, on_limit(frame, one, part)) * frame.reach_m;
 }
