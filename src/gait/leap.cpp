@@ -171,6 +171,12 @@ SwingPoint LeapPlan::at(double time_s) const noexcept {
             {ex.rate_of_rate, ey.rate_of_rate, ez.rate_of_rate}};
 }
 
+bool LeapPlan::is_timed() const noexcept {
+    for (std::size_t i = 1; i < moment_count; ++i)
+        if (!(times_s[i] > times_s[i - 1])) return false;
+    return true;
+}
+
 LeapPlan plan_leap(const BrachiatorSettings& settings, const LeapEnd& from,
                    const LeapEnd& to) noexcept {
     return LeapPlanner{settings, from, to}.plan();

@@ -147,7 +147,8 @@ class Brachiator {
         fields.up_to(Mode::stands, mode_);
         fields(leaping_, wish_, turn_, free_[0], free_[1]);
         fields.require(path_.fits(holds_.size()) && leaping_.let_go[0] < holds_.size() &&
-                       leaping_.let_go[1] < holds_.size() && wish_.hold + 1 < holds_.size());
+                       leaping_.let_go[1] < holds_.size() && wish_.hold < holds_.size() - 1);
+        fields.require(mode_ != Mode::leaps || leaping_.plan.is_timed());
         pose();
     }
 

@@ -32,6 +32,8 @@ struct LeapPlan {
     bool is_in_reach = false;  ///< within the speeds that its limbs bear; else nothing else is said
 
     [[nodiscard]] SwingPoint at(double time_s) const noexcept;
+    /// Whether each moment comes after the one before.
+    [[nodiscard]] bool is_timed() const noexcept;
     [[nodiscard]] double flight_s() const noexcept { return times_s[on] - times_s[off]; }
 
     template <class Fields>
