@@ -110,8 +110,7 @@ void add_stepping(std::vector<TrialFigure>& figures, const scene::Scene& scene,
     }
 }
 
-std::vector<TrialFigure> figures_without_run(const scene::Scene& scene) {
-    std::vector<TrialFigure> figures;
+void add_responses(std::vector<TrialFigure>& figures, const scene::Scene& scene) {
     for (const scene::SceneSystem& system : scene.systems) {
         const scene::StepResponder* const responder = system.spec->step_responder();
         if (responder == nullptr || !responder->has_target()) continue;
@@ -121,15 +120,23 @@ std::vector<TrialFigure> figures_without_run(const scene::Scene& scene) {
                          responder->jump(i, 1));
         }
     }
+}
+
+std::vector<TrialFigure> figures_without_run(const scene::Scene& scene) {
+    std::vector<TrialFigure> figures;
+    add_responses(figures, scene);
     for (const scene::SceneSystem& system : scene.systems)
         add_stepping(figures, scene, system);
     return figures;
 }
 
 std::vector<TrialFigure> figures_of(const scene::Scene& scene) {
-    std::vector<TrialFigure> figures = figures_without_run(scene);
+    std::vector<TrialFigure> figures;
+    add_responses(figures, scene);
     for (const scene::SystemReport& report : scene::report_on(scene, scene::fine_take(scene)))
         add_report(figures, report);
+    for (const scene::SceneSystem& system : scene.systems)
+        add_stepping(figures, scene, system);
     return figures;
 }
 
