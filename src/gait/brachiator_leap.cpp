@@ -24,7 +24,7 @@ double smooth_share(double u) noexcept {
     return t * t * t * (10 + t * (6 * t - 15));
 }
 
-/// How long hands and feet take to what they reach for, and from what they leave.
+/// How long a hand or a foot takes to reach for something, or to leave it.
 double reach_time_s(double flight_s) noexcept {
     return std::min(0.4, 0.6 * flight_s);
 }
@@ -116,12 +116,13 @@ void Brachiator::begin_leap() noexcept {
     }
     const bool to_feet = wish_.to == LeapWish::To::ground;
     const LeapEnd from = leaves_from();
-    const HandPath path{settings_, holds_, wish_.hold};
-    LeapEnd to{.body = {.position = path.at(0).place},
-               .sway_m = sway_m(path.at(0).place, wish_.hold)};
+    const HandPath path = to_feet ? HandPath{} : HandPath{settings_, holds_, wish_.hold};
+    LeapEnd to{.is_on_feet = to_feet};
     if (to_feet) {
-        to = {.body = {.position = wish_.spot + Vector3{0, standing_height_m(settings_), 0}},
-              .is_on_feet = true};
+        to.body.position = wish_.spot + Vector3{0, standing_height_m(settings_), 0};
+    } else {
+        to.body.position = path.at(0).place;
+        to.sway_m = sway_m(path.at(0).place, wish_.hold);
     }
     const LeapPlan plan = plan_leap(settings_, from, to);
     const LeapWish wish = wish_;
@@ -223,9 +224,10 @@ Vector3 Brachiator::free_hand_target(std::size_t side) const noexcept {
 
 /// A hand that holds is followed, so that it leaves from where it is.
 void Brachiator::move_free_hands() noexcept {
+    if (mode_ == Mode::hangs) return;
     for (const std::size_t side : {0U, 1U}) {
         Follower<Vector3>& hand = free_[side];
-        if (mode_ == Mode::hangs || hands_[side].holds) {
+        if (hands_[side].holds) {
             const Vector3 now =
                 rotated(conjugate(rotation_), hands_[side].position - hands_[side].shoulder);
             hand.reset(now);

@@ -4,6 +4,7 @@
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/follow/intent.hpp>
+#include <hopcoil/gait/detail/launch.hpp>
 #include <hopcoil/gait/hop.hpp>
 #include <hopcoil/gait/walker.hpp>
 
@@ -13,11 +14,10 @@ namespace hopcoil {
 namespace {
 
 constexpr double g = standard_gravity;
-/// Of the way that a quintic from rest goes at its last velocity: it rises without a dip.
-constexpr double part_of_launch = 0.42;
+using detail::part_of_launch;
 
 double in_ticks(double time_s) noexcept {
-    return std::max(1.0, std::ceil(time_s / Walker::tick_s - 1e-9)) * Walker::tick_s;
+    return detail::in_ticks(time_s, Walker::tick_s);
 }
 
 /// Heights of the hips over the ground.

@@ -4,18 +4,17 @@
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/follow/intent.hpp>
 #include <hopcoil/gait/detail/hand_path.hpp>
+#include <hopcoil/gait/detail/launch.hpp>
 #include <hopcoil/gait/leap.hpp>
 
 namespace hopcoil {
 namespace {
 
 constexpr double g = standard_gravity;
-constexpr double tick_s = detail::HandPath::tick_s;
+using detail::part_of_launch;
 /// Of a leg's length, from hip to sole: standing, and when it touches down.
 constexpr double standing_leg = 0.97;
 constexpr double landing_leg = 0.92;
-/// Of the way that a quintic goes from rest to its last velocity: it does not turn back on it.
-constexpr double part_of_launch = 0.42;
 /// Of the speed with which legs leap off: what hands do, and what they catch.
 constexpr double part_of_arms = 0.8;
 /// It falls at least so fast onto its feet and into its hands, m/s.
@@ -25,7 +24,7 @@ constexpr double least_fall_into_hands = 0.3;
 constexpr double hardest_landing = 7.0;
 
 double in_ticks(double time_s) noexcept {
-    return std::max(1.0, std::ceil(time_s / tick_s - 1e-9)) * tick_s;
+    return detail::in_ticks(time_s, detail::HandPath::tick_s);
 }
 
 double length(const Vector3& v) noexcept {

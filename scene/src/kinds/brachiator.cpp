@@ -17,6 +17,7 @@
 
 #include "../run/step_length.hpp"
 #include "brachiating.hpp"
+#include "timed.hpp"
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
@@ -57,11 +58,7 @@ class RunningBrachiator final : public RunningSystem {
         return true;
     }
     [[nodiscard]] double next_event_s(double time_s) const override {
-        double next = std::numeric_limits<double>::infinity();
-        for (const LeapAt& leap : parts_.leaps) {
-            if (leap.at_s > time_s) next = std::min(next, leap.at_s);
-        }
-        return next;
+        return next_at_s(parts_.leaps, time_s);
     }
     bool push(std::size_t port, const ValueArray& delta_velocity) override {
         return port == BrachiatorPort::body &&
@@ -141,7 +138,7 @@ class RunningBrachiator final : public RunningSystem {
     /// What is due now.
     void leap() {
         for (const LeapAt& leap : parts_.leaps) {
-            if (!(std::abs(leap.at_s - time_s_) < 1e-9)) continue;
+            if (!is_due(leap.at_s, time_s_)) continue;
             if (leap.to_hold) {
                 body_.leap_to_hold(*leap.to_hold, leap.from_hold);
             } else {

@@ -9,6 +9,7 @@
 #include <hopcoil/gait/support.hpp>
 
 #include "balancing.hpp"
+#include "timed.hpp"
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
@@ -176,16 +177,12 @@ void RunningBalance::apply(const BalanceEvent& event) {
 
 void RunningBalance::act() {
     for (const BalanceEvent& event : body_.events) {
-        if (std::abs(event.at_s - time_s_) < 1e-9) apply(event);
+        if (is_due(event.at_s, time_s_)) apply(event);
     }
 }
 
 double RunningBalance::next_event_s(double time_s) const {
-    double next = std::numeric_limits<double>::infinity();
-    for (const BalanceEvent& event : body_.events) {
-        if (event.at_s > time_s) next = std::min(next, event.at_s);
-    }
-    return next;
+    return next_at_s(body_.events, time_s);
 }
 
 bool RunningBalance::push(std::size_t port, const ValueArray& delta_velocity) {

@@ -9,6 +9,7 @@
 
 #include "joint_limits.hpp"
 #include "jointed.hpp"
+#include "timed.hpp"
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
@@ -76,11 +77,7 @@ void RunningParts::act() {
 }
 
 double RunningParts::next_event_s(double time_s) const {
-    double next = std::numeric_limits<double>::infinity();
-    for (const PartBlow& blow : parts_.blows) {
-        if (blow.at_s > time_s) next = std::min(next, blow.at_s);
-    }
-    return next;
+    return next_at_s(parts_.blows, time_s);
 }
 
 bool RunningParts::push(std::size_t port, const ValueArray& delta_velocity) {

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
-#include <limits>
 #include <span>
 #include <string>
 #include <vector>
@@ -19,6 +18,7 @@
 #include <hopcoil/scene/system.hpp>
 
 #include "../run/step_length.hpp"
+#include "timed.hpp"
 #include "vectors.hpp"
 #include "walker_parts.hpp"
 
@@ -63,10 +63,7 @@ class RunningWalker final : public RunningSystem {
         return true;
     }
     [[nodiscard]] double next_event_s(double time_s) const override {
-        double next = std::numeric_limits<double>::infinity();
-        for (const HopAt& hop : parts_.hops.at)
-            if (hop.at_s > time_s) next = std::min(next, hop.at_s);
-        return next;
+        return next_at_s(parts_.hops.at, time_s);
     }
     bool push(std::size_t port, const ValueArray& delta_velocity) override {
         if (port != 0) return false;
@@ -219,7 +216,7 @@ class RunningWalker final : public RunningSystem {
     }
     void hop_if_due(const Ground& ground) {
         for (const HopAt& hop : parts_.hops.at) {
-            if (!(std::abs(hop.at_s - time_s_) < 1e-9)) continue;
+            if (!is_due(hop.at_s, time_s_)) continue;
             const HopWish wish{
                 .place = hop.to.value_or(Vector3{}), .apex_m = hop.apex_m, .keeps_on = !hop.to};
             if (walker_.hop(wish, ground) != StepStatus::stepped) ++refused_hops_;

@@ -62,7 +62,7 @@ class HandPath {
     HandPath(const BrachiatorSettings& settings, std::span<const Vector3> holds,
              std::uint32_t first = 0) noexcept;
 
-    /// What is told now begins no sooner than this.
+    /// A speed that is told now moves the body no sooner than this.
     static constexpr std::uint64_t planned_ticks = 141;
     [[nodiscard]] double now_s() const noexcept { return static_cast<double>(ticks_) * tick_s; }
     /// Plans one tick further.
