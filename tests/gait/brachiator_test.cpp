@@ -461,3 +461,30 @@ TEST_CASE("leaps are the same at any frame rate, from bytes, and when they are p
         coarse.step(1, 1.0 / 60);
     CHECK(allocations() == before);
 }
+
+TEST_CASE("a push decays by the closed form, without a jump of the acceleration", "[brachiator]") {
+    const double hz = GENERATE(0.5, 0.9, 2.0);
+    Brachiator rigger{{.push_decay_hz = hz}, even_row(0.8, 3)};
+    const Vector3 rest = rigger.position();
+    const Vector3 push{0.1, 0.15, -0.05};  // so small that no arm has to draw it in
+    REQUIRE(rigger.push(push) == StepStatus::stepped);
+    const double w = 2 * pi * hz;
+    double most = 0;
+    double before = 0;
+    for (int i = 1; i <= 240 * 4; ++i) {
+        rigger.step(0, Brachiator::tick_s);
+        const double t = i * Brachiator::tick_s;
+        const double left = std::exp(-w * t);
+        const Vector3 offset = rigger.position() - rest;
+        const double expected = left * (t + w * t * t);
+        REQUIRE(length(offset - push * expected) < 1e-9);
+        const double acceleration = length(rigger.acceleration()) / length(push);
+        REQUIRE(acceleration ==
+                Approx(std::abs(left * w * (w * w * t * t - 3 * w * t))).margin(1e-6));
+        CHECK(std::abs(acceleration - before) < 1.02 * 3 * w * w * Brachiator::tick_s);
+        before = acceleration;
+        most = std::max(most, acceleration);
+    }
+    CHECK(most == Approx(0.8 * w).epsilon(0.01));
+    CHECK(rigger.log().drawn_in_m == 0);
+}

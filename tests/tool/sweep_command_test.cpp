@@ -120,6 +120,10 @@ TEST_CASE("what cannot be swept is said, and nothing is lost", "[command][sweep]
     CHECK_THAT(errors("--vary damping=1,2", 2), Contains("damping_ratio"));
     CHECK_THAT(errors("--vary lead=1:2", 2), Contains("--vary lead=1:2"));
     CHECK_THAT(errors(vane + " --vary bras.lead=0,1", 2), Contains("brass.lead"));
+    // Of many alike each is listed once.
+    const std::string davit = errors(SCENES "/quay/davit.toml --vary string.tie.stiffness=1,2", 2);
+    CHECK_THAT(davit, Contains("did you mean 'string.ties.stiffness'") &&
+                          Contains("string.links.*.point_a_m.*") && !Contains("links.3."));
     CHECK_THAT(errors("gone.toml --vary a.b=1,2", 3), Contains("gone.toml"));
     CHECK_THAT(errors("--vary lead=0,1 --shard 3/2 --out a.csv", 2), Contains("PART/PARTS"));
     CHECK_THAT(errors("--vary lead=0,1 --shard 1/2", 2), Contains("--out"));
