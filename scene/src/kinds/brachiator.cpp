@@ -112,10 +112,9 @@ class RunningBrachiator final : public RunningSystem {
         }
         if (body_.log().leaps_refused > 0) {
             all.push_back(fmt::format(
-                "{}: {} of its leaps {} out of reach from where it stood or "
-                "hung, and {} left; raise most_leap_speed or bring it nearer",
-                name, body_.log().leaps_refused, body_.log().leaps_refused == 1 ? "was" : "were",
-                body_.log().leaps_refused == 1 ? "was" : "were"));
+                "{}: {} of its leaps {} out of reach from where it stood or hung, and not made; "
+                "raise most_leap_speed, or bring the place nearer",
+                name, body_.log().leaps_refused, body_.log().leaps_refused == 1 ? "was" : "were"));
         }
         const std::size_t last = body_.holds().size() - 1;
         if (body_.is_at_end() && body_.next_hold() != last && body_.next_hold() != 0) {
