@@ -12,7 +12,7 @@ namespace hopcoil {
 namespace {
 
 constexpr double infinity = std::numeric_limits<double>::infinity();
-constexpr double least_gap = 0x1p-963;
+constexpr double rest_gap = 0x1p-963;
 constexpr double most_half_life_s = 1e6;
 constexpr double most_spring_hz = 1e6;
 
@@ -216,7 +216,7 @@ void CoastAxis::glide_on(double dt) noexcept {
     const double left = math::exp(-friction_per_s_ * dt);
     gap_ *= left;
     velocity_ *= left;
-    if (std::abs(gap_) < least_gap) halt(anchor_);
+    if (std::abs(gap_) < rest_gap) halt(anchor_);
 }
 
 void CoastAxis::step(double dt, const CoastTuning& tuning, const Range& range) noexcept {
@@ -235,7 +235,7 @@ void CoastAxis::step(double dt, const CoastTuning& tuning, const Range& range) n
     const double gap = rows.gap_of_gap * gap_ + rows.gap_of_velocity * velocity_;
     velocity_ = rows.velocity_of_gap * gap_ + rows.velocity_of_velocity * velocity_;
     gap_ = gap;
-    if (std::abs(gap_) < least_gap && std::abs(velocity_) < least_gap) halt(anchor_);
+    if (std::abs(gap_) < rest_gap && std::abs(velocity_) < rest_gap) halt(anchor_);
 }
 
 double CoastAxis::end(const CoastTuning& tuning, const Range& range) const noexcept {

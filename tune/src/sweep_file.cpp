@@ -14,7 +14,7 @@
 namespace hopcoil::tune {
 namespace {
 
-constexpr double none = std::numeric_limits<double>::quiet_NaN();
+constexpr double no_figure = std::numeric_limits<double>::quiet_NaN();
 
 std::string number_text(double value) {
     return std::isnan(value) ? std::string{} : fmt::format("{}", value);
@@ -22,7 +22,7 @@ std::string number_text(double value) {
 
 double number_from(const io::CsvTable& table, std::size_t row, std::size_t column) {
     const std::string& field = table.rows[row][column];
-    if (field.empty()) return none;
+    if (field.empty()) return no_figure;
     double value = 0;
     if (!io::parse_number(field, value)) {
         io::refuse_input(table.positions[row + 1][column], table.header[column],
@@ -44,7 +44,7 @@ std::vector<std::size_t> places_of(const std::vector<std::string>& figures, Swee
         if (found == table.figures.end()) table.figures.push_back(figure);
     }
     for (SweepRow& row : table.rows)
-        row.figures.resize(table.figures.size(), none);
+        row.figures.resize(table.figures.size(), no_figure);
     return places;
 }
 
@@ -155,7 +155,7 @@ SweepFile merged(const std::vector<SweepFile>& parts) {
             throw std::invalid_argument{"parts of different sweeps"};
         const std::vector<std::size_t> places = places_of(part.figures, table);
         for (SweepRow row : part.rows) {
-            std::vector<double> figures(table.figures.size(), none);
+            std::vector<double> figures(table.figures.size(), no_figure);
             for (std::size_t k = 0; k < places.size(); ++k)
                 figures[places[k]] = row.figures[k];
             row.figures = std::move(figures);

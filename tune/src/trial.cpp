@@ -19,12 +19,12 @@
 namespace hopcoil::tune {
 namespace {
 
-constexpr double none = std::numeric_limits<double>::quiet_NaN();
+constexpr double absent = std::numeric_limits<double>::quiet_NaN();
 
 void add_response(std::vector<TrialFigure>& figures, const std::string& prefix,
                   const JumpResponse& response) {
     const auto add = [&](const char* name, const Figure& figure) {
-        figures.push_back({prefix + name, figure.value().value_or(none)});
+        figures.push_back({prefix + name, figure.value().value_or(absent)});
     };
     add("overshoot_percent", response.overshoot_percent);
     add("anticipation_percent", response.anticipation_percent);
@@ -45,7 +45,7 @@ void add_report(std::vector<TrialFigure>& figures, const scene::SystemReport& re
     }
     if (report.jumps) {
         add("largest_overshoot_percent", report.jumps->largest_overshoot_percent);
-        add("longest_settling_time_s", report.jumps->longest_settling_s.value_or(none));
+        add("longest_settling_time_s", report.jumps->longest_settling_s.value_or(absent));
     }
     if (report.lag_s) add("lag_s", *report.lag_s);
 }
@@ -83,11 +83,11 @@ void add_limits(std::vector<TrialFigure>& figures, const std::string& name,
             comma == std::string::npos ? limit.method : limit.method.substr(comma + 2);
         const bool is_name = method.find(' ') == std::string::npos;
         const bool is_stepped = limit.stable_below_s > 0;
-        const double below_s = std::isfinite(limit.stable_below_s) ? limit.stable_below_s : none;
+        const double below_s = std::isfinite(limit.stable_below_s) ? limit.stable_below_s : absent;
         const auto steps = static_cast<double>(limit.steps);
         const auto add = [&](const std::string& owner) {
             figures.push_back({owner + ".stable_below_s", below_s});
-            figures.push_back({owner + ".steps_a_frame", is_stepped ? steps : none});
+            figures.push_back({owner + ".steps_a_frame", is_stepped ? steps : absent});
         };
         if (is_name) add(fmt::format("{}.{}", name, method));
         if (limit.is_chosen) add(name);
@@ -210,10 +210,10 @@ Trial trial_of(const Tuning& tuning, std::vector<std::string> paths) {
         std::vector<TrialFigure> figures;
         const JumpResponse response = jump_response(tried);
         add_response(figures, "", response);
-        figures.push_back({"peak_time_s", response.peak_time_s.value().value_or(none)});
-        figures.push_back({"peak_velocity", response.peak_velocity.value().value_or(none)});
-        figures.push_back({"reversals", response.reversals.value().value_or(none)});
-        figures.push_back({"ramp_lag_s", tried.frequency_hz > 0 ? ramp_lag_s(tried) : none});
+        figures.push_back({"peak_time_s", response.peak_time_s.value().value_or(absent)});
+        figures.push_back({"peak_velocity", response.peak_velocity.value().value_or(absent)});
+        figures.push_back({"reversals", response.reversals.value().value_or(absent)});
+        figures.push_back({"ramp_lag_s", tried.frequency_hz > 0 ? ramp_lag_s(tried) : absent});
         for (std::size_t i = 0; i < paths.size(); ++i) {
             if (paths[i] == step_path) add_regimes(figures, "", tried, values[i]);
         }

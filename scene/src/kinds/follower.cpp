@@ -48,8 +48,6 @@ struct MoverTraits<Tuning> : UsualMoverTraits<Tuning> {
     }
 };
 
-namespace {
-
 template <class Parameters>
 struct FollowerTraits : TuningMoverTraits<Parameters> {
     static constexpr const char* kind = "follower";
@@ -64,6 +62,8 @@ struct FollowerTraits : TuningMoverTraits<Parameters> {
         return solved_tuning(now.tuning, overshoot_percent, settling_time_s);
     }
 };
+
+namespace {
 
 std::string what_the_guard_did(const GuardLog& log) {
     std::string text;
