@@ -12,12 +12,6 @@ double unit_of(std::uint64_t bits) {
 
 }  // namespace
 
-std::uint64_t mixed_bits(std::uint64_t value) noexcept {
-    value = (value ^ (value >> 30U)) * 0xbf58476d1ce4e5b9U;
-    value = (value ^ (value >> 27U)) * 0x94d049bb133111ebU;
-    return value ^ (value >> 31U);
-}
-
 std::uint64_t stream_of(std::uint64_t seed, std::string_view path) noexcept {
     std::uint64_t hash = mixed_bits(seed + golden);
     for (const char c : path)

@@ -1,4 +1,7 @@
+#include <bit>
 #include <cmath>
+#include <cstddef>
+#include <utility>
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
@@ -18,61 +21,131 @@ std::int64_t wrapped_cell(std::int64_t cell, std::int64_t period) {
     return rest < 0 ? rest + period : rest;
 }
 
-/// The bits of one corner of the lattice.
-template <int n>
-std::uint64_t corner_bits(const std::array<std::int64_t, n>& cell, int corner,
-                          const std::array<std::int64_t, n>& period, std::uint64_t stream) {
-    std::uint64_t bits = stream;
-    for (std::size_t i = 0; i < n; ++i) {
-        const std::int64_t at = wrapped_cell(cell[i] + ((corner >> i) & 1), period[i]);
-        bits = mixed_bits(bits + 0x9e3779b97f4a7c15ULL * static_cast<std::uint64_t>(at + 1));
-    }
-    return bits;
-}
+/// What the corners of a cell have, corner by corner: bit i says on which side along axis i.
+template <int n, class T>
+using Corners = std::array<T, std::size_t{1} << n>;
 
-/// 16 bits of it as a number between -1 and 1.
-double slope_from(std::uint64_t bits, std::size_t axis) {
-    return static_cast<double>((bits >> (16 * axis)) & 0xffffU) * (2.0 / 65535) - 1;
-}
-
+/// A point in its cell of the lattice.
 template <int n>
-NoiseSample<n> one_octave(const std::array<double, n>& point,
-                          const std::array<std::int64_t, n>& period, std::uint64_t stream) {
+struct InCell {
     std::array<std::int64_t, n> cell{};
     std::array<double, n> part{};
     std::array<double, n> blend{};
-    std::array<double, n> blend_slope{};
+    bool exists = true;
+};
+
+template <int n>
+InCell<n> cell_of(const std::array<double, n>& point) {
+    InCell<n> in;
     for (std::size_t i = 0; i < n; ++i) {
         const double floor = std::floor(point[i]);
-        if (!(std::abs(floor) < 0x1p50)) return {};
-        cell[i] = static_cast<std::int64_t>(floor);
+        if (!(std::abs(floor) < 0x1p50)) return {.exists = false};
+        in.cell[i] = static_cast<std::int64_t>(floor);
         const double p = point[i] - floor;
-        part[i] = p;
-        blend[i] = p * p * p * (p * (6 * p - 15) + 10);
-        blend_slope[i] = 30 * p * p * (p * (p - 2) + 1);
+        in.part[i] = p;
+        in.blend[i] = p * p * p * (p * (6 * p - 15) + 10);
     }
-    NoiseSample<n> sum;
-    for (int corner = 0; corner < (1 << n); ++corner) {
-        const std::uint64_t bits = corner_bits<n>(cell, corner, period, stream);
-        double weight = 1;
-        double value = 0;
-        for (std::size_t i = 0; i < n; ++i) {
-            const bool upper = ((corner >> i) & 1) != 0;
-            weight *= upper ? blend[i] : 1 - blend[i];
-            value += slope_from(bits, i) * (part[i] - (upper ? 1 : 0));
-        }
-        sum.value += weight * value;
-        for (std::size_t i = 0; i < n; ++i) {
-            const bool upper = ((corner >> i) & 1) != 0;
-            double others = 1;
-            for (std::size_t k = 0; k < n; ++k) {
-                if (k != i) others *= ((corner >> k) & 1) != 0 ? blend[k] : 1 - blend[k];
-            }
-            sum.slope[i] += weight * slope_from(bits, i) +
-                            (upper ? blend_slope[i] : -blend_slope[i]) * others * value;
-        }
+    return in;
+}
+
+/// Calls `each` with 0 to n - 1 as constants, so that what is done along an axis is straight code.
+template <int n, class Each>
+void for_axes(const Each& each) {
+    [&]<std::size_t... i>(std::index_sequence<i...>) {
+        (each(std::integral_constant<std::size_t, i>{}), ...);
     }
-    return sum;
+    (std::make_index_sequence<n>{});
+}
+template <int n, class Each>
+void for_axes_backward(const Each& each) {
+    for_axes<n>([&](auto i) { each(std::integral_constant<std::size_t, n - 1 - i>{}); });
+}
+
+/// The random bits of all corners: those of an axis are mixed into those of the axes before.
+template <int n>
+Corners<n, std::uint64_t> corner_bits(const std::array<std::int64_t, n>& cell,
+                                      const std::array<std::int64_t, n>& period,
+                                      std::uint64_t stream) {
+    Corners<n, std::uint64_t> bits;
+    bits[0] = stream;
+    for_axes<n>([&](auto i) {
+        const auto of = [&](std::int64_t side) {
+            const std::int64_t at = wrapped_cell(cell[i] + side, period[i]);
+            return 0x9e3779b97f4a7c15ULL * static_cast<std::uint64_t>(at + 1);
+        };
+        const std::uint64_t lower = of(0);
+        const std::uint64_t upper = of(1);
+        constexpr std::size_t before = std::size_t{1} << i;
+        for (std::size_t corner = 0; corner < before; ++corner) {
+            bits[corner + before] = mixed_bits(bits[corner] + upper);
+            bits[corner] = mixed_bits(bits[corner] + lower);
+        }
+    });
+    return bits;
+}
+
+/// 16 bits of each corner's as a number between -1 and 1: its slope along an axis.
+template <int n, std::size_t axis>
+Corners<n, double> slopes_along(const Corners<n, std::uint64_t>& bits) {
+    Corners<n, double> slopes;
+    for (std::size_t corner = 0; corner < slopes.size(); ++corner) {
+        // A whole number becomes a double as the last digits of 2^52: many at once.
+        const std::uint64_t number = (bits[corner] >> (16 * axis)) & 0xffffU;
+        const double whole = std::bit_cast<double>(0x4330000000000000U | number) - 0x1p52;
+        slopes[corner] = whole * (2.0 / 65535) - 1;
+    }
+    return slopes;
+}
+
+template <int n, std::size_t axis>
+void add_values(Corners<n, double>& values, const Corners<n, double>& slopes, double part) {
+    const std::array<double, 2> from{part, part - 1};
+    for (std::size_t corner = 0; corner < values.size(); ++corner)
+        values[corner] += slopes[corner] * from[(corner >> axis) & 1U];
+}
+
+/// From one side of an axis to the other: the upper half of what is left goes into the lower one.
+template <int n, std::size_t axis>
+void blend_along(Corners<n, double>& numbers, double blend) {
+    constexpr std::size_t half = std::size_t{1} << axis;
+    for (std::size_t corner = 0; corner < half; ++corner)
+        numbers[corner] += blend * (numbers[corner + half] - numbers[corner]);
+}
+
+template <int n>
+double octave_value(const InCell<n>& in, const std::array<std::int64_t, n>& period,
+                    std::uint64_t stream) {
+    const Corners<n, std::uint64_t> bits = corner_bits<n>(in.cell, period, stream);
+    Corners<n, double> values{};
+    for_axes<n>([&](auto i) { add_values<n, i>(values, slopes_along<n, i>(bits), in.part[i]); });
+    for_axes_backward<n>([&](auto i) { blend_along<n, i>(values, in.blend[i]); });
+    return values[0];
+}
+
+template <int n>
+NoiseSample<n> octave_sample(const InCell<n>& in, const std::array<std::int64_t, n>& period,
+                             std::uint64_t stream) {
+    const Corners<n, std::uint64_t> bits = corner_bits<n>(in.cell, period, stream);
+    std::array<Corners<n, double>, n> slopes;
+    Corners<n, double> values{};
+    for_axes<n>([&](auto i) {
+        slopes[i] = slopes_along<n, i>(bits);
+        add_values<n, i>(values, slopes[i], in.part[i]);
+    });
+    for_axes_backward<n>([&](auto i) {
+        for (Corners<n, double>& each : slopes)
+            blend_along<n, i>(each, in.blend[i]);
+        const double p = in.part[i];
+        const double blend_slope = 30 * p * p * (p * (p - 2) + 1);
+        constexpr std::size_t half = std::size_t{1} << i;
+        for (std::size_t corner = 0; corner < half; ++corner)
+            slopes[i][corner] += blend_slope * (values[corner + half] - values[corner]);
+        blend_along<n, i>(values, in.blend[i]);
+    });
+    NoiseSample<n> sample{values[0], {}};
+    for (std::size_t i = 0; i < n; ++i)
+        sample.slope[i] = slopes[i][0];
+    return sample;
 }
 
 }  // namespace
@@ -92,25 +165,31 @@ template <int n>
 SpaceNoise<n>::SpaceNoise(const SpaceNoiseSettings& settings, std::uint64_t stream)
     : settings_{settings}, stream_{stream} {
     require_valid(settings);
-}
-
-template <int n>
-NoiseSample<n> SpaceNoise<n>::at(const std::array<double, n>& point) const noexcept {
-    NoiseSample<n> sum;
     double weight = 1;
     double weights = 0;
+    for (int octave = 0; octave < settings.octaves; ++octave) {
+        weights += weight * weight;
+        weight *= settings.roughness;
+    }
+    scale_ = 1 / (math::sqrt(weights) * deviation[n]);
+}
+
+/// Calls `add(cell, period, stream, weight, fineness)` for each octave.
+template <int n>
+template <class Add>
+void SpaceNoise<n>::for_each_octave(const std::array<double, n>& point,
+                                    const Add& add) const noexcept {
     std::array<double, n> fine = point;
     std::array<std::int64_t, n> period{};
     for (std::size_t i = 0; i < n; ++i)
         period[i] = settings_.period[i];
+    double weight = scale_;
     double fineness = 1;
     for (int octave = 0; octave < settings_.octaves; ++octave) {
-        const NoiseSample<n> one =
-            one_octave<n>(fine, period, mixed_bits(stream_ + static_cast<std::uint64_t>(octave)));
-        sum.value += weight * one.value;
-        for (std::size_t i = 0; i < n; ++i)
-            sum.slope[i] += weight * fineness * one.slope[i];
-        weights += weight * weight;
+        const InCell<n> in = cell_of<n>(fine);
+        if (in.exists)
+            add(in, period, mixed_bits(stream_ + static_cast<std::uint64_t>(octave)), weight,
+                fineness);
         weight *= settings_.roughness;
         fineness *= 2;
         for (std::size_t i = 0; i < n; ++i) {
@@ -118,10 +197,27 @@ NoiseSample<n> SpaceNoise<n>::at(const std::array<double, n>& point) const noexc
             period[i] *= 2;
         }
     }
-    const double scale = 1 / (math::sqrt(weights) * deviation[n]);
-    sum.value *= scale;
-    for (double& each : sum.slope)
-        each *= scale;
+}
+
+template <int n>
+NoiseSample<n> SpaceNoise<n>::at(const std::array<double, n>& point) const noexcept {
+    NoiseSample<n> sum;
+    for_each_octave(point, [&](const auto& in, const auto& period, std::uint64_t stream,
+                               double weight, double fineness) {
+        const NoiseSample<n> one = octave_sample<n>(in, period, stream);
+        sum.value += weight * one.value;
+        for (std::size_t i = 0; i < n; ++i)
+            sum.slope[i] += weight * fineness * one.slope[i];
+    });
+    return sum;
+}
+
+template <int n>
+double SpaceNoise<n>::value_at(const std::array<double, n>& point) const noexcept {
+    double sum = 0;
+    for_each_octave(point,
+                    [&](const auto& in, const auto& period, std::uint64_t stream, double weight,
+                        double) { sum += weight * octave_value<n>(in, period, stream); });
     return sum;
 }
 

@@ -1,7 +1,10 @@
+#include <algorithm>
 #include <cmath>
+#include <limits>
 #include <optional>
 #include <stdexcept>
 #include <string>
+#include <utility>
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
@@ -23,8 +26,9 @@ std::optional<Found> spot_of(const Terrain::Plane& plane, double x, double z, do
 }
 
 std::optional<Found> spot_of(const Terrain::Box& box, double x, double z, double top) {
-    const double c = math::cos(box.yaw_rad);
-    const double s = math::sin(box.yaw_rad);
+    const bool is_turned = box.yaw_rad != 0;
+    const double c = is_turned ? math::cos(box.yaw_rad) : 1;
+    const double s = is_turned ? math::sin(box.yaw_rad) : 0;
     const double dx = x - box.middle.x;
     const double dz = z - box.middle.z;
     const double height = box.middle.y + 0.5 * box.size.y;
@@ -72,6 +76,54 @@ std::optional<Found> spot_in_frame(const Shape& shape, const GroundFrame& frame,
     return found;
 }
 
+/// Grows a box of places around the origin of a piece's frame.
+struct Bounds {
+    double top = -std::numeric_limits<double>::infinity();
+    double reach = 0;
+
+    void take_in(const Vector3& place) {
+        top = std::max(top, place.y);
+        reach = std::max(reach, std::sqrt(dot(place, place)));
+    }
+};
+
+Bounds bounds_of(const Terrain::Plane& plane) {
+    const bool is_level = plane.slope_x == 0 && plane.slope_z == 0;
+    constexpr double unbounded = std::numeric_limits<double>::infinity();
+    return {is_level ? plane.point.y : unbounded, unbounded};
+}
+
+Bounds bounds_of(const Terrain::Box& box) {
+    const double half_x = 0.5 * box.size.x;
+    const double half_z = 0.5 * box.size.z;
+    const double aside = std::sqrt(half_x * half_x + half_z * half_z);
+    Bounds bounds;
+    for (const double x : {-aside, aside}) {
+        for (const double z : {-aside, aside})
+            bounds.take_in(box.middle + Vector3{x, 0.5 * box.size.y, z});
+    }
+    return bounds;
+}
+
+Bounds bounds_of(const HeightField& field) {
+    const HeightField::Grid& grid = field.grid();
+    Bounds bounds;
+    for (std::size_t i = 0; i < field.heights().size(); ++i) {
+        const auto column = static_cast<double>(i % grid.columns);
+        const auto row = static_cast<double>(i / grid.columns);
+        bounds.take_in({grid.from_x + column * grid.spacing_m, field.heights()[i],
+                        grid.from_z + row * grid.spacing_m});
+    }
+    return bounds;
+}
+
+Bounds bounds_of(const GroundMesh& mesh) {
+    Bounds bounds;
+    for (const Vector3& corner : mesh.corners())
+        bounds.take_in(corner);
+    return bounds;
+}
+
 void require_finite_vector(const char* name, const Vector3& v) {
     require_finite(name, v.x);
     require_finite(name, v.y);
@@ -85,12 +137,17 @@ void Terrain::require_part(std::uint32_t part) const {
     throw std::out_of_range{"Terrain: no part has the number " + std::to_string(part)};
 }
 
+void Terrain::add_piece(Shape shape, std::uint32_t part) {
+    const Bounds bounds = std::visit([](const auto& each) { return bounds_of(each); }, shape);
+    pieces_.push_back({std::move(shape), part, bounds.top, bounds.reach});
+}
+
 void Terrain::add(const Plane& plane, std::uint32_t part) {
     require_part(part);
     require_finite_vector("point", plane.point);
     require_finite("slope_x", plane.slope_x);
     require_finite("slope_z", plane.slope_z);
-    pieces_.push_back({plane, part});
+    add_piece(plane, part);
 }
 
 void Terrain::add(const Box& box, std::uint32_t part) {
@@ -100,17 +157,17 @@ void Terrain::add(const Box& box, std::uint32_t part) {
     require_at_least_zero("size.y", box.size.y);
     require_at_least_zero("size.z", box.size.z);
     require_finite("yaw_rad", box.yaw_rad);
-    pieces_.push_back({box, part});
+    add_piece(box, part);
 }
 
 void Terrain::add(HeightField field, std::uint32_t part) {
     require_part(part);
-    pieces_.push_back({std::move(field), part});
+    add_piece(std::move(field), part);
 }
 
 void Terrain::add(GroundMesh mesh, std::uint32_t part) {
     require_part(part);
-    pieces_.push_back({std::move(mesh), part});
+    add_piece(std::move(mesh), part);
 }
 
 std::uint32_t Terrain::add_part(const GroundFrame& frame) {
@@ -127,6 +184,16 @@ void Terrain::move(std::uint32_t part, const GroundFrame& frame) {
 GroundFrame Terrain::frame(std::uint32_t part, double ahead_s) const noexcept {
     if (part < 1 || part > frames_.size()) return {};
     return frames_[part - 1].ahead(ahead_s);
+}
+
+double Terrain::highest(double ahead_s) const noexcept {
+    double highest = -std::numeric_limits<double>::infinity();
+    for (const Piece& piece : pieces_) {
+        const double top =
+            piece.part == 0 ? piece.top : frame(piece.part, ahead_s).position.y + piece.reach;
+        highest = std::max(highest, top);
+    }
+    return highest;
 }
 
 GroundPoint Terrain::under(double x, double z, double top, double ahead_s) const noexcept {

@@ -185,9 +185,9 @@ Vector3 Wind::gust(const Vector3& place, double time_s) const noexcept {
         return Vector3{c[1] - b[2], a[2] - c[0], b[0] - a[1]} * scale;
     }
     const double spread = settings_.spread_m_per_s;
-    return along_ * (spread * noises_[0].at(at).value) +
-           level_ * (spread * settings_.across_share * noises_[1].at(at).value) +
-           up_ * (spread * settings_.up_share * noises_[2].at(at).value);
+    return along_ * (spread * noises_[0].value_at(at)) +
+           level_ * (spread * settings_.across_share * noises_[1].value_at(at)) +
+           up_ * (spread * settings_.up_share * noises_[2].value_at(at));
 }
 
 double Wind::sheltered(const Vector3& place) const noexcept {

@@ -13,16 +13,28 @@ using chain::length_of;
 
 namespace {
 constexpr double touching_m = 1e-5;
-constexpr int most_looks = 32;
+constexpr int most_looks = 96;
 constexpr int most_bounces = 3;
 constexpr double far_m = 1e30;
+/// In a step; below it the exact solution is a parabola to the last digits.
+constexpr double least_drag = 1e-6;
 /// What meets a surface more slowly does not leave it again.
 constexpr double slow_m_per_s = 0.2;
 }  // namespace
 
-void ParticleSurfaces::set_whole_step(double h) noexcept {
+void ParticleSurfaces::set_step(double h, double remaining_s) noexcept {
+    const double drag = settings_.drag_per_s;
+    remaining_s_ = remaining_s;
     whole_s_ = h;
-    whole_gone_ = -math::expm1(-settings_.drag_per_s * h);
+    whole_gone_ = -math::expm1(-drag * h);
+    is_whole_smooth_ = drag * h >= least_drag;
+    if (is_whole_smooth_) {
+        whole_way_s_ = whole_gone_ / drag;
+        whole_fall_ = Vector3{0, -settings_.gravity_m_per_s2, 0} * (1 / drag);
+    }
+    clear_above_ = -far_m;
+    if (ground_ != nullptr)
+        clear_above_ = ground_->highest(-remaining_s) + settings_.radius_m + touching_m;
 }
 
 /// v' = g - drag (v - wind): v = u + (v0 - u) e^(-drag h) with u = wind + g/drag.
@@ -30,7 +42,7 @@ FlightState ParticleSurfaces::after(const FlightState& from, const Vector3& wind
                                     double h) const noexcept {
     const Vector3 gravity{0, -settings_.gravity_m_per_s2, 0};
     const double drag = settings_.drag_per_s;
-    if (drag * h < 1e-6) {
+    if (drag * h < least_drag) {
         const Vector3 a = gravity + (wind - from.velocity) * drag;
         return {from.place + (from.velocity + a * (h / 2)) * h, from.velocity + a * h};
     }

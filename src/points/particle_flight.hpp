@@ -26,14 +26,24 @@ class ParticleSurfaces {
   public:
     ParticleSurfaces(std::span<const ContactShape> shapes, const Ground* ground,
                      const ParticleSettings& settings) noexcept
-        : shapes_{shapes}, ground_{ground}, settings_{settings}, whole_s_{0}, whole_gone_{0} {}
-    /// The step that most of them take, whose numbers are computed once.
-    void set_whole_step(double h) noexcept;
-    /// Shapes are where they will be so much later.
-    void set_time(double remaining_s) noexcept { remaining_s_ = remaining_s; }
+        : shapes_{shapes}, ground_{ground}, settings_{settings} {}
+    /// A step of h seconds, which most of them take, and how much later than its end shapes and
+    /// ground are given: what depends on these alone is computed once.
+    void set_step(double h, double remaining_s) noexcept;
 
     /// For h seconds, off whatever is met on the way.
     FlightOutcome fly(FlightState& now, const Vector3& wind, double h) const noexcept;
+
+    /// For a whole step, where nothing can be met on the way. Whether that is so; else nothing is
+    /// changed.
+    bool fly_freely(Vector3& place, Vector3& velocity, const Vector3& wind) const noexcept {
+        if (!shapes_.empty()) return false;
+        const FlightState next = after_whole_step({place, velocity}, wind);
+        if (!(place.y > clear_above_ && next.place.y > clear_above_)) return false;
+        place = next.place;
+        velocity = next.velocity;
+        return true;
+    }
 
   private:
     struct Surface {
@@ -43,6 +53,14 @@ class ParticleSurfaces {
         double friction;
     };
     [[nodiscard]] Surface nearest(const Vector3& place) const noexcept;
+    [[nodiscard]] FlightState after_whole_step(const FlightState& from,
+                                               const Vector3& wind) const noexcept {
+        if (!is_whole_smooth_) return after(from, wind, whole_s_);
+        const Vector3 terminal = wind + whole_fall_;
+        const Vector3 beyond = from.velocity - terminal;
+        return {from.place + terminal * whole_s_ + beyond * whole_way_s_,
+                from.velocity - beyond * whole_gone_};
+    }
     [[nodiscard]] FlightState after(const FlightState& from, const Vector3& wind,
                                     double h) const noexcept;
     /// The part of a straight way at which a surface is met; above 1 where none is.
@@ -53,9 +71,13 @@ class ParticleSurfaces {
     std::span<const ContactShape> shapes_;
     const Ground* ground_;
     const ParticleSettings& settings_;
-    double whole_s_;
-    double whole_gone_;
     double remaining_s_ = 0;
+    double whole_s_ = 0;
+    double whole_gone_ = 0;         ///< 1 - e^(-drag h)
+    double whole_way_s_ = 0;        ///< that over the drag
+    Vector3 whole_fall_{};          ///< the speed at which drag holds gravity
+    bool is_whole_smooth_ = false;  ///< that there is drag enough for these
+    double clear_above_ = 0;        ///< nothing is met above this height
 };
 
 }  // namespace hopcoil

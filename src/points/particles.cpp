@@ -105,7 +105,6 @@ void Particles::allocate() {
     positions_.resize(size);
     velocities_.resize(size);
     shown_.resize(size);
-    winds_.resize(size);
     born_s_.resize(size);
     lifetimes_.resize(size);
     spins_.resize(size);
@@ -156,15 +155,17 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
     flight.from = emitter_before_;
     flight.to = emitter_before_ = emitter_at(end_s);
     flight.turned = inputs.facing;
-    flight.surfaces.set_time(to_s - end_s);
-    flight.surfaces.set_whole_step(step_s);
+    flight.surfaces.set_step(step_s, to_s - end_s);
     for (std::size_t i = 0; i < capacity(); ++i) {
         if (alive_[i] == 0) continue;
-        winds_[i] =
-            inputs.wind == nullptr
-                ? Vector3{}
-                : inputs.wind->at(positions_[i], flight.from_s).velocity * settings_.wind_share;
-        fly(i, flight, flight.from_s, step_s);
+        const bool lives_on = born_s_[i] + lifetimes_[i] > flight.from_s + step_s;
+        if (resting_[i] != 0 && lives_on) continue;
+        Vector3 wind{};
+        if (inputs.wind != nullptr && resting_[i] == 0)
+            wind = inputs.wind->at(positions_[i], flight.from_s).velocity * settings_.wind_share;
+        const bool is_free =
+            lives_on && flight.surfaces.fly_freely(positions_[i], velocities_[i], wind);
+        if (!is_free) fly(i, flight, wind, flight.from_s);
     }
     if (settings_.has_contact_among) separate();
     if (inputs.is_on)
@@ -174,13 +175,17 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
     ++steps_;
 }
 
-void Particles::fly(std::size_t slot, const Flight& flight, double time_s, double h) noexcept {
+/// To the end of the step.
+void Particles::fly(std::size_t slot, const Flight& flight, const Vector3& wind,
+                    double time_s) noexcept {
     const double end_s = born_s_[slot] + lifetimes_[slot];
+    const bool is_whole = time_s == flight.from_s;
+    double h = is_whole ? step_s : flight.from_s + step_s - time_s;
     const bool dies = end_s <= time_s + h;
     if (dies) h = std::max(0.0, end_s - time_s);
     if (resting_[slot] == 0) {
         FlightState now{positions_[slot], velocities_[slot]};
-        const FlightOutcome outcome = flight.surfaces.fly(now, winds_[slot], h);
+        const FlightOutcome outcome = flight.surfaces.fly(now, wind, h);
         if (outcome.hit) {
             positions_[slot] = outcome.hit_place;
             note(ParticleEvent::Type::hit, slot, time_s + outcome.hit_after_s,
@@ -254,7 +259,7 @@ void Particles::bear(const Vector3& place, const Quaternion& facing, const Vecto
     lifetimes_[slot] = lifetime;
     spins_[slot] = spin;
     note(ParticleEvent::Type::born, slot, time_s, velocities_[slot]);
-    if (flight != nullptr) fly(slot, *flight, time_s, flight->from_s + step_s - time_s);
+    if (flight != nullptr) fly(slot, *flight, {}, time_s);
 }
 
 std::uint32_t Particles::add(const Vector3& place, const Vector3& velocity,
@@ -268,7 +273,6 @@ std::uint32_t Particles::add(const Vector3& place, const Vector3& velocity,
     resting_[slot] = 0;
     positions_[slot] = place;
     velocities_[slot] = velocity;
-    winds_[slot] = {};
     born_s_[slot] = time_s;
     return slot;
 }

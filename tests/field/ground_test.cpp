@@ -1,5 +1,6 @@
 // Ground of every kind: the highest surface below, what it belongs to, and how it moves.
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <cstdint>
@@ -81,6 +82,44 @@ TEST_CASE("of several surfaces the highest below counts", "[ground]") {
     CHECK(quay.under(3, 0, 5, 0).normal.x == Approx(-0.1 / std::sqrt(1.01)));
     CHECK_FALSE(quay.under(0, 0, -3, 0).exists);
     CHECK(quay.under(0, 0, -0.5, 0).can_stand == false);
+}
+
+TEST_CASE("no surface is above the highest that a terrain names", "[ground]") {
+    Random random{19};
+    for (int i = 0; i < 40; ++i) {
+        Terrain terrain;
+        const auto place = [&] {
+            return Vector3{random.between(-4, 4), random.between(-2, 2), random.between(-4, 4)};
+        };
+        terrain.add(Terrain::Box{.middle = place(), .size = {2, 0.5, 3}, .yaw_rad = 0.7});
+        if (i % 2 == 0) terrain.add(Terrain::Plane{.point = place()});
+        if (i % 3 == 0) {
+            std::vector<Vector3> corners;
+            std::vector<std::array<std::uint32_t, 3>> triangles;
+            terrain.add(hills(corners, triangles));
+            terrain.add(GroundMesh{corners, triangles});
+        }
+        const std::uint32_t part = terrain.add_part({.position = place(),
+                                                     .rotation = turned_by({0.2, 1, -0.1}),
+                                                     .velocity = {0, random.between(-2, 2), 0}});
+        terrain.add(Terrain::Box{.middle = place(), .size = {2, 0.5, 3}}, part);
+        for (const double ahead_s : {-0.5, 0.0, 0.7}) {
+            const double highest = terrain.highest(ahead_s);
+            REQUIRE(highest < 20);
+            double found = -100;
+            for (int k = 0; k < 400; ++k) {
+                const GroundPoint at =
+                    terrain.under(random.between(-8, 8), random.between(-8, 8), 50, ahead_s);
+                if (at.exists) found = std::max(found, at.height);
+            }
+            CHECK(found <= highest + 1e-12);
+        }
+    }
+    Terrain slope;
+    slope.add(Terrain::Plane{.slope_x = 0.1});
+    CHECK(std::isinf(slope.highest(0)));
+    CHECK(FlatGround{1.5}.highest(0) == 1.5);
+    CHECK(EarlierGround{FlatGround{1.5}, 1}.highest(0) == 1.5);
 }
 
 TEST_CASE("a part that moves carries its pieces, its normals and what stands on it", "[ground]") {

@@ -38,6 +38,7 @@ void check_noise(const SpaceNoiseSettings& settings) {
         const NoiseSample<n> here = noise.at(point);
         sum += here.value;
         squares += here.value * here.value;
+        CHECK(noise.value_at(point) == Approx(here.value).margin(1e-12));
         if (i % 100 != 0) continue;
         for (std::size_t axis = 0; axis < n; ++axis) {
             constexpr double h = 1e-5;

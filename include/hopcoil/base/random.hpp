@@ -6,7 +6,11 @@
 namespace hopcoil {
 
 /// A number that has nothing to do with any other input's, the same on every machine.
-[[nodiscard]] std::uint64_t mixed_bits(std::uint64_t value) noexcept;
+[[nodiscard]] constexpr std::uint64_t mixed_bits(std::uint64_t value) noexcept {
+    value = (value ^ (value >> 30U)) * 0xbf58476d1ce4e5b9U;
+    value = (value ^ (value >> 27U)) * 0x94d049bb133111ebU;
+    return value ^ (value >> 31U);
+}
 
 /// Of a whole run's seed and the path of one thing in it ("target.wind"): its own, so that adding
 /// or removing another changes nothing here.

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstdint>
+#include <limits>
 #include <utility>
 
 #include <hopcoil/base/quaternion.hpp>
@@ -55,6 +56,12 @@ class Ground {
         static_cast<void>(ahead_s);
         return {};
     }
+    /// A height that no surface is above, `ahead_s` from now: what stays above it need not look
+    /// further. Infinite where none is known.
+    [[nodiscard]] virtual double highest(double ahead_s) const noexcept {
+        static_cast<void>(ahead_s);
+        return std::numeric_limits<double>::infinity();
+    }
 
   protected:
     Ground() = default;
@@ -72,6 +79,7 @@ class FlatGround final : public Ground {
                                     double /*ahead_s*/) const noexcept override {
         return {.height = height_};
     }
+    [[nodiscard]] double highest(double /*ahead_s*/) const noexcept override { return height_; }
 
   private:
     double height_;
@@ -87,6 +95,9 @@ class EarlierGround final : public Ground {
     }
     [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override {
         return ground_.frame(part, ahead_s - ago_s_);
+    }
+    [[nodiscard]] double highest(double ahead_s) const noexcept override {
+        return ground_.highest(ahead_s - ago_s_);
     }
 
   private:

@@ -23,6 +23,7 @@ class GroundMesh {
     /// The highest spot at or below `top`; nothing where there is none.
     [[nodiscard]] std::optional<HeightField::Spot> at(double x, double z,
                                                       double top) const noexcept;
+    [[nodiscard]] const std::vector<Vector3>& corners() const noexcept { return corners_; }
     [[nodiscard]] std::size_t triangle_count() const noexcept { return triangles_.size(); }
 
   private:

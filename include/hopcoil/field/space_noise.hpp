@@ -39,11 +39,17 @@ class SpaceNoise {
     SpaceNoise(const SpaceNoiseSettings& settings, std::uint64_t stream);
 
     [[nodiscard]] NoiseSample<n> at(const std::array<double, n>& point) const noexcept;
+    /// The value alone, in less than half of the time; the same but for rounding.
+    [[nodiscard]] double value_at(const std::array<double, n>& point) const noexcept;
     [[nodiscard]] const SpaceNoiseSettings& settings() const noexcept { return settings_; }
 
   private:
+    template <class Add>
+    void for_each_octave(const std::array<double, n>& point, const Add& add) const noexcept;
+
     SpaceNoiseSettings settings_;
     std::uint64_t stream_;
+    double scale_ = 1.0;
 };
 
 extern template class SpaceNoise<1>;

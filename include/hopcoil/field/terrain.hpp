@@ -52,13 +52,17 @@ class Terrain final : public Ground {
     [[nodiscard]] GroundPoint under(double x, double z, double top,
                                     double ahead_s) const noexcept override;
     [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override;
+    [[nodiscard]] double highest(double ahead_s) const noexcept override;
 
   private:
     using Shape = std::variant<Plane, Box, HeightField, GroundMesh>;
     struct Piece {
         Shape shape;
         std::uint32_t part = 0;
+        double top = 0.0;    ///< the highest of it in its part's frame
+        double reach = 0.0;  ///< the furthest of it from its part's origin
     };
+    void add_piece(Shape shape, std::uint32_t part);
     void require_part(std::uint32_t part) const;
 
     std::vector<Piece> pieces_;

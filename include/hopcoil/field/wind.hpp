@@ -56,7 +56,7 @@ struct WindSample {
 ///         mean. A function of place and time alone: any time may be asked for, in any order.
 /// Units   metres, seconds.
 /// Errors  InvalidValue for invalid settings or shelters.
-/// Cost    some 0.3 us a sample and octave.
+/// Cost    some 0.5 us a sample and octave.
 class Wind {
   public:
     explicit Wind(const WindSettings& settings = {}, std::uint64_t stream = 0,
