@@ -100,9 +100,12 @@ void Rig::read_leg(const LegNames& names) {
     leg.spot = ankle;
     Vector3 ahead{0, 0, 1};
     if (!names.toe.empty()) {
-        const Vector3 toe = rest_[skeleton_.find(names.toe)].position;
+        leg.toe = skeleton_.find(names.toe);
+        const Vector3 toe = rest_[leg.toe].position;
         leg.spot.y = std::min(ankle.y, toe.y);
-        ahead = unit({toe.x - ankle.x, 0, toe.z - ankle.z}, ahead);
+        const Vector3 way{toe.x - ankle.x, 0, toe.z - ankle.z};
+        leg.toe_m = length_of(way);
+        ahead = unit(way, ahead);
     }
     // A straight leg bends as its foot points.
     const Vector3 way = unit(ankle - hip, {0, -1, 0});
@@ -201,6 +204,19 @@ double Rig::pose(const Walker& walker, std::span<const Pose> base,
     return worst;
 }
 
+/// Its toe stays flat on the ground while the heel rises, and straightens in the air.
+void Rig::flatten_toe(const Leg& leg, const WalkerFoot& foot,
+                      std::span<Pose> local) const noexcept {
+    if (leg.toe == no_joint || skeleton_.joints[leg.toe].parent != leg.joints[2]) return;
+    constexpr double straight_at = 0.25;  // of the swing
+    const double share = foot.planted ? 1 : std::max(0.0, 1 - foot.phase / straight_at);
+    const double bend = share * std::max(0.0, foot.pitch_rad);
+    if (bend == 0) return;
+    const Quaternion rest = rest_[leg.joints[2]].rotation;
+    const Quaternion back = conjugate(rest) * turned_by({-bend, 0, 0}) * rest;
+    local[leg.toe].rotation = normalized(back * local[leg.toe].rotation);
+}
+
 double Rig::pose_leg(std::size_t index, const Walker& walker,
                      std::span<Pose> local) const noexcept {
     const Leg& leg = legs_[index];
@@ -211,7 +227,11 @@ double Rig::pose_leg(std::size_t index, const Walker& walker,
     const Vector3 rest_hip = rest_[hip].position;
     const Vector3 rest_knee = rest_[knee].position;
     const Vector3 rest_ankle = rest_[ankle].position;
-    const Vector3 spot = foot.position + foot.normal * leg.ankle_m;
+    const double r = settings_.foot_radius_m;
+    const double heel_m = WalkerSole::heel_part * r;
+    const double toe_m = leg.toe == no_joint ? WalkerSole::toe_part * r : leg.toe_m;
+    const WalkerSole rolled = rolled_sole(foot, heel_m, toe_m);
+    const Vector3 spot = rolled.heel + rolled.forward * heel_m + rolled.normal * leg.ankle_m;
     const Vector3 pole = rotated(walker.rotation(), leg.pole);
     const TwoBonePose bent = bend_two_bones(at.position, spot, pole, leg.thigh_m, leg.shin_m);
     // One plane for both bones, at rest and now.
@@ -228,13 +248,13 @@ double Rig::pose_leg(std::size_t index, const Walker& walker,
         turned(rest_knee - rest_hip, bent.knee - at.position) * rest_[hip].rotation;
     const Quaternion shin =
         turned(rest_ankle - rest_knee, bent.ankle - bent.knee) * rest_[knee].rotation;
-    const Vector3 ahead = unit(across(foot.forward, foot.normal), {0, 0, 1});
-    const Quaternion sole = turn_of({0, 1, 0}, {0, 0, 1}, foot.normal, ahead) *
-                            turned_by({foot.pitch_rad, 0, 0}) * rest_[ankle].rotation;
+    const Quaternion sole =
+        turn_of({0, 1, 0}, {0, 0, 1}, rolled.normal, rolled.forward) * rest_[ankle].rotation;
     const Quaternion parent = above == hip ? Quaternion{} : in_model(above, local).rotation;
     local[hip].rotation = normalized(conjugate(parent) * thigh);
     local[knee].rotation = normalized(conjugate(thigh) * shin);
     local[ankle].rotation = normalized(conjugate(shin) * sole);
+    flatten_toe(leg, foot, local);
     return bent.error_m;
 }
 

@@ -30,6 +30,21 @@ bool is_place(const Vector3& place) noexcept {
 
 }  // namespace
 
+WalkerSole rolled_sole(const WalkerFoot& foot, double behind_m, double ahead_m) noexcept {
+    const Vector3 level = foot.forward - foot.normal * dot(foot.forward, foot.normal);
+    const double length = length_of(level);
+    const Vector3 flat = length > 1e-6 ? level * (1 / length) : foot.forward;
+    const Vector3 heel = foot.position - flat * behind_m;
+    const Vector3 toe = foot.position + flat * ahead_m;
+    if (foot.pitch_rad == 0) return {heel, toe, flat, foot.normal};
+    const math::SinCos pitch = math::sincos(foot.pitch_rad);
+    const Vector3 forward = flat * pitch.cos - foot.normal * pitch.sin;
+    const Vector3 normal = foot.normal * pitch.cos + flat * pitch.sin;
+    const Vector3 along = forward * (behind_m + ahead_m);
+    if (foot.pitch_rad > 0) return {toe - along, toe, forward, normal};
+    return {heel, heel + along, forward, normal};
+}
+
 Walker::Walker(const WalkerSettings& settings, const Ground& ground, const Vector3& place,
                double yaw_rad)
     : settings_{settings} {
@@ -197,6 +212,12 @@ Vector3 Walker::knee(std::size_t leg) const noexcept {
     return bend_two_bones(hip(leg), feet_[leg].position, pole, settings_.thigh_part * l,
                           (1 - settings_.thigh_part) * l)
         .knee;
+}
+
+WalkerSole Walker::sole(std::size_t leg) const noexcept {
+    const WalkerFoot& foot = feet_[leg];
+    const double r = settings_.foot_radius_m;
+    return rolled_sole(foot, WalkerSole::heel_part * r, WalkerSole::toe_part * r);
 }
 
 void Walker::read(std::span<double> numbers) const noexcept {

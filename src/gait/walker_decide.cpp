@@ -28,14 +28,31 @@ double WalkerTick::gain_of(std::uint32_t group, double land_s) const noexcept {
     return count > 0 ? sum / count : 0;
 }
 
-/// Whether a foot asks for a step by itself: out of place, soon out of reach, or turned away.
-StepReason WalkerTick::reason_to_step(std::size_t leg, double swing_s) const noexcept {
+/// The one that the body has passed by most, if it may step: it has to wait for no other.
+std::uint32_t WalkerTick::next_group() const noexcept {
+    std::uint32_t next = Walker::no_group;
+    double furthest = 0;
+    for (std::uint32_t group = 0; group < group_count(); ++group) {
+        double passed = 0;
+        for (std::size_t i = 0; i < set_.leg_count; ++i)
+            passed += group_of(i) == group ? passed_by(i) : 0;
+        if (passed >= furthest) continue;
+        next = group;
+        furthest = passed;
+    }
+    const bool takes_turns =
+        set_.policy == StepPolicy::groups_in_turn || set_.policy == StepPolicy::alternate;
+    return takes_turns && next == w_.last_group_ ? Walker::no_group : next;
+}
+
+/// Whether a foot asks for a step by itself: out of place, turned away, or out of reach after what
+/// it may have to wait for, the swing of those before it.
+StepReason WalkerTick::reason_to_step(std::size_t leg, double wait_s) const noexcept {
     const WalkerFoot& foot = w_.feet_[leg];
     const double rho = half_stride_m_;
     const Vector3 neutral = w_.place_ + heading_.to_world(set_.legs[leg].neutral);
     if (flat_length(foot.position - neutral) > 1.3 * rho) return StepReason::strides;
-    // It has to wait for the other group's swing, if that goes first.
-    const Body later = body_in(swing_s + 0.03);
+    const Body later = body_in(wait_s > 0 ? wait_s + 0.03 : tick_s);
     const Vector3 hip = later.place + later.heading.to_world(set_.legs[leg].hip);
     if (flat_length(foot.position - hip) > 0.97 * reach_to(foot.position.y))
         return StepReason::reaches;
@@ -111,16 +128,33 @@ double WalkerTick::passed_by(std::size_t leg) const noexcept {
     return speed > 1e-6 ? dot(off, u) / speed : 0;
 }
 
-/// Its neighbours, before and behind it and across, are down, and so is half of the rest.
+namespace {
+
+/// Before or behind, or across.
+bool are_neighbours(std::size_t a, std::size_t b) {
+    const std::size_t rows = a / 2 > b / 2 ? a / 2 - b / 2 : b / 2 - a / 2;
+    return a != b && rows + (a % 2 == b % 2 ? 0 : 1) <= 1;
+}
+
+}  // namespace
+
+/// Its neighbours are down, and so is half of the rest.
 bool WalkerTick::may_step(std::size_t leg) const noexcept {
     std::size_t up = 1;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         if (w_.feet_[i].planted) continue;
         ++up;
-        const std::size_t rows = i / 2 > leg / 2 ? i / 2 - leg / 2 : leg / 2 - i / 2;
-        if (rows + (i % 2 == leg % 2 ? 0 : 1) <= 1) return false;
+        if (are_neighbours(i, leg)) return false;
     }
     return 2 * up <= set_.leg_count;
+}
+
+/// A neighbour that the body has passed by further steps first.
+double WalkerTick::wait_for_neighbours(std::size_t leg) const noexcept {
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        if (are_neighbours(i, leg) && passed_by(i) < passed_by(leg)) return swing_s_;
+    }
+    return 0;
 }
 
 /// The one that is furthest out of place of those that may step.
@@ -131,7 +165,7 @@ void WalkerTick::decide_each() noexcept {
     StepReason reason = StepReason::stands;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         if (!w_.feet_[i].planted || !may_step(i)) continue;
-        StepReason own = reason_to_step(i, swing_s_);
+        StepReason own = reason_to_step(i, wait_for_neighbours(i));
         const bool is_out = passed_by(i) <= -half_stride_m_ + 0.5 * speed_ * swing_s_;
         if (own == StepReason::stands && is_out) own = StepReason::strides;
         const double gain = flat_length(aim(i, land_s) - w_.feet_[i].position);
@@ -168,10 +202,11 @@ void WalkerTick::decide() noexcept {
     const double rho = half_stride_m_;
     // How far both groups together have been passed by, along the motion.
     double passed = 0;
+    const std::uint32_t next = next_group();
     StepReason reason = StepReason::stands;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         passed += 2 * passed_by(i) / static_cast<double>(set_.leg_count);
-        const StepReason own = reason_to_step(i, swing_s_);
+        const StepReason own = reason_to_step(i, group_of(i) == next ? 0 : swing_s_);
         if (own != StepReason::stands) reason = own;
     }
     const bool all_out =
@@ -221,19 +256,53 @@ void WalkerTick::decide_at_rest() noexcept {
     lift_group(best, StepReason::tidies, swing_s);
 }
 
-/// From the slope that it left to that which it lands on; its toe hangs, then rises.
+/// From the slope that it left to that which it lands on.
 void WalkerTick::turn_sole(std::size_t leg) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
     const Walker::Foot& own = w_.state_[leg];
-    const double s = foot.phase;
     const double left = std::max(own.swing.land_s - now_s_, tick_s);
     const Vector3 mixed =
         foot.normal + (own.normal_after - foot.normal) * std::min(1.0, 3 * tick_s / left);
     const double length = length_of(mixed);
     if (length > 1e-6) foot.normal = mixed * (1 / length);
-    const double pace = std::min(1.0, speed_ / lim_.most_speed_ahead);
+}
+
+/// Planted, the heel rises once the body is past it. In the air the toe hangs, then rises, and is
+/// still up as the heel lands. Walking backward it is the other way round.
+double WalkerTick::wanted_pitch(std::size_t leg) const noexcept {
+    const WalkerFoot& foot = w_.feet_[leg];
+    if (slides() || !(speed_ > 0)) return 0;
+    const double pace = speed_ / lim_.most_speed_ahead;
+    const double ahead = dot(w_.velocity_, foot.forward) * (1 / speed_);
+    const double roll = set_.roll_rad * std::min(1.0, 2 * pace) * ahead;
+    const auto smooth = [](double part) {
+        const double p = std::clamp(part, 0.0, 1.0);
+        return p * p * (3 - 2 * p);
+    };
+    if (foot.planted) {
+        const Vector3 behind = foot.wanted - foot.position;
+        const double used = dot(behind, w_.velocity_) / (speed_ * std::max(half_stride_m_, 1e-6));
+        return roll * smooth((used - 0.25) / 0.75);
+    }
+    const double s = foot.phase;
     const double wave = math::sin(2 * math::pi * s) * 4 * s * (1 - s);
-    foot.pitch_rad = set_.toe_pitch_rad * (0.3 + 0.7 * pace) * wave;
+    const double hangs = set_.toe_pitch_rad * (0.3 + 0.7 * std::min(1.0, pace)) * wave;
+    constexpr double lands_with = 0.5;  // of the roll
+    return hangs - lands_with * roll * smooth((s - 0.5) / 0.4);
+}
+
+/// After what is wanted, critically damped: the sole neither snaps nor slaps.
+void WalkerTick::pitch_sole(std::size_t leg) noexcept {
+    WalkerFoot& foot = w_.feet_[leg];
+    double& rate = w_.state_[leg].pitch_rate;
+    const double wanted = wanted_pitch(leg);
+    constexpr double quick = 40;  // rad/s
+    rate += (quick * quick * (wanted - foot.pitch_rad) - 2 * quick * rate) * tick_s;
+    foot.pitch_rad += rate * tick_s;
+    constexpr double flat_rad = 1e-4;
+    const bool rests =
+        wanted == 0 && std::abs(foot.pitch_rad) < flat_rad && std::abs(rate) < quick * flat_rad;
+    if (rests) foot.pitch_rad = rate = 0;
 }
 
 /// What is shown of each foot.
@@ -267,6 +336,7 @@ void WalkerTick::annotate() noexcept {
                           : swings && foot.error_m > rho ? StepReason::waits
                                                          : StepReason::stands;
         }
+        pitch_sole(i);
     }
 }
 

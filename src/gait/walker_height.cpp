@@ -106,19 +106,38 @@ double WalkerTick::highest_for(std::size_t leg, const Body& body, const Vector3&
            w_.slope_x_ * hip.x - w_.slope_z_ * hip.z;
 }
 
-/// Over the ground by its stride, and low enough in time for where the hips are about to be.
-double WalkerTick::wanted_height() const noexcept {
-    constexpr double stretched = 0.985;
+/// Over the ground by its stride.
+double WalkerTick::usual_height() const noexcept {
     const double l = set_.leg_length_m;
     const double stride = half_stride_m_;
     const double by_stride = math::sqrt(std::max(0.05, 0.965 * l * l - stride * stride));
     const double lifted = std::max(set_.standing_height * l, by_stride);
-    double wanted = w_.mean_ground_ + std::min(set_.upright_height * l, lifted);
+    return w_.mean_ground_ + std::min(set_.upright_height * l, lifted);
+}
+
+/// Low enough in time for where the hips are about to be. Of two legs the body rises over the one
+/// that stands; more legs keep it low while they stride out, rather than up and down at each step.
+double WalkerTick::wanted_height() noexcept {
+    constexpr double sinks_in_s = 0.15;
+    constexpr double rises_in_s = 0.6;
+    const double usual = usual_height();
+    const double needed = usual - height_within_legs(usual);
+    const double in_s = needed > w_.crouch_ ? sinks_in_s : rises_in_s;
+    w_.crouch_ += (needed - w_.crouch_) * (tick_s / in_s);
+    return usual - (set_.leg_count > 2 ? std::max(needed, w_.crouch_) : needed);
+}
+
+/// That height, or what the legs leave of it.
+double WalkerTick::height_within_legs(double wanted) const noexcept {
+    constexpr double stretched = 0.985;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
         if (foot.planted) {
-            // In a gait it is known when the foot leaves.
-            const double stands_s = has_gait() ? wait_of(i) + 0.05 : 1;
+            // In a gait it is known when the foot leaves; else one that is far out leaves once
+            // those in the air are down.
+            const double stands_s = has_gait()        ? wait_of(i) + 0.05
+                                    : anyone_swings() ? longest_swing_left()
+                                                      : 1;
             for (const double soon_s : {0.05, 0.1, 0.15}) {
                 const Body body = body_in(std::min(soon_s, stands_s));
                 wanted = std::min(wanted, highest_for(i, body, foot.position, stretched));
@@ -151,20 +170,24 @@ void WalkerTick::set_height() noexcept {
         w_.log_.lowest_height_m == 0 ? above : std::min(w_.log_.lowest_height_m, above);
 }
 
-void WalkerTick::keep_within_legs() noexcept {
+/// Where the body may be at most now, with a foot there.
+double WalkerTick::highest_over(std::size_t leg, const Vector3& foot) const noexcept {
     constexpr double stretched = 0.9995;
-    // Whatever is wanted, no leg is longer than it is.
     const Body now{w_.place_ + heading_.to_world({w_.sway_, 0, 0}), heading_};
+    return highest_for(leg, now, foot, stretched) - w_.bob_;
+}
+
+/// Whatever is wanted, no leg is longer than it is.
+void WalkerTick::keep_within_legs() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
-        // In a gait a leg that swings too far behind comes along.
-        if (has_gait() && !w_.feet_[i].planted) {
-            pull_along(i);
-            continue;
-        }
-        const double most = highest_for(i, now, w_.feet_[i].position, stretched) - w_.bob_;
+        if (!w_.feet_[i].planted) continue;
+        const double most = highest_over(i, w_.feet_[i].position);
         if (w_.place_.y <= most) continue;
         w_.place_.y = most;
         w_.height_rate_ = std::min(w_.height_rate_, 0.0);
+    }
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        if (!w_.feet_[i].planted) pull_along(i);
     }
 }
 

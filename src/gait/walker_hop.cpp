@@ -172,13 +172,23 @@ void WalkerTick::stretch_legs() noexcept {
     }
 }
 
+/// A foot in the air that is further away than its leg is long comes along with the hip. Between
+/// its ends the leg stretches softly; there the foot is where it stood, and where it will.
 void WalkerTick::pull_along(std::size_t leg) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
     const Vector3 hip = w_.hip(leg);
     const Vector3 way = foot.position - hip;
-    const double most = 0.9995 * set_.leg_length_m;
     const double length = length_of(way);
-    if (length > most) foot.position = hip + way * (most / length);
+    const double l = set_.leg_length_m;
+    constexpr double stretched = 0.9995;
+    constexpr double softly = 0.08;
+    const double middle = std::clamp(5 * std::min(foot.phase, 1 - foot.phase), 0.0, 1.0);
+    const double soft = softly * l * middle * middle * (3 - 2 * middle);
+    const double from = stretched * l - soft;
+    if (length <= from) return;
+    const double beyond = length - from;
+    const double most = from + beyond * soft / (soft + beyond);
+    foot.position = hip + way * (most / length);
 }
 
 /// No further than its leg is long.
@@ -200,7 +210,7 @@ void WalkerTick::touch_down() noexcept {
         WalkerFoot& foot = w_.feet_[i];
         const GroundFrame frame = ground_.frame(foot.part, ahead_s_);
         foot.planted = true;
-        foot.phase = foot.pitch_rad = 0;
+        foot.phase = 0;
         foot.normal = w_.state_[i].normal_after;
         foot.position = foot.part == 0 ? foot.on_part : frame.to_world(foot.on_part);
         w_.state_[i].forward_on_part = rotated(conjugate(frame.rotation), foot.forward);

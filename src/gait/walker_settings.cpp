@@ -30,6 +30,8 @@ constexpr std::array<Dial<WalkerSettings>, WalkerSettings::dial_count> walker_di
         {.path = "sway_m", .unit = "m", .hard = {0, 0.2}, .slider = {0, 0.06}}),
     field_dial<&WalkerSettings::toe_pitch_rad, WalkerSettings>(
         {.path = "toe_pitch_rad", .unit = "rad", .hard = {0, 1}, .slider = {0, 0.8}}),
+    field_dial<&WalkerSettings::roll_rad, WalkerSettings>(
+        {.path = "roll_rad", .unit = "rad", .hard = {0, 1}, .slider = {0, 0.8}}),
     field_dial<&WalkerSettings::lean, WalkerSettings>(
         {.path = "lean", .unit = "rad s2/m", .hard = {0, 0.2}, .slider = {0, 0.1}})};
 
@@ -84,6 +86,7 @@ WalkerSettings walker_with(std::size_t legs, double leg_length_m) {
     settings.standing_height = rows == 1 ? 0.89 : rows == 2 ? 0.82 : 0.56;
     settings.upright_height = rows == 1 ? 0.945 : settings.standing_height;
     settings.lowest_height = rows == 1 ? 0.75 : rows == 2 ? 0.70 : 0.50;
+    settings.roll_rad = rows == 1 ? 0.45 : rows == 2 ? 0.3 : 0;
     settings.bob_m = (rows == 1 ? 0.016 : 0.008) * l;
     settings.sway_m = (rows == 1 ? 0.013 : 0.004) * l;
     for (std::size_t row = 0; row < rows; ++row) {

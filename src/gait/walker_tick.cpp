@@ -60,6 +60,16 @@ double WalkerTick::neutral_speed(std::size_t leg) const noexcept {
         {w_.velocity_.x + w_.turn_rate_ * r.z, 0, w_.velocity_.z - w_.turn_rate_ * r.x});
 }
 
+/// Along its way, before a foot would meet its neighbour's.
+double WalkerTick::room_for_half_stride() const noexcept {
+    constexpr double no_limit = 1e9;
+    const double speed = flat_length(w_.velocity_);
+    if (set_.leg_count == 2 || !(speed > 1e-6)) return no_limit;
+    const Vector3 way = heading_.to_body(w_.velocity_) * (1 / speed);
+    return 1 / std::max(std::abs(way.x) / lim_.half_stride_sideways_m,
+                        std::abs(way.z) / lim_.half_stride_ahead_m);
+}
+
 /// How fast it is, and what its steps are like at that speed.
 void WalkerTick::note_speed() noexcept {
     speed_ = 0;
@@ -77,7 +87,8 @@ void WalkerTick::note_speed() noexcept {
         stance_s_ = std::min(0.8, cadence_.duty_factor / strides_per_s);
     }
     half_stride_m_ =
-        std::min(most, std::max({0.06 * set_.leg_length_m, grown, 0.525 * speed_ * swing_s_}));
+        std::min({most, room_for_half_stride(),
+                  std::max({0.06 * set_.leg_length_m, grown, 0.525 * speed_ * swing_s_})});
     if (!has_gait()) stance_s_ = std::min(0.8, 2 * half_stride_m_ / std::max(speed_, 1e-3));
 }
 
@@ -283,6 +294,15 @@ void WalkerTick::carry_feet() noexcept {
     heading_ = Heading{w_.yaw_};
 }
 
+/// When it is due; a little later where the body is still too high for its leg.
+bool WalkerTick::has_landed(std::size_t leg, const Vector3& spot) const noexcept {
+    const double late_s = now_s_ - w_.state_[leg].swing.land_s;
+    constexpr double most_late_s = 0.1;
+    constexpr double hardly_m = 1e-3;
+    return late_s >= -1e-9 &&
+           (w_.place_.y <= highest_over(leg, spot) + hardly_m || late_s > most_late_s);
+}
+
 /// Feet that are due are on their spot, bit for bit.
 void WalkerTick::land_feet() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
@@ -291,13 +311,14 @@ void WalkerTick::land_feet() noexcept {
         if (foot.planted) continue;
         const GroundFrame frame = ground_.frame(own.swing_part, ahead_s_);
         const bool still = own.swing_part == 0;
-        if (now_s_ >= own.swing.land_s - 1e-9) {
+        const Vector3 spot = still ? own.swing.spot : frame.to_world(own.swing.spot);
+        if (has_landed(i, spot)) {
             foot.planted = true;
             foot.part = own.swing_part;
             foot.on_part = own.swing.spot;
-            foot.phase = foot.pitch_rad = 0;
+            foot.phase = 0;
             foot.normal = own.normal_after;
-            foot.position = still ? foot.on_part : frame.to_world(foot.on_part);
+            foot.position = spot;
             own.forward_on_part = rotated(conjugate(frame.rotation), foot.forward);
             own.normal_on_part = rotated(conjugate(frame.rotation), foot.normal);
             ++w_.log_.landings;
@@ -328,14 +349,15 @@ void WalkerTick::predict() noexcept {
         yaw += turn * look_s;
         bodies_[i] = {place, Heading{yaw}};
         if (static_cast<double>(i) * look_s > until_s) continue;
-        const Vector3 held = held_by_feet(bodies_[i]);
+        const Vector3 held = held_by_feet(bodies_[i - 1], bodies_[i]);
         velocity = velocity + (held - place) * (1 / look_s);
         place = bodies_[i].place = held;
     }
 }
 
-/// No further from the feet that stand than their legs are long.
-Vector3 WalkerTick::held_by_feet(const Body& body) const noexcept {
+/// No further from the feet that stand than their legs are long, or than it was: it is held, and
+/// never pulled back.
+Vector3 WalkerTick::held_by_feet(const Body& before, const Body& body) const noexcept {
     Vector3 place = body.place;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
@@ -343,7 +365,8 @@ Vector3 WalkerTick::held_by_feet(const Body& body) const noexcept {
         const Vector3 hip = place + body.heading.to_world(set_.legs[i].hip);
         const Vector3 away{hip.x - foot.position.x, 0, hip.z - foot.position.z};
         const double distance = flat_length(away);
-        const double most = reach_to(foot.position.y);
+        const Vector3 was = before.place + before.heading.to_world(set_.legs[i].hip);
+        const double most = std::max(reach_to(foot.position.y), flat_length(was - foot.position));
         if (distance > most) place = place - away * ((distance - most) / distance);
     }
     return place;

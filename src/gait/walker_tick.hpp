@@ -72,10 +72,11 @@ class WalkerTick {
     /// Where a foot comes to that goes with the body; nothing where an edge is in its way.
     [[nodiscard]] std::optional<Foothold> slid(std::size_t leg, const Body& before) const noexcept;
     void slide_feet(const Body& before) noexcept;
+    [[nodiscard]] bool has_landed(std::size_t leg, const Vector3& spot) const noexcept;
     void land_feet() noexcept;
     void carry_feet() noexcept;
     void predict() noexcept;
-    [[nodiscard]] Vector3 held_by_feet(const Body& body) const noexcept;
+    [[nodiscard]] Vector3 held_by_feet(const Body& before, const Body& body) const noexcept;
     [[nodiscard]] Body body_over_ground(double time_s) const noexcept;
     /// The same, carried along.
     [[nodiscard]] Body body_in(double time_s) const noexcept;
@@ -101,7 +102,9 @@ class WalkerTick {
     [[nodiscard]] double phase_of(std::size_t leg) const noexcept;
     /// Until a planted foot may leave the ground.
     [[nodiscard]] double wait_of(std::size_t leg) const noexcept;
-    [[nodiscard]] StepReason reason_to_step(std::size_t leg, double swing_s) const noexcept;
+    [[nodiscard]] StepReason reason_to_step(std::size_t leg, double wait_s) const noexcept;
+    [[nodiscard]] std::uint32_t next_group() const noexcept;
+    [[nodiscard]] double wait_for_neighbours(std::size_t leg) const noexcept;
     void lift(std::size_t leg, StepReason reason, double land_s) noexcept;
     void lift_group(std::uint32_t group, StepReason reason, double swing_s) noexcept;
     /// Whether a hop moves the body.
@@ -135,14 +138,19 @@ class WalkerTick {
     [[nodiscard]] double bob_of_run() const noexcept;
     [[nodiscard]] Vector3 spot_of(std::size_t leg) const noexcept;
     void set_height() noexcept;
+    [[nodiscard]] double highest_over(std::size_t leg, const Vector3& foot) const noexcept;
     void keep_within_legs() noexcept;
     [[nodiscard]] double mean_ground() const noexcept;
-    [[nodiscard]] double wanted_height() const noexcept;
+    [[nodiscard]] double usual_height() const noexcept;
+    [[nodiscard]] double wanted_height() noexcept;
+    [[nodiscard]] double height_within_legs(double wanted) const noexcept;
     [[nodiscard]] double highest_for(std::size_t leg, const Body& body, const Vector3& foot,
                                      double part) const noexcept;
     void set_attitude() noexcept;
     void annotate() noexcept;
     void turn_sole(std::size_t leg) noexcept;
+    [[nodiscard]] double wanted_pitch(std::size_t leg) const noexcept;
+    void pitch_sole(std::size_t leg) noexcept;
 
     [[nodiscard]] Vector3 aim(std::size_t leg, double land_s) const noexcept;
     void keep_apart(std::size_t leg, const Body& body, Vector3& aim) const noexcept;
@@ -160,6 +168,7 @@ class WalkerTick {
                                 bool is_even) const noexcept;
 
     [[nodiscard]] double neutral_speed(std::size_t leg) const noexcept;
+    [[nodiscard]] double room_for_half_stride() const noexcept;
     void note_speed() noexcept;
     [[nodiscard]] bool anyone_swings() const noexcept;
     [[nodiscard]] double longest_swing_left() const noexcept;

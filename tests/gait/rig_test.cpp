@@ -72,6 +72,11 @@ TEST_CASE("a rig's ankles are where the walker's feet are, its bones keep their 
         CHECK(walker.settings().leg_length_m == Approx(0.38 + 0.39 + 0.85 * 0.08).epsilon(0.01));
         std::vector<Pose> local(skeleton.joints.size());
         std::vector<Pose> model(skeleton.joints.size());
+        std::vector<Pose> rest(skeleton.joints.size());
+        for (std::size_t k = 0; k < rest.size(); ++k)
+            local[k] = skeleton.joints[k].rest;
+        to_model(skeleton, local, rest);
+        double highest_heel = 0;
         // Some clip below: the head nods, the spine bends a little.
         std::vector<Pose> base;
         for (const Joint& joint : skeleton.joints)
@@ -88,15 +93,23 @@ TEST_CASE("a rig's ankles are where the walker's feet are, its bones keep their 
             for (std::size_t leg = 0; leg < legs; ++leg) {
                 const WalkerFoot& foot = walker.feet()[leg];
                 const auto joints = rig.leg(leg);
-                const Vector3 sole = model[joints[2]].position - foot.normal * 0.08;
-                CHECK(apart(sole, foot.position) < 1e-6);
                 CHECK(apart(model[joints[0]].position, model[joints[1]].position) ==
                       Approx(std::hypot(0.38, 0.01, 0.04)).epsilon(1e-6));
+                // The ankle is over a sole that rolls about its toe joint or its heel.
+                const double heel_m = WalkerSole::heel_part * rig.settings().foot_radius_m;
+                const WalkerSole sole = rolled_sole(foot, heel_m, 0.12);
+                const Vector3 ankle = sole.heel + sole.forward * heel_m + sole.normal * 0.08;
+                CHECK(apart(model[joints[2]].position, ankle) < 1e-6);
+                if (!foot.planted || foot.pitch_rad <= 0) continue;
+                const std::size_t toe = joints[2] + 1;
+                const Quaternion turn = model[toe].rotation * conjugate(rest[toe].rotation);
+                CHECK(apart(model[toe].position, sole.toe) < 1e-6);
+                CHECK(std::abs(dot(rotated(turn, {0, 0, 1}), foot.normal)) < 1e-6);
+                highest_heel = std::max(highest_heel, dot(sole.heel - sole.toe, foot.normal));
             }
             CHECK(local[head] == base[head]);
-            CHECK(local[skeleton.find("leg0.toe")] ==
-                  skeleton.joints[skeleton.find("leg0.toe")].rest);
         }
+        CHECK(highest_heel > 0.02);
         // The knees point ahead of the line from hip to ankle.
         const Vector3 ahead = rotated(walker.rotation(), {0, 0, 1});
         for (std::size_t leg = 0; leg < legs; ++leg) {

@@ -188,11 +188,15 @@ TEST_CASE("a walker drives the legs of a skeleton beside the scene, under a clip
         return static_cast<std::size_t>(std::find(names.begin(), names.end(), name) -
                                         names.begin());
     };
-    // The walker's first leg is the left one in front; its ankle is 5 cm over its sole.
+    // The walker's first leg is the left one in front; its ankle is 5 cm over its sole while that
+    // is flat, and near it while it rolls.
+    const auto foot = take.columns_of(*take.find_channel("dog.foot1.position_m")).first;
     const auto leg = take.columns_of(*take.find_channel("dog.leg1.position_m")).first;
     const std::size_t ankle = joint_named("fore.left.ankle");
     const std::size_t tail = joint_named("tail.4");
     double off = 0;
+    double off_rolled = 0;
+    double flat_rows = 0;
     double sway = 0;
     for (std::size_t row = 0; row < take.row_count(); ++row) {
         const auto numbers = take.row(row);
@@ -200,11 +204,17 @@ TEST_CASE("a walker drives the legs of a skeleton beside the scene, under a clip
             return std::hypot(numbers[a] - numbers[b], numbers[a + 1] - numbers[b + 1],
                               numbers[a + 2] - numbers[b + 2]);
         };
-        off = std::fmax(off, std::fabs(apart(joints + 3 * ankle, leg + 6) - 0.05));
+        const double now = std::fabs(apart(joints + 3 * ankle, leg + 6) - 0.05);
+        const bool is_flat = std::fabs(numbers[foot + 1] - numbers[foot + 4]) < 1e-12;
+        flat_rows += is_flat ? 1 : 0;
+        off_rolled = std::fmax(off_rolled, now);
+        if (is_flat) off = std::fmax(off, now);
         const std::size_t hips = joint_named("hips");
         sway = std::fmax(sway, std::fabs(numbers[joints + 3 * tail] - numbers[joints + 3 * hips]));
     }
     CHECK(off < 1e-6);
+    CHECK(flat_rows > 10);
+    CHECK((off_rolled > 0.002 && off_rolled < 0.02));
     CHECK(sway > 0.05);
 
     const TestFolder folder;

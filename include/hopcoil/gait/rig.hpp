@@ -51,8 +51,9 @@ struct LegNames {
 ///         the feet, knees and how it stands as at rest, where a leg can reach that; legs of a side
 ///         from the front to the rear, groups crosswise.
 ///         Each thigh and shin is turned so that the ankle is over its spot, the knee toward where
-///         it points at rest; the ankle so that the sole lies on the ground. Roots go with the
-///         body. All else is as in `base`.
+///         it points at rest; the ankle so that the sole lies on the ground, or rolls: about its
+///         toe joint, while the toe stays flat, and about its heel. Roots go with the body. All
+///         else is as in `base`.
 /// Errors  InvalidValue: joints that are not there or do not follow one another, a bone without a
 ///         length, more than 16 legs.
 class Rig {
@@ -75,19 +76,23 @@ class Rig {
                 std::span<Pose> local) const noexcept;
 
   private:
+    static constexpr std::size_t no_joint = static_cast<std::size_t>(-1);
     struct Leg {
         std::array<std::size_t, 3> joints{};
         double thigh_m = 0.0;
         double shin_m = 0.0;
         double ankle_m = 0.0;  ///< over its sole
-        Vector3 spot{};        ///< of the sole, at rest
-        Vector3 pole{};        ///< where the knee points, at rest
+        double toe_m = 0.0;    ///< its toe joint, or the front of its sole, ahead of the ankle
+        std::size_t toe = no_joint;
+        Vector3 spot{};  ///< of the sole, at rest
+        Vector3 pole{};  ///< where the knee points, at rest
     };
     void read_leg(const LegNames& names);
     void sort_legs();
     void derive_settings();
     [[nodiscard]] double pose_leg(std::size_t index, const Walker& walker,
                                   std::span<Pose> local) const noexcept;
+    void flatten_toe(const Leg& leg, const WalkerFoot& foot, std::span<Pose> local) const noexcept;
     [[nodiscard]] Pose in_model(std::size_t joint, std::span<const Pose> local) const noexcept;
 
     Skeleton skeleton_;

@@ -38,10 +38,10 @@ enum class StepReason : std::uint8_t {
 
 /// One foot, as it is shown.
 struct WalkerFoot {
-    Vector3 position{};  ///< the middle of the sole
+    Vector3 position{};  ///< the middle of the sole while it is flat
     Vector3 forward{0, 0, 1};
     Vector3 normal{0, 1, 0};  ///< of its sole: that of the ground, and between two of them
-    double pitch_rad = 0.0;   ///< in the air: toe down above 0, as it has left; up before it lands
+    double pitch_rad = 0.0;   ///< above 0 its heel is up, below 0 its toe: Walker::sole
     bool planted = true;
     std::uint32_t part = 0;  ///< of the ground that it stands on
     Vector3 on_part{};       ///< its place in that part's frame: planted it keeps every bit
@@ -52,6 +52,22 @@ struct WalkerFoot {
     double threshold_m = 0.0;
     StepReason reason = StepReason::stands;
 };
+
+/// The sole of a foot that rolls about the edge that is down: its toe while the heel is up, and the
+/// other way round. That edge of a planted foot keeps its place, bit for bit.
+struct WalkerSole {
+    /// Of the sole's radius, behind and ahead of its middle.
+    static constexpr double heel_part = 0.7;
+    static constexpr double toe_part = 1.4;
+
+    Vector3 heel{};
+    Vector3 toe{};
+    Vector3 forward{0, 0, 1};  ///< from heel to toe
+    Vector3 normal{0, 1, 0};   ///< out of the ground
+};
+/// Of a foot whose sole reaches so far behind its position, and so far ahead of it, in metres.
+[[nodiscard]] WalkerSole rolled_sole(const WalkerFoot& foot, double behind_m,
+                                     double ahead_m) noexcept;
 
 /// What a walker had to give up, and did.
 struct WalkerLog {
@@ -128,6 +144,7 @@ class Walker {
     }
     [[nodiscard]] Vector3 hip(std::size_t leg) const noexcept;
     [[nodiscard]] Vector3 knee(std::size_t leg) const noexcept;
+    [[nodiscard]] WalkerSole sole(std::size_t leg) const noexcept;
     [[nodiscard]] const WalkerLog& log() const noexcept { return log_; }
     /// How many ticks it has taken.
     [[nodiscard]] std::uint64_t ticks() const noexcept { return ticks_; }
@@ -143,10 +160,10 @@ class Walker {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("walker 2");
-        fields(place_, velocity_, yaw_, turn_rate_, height_rate_, mean_ground_, slope_x_, slope_z_,
-               sway_, bob_, lean_, time_left_s_, cycle_, rested_s_, ticks_, rejected_inputs_,
-               last_group_);
+        fields.begins("walker 3");
+        fields(place_, velocity_, yaw_, turn_rate_, height_rate_, crouch_, mean_ground_, slope_x_,
+               slope_z_, sway_, bob_, lean_, time_left_s_, cycle_, rested_s_, ticks_,
+               rejected_inputs_, last_group_);
         fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold,
                log_.hops, log_.slid_m);
         fields.up_to(HopPhase::lands, hop_.phase);
@@ -155,7 +172,7 @@ class Walker {
             Foot& own = state_[i];
             WalkerFoot& foot = feet_[i];
             fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part,
-                   own.normal_on_part, own.normal_after);
+                   own.normal_on_part, own.normal_after, own.pitch_rate);
             fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
                    foot.phase, foot.pitch_rad, foot.landing, foot.wanted, foot.error_m,
                    foot.threshold_m);
@@ -172,6 +189,7 @@ class Walker {
         Vector3 aim{};  ///< what the swing was planned for, before footholds
         Vector3 normal_on_part{0, 1, 0};
         Vector3 normal_after{0, 1, 0};  ///< of the ground that it lands on
+        double pitch_rate = 0.0;
     };
     /// A hop under way.
     struct Hop {
@@ -194,6 +212,7 @@ class Walker {
     double yaw_ = 0.0;
     double turn_rate_ = 0.0;
     double height_rate_ = 0.0;
+    double crouch_ = 0.0;       ///< how far it is kept below its usual height
     double mean_ground_ = 0.0;  ///< under its feet and on its way
     double slope_x_ = 0.0;
     double slope_z_ = 0.0;

@@ -63,11 +63,12 @@ struct WalkerSettings {
     double bob_m = 0.015;   ///< how far the body rises over a foot that carries it, at full speed
     double sway_m = 0.012;  ///< and to its side
     double toe_pitch_rad = 0.35;  ///< how far a swinging foot's toe hangs at full speed; 0 to 1
-    double lean = 0.03;           ///< radians of lean for each m/s^2
+    double roll_rad = 0.45;  ///< how far its heel rises before a foot leaves, in a brisk walk; to 1
+    double lean = 0.03;      ///< radians of lean for each m/s^2
     StepPolicy policy = StepPolicy::groups_in_turn;
     Gait gait = Gait::walk;  ///< of in_a_gait
 
-    static constexpr std::size_t dial_count = 9;
+    static constexpr std::size_t dial_count = 10;
     [[nodiscard]] static std::span<const Dial<WalkerSettings>> dials() noexcept;
 };
 

@@ -82,10 +82,15 @@ class RunningWalker final : public RunningSystem {
         }
         if (port == wanted_port) return {array_of(walker_.feet()[index].wanted), {}};
         const std::size_t leg = port - first_leg_port;
-        if (leg == walker_.feet().size()) return {array_of(joints_[index].position), {}};
-        if (leg > walker_.feet().size()) {
+        const std::size_t legs = walker_.feet().size();
+        if (leg == 2 * legs) return {array_of(joints_[index].position), {}};
+        if (leg > 2 * legs) {
             const Quaternion& q = joints_[index].rotation;
             return {ValueArray{{q.w, q.x, q.y, q.z}}, {}};
+        }
+        if (leg >= legs) {
+            const WalkerSole sole = walker_.sole(leg - legs);
+            return {array_of(index == 0 ? sole.heel : sole.toe), {}};
         }
         const Vector3 point = index == 0   ? walker_.hip(leg)
                               : index == 1 ? walker_.knee(leg)

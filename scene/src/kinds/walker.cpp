@@ -73,6 +73,15 @@ class WalkerSpec final : public SystemSpec {
                              .count = leg_points,
                              .has_velocity = false});
         }
+        for (std::size_t i = 0; i < parts_.settings.leg_count; ++i) {
+            ports.push_back({.name = fmt::format("foot{}", i + 1),
+                             .quantity = "position",
+                             .unit = "m",
+                             .kind = ValueKind::vector,
+                             .components = 3,
+                             .count = foot_points,
+                             .has_velocity = false});
+        }
         if (parts_.rig != nullptr) {
             const std::size_t count = parts_.rig->joint_count();
             ports.push_back({.name = "joints",
@@ -121,7 +130,15 @@ class WalkerSpec final : public SystemSpec {
                      .colours = parts_.look.colours};
             leg.look.order = parts_.look.order;
             View print = leg;
+            View foot = leg;
             views.push_back(std::move(leg));
+            // The feet of more legs are points.
+            if (parts_.settings.leg_count <= 4) {
+                foot.name = fmt::format("foot{}", i + 1);
+                foot.position = first_leg_port + parts_.settings.leg_count + i;
+                foot.radius_m = {0.6 * parts_.look.radius_m, 0.4 * parts_.look.radius_m};
+                views.push_back(std::move(foot));
+            }
             print.type = View::Type::footprint;
             print.radius_m = {parts_.settings.foot_radius_m};
             print.alive = planted_signal(i);
@@ -158,7 +175,7 @@ class WalkerSpec final : public SystemSpec {
 
   private:
     [[nodiscard]] View skeleton_view() const {
-        const std::size_t port = first_leg_port + parts_.settings.leg_count;
+        const std::size_t port = first_leg_port + 2 * parts_.settings.leg_count;
         View view{.type = View::Type::skeleton,
                   .name = "joints",
                   .position = port,
@@ -318,7 +335,8 @@ SystemKind walker_kind() {
           "`[walker.NAME]`",
           "A body on legs that goes where its target is, and plants its feet where the body will "
           "be. `NAME` is the middle between its hips, `NAME.facing` how it is turned, `NAME.gaze` "
-          "where it looks, `NAME.leg1` hip, knee and sole of a leg.",
+          "where it looks, `NAME.leg1` hip, knee and sole of a leg, `NAME.foot1` heel and toe of "
+          "its foot as it rolls.",
           {{"target", source, "where it goes: a place", "required"},
            {"facing", source, "a rotation, or an angle about Y, that it faces", "along its way"},
            {"ground", field, "what it walks on", "a plane at 0"},
@@ -356,6 +374,8 @@ SystemKind walker_kind() {
                {"bob_m", number, "how far it rises over a foot that carries it", "by its size"}),
            dial_key({"sway_m", number, "how far it sways over it", "by its size"}),
            dial_key({"toe_pitch_rad", number, "how far the toe of a swinging foot hangs", "0.35"}),
+           dial_key({"roll_rad", number, "how far a heel rises before its foot leaves",
+                     "0.45 on two legs, 0.3 on four, else 0"}),
            dial_key({"lean", number, "radians of lean for each m/s2", "0.03"}),
            {"leg_radius_m", number, "how thick legs are drawn", "0.035 leg lengths"},
            {"colours", texts, "of its legs from hip to sole", "the next of the palette"},

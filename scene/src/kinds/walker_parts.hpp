@@ -21,7 +21,8 @@ inline constexpr std::size_t facing_port = 1;
 inline constexpr std::size_t gaze_port = 2;
 inline constexpr std::size_t wanted_port = 3;
 inline constexpr std::size_t first_leg_port = 4;
-inline constexpr std::size_t leg_points = 3;  ///< hip, knee, sole
+inline constexpr std::size_t leg_points = 3;   ///< hip, knee, sole
+inline constexpr std::size_t foot_points = 2;  ///< heel, toe
 
 struct WalkerLook {
     double radius_m = 0.0;
