@@ -32,6 +32,7 @@ Plant::Plant(std::shared_ptr<const PlantStructure> structure, const PlantSetting
     swings_.resize(structure_->mode_count());
     kept_ = swings_;
     next_loads_.resize(swings_.size());
+    gains_.resize(swings_.size());
     rows_drag_.resize(swings_.size());
     responses_.resize(swings_.size());
     for (std::vector<double>* each : {&slowings_, &wanted_, &missing_, &toward_})
@@ -43,6 +44,8 @@ Plant::Plant(std::shared_ptr<const PlantStructure> structure, const PlantSetting
     ends_.resize(size);
     end_velocities_.resize(size);
     spins_.resize(size);
+    end_gains_.resize(size);
+    spin_gains_.resize(size);
     bends_.resize(size);
     loads_.resize(size);
     drags_.resize(2 * size);
@@ -256,6 +259,7 @@ void Plant::substep(const BasePath& path, const PlantInputs& inputs, double from
     predict(moment);
     pose();
     move();
+    find_inertia(moment);
     add_stream_loads(moment);
     for (const PlantPull& pull : inputs.pulls) {
         if (pull.branch < ends_.size()) add_pull(pull.branch, rotated(back, pull.force_n));
@@ -274,6 +278,11 @@ void Plant::predict(const Moment& moment) noexcept {
     for (std::size_t k = 0; k < swings_.size(); ++k) {
         const Swing there = after_half(k, swings_[k].load, moment, 0);
         add_mode(k, there);
+        const PlantStructure::Mode& mode = structure_->modes()[k];
+        const double w = radians_per_s(k);
+        const double damping = 2 * settings_.damping_ratio * w + there.drag;
+        gains_[k] = w * w * (there.load - there.bend) - damping * there.rate -
+                    dot(mode.base_way, moment.pull) - dot(mode.base_turn, moment.twist);
     }
 }
 

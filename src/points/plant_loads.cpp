@@ -132,6 +132,78 @@ void Plant::add_stream_loads(const Moment& moment) noexcept {
     }
 }
 
+/// Of all branches, how their ends and turns gain speed while the modes do, in the pose that they
+/// have; and what their mass resists with.
+void Plant::add_inertia(const Moment& moment) noexcept {
+    const auto rods = structure_->rods();
+    for (std::size_t i = 0; i < rods.size(); ++i) {
+        const PlantStructure::Rod& rod = rods[i];
+        const bool is_first = rod.parent == plant_base;
+        const Vector3 bend = rod.bends[0] * rates_[2 * i] + rod.bends[1] * rates_[2 * i + 1];
+        const Vector3 own = bend + cross(bends_[i], bend) * twist_of(bends_[i]);
+        const Vector3& spin = spins_[i];
+        if (is_first) {
+            spin_gains_[i] = own;
+        } else {
+            const Vector3& before = spins_[rod.parent];
+            spin_gains_[i] = spin_gains_[rod.parent] + turned(turns_[rod.parent], own) +
+                             cross(before, spin - before);
+        }
+        const Vector3 foot_gain = is_first ? Vector3{} : end_gains_[rod.parent];
+        const Vector3 foot_velocity = is_first ? Vector3{} : end_velocities_[rod.parent];
+        const auto gain_at = [&](const Vector3& arm) {
+            return foot_gain + cross(spin_gains_[i], arm) + cross(spin, cross(spin, arm));
+        };
+        const Vector3 along = ends_[i] - foot_of(i);
+        end_gains_[i] = gain_at(along);
+        const double mass = 0.5 * density() * rod.volume_m3;
+        loads_[i] = {};
+        for (const double part : plant::lump_parts) {
+            const Vector3 arm = along * part;
+            const Vector3 aside = cross(moment.spin[1], foot_velocity + cross(spin, arm)) * 2;
+            loads_[i].add_at(arm, (gain_at(arm) + aside) * -mass);
+        }
+    }
+}
+
+/// Modes have the mass of the pose at rest. What is different in the pose that it has, for the
+/// speed that they gain now.
+void Plant::find_inertia(const Moment& moment) noexcept {
+    double shaken = 0;
+    for (const PlantStructure::Mode& mode : structure_->modes()) {
+        const double share = dot(mode.base_way, moment.pull) + dot(mode.base_turn, moment.twist);
+        shaken += share * share;
+    }
+    if (!(shaken > 0)) {
+        std::fill(gains_.begin(), gains_.end(), 0);
+        return;
+    }
+    set_rates(gains_);
+    add_inertia(moment);
+    find_torques();
+    double square = 0;
+    for (std::size_t k = 0; k < gains_.size(); ++k) {
+        gains_[k] += on_mode(k, angles_) / density();
+        square += gains_[k] * gains_[k];
+    }
+    // No more than some times what the base shakes it by: a base at rest adds nothing, so that a
+    // plant loses energy, and none gets out of hand.
+    constexpr double most_times = 4;
+    const double most = most_times * most_times * shaken;
+    const double kept = square > most ? math::sqrt(most / square) : 1;
+    for (double& gain : gains_)
+        gain *= kept;
+}
+
+/// The modal force of torques about all bends.
+double Plant::on_mode(std::size_t mode, std::span<const double> torques) const noexcept {
+    const std::vector<double>& turns = structure_->modes()[mode].turns;
+    double sum = 0;
+    for (std::size_t i = 0; i < turns.size(); ++i)
+        sum += turns[i] * torques[i];
+    return sum;
+}
+
 void Plant::add_pull(std::size_t branch, const Vector3& force) noexcept {
     loads_[branch].add_at(ends_[branch] - foot_of(branch), force);
 }
@@ -165,14 +237,13 @@ void Plant::find_modal_loads(const Moment& moment) noexcept {
     load_rate_ /= density();
     for (std::size_t k = 0; k < swings_.size(); ++k) {
         const PlantStructure::Mode& mode = structure_->modes()[k];
-        double load = 0;
-        for (std::size_t i = 0; i < angles_.size(); ++i)
-            load += mode.turns[i] * angles_[i];
+        const double load = on_mode(k, angles_);
         // What the base's acceleration does at rest is in the exact step already.
         const double at_rest = dot(mode.base_way, moment.pull) + dot(mode.base_turn, moment.twist);
         const double w = radians_per_s(k);
         const double most = most_bend * structure_->reach_m() / mode.reach_m;
-        next_loads_[k] = std::clamp((load / density() + at_rest) / (w * w), -most, most);
+        next_loads_[k] =
+            std::clamp((load / density() + at_rest + gains_[k]) / (w * w), -most, most);
         double drag = 0;
         for (std::size_t i = 0; i < drags_.size(); ++i)
             drag += mode.squares[i] * drags_[i].slope;
@@ -181,14 +252,19 @@ void Plant::find_modal_loads(const Moment& moment) noexcept {
     }
 }
 
-/// The modal forces of drag while the modes move at these rates.
-void Plant::drag_on_modes(std::span<const double> rates) noexcept {
+/// Of all bends, from those of the modes.
+void Plant::set_rates(std::span<const double> of_modes) noexcept {
     std::fill(rates_.begin(), rates_.end(), 0);
-    for (std::size_t k = 0; k < rates.size(); ++k) {
+    for (std::size_t k = 0; k < of_modes.size(); ++k) {
         const std::vector<double>& turns = structure_->modes()[k].turns;
         for (std::size_t i = 0; i < turns.size(); ++i)
-            rates_[i] += turns[i] * rates[k];
+            rates_[i] += turns[i] * of_modes[k];
     }
+}
+
+/// The modal forces of drag while the modes move at these rates.
+void Plant::drag_on_modes(std::span<const double> rates) noexcept {
+    set_rates(rates);
     move();
     const auto rods = structure_->rods();
     for (std::size_t i = 0; i < rods.size(); ++i) {
@@ -205,13 +281,8 @@ void Plant::drag_on_modes(std::span<const double> rates) noexcept {
         }
     }
     find_torques();
-    for (std::size_t k = 0; k < slowings_.size(); ++k) {
-        const std::vector<double>& turns = structure_->modes()[k].turns;
-        double sum = 0;
-        for (std::size_t i = 0; i < turns.size(); ++i)
-            sum += turns[i] * angles_[i];
-        slowings_[k] = sum / density();
-    }
+    for (std::size_t k = 0; k < slowings_.size(); ++k)
+        slowings_[k] = on_mode(k, angles_) / density();
 }
 
 /// Drag couples the modes. Each mode's own damping d is in the exact step; the rest is implicit,

@@ -181,6 +181,19 @@ TEST_CASE("tips go where a fine simulation of all rods has them", "[plant]") {
         };
         CHECK(tip_error(tree, settings, {.base = base}) < 0.1);
     }
+    SECTION("on a base that is shaken until tips swing by a third of the height") {
+        const auto base = [](double t) {
+            return shaken(t, 0.2);
+        };
+        CHECK(tip_error(tree, settings, {.base = base}) < 0.08);
+    }
+    SECTION("on a shaken base, in a gale") {
+        const Wind wind{{.mean_m_per_s = {22, 0, 3}, .spread_m_per_s = 5, .gust_length_m = 33}, 3};
+        const auto base = [](double t) {
+            return shaken(t, 0.1);
+        };
+        CHECK(tip_error(tree, settings, {.wind = &wind, .base = base}) < 0.05);
+    }
     SECTION("when pushed") {
         const auto pulls = [&](double t) {
             const double part = (t - 0.1) / 0.25;
@@ -274,6 +287,32 @@ TEST_CASE("without wind every step takes energy, and the end is rest", "[plant]"
         std::equal(plant.positions().begin(), plant.positions().end(), fresh.positions().begin()));
     plant.step({.base = {0.01, 0, 0}}, 1.0 / 60);
     CHECK_FALSE(plant.still());
+}
+
+TEST_CASE("however a base is thrown about, a plant stays in one piece and calms down", "[plant]") {
+    for (std::uint64_t seed = 1; seed <= 12; ++seed) {
+        RandomNumbers random{seed};
+        const Shared tree = grown({.levels = 3, .children = 3, .pieces = 2}, seed);
+        Plant plant{
+            tree,
+            {.frequency_hz = random.between(0.2, 5), .damping_ratio = random.between(0, 0.3)}};
+        Vector3 base{};
+        double furthest = 0;
+        for (int i = 0; i < 400; ++i) {
+            if (random.unit() < 0.1)
+                base = {random.between(-2, 2), random.between(-2, 2), random.between(-2, 2)};
+            const Quaternion facing = turned_by({random.between(-1, 1), random.between(-1, 1), 0});
+            const double dt = random.unit() < 0.5 ? 1.0 / 60 : random.between(0.001, 0.3);
+            REQUIRE(plant.step({.base = base, .facing = facing}, dt) == StepStatus::stepped);
+            for (const Vector3& place : plant.positions())
+                furthest = std::max(furthest, apart(place, base));
+        }
+        CHECK(furthest < 1.2 * tree->reach_m());
+        const double before = plant.energy();
+        for (int i = 0; i < 600; ++i)
+            plant.step({.base = base}, 1.0 / 60);
+        CHECK(plant.energy() <= before);
+    }
 }
 
 TEST_CASE("a gale at five steps a second throws nothing about", "[plant]") {

@@ -148,6 +148,10 @@ class Plant {
     void pose() noexcept;
     void move() noexcept;
     [[nodiscard]] Vector3 foot_of(std::size_t branch) const noexcept;
+    void add_inertia(const Moment& moment) noexcept;
+    void find_inertia(const Moment& moment) noexcept;
+    void set_rates(std::span<const double> of_modes) noexcept;
+    [[nodiscard]] double on_mode(std::size_t mode, std::span<const double> torques) const noexcept;
     void add_stream_loads(const Moment& moment) noexcept;
     void add_pull(std::size_t branch, const Vector3& force) noexcept;
     void find_torques() noexcept;
@@ -166,6 +170,7 @@ class Plant {
     std::vector<Swing> swings_;
     std::vector<Swing> kept_;  ///< as they were before the step
     std::vector<double> next_loads_;
+    std::vector<double> gains_;  ///< of rate, per second; then what inertia adds to the loads
     std::vector<CubicRows<double>> rows_;  ///< of half a substep, with the base's motion
     std::vector<double> rows_drag_;        ///< that each is for
     double rows_dt_ = -1;
@@ -195,6 +200,8 @@ class Plant {
     std::vector<Vector3> ends_;
     std::vector<Vector3> end_velocities_;
     std::vector<Vector3> spins_;
+    std::vector<Vector3> end_gains_;  ///< of velocity, per second
+    std::vector<Vector3> spin_gains_;
     std::vector<Vector3> bends_;    ///< each against its parent, an axis times an angle
     std::vector<Load> loads_;       ///< of all that it carries
     std::vector<Drag> drags_;       ///< of either half
