@@ -126,7 +126,7 @@ template <int n>
 NoiseSample<n> octave_sample(const InCell<n>& in, const std::array<std::int64_t, n>& period,
                              std::uint64_t stream) {
     const Corners<n, std::uint64_t> bits = corner_bits<n>(in.cell, period, stream);
-    std::array<Corners<n, double>, n> slopes;
+    std::array<Corners<n, double>, n> slopes{};
     Corners<n, double> values{};
     for_axes<n>([&](auto i) {
         slopes[i] = slopes_along<n, i>(bits);
@@ -187,9 +187,8 @@ void SpaceNoise<n>::for_each_octave(const std::array<double, n>& point,
     double fineness = 1;
     for (int octave = 0; octave < settings_.octaves; ++octave) {
         const InCell<n> in = cell_of<n>(fine);
-        if (in.exists)
-            add(in, period, mixed_bits(stream_ + static_cast<std::uint64_t>(octave)), weight,
-                fineness);
+        const std::uint64_t stream = mixed_bits(stream_ + static_cast<std::uint64_t>(octave));
+        if (in.exists) add(in, period, stream, weight, fineness);
         weight *= settings_.roughness;
         fineness *= 2;
         for (std::size_t i = 0; i < n; ++i) {

@@ -108,11 +108,12 @@ Bounds bounds_of(const Terrain::Box& box) {
 Bounds bounds_of(const HeightField& field) {
     const HeightField::Grid& grid = field.grid();
     Bounds bounds;
-    for (std::size_t i = 0; i < field.heights().size(); ++i) {
-        const auto column = static_cast<double>(i % grid.columns);
-        const auto row = static_cast<double>(i / grid.columns);
-        bounds.take_in({grid.from_x + column * grid.spacing_m, field.heights()[i],
-                        grid.from_z + row * grid.spacing_m});
+    for (std::size_t row = 0; row < grid.rows; ++row) {
+        for (std::size_t column = 0; column < grid.columns; ++column) {
+            bounds.take_in({grid.from_x + static_cast<double>(column) * grid.spacing_m,
+                            field.heights()[row * grid.columns + column],
+                            grid.from_z + static_cast<double>(row) * grid.spacing_m});
+        }
     }
     return bounds;
 }

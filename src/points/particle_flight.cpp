@@ -68,9 +68,10 @@ ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place) const 
     for (const ContactShape& shape : shapes_) {
         const Vector3 moved = shape.velocity * remaining_s_;
         const ShapeDistance away = distance_to(shape, place + moved);
-        if (away.metres - keep < found.metres)
+        if (away.metres - keep < found.metres) {
             found = {away.metres - keep, away.normal, velocity_at(shape, place + moved),
                      shape.friction};
+        }
     }
     return found;
 }

@@ -168,10 +168,11 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
         if (!is_free) fly(i, flight, wind, flight.from_s);
     }
     if (settings_.has_contact_among) separate();
-    if (inputs.is_on)
+    if (inputs.is_on) {
         give_birth(flight);
-    else
+    } else {
         next_birth_s_ = std::max(next_birth_s_, end_s);
+    }
     ++steps_;
 }
 
