@@ -14,9 +14,15 @@ problems=0
 c++ -std=c++20 -O1 -ffp-contract=off -DHOPCOIL_SAME_BITS -Iinclude -isystem /usr/include/eigen3 \
     tests/bits/record.cpp "$archive" -Wl,-Map="$scratch/map" -o "$scratch/record"
 sources=(tests/bits/record.cpp)
+merged=$(dirname "$archive")/CMakeFiles/hopcoil_core.dir/Unity
 while read -r name; do
-    sources+=(src/*/"$name")
-done < <(grep -oE "$(basename "$archive")\([^)]*\.cpp" "$scratch/map" | sed 's/.*(//' | sort -u)
+    # Some are compiled several at a time, and taken together.
+    if [[ -f $merged/$name ]]; then
+        mapfile -t -O "${#sources[@]}" sources < <(sed -n 's/^#include "\(.*\)"$/\1/p' "$merged/$name")
+    else
+        sources+=(src/*/"$name")
+    fi
+done < <(grep -oE "$(basename "$archive")\([^)]*\.c(pp|xx)" "$scratch/map" | sed 's/.*(//' | sort -u)
 ((${#sources[@]} > 20)) || { echo "found only ${#sources[@]} sources in $archive"; exit 1; }
 
 # hash_of COMPILER FLAGS...: each source by itself, on every core.
