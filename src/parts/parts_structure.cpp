@@ -106,15 +106,15 @@ bool is_valid(const JointSpring& spring) noexcept {
 }
 
 std::span<const Dial<JointSpring>> JointSpring::dials() noexcept {
-    using S = JointSpring;
-    static constexpr std::array<Dial<S>, S::dial_count> all{
-        field_dial<&S::stiffness>(
-            Dial<S>{"stiffness", "", {0, unbounded}, {0.1, 1e5}, DialScale::logarithmic}),
-        field_dial<&S::damping>(
-            Dial<S>{"damping", "", {0, unbounded}, {0.001, 1e3}, DialScale::logarithmic}),
-        field_dial<&S::wanted>(Dial<S>{"wanted", "", {-unbounded, unbounded}, {-2, 2}}),
-        field_dial<&S::most>(
-            Dial<S>{"most", "", {0, unbounded}, {0.1, 1e4}, DialScale::logarithmic}),
+    static constexpr std::array<Dial<JointSpring>, JointSpring::dial_count> all{
+        field_dial<&JointSpring::stiffness>(
+            Dial<JointSpring>{"stiffness", "", {0, unbounded}, {0.1, 1e5}, DialScale::logarithmic}),
+        field_dial<&JointSpring::damping>(
+            Dial<JointSpring>{"damping", "", {0, unbounded}, {0.001, 1e3}, DialScale::logarithmic}),
+        field_dial<&JointSpring::wanted>(
+            Dial<JointSpring>{"wanted", "", {-unbounded, unbounded}, {-2, 2}}),
+        field_dial<&JointSpring::most>(
+            Dial<JointSpring>{"most", "", {0, unbounded}, {0.1, 1e4}, DialScale::logarithmic}),
     };
     return all;
 }
