@@ -174,7 +174,7 @@ SpaceNoise<n>::SpaceNoise(const SpaceNoiseSettings& settings, std::uint64_t stre
     scale_ = 1 / (math::sqrt(weights) * deviation[n]);
 }
 
-/// Calls `add(cell, period, stream, weight, fineness)` for each octave.
+/// Calls `add(in_cell, period, stream, weight, fineness)` for each octave.
 template <int n>
 template <class Add>
 void SpaceNoise<n>::for_each_octave(const std::array<double, n>& point,

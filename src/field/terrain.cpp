@@ -76,7 +76,7 @@ std::optional<Found> spot_in_frame(const Shape& shape, const GroundFrame& frame,
     return found;
 }
 
-/// Grows a box of places around the origin of a piece's frame.
+/// The highest of some places, and how far the furthest is from the origin of their frame.
 struct Bounds {
     double top = -std::numeric_limits<double>::infinity();
     double reach = 0;

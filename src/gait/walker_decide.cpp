@@ -168,8 +168,9 @@ void WalkerTick::decide_each() noexcept {
         StepReason own = reason_to_step(i, wait_for_neighbours(i));
         const bool is_out = passed_by(i) <= -half_stride_m_ + 0.5 * speed_ * swing_s_;
         if (own == StepReason::stands && is_out) own = StepReason::strides;
+        if (own == StepReason::stands) continue;
         const double gain = flat_length(aim(i, land_s) - w_.feet_[i].position);
-        if (own == StepReason::stands || gain <= most) continue;
+        if (gain <= most) continue;
         best = i;
         most = gain;
         reason = own;

@@ -132,8 +132,8 @@ void Plant::add_stream_loads(const Moment& moment) noexcept {
     }
 }
 
-/// Of all branches, how their ends and turns gain speed while the modes do, in the pose that they
-/// have; and what their mass resists with.
+/// The accelerations of all branches, in the present pose, for the modal accelerations in `rates_`;
+/// and the inertial loads of their masses.
 void Plant::add_inertia(const Moment& moment) noexcept {
     const auto rods = structure_->rods();
     for (std::size_t i = 0; i < rods.size(); ++i) {
@@ -166,8 +166,8 @@ void Plant::add_inertia(const Moment& moment) noexcept {
     }
 }
 
-/// Modes have the mass of the pose at rest. What is different in the pose that it has, for the
-/// speed that they gain now.
+/// The modes' masses are those of the rest pose. This is what the present pose adds to the modal
+/// forces, from the modal accelerations in `gains_`.
 void Plant::find_inertia(const Moment& moment) noexcept {
     double shaken = 0;
     for (const PlantStructure::Mode& mode : structure_->modes()) {

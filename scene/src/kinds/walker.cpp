@@ -56,41 +56,24 @@ class WalkerSpec final : public SystemSpec {
         std::vector<Port> ports{
             {.quantity = "position", .unit = "m", .kind = ValueKind::vector, .components = 3},
             {.name = "facing", .kind = ValueKind::rotation, .components = 4},
-            {.name = "gaze", .kind = ValueKind::rotation, .components = 4},
-            {.name = "wanted",
-             .quantity = "position",
-             .unit = "m",
-             .kind = ValueKind::vector,
-             .components = 3,
-             .count = parts_.settings.leg_count,
-             .has_velocity = false}};
-        for (std::size_t i = 0; i < parts_.settings.leg_count; ++i) {
-            ports.push_back({.name = fmt::format("leg{}", i + 1),
-                             .quantity = "position",
-                             .unit = "m",
-                             .kind = ValueKind::vector,
-                             .components = 3,
-                             .count = leg_points,
-                             .has_velocity = false});
-        }
-        for (std::size_t i = 0; i < parts_.settings.leg_count; ++i) {
-            ports.push_back({.name = fmt::format("foot{}", i + 1),
-                             .quantity = "position",
-                             .unit = "m",
-                             .kind = ValueKind::vector,
-                             .components = 3,
-                             .count = foot_points,
-                             .has_velocity = false});
-        }
-        if (parts_.rig != nullptr) {
-            const std::size_t count = parts_.rig->joint_count();
-            ports.push_back({.name = "joints",
+            {.name = "gaze", .kind = ValueKind::rotation, .components = 4}};
+        const auto add_points = [&](std::string name, std::size_t count) {
+            ports.push_back({.name = std::move(name),
                              .quantity = "position",
                              .unit = "m",
                              .kind = ValueKind::vector,
                              .components = 3,
                              .count = count,
                              .has_velocity = false});
+        };
+        add_points("wanted", parts_.settings.leg_count);
+        for (std::size_t i = 0; i < parts_.settings.leg_count; ++i)
+            add_points(fmt::format("leg{}", i + 1), leg_points);
+        for (std::size_t i = 0; i < parts_.settings.leg_count; ++i)
+            add_points(fmt::format("foot{}", i + 1), foot_points);
+        if (parts_.rig != nullptr) {
+            const std::size_t count = parts_.rig->joint_count();
+            add_points("joints", count);
             ports.push_back({.name = "joints",
                              .quantity = "rotation",
                              .kind = ValueKind::rotation,
