@@ -20,7 +20,7 @@ constexpr double frame_s = 1.0 / 60;
 constexpr int pairs = 5;
 
 ClothSettings fabric(std::size_t points) {
-    return {.columns = points, .rows = points, .stretch_damping_n_s_per_m = 0};
+    return {.columns = points, .rows = points, .bending_n_m = 0, .stretch_damping_n_s_per_m = 0};
 }
 
 NetStructure hung(const ClothSettings& settings, double aside_rad) {

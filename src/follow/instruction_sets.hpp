@@ -24,3 +24,33 @@
 #define HOPCOIL_UNROLLED(TIMES) HOPCOIL_PRAGMA(GCC unroll TIMES)
 #define HOPCOIL_SIDE_BY_SIDE HOPCOIL_PRAGMA(GCC ivdep)
 #endif
+
+/// void NAME(InstructionSet, const PASS&), which runs LOOP(pass) as compiled for a set.
+#if defined(__x86_64__)
+#define HOPCOIL_FOR_EACH_SET(NAME, LOOP, PASS)                 \
+    namespace {                                                \
+    void NAME##_plain(const PASS& pass) {                      \
+        LOOP(pass);                                            \
+    }                                                          \
+    HOPCOIL_FOR_AVX2 void NAME##_avx2(const PASS& pass) {      \
+        LOOP(pass);                                            \
+    }                                                          \
+    HOPCOIL_FOR_AVX512 void NAME##_avx512(const PASS& pass) {  \
+        LOOP(pass);                                            \
+    }                                                          \
+    }                                                          \
+    void NAME(InstructionSet set, const PASS& pass) noexcept { \
+        if (set == InstructionSet::avx512) {                   \
+            NAME##_avx512(pass);                               \
+        } else if (set == InstructionSet::avx2) {              \
+            NAME##_avx2(pass);                                 \
+        } else {                                               \
+            NAME##_plain(pass);                                \
+        }                                                      \
+    }
+#else
+#define HOPCOIL_FOR_EACH_SET(NAME, LOOP, PASS)             \
+    void NAME(InstructionSet, const PASS& pass) noexcept { \
+        LOOP(pass);                                        \
+    }
+#endif

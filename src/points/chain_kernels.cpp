@@ -293,33 +293,8 @@ HOPCOIL_INTO_EACH void fixed_outputs_loop(const BankStep& given) {
 
 }  // namespace
 
-#if defined(__x86_64__)
-#define HOPCOIL_FOR_EACH_SET(NAME, LOOP)                               \
-    namespace {                                                        \
-    void NAME##_plain(const BankStep& step) {                          \
-        LOOP(step);                                                    \
-    }                                                                  \
-    HOPCOIL_FOR_AVX2 void NAME##_avx2(const BankStep& step) {          \
-        LOOP(step);                                                    \
-    }                                                                  \
-    HOPCOIL_FOR_AVX512 void NAME##_avx512(const BankStep& step) {      \
-        LOOP(step);                                                    \
-    }                                                                  \
-    }                                                                  \
-    void NAME(InstructionSet set, const BankStep& step) noexcept {     \
-        if (set == InstructionSet::avx512) return NAME##_avx512(step); \
-        if (set == InstructionSet::avx2) return NAME##_avx2(step);     \
-        NAME##_plain(step);                                            \
-    }
-#else
-#define HOPCOIL_FOR_EACH_SET(NAME, LOOP)                       \
-    void NAME(InstructionSet, const BankStep& step) noexcept { \
-        LOOP(step);                                            \
-    }
-#endif
-
-HOPCOIL_FOR_EACH_SET(step_stretchy, stretchy_loop)
-HOPCOIL_FOR_EACH_SET(step_fixed, fixed_loop)
-HOPCOIL_FOR_EACH_SET(find_fixed_outputs, fixed_outputs_loop)
+HOPCOIL_FOR_EACH_SET(step_stretchy, stretchy_loop, BankStep)
+HOPCOIL_FOR_EACH_SET(step_fixed, fixed_loop, BankStep)
+HOPCOIL_FOR_EACH_SET(find_fixed_outputs, fixed_outputs_loop, BankStep)
 
 }  // namespace hopcoil::chain

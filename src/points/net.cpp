@@ -23,12 +23,17 @@ using chain::length_of;
 struct NetWorks {
     NetWorks(const NetStructure& structure, const NetSettings& settings, NetMethod method)
         : contacts{structure, settings}, air{structure, settings} {
+        for (const NetPoint& point : structure.points)
+            per_mass.push_back(1 / point.mass_kg);
         solver = method == NetMethod::forces      ? make_force_solver(structure, settings)
                  : method == NetMethod::positions ? make_position_solver(structure, settings)
                                                   : make_implicit_solver(structure, settings);
     }
     NetWorks(const NetWorks& other)
-        : contacts{other.contacts}, air{other.air}, solver{other.solver->clone()} {}
+        : contacts{other.contacts},
+          air{other.air},
+          per_mass{other.per_mass},
+          solver{other.solver->clone()} {}
     NetWorks(NetWorks&&) = delete;
     NetWorks& operator=(const NetWorks&) = delete;
     NetWorks& operator=(NetWorks&&) = delete;
@@ -36,6 +41,7 @@ struct NetWorks {
 
     NetContacts contacts;
     NetAir air;
+    std::vector<double> per_mass;  ///< 1 over the mass of each point, also of those that are pinned
     std::unique_ptr<NetSolver> solver;
 };
 
@@ -89,11 +95,13 @@ Net::Net(const Net& other)
       kept_{other.kept_},
       pins_{other.pins_},
       forces_{other.forces_},
+      lasting_{other.lasting_},
       accelerations_{other.accelerations_},
       pins_from_{other.pins_from_},
       pins_to_{other.pins_to_},
       works_{other.works_ ? std::make_unique<NetWorks>(*other.works_) : nullptr},
       channels_{other.channels_},
+      set_{other.set_},
       contact_depth_m_{other.contact_depth_m_},
       rejected_inputs_{other.rejected_inputs_} {}
 
@@ -110,6 +118,7 @@ void Net::rebuild() {
     pins_ = net::pinned_points(structure_);
     pins_from_.resize(pins_.size());
     pins_to_.resize(pins_.size());
+    lasting_.resize(state_.x.size());
     accelerations_.resize(state_.x.size());
     works_ =
         std::make_unique<NetWorks>(net::scaled(structure_, settings_), settings_, plan_.method);
@@ -159,8 +168,10 @@ StepStatus Net::step(const NetInputs& inputs, double dt) noexcept {
     // The air changes more slowly than links do.
     const auto apart = static_cast<std::size_t>(std::clamp(longest_air_step_s / h, 1.0, 1e6));
     for (std::size_t i = 1; i <= count; ++i) {
-        if ((i - 1) % apart == 0)
+        if ((i - 1) % apart == 0) {
             works_->air.find(state_, h * static_cast<double>(std::min(apart, count - i + 1)));
+            find_lasting_accelerations();
+        }
         const double part = static_cast<double>(i) / static_cast<double>(count);
         if (!substep(inputs, h, part, dt * (1 - part))) {
             copy_state(kept_, state_);
@@ -178,21 +189,26 @@ bool Net::substep(const NetInputs& inputs, double h, double part, double remaini
         const Vector3 way = inputs.pins[i] - pins_from_[i];
         pins_to_[i] = part == 1 ? inputs.pins[i] : pins_from_[i] + way * part;
     }
-    find_accelerations(inputs, h);
     works_->contacts.begin(inputs, remaining_s);
-    const NetSubstep substep{h, accelerations_, pins_to_, works_->contacts};
-    return works_->solver->step(state_, substep) && are_finite(state_.x) && are_finite(state_.v);
+    const NetSubstep substep{h, find_accelerations(inputs, h), pins_to_, works_->contacts, set_};
+    return works_->solver->step(state_, substep);
 }
 
-void Net::find_accelerations(const NetInputs& inputs, double h) noexcept {
+/// Of what stays as it is from one look at the air to the next.
+void Net::find_lasting_accelerations() noexcept {
+    const std::span<const Vector3> air = works_->air.accelerations();
+    for (std::size_t i = 0; i < lasting_.size(); ++i)
+        lasting_[i] = settings_.gravity + forces_[i] * works_->per_mass[i] + air[i];
+}
+
+std::span<const Vector3> Net::find_accelerations(const NetInputs& inputs, double h) noexcept {
+    if (inputs.grabs.empty() && !(settings_.drag_per_s > 0)) return lasting_;
     // Drag by the exact decay of a velocity over h.
     const double decay = settings_.drag_per_s > 0 ? math::expm1(-settings_.drag_per_s * h) / h : 0;
-    const std::span<const Vector3> air = works_->air.accelerations();
-    for (std::size_t i = 0; i < accelerations_.size(); ++i) {
-        const double w = 1 / structure_.points[i].mass_kg;
-        accelerations_[i] = settings_.gravity + forces_[i] * w + state_.v[i] * decay + air[i];
-    }
+    for (std::size_t i = 0; i < accelerations_.size(); ++i)
+        accelerations_[i] = lasting_[i] + state_.v[i] * decay;
     add_grabs(inputs, h);
+    return accelerations_;
 }
 
 /// A damped pull toward the target, shared among the patch by mass, capped as a whole.
@@ -231,6 +247,7 @@ void Net::retune(const NetStructure& structure, const NetSettings& settings) {
     changed.state_ = std::move(state_);
     changed.forces_ = std::move(forces_);
     changed.rejected_inputs_ = rejected_inputs_;
+    changed.set_ = set_;
     *this = std::move(changed);
 }
 
@@ -241,6 +258,13 @@ bool Net::try_retune(const NetSettings& settings) noexcept {
     } catch (const std::exception&) {
         return false;
     }
+}
+
+void Net::use(InstructionSet set) {
+    if (!is_available(set))
+        throw InvalidValue{"instruction_set", static_cast<double>(set),
+                           "one that this processor has"};
+    set_ = set;
 }
 
 void Net::set_pinned(std::uint32_t point, bool is_pinned) {

@@ -5,7 +5,7 @@
 #include <cmath>
 #include <map>
 
-#include "chain_math.hpp"
+#include "net_kernels.hpp"
 #include "net_solver.hpp"
 #include "sparse_solver.hpp"
 
@@ -118,6 +118,9 @@ class NetImplicit final : public NetSolver {
     NetImplicit(const NetStructure& structure, const NetSettings& settings)
         : links_{structure.links},
           bends_{structure.bends},
+          link_table_{structure, false},
+          bend_table_{structure, false},
+          has_damping_{net::has_damping(link_table_, bend_table_)},
           pins_{net::pinned_points(structure)},
           inverse_masses_{net::inverse_masses(structure)},
           iterations_{std::max<std::size_t>(1, settings.iterations)},
@@ -127,7 +130,10 @@ class NetImplicit final : public NetSolver {
           tried_(moved_),
           projected_(moved_),
           unused_(moved_),
-          passing_(moved_.size()) {
+          passing_(moved_.size()),
+          x_{moved_.size()},
+          v_{moved_.size()},
+          force_{moved_.size()} {
         number_free_points();
         find_entries();
         const SparseSolver solver{points_.size(), entries_};
@@ -156,9 +162,9 @@ class NetImplicit final : public NetSolver {
         for (std::size_t i = 0; i < points_.size(); ++i)
             guess_[i] = moved_[points_[i]];
         for (std::size_t k = 0; k < iterations_; ++k) {
-            find_imbalance(difference.h);
+            find_imbalance(substep.set, difference.h);
             if (touches) add_contact(state, substep, difference.h);
-            matrix.solver.solve(right_);
+            matrix.solver.solve(substep.set, right_);
             for (std::size_t i = 0; i < points_.size(); ++i)
                 right_[i] = guess_[i] + right_[i];
             const bool is_last = k + 1 == iterations_;
@@ -167,8 +173,7 @@ class NetImplicit final : public NetSolver {
                 moved_[points_[i]] = is_last ? right_[i] : guess_[i];
         }
         substep.contacts.resolve(moved_, state.x, base_, substep.h, state.touches);
-        net::finish_step(state, {base_, moved_, inverse_masses_, difference.h}, substep);
-        return true;
+        return net::finish_step(state, {base_, moved_, inverse_masses_, difference.h}, substep);
     }
 
   private:
@@ -253,48 +258,20 @@ class NetImplicit final : public NetSolver {
         return matrix.is_good;
     }
 
-    void add_force(std::uint32_t point, const Vector3& force) noexcept {
-        if (free_at_[point] != none) right_[free_at_[point]] = right_[free_at_[point]] + force;
-    }
     /// What is left of the balance of forces where the points are now: of what is at rest nothing,
     /// to the last digit.
-    void find_imbalance(double h) noexcept {
+    void find_imbalance(InstructionSet set, double h) noexcept {
+        const double per_h = 1 / h;
+        for (std::size_t i = 0; i < moved_.size(); ++i) {
+            x_.put(i, moved_[i]);
+            force_.put(i, {});
+            if (has_damping_) v_.put(i, (moved_[i] - base_[i]) * per_h);
+        }
+        net::add_forces(set, {link_table_, bend_table_, x_, v_, has_damping_, force_});
         for (std::size_t i = 0; i < points_.size(); ++i) {
             const std::uint32_t p = points_[i];
-            right_[i] = (tried_[p] - moved_[p]) * (1 / (inverse_masses_[p] * h * h));
+            right_[i] = (tried_[p] - moved_[p]) * (1 / (inverse_masses_[p] * h * h)) + force_.at(p);
         }
-        for (const NetLink& link : links_)
-            add_link(link, h);
-        for (const NetBend& bend : bends_)
-            add_bend(bend, h);
-    }
-    void add_link(const NetLink& link, double h) noexcept {
-        const Vector3 way = moved_[link.b] - moved_[link.a];
-        const double length = chain::length_of(way);
-        const double excess = net::excess_of(link, length);
-        const bool acts = excess != 0 || link.shortest_m == link.longest_m;
-        if (!acts || !(length > 0)) return;
-        const Vector3 n = way * (1 / length);
-        const double moved = dot(n, way - (base_[link.b] - base_[link.a]));
-        const Vector3 force =
-            n * (link.stiffness_n_per_m * excess + link.damping_n_s_per_m / h * moved);
-        add_force(link.a, force);
-        add_force(link.b, force * -1);
-    }
-    void add_bend(const NetBend& bend, double h) noexcept {
-        const double wm = -(bend.weight_a + bend.weight_c);
-        const auto of = [&](const std::vector<Vector3>& x) {
-            return x[bend.a] * bend.weight_a + x[bend.middle] * wm + x[bend.c] * bend.weight_c;
-        };
-        const Vector3 b = of(moved_);
-        const double length = chain::length_of(b);
-        if (!(length > 0)) return;
-        const Vector3 n = b * (1 / length);
-        const Vector3 force = n * (bend.stiffness_n_per_m * (length - bend.rest_m) +
-                                   bend.damping_n_s_per_m / h * dot(n, b - of(base_)));
-        add_force(bend.a, force * -bend.weight_a);
-        add_force(bend.middle, force * -wm);
-        add_force(bend.c, force * -bend.weight_c);
     }
     /// What is in something is drawn to the surface.
     void add_contact(NetState& state, const NetSubstep& substep, double h) noexcept {
@@ -309,6 +286,9 @@ class NetImplicit final : public NetSolver {
 
     std::vector<NetLink> links_;
     std::vector<NetBend> bends_;
+    net::LinkTable link_table_;
+    net::BendTable bend_table_;
+    bool has_damping_;
     std::vector<std::uint32_t> pins_;
     std::vector<double> inverse_masses_;
     std::size_t iterations_;
@@ -324,6 +304,9 @@ class NetImplicit final : public NetSolver {
     std::vector<Vector3> projected_;
     std::vector<Vector3> unused_;
     std::vector<std::uint8_t> passing_;
+    net::Columns x_;
+    net::Columns v_;
+    net::Columns force_;
     std::vector<double> diagonal_;
     std::vector<double> numbers_;
     std::vector<Vector3> right_;

@@ -6,6 +6,7 @@
 #include <span>
 #include <vector>
 
+#include <hopcoil/follow/follower_bank.hpp>
 #include <hopcoil/points/net.hpp>
 
 #include "net_contacts.hpp"
@@ -18,6 +19,7 @@ struct NetSubstep {
     std::span<const Vector3> accelerations;  ///< of all that is not links and contact
     std::span<const Vector3> pins_to;        ///< where pinned points are at its end
     NetContacts& contacts;
+    InstructionSet set = InstructionSet::plain;
 };
 
 /// How a net is stepped: made for its structure, with whatever that takes computed beforehand. The
@@ -99,9 +101,12 @@ struct StepEnd {
     std::span<const double> inverse_masses;
     double h;
 };
+/// A pinned point that came `from` a place within dt, as if it had always moved so.
+void finish_pin(NetState& state, std::uint32_t point, const Vector3& from, double dt) noexcept;
 /// Positions and velocities at the end of a substep, without what contact takes away, and the
-/// history that the next one goes on from.
-void finish_step(NetState& state, const StepEnd& end, const NetSubstep& substep) noexcept;
+/// history that the next one goes on from. False where it diverged.
+[[nodiscard]] bool finish_step(NetState& state, const StepEnd& end,
+                               const NetSubstep& substep) noexcept;
 
 }  // namespace net
 }  // namespace hopcoil

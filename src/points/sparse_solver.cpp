@@ -5,6 +5,8 @@
 #include <Eigen/OrderingMethods>
 #include <Eigen/SparseCore>
 
+#include "../follow/instruction_sets.hpp"
+
 namespace hopcoil {
 namespace {
 constexpr std::uint32_t none = static_cast<std::uint32_t>(-1);
@@ -130,23 +132,61 @@ bool SparseSolver::factor(std::span<const double> diagonal,
     return true;
 }
 
-void SparseSolver::solve(std::span<Vector3> b) noexcept {
+namespace {
+
+struct Factor {
+    std::size_t size;
+    const std::uint32_t* starts;
+    const std::uint32_t* rows;
+    const double* l;
+    const double* inverse_d;
+    SparseSolver::Lanes* work;
+};
+
+/// L, then D, then L transposed.
+HOPCOIL_INTO_EACH void solve_loop(const Factor& factor) {
+    for (std::size_t j = 0; j < factor.size; ++j) {
+        const auto x = factor.work[j].of;
+        for (std::uint32_t p = factor.starts[j]; p < factor.starts[j + 1]; ++p)
+            factor.work[factor.rows[p]].of -= x * factor.l[p];
+    }
+    for (std::size_t j = factor.size; j-- > 0;) {
+        auto x = factor.work[j].of * factor.inverse_d[j];
+        for (std::uint32_t p = factor.starts[j]; p < factor.starts[j + 1]; ++p)
+            x -= factor.work[factor.rows[p]].of * factor.l[p];
+        factor.work[j].of = x;
+    }
+}
+
+void solve_plain(const Factor& factor) {
+    solve_loop(factor);
+}
+#if defined(__x86_64__)
+HOPCOIL_FOR_AVX2 void solve_avx2(const Factor& factor) {
+    solve_loop(factor);
+}
+#endif
+
+}  // namespace
+
+void SparseSolver::solve(InstructionSet set, std::span<Vector3> b) noexcept {
     const std::size_t size = order_.size();
-    for (std::size_t i = 0; i < size; ++i)
-        work_[i] = b[order_[i]];
-    for (std::size_t j = 0; j < size; ++j) {
-        const Vector3 x = work_[j];
-        for (std::uint32_t p = l_starts_[j]; p < l_starts_[j + 1]; ++p)
-            work_[l_rows_[p]] = work_[l_rows_[p]] - x * l_[p];
+    for (std::size_t i = 0; i < size; ++i) {
+        const Vector3& from = b[order_[i]];
+        work_[i].of[0] = from.x;
+        work_[i].of[1] = from.y;
+        work_[i].of[2] = from.z;
     }
-    for (std::size_t j = size; j-- > 0;) {
-        Vector3 x = work_[j] * inverse_d_[j];
-        for (std::uint32_t p = l_starts_[j]; p < l_starts_[j + 1]; ++p)
-            x = x - work_[l_rows_[p]] * l_[p];
-        work_[j] = x;
-    }
+    const Factor factor{size,      l_starts_.data(),  l_rows_.data(),
+                        l_.data(), inverse_d_.data(), work_.data()};
+#if defined(__x86_64__)
+    set == InstructionSet::plain ? solve_plain(factor) : solve_avx2(factor);
+#else
+    static_cast<void>(set);
+    solve_plain(factor);
+#endif
     for (std::size_t i = 0; i < size; ++i)
-        b[order_[i]] = work_[i];
+        b[order_[i]] = {work_[i].of[0], work_[i].of[1], work_[i].of[2]};
 }
 
 }  // namespace hopcoil

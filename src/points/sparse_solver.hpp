@@ -7,6 +7,7 @@
 #include <vector>
 
 #include <hopcoil/base/vector3.hpp>
+#include <hopcoil/follow/follower_bank.hpp>
 
 namespace hopcoil {
 
@@ -26,7 +27,13 @@ class SparseSolver {
     /// not positive definite.
     bool factor(std::span<const double> diagonal, std::span<const double> entries) noexcept;
     /// In place.
-    void solve(std::span<Vector3> b) noexcept;
+    void solve(InstructionSet set, std::span<Vector3> b) noexcept;
+
+    /// Numbers that are worked off at once: x, y, z and nothing.
+    typedef double Four __attribute__((vector_size(32), aligned(8)));
+    struct Lanes {
+        Four of = {0, 0, 0, 0};
+    };
 
   private:
     void find_order(std::size_t size, std::span<const Entry> entries);
@@ -50,7 +57,7 @@ class SparseSolver {
     std::vector<double> y_;
     std::vector<std::uint32_t> pattern_;
     std::vector<std::uint32_t> flags_;
-    std::vector<Vector3> work_;
+    std::vector<Lanes> work_;
 };
 
 }  // namespace hopcoil

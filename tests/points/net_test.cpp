@@ -449,6 +449,29 @@ TEST_CASE("air carries a falling sheet at its terminal speed, and wind blows it 
     }
 }
 
+TEST_CASE("a net moves by the same bits with every instruction set", "[net]") {
+    NetStructure made = hung_cloth({.columns = 19, .rows = 13}, {{}, turned_by({1, 0.2, 0})});
+    const std::uint32_t first_of_rope = made.add(rope({.segments = 21, .bending_n_m2 = 1e-4}));
+    attach(made, first_of_rope, 19, {});
+    made.add(soft_ball({}, {{3, 0, 0}, {}}));
+    // Nothing of this lies side by side.
+    made.links.push_back(strut_link(7, 200, 0.3, {.damping_n_s_per_m = 2}));
+    made.bends.push_back(angle_link({3, 90, 5}, 1.5, 0.1, 0.4, 0.5));
+    for (const NetMethod method : all_methods) {
+        std::vector<Vector3> plain;
+        for (const InstructionSet set :
+             {InstructionSet::plain, InstructionSet::avx2, InstructionSet::avx512}) {
+            if (!is_available(set)) continue;
+            Net net{made, {.method = method}};
+            net.use(set);
+            for (int frame = 0; frame < 20; ++frame)
+                REQUIRE(net.step({}, frame_s) == StepStatus::stepped);
+            if (plain.empty()) plain = positions_of(net);
+            CHECK(positions_of(net) == plain);
+        }
+    }
+}
+
 TEST_CASE("a net goes on bit for bit from its state, and steps without allocating", "[net]") {
     const ClothSettings settings{.columns = 11, .rows = 9};
     const FlatGround ground{-0.6};

@@ -13,6 +13,7 @@
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
+#include <hopcoil/follow/follower_bank.hpp>
 #include <hopcoil/points/contact_shape.hpp>
 #include <hopcoil/points/net_settings.hpp>
 #include <hopcoil/points/net_structure.hpp>
@@ -90,6 +91,10 @@ class Net {
     [[nodiscard]] const NetPlan& plan() const noexcept { return plan_; }
     [[nodiscard]] std::span<const std::uint32_t> pins() const noexcept { return pins_; }
 
+    /// What its loops over links and points are compiled for; the bits are the same with each.
+    /// Errors  InvalidValue for one that this processor does not have.
+    void use(InstructionSet set);
+
     /// New numbers for as many points; the motion goes on.
     /// Errors  InvalidValue, with nothing changed; also for another number of points.
     void retune(const NetStructure& structure, const NetSettings& settings);
@@ -148,7 +153,8 @@ class Net {
     [[nodiscard]] bool can_use(const NetInputs& inputs, double dt) const noexcept;
     [[nodiscard]] std::size_t substeps_of(double dt) const noexcept;
     bool substep(const NetInputs& inputs, double h, double part, double remaining_s) noexcept;
-    void find_accelerations(const NetInputs& inputs, double h) noexcept;
+    void find_lasting_accelerations() noexcept;
+    std::span<const Vector3> find_accelerations(const NetInputs& inputs, double h) noexcept;
     void add_grabs(const NetInputs& inputs, double h) noexcept;
     void visit_solver(StateWriter& fields);
     void visit_solver(StateReader& fields);
@@ -160,11 +166,13 @@ class Net {
     NetState kept_;  ///< as it was before the step
     std::vector<std::uint32_t> pins_;
     std::vector<Vector3> forces_;         ///< lasting ones
+    std::vector<Vector3> lasting_;        ///< accelerations that last longer than a substep
     std::vector<Vector3> accelerations_;  ///< of all that is not links and contact
     std::vector<Vector3> pins_from_;
     std::vector<Vector3> pins_to_;
     std::unique_ptr<NetWorks> works_;  ///< what its method and contacts work with
     std::vector<Channel> channels_;
+    InstructionSet set_ = best_instruction_set();
     double contact_depth_m_ = 0.0;
     std::uint64_t rejected_inputs_ = 0;
 };
