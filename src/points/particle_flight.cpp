@@ -22,19 +22,22 @@ constexpr double least_drag = 1e-6;
 constexpr double slow_m_per_s = 0.2;
 }  // namespace
 
-void ParticleSurfaces::set_step(double h, double remaining_s) noexcept {
+void ParticleSurfaces::set_step(double from_s, double h, double remaining_s) noexcept {
     const double drag = settings_.drag_per_s;
     remaining_s_ = remaining_s;
-    whole_s_ = h;
-    whole_gone_ = -math::expm1(-drag * h);
-    is_whole_smooth_ = drag * h >= least_drag;
-    if (is_whole_smooth_) {
-        whole_way_s_ = whole_gone_ / drag;
-        whole_fall_ = Vector3{0, -settings_.gravity_m_per_s2, 0} * (1 / drag);
+    free_ = {.step_s = h,
+             .end_s = from_s + h,
+             .clear_above_m = shapes_.empty() ? -far_m : far_m,
+             .gone = -math::expm1(-drag * h),
+             .drag_per_s = drag,
+             .gravity = {0, -settings_.gravity_m_per_s2, 0},
+             .is_drag_small = drag * h < least_drag};
+    if (!free_.is_drag_small) {
+        free_.way_s = free_.gone / drag;
+        free_.fall = free_.gravity * (1 / drag);
     }
-    clear_above_ = -far_m;
-    if (ground_ != nullptr)
-        clear_above_ = ground_->highest(-remaining_s) + settings_.radius_m + touching_m;
+    if (ground_ != nullptr && shapes_.empty())
+        free_.clear_above_m = ground_->highest(-remaining_s) + settings_.radius_m + touching_m;
 }
 
 /// v' = g - drag (v - wind): v = u + (v0 - u) e^(-drag h) with u = wind + g/drag.
@@ -46,7 +49,8 @@ FlightState ParticleSurfaces::after(const FlightState& from, const Vector3& wind
         const Vector3 a = gravity + (wind - from.velocity) * drag;
         return {from.place + (from.velocity + a * (h / 2)) * h, from.velocity + a * h};
     }
-    const double gone = h == whole_s_ ? whole_gone_ : -math::expm1(-drag * h);  // 1 - e^(-drag h)
+    const double gone =
+        h == free_.step_s ? free_.gone : -math::expm1(-drag * h);  // 1 - e^(-drag h)
     const Vector3 terminal = wind + gravity * (1 / drag);
     const Vector3 beyond = from.velocity - terminal;
     return {from.place + terminal * h + beyond * (gone / drag), from.velocity - beyond * gone};

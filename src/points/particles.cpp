@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include <hopcoil/base/dials_through.hpp>
@@ -73,6 +74,8 @@ Vector3 place_in(EmitterShape shape, const Vector3& half, RandomNumbers& random)
     }
     return {};
 }
+
+constexpr std::array<Vector3, particles_at_a_time> no_winds{};
 
 }  // namespace
 
@@ -155,18 +158,9 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
     flight.from = emitter_before_;
     flight.to = emitter_before_ = emitter_at(end_s);
     flight.turned = inputs.facing;
-    flight.surfaces.set_step(step_s, to_s - end_s);
-    for (std::size_t i = 0; i < capacity(); ++i) {
-        if (alive_[i] == 0) continue;
-        const bool lives_on = born_s_[i] + lifetimes_[i] > flight.from_s + step_s;
-        if (resting_[i] != 0 && lives_on) continue;
-        Vector3 wind{};
-        if (inputs.wind != nullptr && resting_[i] == 0)
-            wind = inputs.wind->at(positions_[i], flight.from_s).velocity * settings_.wind_share;
-        const bool is_free =
-            lives_on && flight.surfaces.fly_freely(positions_[i], velocities_[i], wind);
-        if (!is_free) fly(i, flight, wind, flight.from_s);
-    }
+    flight.surfaces.set_step(flight.from_s, step_s, to_s - end_s);
+    for (std::size_t first = 0; first < capacity(); first += particles_at_a_time)
+        fly_block(first, flight, inputs.wind);
     if (settings_.has_contact_among) separate();
     if (inputs.is_on) {
         give_birth(flight);
@@ -174,6 +168,36 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
         next_birth_s_ = std::max(next_birth_s_, end_s);
     }
     ++steps_;
+}
+
+ParticleBlock Particles::block_at(std::size_t first) noexcept {
+    const std::size_t count = std::min(particles_at_a_time, capacity() - first);
+    return {.places = std::span{positions_}.subspan(first, count),
+            .velocities = std::span{velocities_}.subspan(first, count),
+            .alive = std::span{alive_}.subspan(first, count),
+            .resting = std::span{resting_}.subspan(first, count),
+            .born_s = std::span{born_s_}.subspan(first, count),
+            .lifetimes = std::span{lifetimes_}.subspan(first, count),
+            .winds = no_winds};
+}
+
+/// A few particles from a slot on.
+void Particles::fly_block(std::size_t first, const Flight& flight, const Wind* wind) noexcept {
+    ParticleBlock block = block_at(first);
+    std::array<Vector3, particles_at_a_time> winds;
+    if (wind != nullptr) {
+        winds = {};
+        for (std::size_t k = 0; k < block.places.size(); ++k) {
+            if (block.alive[k] == 0 || block.resting[k] != 0) continue;
+            winds[k] = wind->at(block.places[k], flight.from_s).velocity * settings_.wind_share;
+        }
+        block.winds = winds;
+    }
+    std::array<double, particles_at_a_time> left;
+    if (fly_freely(set_, flight.surfaces.free_flight(), block, left)) return;
+    for (std::size_t k = 0; k < block.places.size(); ++k) {
+        if (left[k] != 0) fly(first + k, flight, block.winds[k], flight.from_s);
+    }
 }
 
 /// To the end of the step.
@@ -322,13 +346,11 @@ void Particles::separate() noexcept {
 /// Where they are now: on from the last step as they fly.
 void Particles::find_outputs() noexcept {
     const double ahead_s = std::max(0.0, time_s_ - static_cast<double>(steps_) * step_s);
-    alive_count_ = 0;
-    for (std::size_t i = 0; i < capacity(); ++i) {
-        shown_[i] = positions_[i];
-        if (alive_[i] == 0) continue;
-        ++alive_count_;
-        if (resting_[i] == 0) shown_[i] = positions_[i] + velocities_[i] * ahead_s;
+    for (std::size_t first = 0; first < capacity(); first += particles_at_a_time) {
+        const ParticleBlock block = block_at(first);
+        find_later(set_, block, ahead_s, std::span{shown_}.subspan(first, block.places.size()));
     }
+    alive_count_ = static_cast<std::size_t>(std::count(alive_.begin(), alive_.end(), 1));
 }
 
 double Particles::age(std::size_t slot) const noexcept {
@@ -347,6 +369,13 @@ Vector3 Particles::colour(std::size_t slot) const noexcept {
 
 double Particles::turned_rad(std::size_t slot) const noexcept {
     return slot < capacity() && alive_[slot] != 0 ? spins_[slot] * (time_s_ - born_s_[slot]) : 0;
+}
+
+void Particles::use(InstructionSet set) {
+    if (!is_available(set))
+        throw InvalidValue{"instruction_set", static_cast<double>(set),
+                           "one that this processor has"};
+    set_ = set;
 }
 
 void Particles::retune(const ParticleSettings& settings) {

@@ -12,6 +12,7 @@
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
+#include <hopcoil/follow/follower_bank.hpp>
 #include <hopcoil/points/contact_shape.hpp>
 #include <hopcoil/points/detail/cells.hpp>
 #include <hopcoil/points/particle_settings.hpp>
@@ -27,6 +28,8 @@ struct ParticleInputs {
     const Ground* ground = nullptr;
     const Wind* wind = nullptr;
 };
+
+struct ParticleBlock;
 
 /// Something that happened to a particle.
 struct ParticleEvent {
@@ -69,6 +72,9 @@ class Particles {
                      const Vector3& velocity = {}) noexcept;
 
     [[nodiscard]] const ParticleSettings& settings() const noexcept { return settings_; }
+    /// What its loops are compiled for; the bits are the same with each.
+    /// Errors  InvalidValue for one that this processor does not have.
+    void use(InstructionSet set);
     /// New numbers for the same capacity. Errors: InvalidValue, with nothing changed.
     void retune(const ParticleSettings& settings);
     bool try_retune(const ParticleSettings& settings) noexcept;
@@ -123,6 +129,8 @@ class Particles {
     StepStatus reject() noexcept;
     void allocate();
     void step_to_next(const ParticleInputs& inputs, double from_s, double to_s) noexcept;
+    [[nodiscard]] ParticleBlock block_at(std::size_t first) noexcept;
+    void fly_block(std::size_t first, const Flight& flight, const Wind* wind) noexcept;
     void fly(std::size_t slot, const Flight& flight, const Vector3& wind, double time_s) noexcept;
     void give_birth(const Flight& flight) noexcept;
     [[nodiscard]] std::uint32_t add(const Vector3& place, const Vector3& velocity,
@@ -161,6 +169,7 @@ class Particles {
     std::vector<ParticleEvent> events_;
     std::size_t event_count_ = 0;
     Cells cells_;
+    InstructionSet set_ = best_instruction_set();
     std::vector<Channel> channels_;
 };
 

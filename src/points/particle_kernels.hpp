@@ -1,0 +1,50 @@
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <span>
+
+#include <hopcoil/base/vector3.hpp>
+#include <hopcoil/follow/follower_bank.hpp>
+
+namespace hopcoil {
+
+inline constexpr std::size_t particles_at_a_time = 64;
+
+/// At most `particles_at_a_time`, slot after slot.
+struct ParticleBlock {
+    std::span<Vector3> places;
+    std::span<Vector3> velocities;
+    std::span<const std::uint8_t> alive;
+    std::span<const std::uint8_t> resting;
+    std::span<const double> born_s;
+    std::span<const double> lifetimes;
+    std::span<const Vector3> winds;  ///< at each
+};
+
+/// What a step is for all particles that meet nothing in it.
+///
+/// Model   v' = gravity - drag (v - wind): v = u + (v0 - u) e^(-drag h), u = wind + fall.
+struct FreeFlight {
+    double step_s = 0;
+    double end_s = 0;          ///< what lives beyond it lives through the whole step
+    double clear_above_m = 0;  ///< nothing is met above this height
+    double gone = 0;           ///< 1 - e^(-drag h)
+    double way_s = 0;          ///< that over the drag
+    Vector3 fall{};            ///< the speed at which drag holds gravity
+    double drag_per_s = 0;
+    Vector3 gravity{};
+    bool is_drag_small = false;  ///< so that a parabola is exact to the last digits
+};
+
+/// Steps those of a block that live and move and stay above `clear_above_m`. Others that move, and
+/// what dies, are left for a closer look, not 0 in `left`; true where none are.
+bool fly_freely(InstructionSet set, const FreeFlight& flight, const ParticleBlock& block,
+                std::array<double, particles_at_a_time>& left) noexcept;
+
+/// Places some time later, of a block.
+void find_later(InstructionSet set, const ParticleBlock& block, double ahead_s,
+                std::span<Vector3> shown) noexcept;
+
+}  // namespace hopcoil
