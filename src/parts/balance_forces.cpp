@@ -1,6 +1,7 @@
 // What the ground does to a body that stands on it.
 
 #include <algorithm>
+#include <cmath>
 
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/math.hpp>
@@ -71,11 +72,50 @@ void BalanceTick::find_ground_below() noexcept {
     b_.pressure_ = {c.x, b_.ground_, c.z};
 }
 
+/// The rhythm of its height goes with its steps, and catches up little by little with one that comes
+/// early or late.
+void BalanceTick::follow_bob() noexcept {
+    constexpr double catches_up_per_s = 8;
+    constexpr double grows_per_s = 4;
+    constexpr double part_of_drop = 0.4;  ///< of a body on two straight legs
+    const double period_s = set_.walk_step_s;
+    const double is_at = (b_.landed_s_ - 0.5 * both_down * period_s) / period_s;
+    const double ahead = is_at - b_.bob_phase_;
+    const double late = ahead - std::floor(ahead + 0.5);
+    b_.bob_phase_ += Balance::tick_s * (1 / period_s + catches_up_per_s * late);
+    b_.bob_phase_ -= std::floor(b_.bob_phase_);
+    const double leg = set_.build.leg_length_m;
+    const double half_m = std::min(0.5 * length_of(b_.wanted_velocity_) * period_s, 0.5 * leg);
+    const double wanted =
+        b_.walks_ ? 0.5 * part_of_drop * (leg - math::sqrt(leg * leg - half_m * half_m)) : 0;
+    b_.bob_m_ += (wanted - b_.bob_m_) * grows_per_s * Balance::tick_s;
+}
+
+BalanceTick::Height BalanceTick::bobbing(double metres) const noexcept {
+    const double w = 2 * math::pi / set_.walk_step_s;
+    const math::SinCos turn = math::sincos(2 * math::pi * b_.bob_phase_);
+    const double m = b_.bob_m_;
+    return {metres - m * turn.cos, m * w * turn.sin, m * w * w * turn.cos};
+}
+
+/// As low as both ankles need it when a foot lands, which is when it is lowest.
+double BalanceTick::walking_height(double most_m) const noexcept {
+    const double leg = set_.build.leg_length_m;
+    const double reach = 0.99 * (at_.thigh_m + at_.shin_m);
+    const V stride = b_.wanted_velocity_ * set_.walk_step_s;
+    const double aside_m = 1.15 * dot(stride, left());
+    const double ahead_m = 0.62 * dot(stride, cross(left(), {0, 1, 0}));
+    const double stride_m = math::sqrt(ahead_m * ahead_m + aside_m * aside_m);
+    const double apart_m = std::min(stride_m + 0.04 * leg, 0.6 * reach);
+    const double up = math::sqrt(reach * reach - apart_m * apart_m);
+    return std::min(most_m, set_.build.ankle_height_m + up + b_.bob_m_);
+}
+
 /// Upward, to hold the hips at their height; no leg is stretched beyond its length.
 double BalanceTick::lift_force() const noexcept {
-    const double leg = set_.build.leg_length_m;
-    double wanted = b_.ground_ + set_.ride_height * leg;
-    double reach = 0.99 * (at_.thigh_m + at_.shin_m);
+    const double above = set_.ride_height * set_.build.leg_length_m;
+    double wanted = b_.ground_ + above;
+    const double reach = 0.99 * (at_.thigh_m + at_.shin_m);
     for (std::size_t side = 0; side < 2; ++side) {
         const BalanceFoot& foot = b_.feet_[side];
         if (b_.walks_ || !foot.planted || !reaches(side, 0.05)) continue;
@@ -84,22 +124,18 @@ double BalanceTick::lift_force() const noexcept {
         const double up = math::sqrt(std::max(reach * reach - dot(way, way), 0.0));
         wanted = std::min(wanted, ankle.y + up);
     }
-    if (b_.walks_) {
-        // As low as both ankles need it when a foot lands.
-        const double stride_m = length_of(b_.wanted_velocity_) * set_.walk_step_s;
-        const double apart_m = std::min(0.62 * stride_m + 0.04 * leg, 0.6 * reach);
-        const double up = math::sqrt(reach * reach - apart_m * apart_m);
-        wanted = std::min(wanted, b_.ground_ + set_.build.ankle_height_m + up);
-    }
+    if (b_.walks_) wanted = b_.ground_ + walking_height(above);
     if (b_.state_ == BalanceState::rises) {
         const double s = std::clamp(b_.state_s_ / set_.rise_s, 0.0, 1.0);
         const double part = s * s * (3 - 2 * s);
         wanted = b_.rise_from_ + (wanted - b_.rise_from_) * part;
     }
+    const Height height = bobbing(wanted);
     const double w = 2 * math::pi * set_.ride_hz;
-    const double gap = wanted - hips_middle().y;
-    const double speed = b_.velocity_.y - b_.ground_rate_;
-    const double force = mass_ * (parts::gravity + w * w * gap - 2 * set_.ride_damping * w * speed);
+    const double gap = height.metres - hips_middle().y;
+    const double speed = b_.velocity_.y - b_.ground_rate_ - height.rate;
+    const double force = mass_ * (parts::gravity + height.acceleration + w * w * gap -
+                                  2 * set_.ride_damping * w * speed);
     return std::clamp(force, 0.0, 2 * mass_ * parts::gravity);
 }
 

@@ -47,29 +47,57 @@ Placement BalanceTick::settled(std::uint32_t part, const Placement& to) const no
     return {to.position + left.way, normalized(turned_by(left.turn) * to.rotation)};
 }
 
-/// A foot on its toes, as far as its leg is too short for the whole of it.
-Placement BalanceTick::sole_under(std::size_t side, const V& hip) const noexcept {
+/// How far a foot is rolled as it walks ahead: above 0 its heel is up, below 0 its toes are. It
+/// leaves on its toes and lands on its heel.
+double BalanceTick::roll_of(std::size_t side) const noexcept {
+    constexpr double at_speed = 1.3;
+    constexpr double heel_up_rad = 0.5;
+    constexpr double toes_up_rad = 0.25;
+    constexpr double flat_after_s = 0.1;
     const BalanceFoot& foot = b_.feet_[side];
-    const V toe{0, 0, 0.5 * set_.build.foot_length_m};
-    const V stays = foot.position + rotated(foot.rotation, toe);
-    const double reach = 0.998 * (at_.thigh_m + at_.shin_m);
-    const auto lifted = [&](double angle_rad) {
-        const Quaternion turn = foot.rotation * turned_by({angle_rad, 0, 0});
-        return Placement{stays - rotated(turn, toe), turn};
+    const double ahead = dot(b_.wanted_velocity_, rotated(foot.rotation, {0, 0, 1}));
+    const double part = std::clamp(ahead / at_speed, 0.0, 1.0);
+    if (part == 0) return 0;
+    const auto smooth = [](double s) {
+        const double t = std::clamp(s, 0.0, 1.0);
+        return t * t * (3 - 2 * t);
     };
+    const double leaving = heel_up_rad * part;
+    const double landing = toes_up_rad * part;
+    if (!foot.planted) {
+        return leaving * (1 - smooth(foot.phase / 0.6)) -
+               landing * smooth((foot.phase - 0.6) / 0.35);
+    }
+    if (side == b_.last_step_) return -landing * (1 - smooth(b_.landed_s_ / flat_after_s));
+    return leaving * smooth(b_.landed_s_ / (both_down * set_.walk_step_s));
+}
+
+/// About its toes or its heel, which stay where they are.
+Placement BalanceTick::rolled_sole(std::size_t side, double roll_rad) const noexcept {
+    const BalanceFoot& foot = b_.feet_[side];
+    if (roll_rad == 0) return {foot.position, foot.rotation};
+    const V edge{0, 0, (roll_rad > 0 ? 0.5 : -0.5) * set_.build.foot_length_m};
+    const Quaternion turn = foot.rotation * turned_by({roll_rad, 0, 0});
+    return {foot.position + rotated(foot.rotation, edge) - rotated(turn, edge), turn};
+}
+
+/// On its toes, as far as its leg is too short for the whole of it.
+Placement BalanceTick::sole_under(std::size_t side, const V& hip) const noexcept {
+    const double reach = 0.998 * (at_.thigh_m + at_.shin_m);
     const auto misses = [&](const Placement& sole) {
         return length_of(parts::to_world(sole, at_.ankle) - hip) > reach;
     };
-    const Placement flat{foot.position, foot.rotation};
-    if (!misses(flat)) return flat;
+    const double roll_rad = roll_of(side);
+    const Placement wanted = rolled_sole(side, roll_rad);
+    if (!misses(wanted)) return wanted;
     constexpr int rounds = 20;
-    double least = 0;
+    double least = std::max(roll_rad, 0.0);
     double most = 0.9;
     for (int i = 0; i < rounds; ++i) {
         const double middle = 0.5 * (least + most);
-        (misses(lifted(middle)) ? least : most) = middle;
+        (misses(rolled_sole(side, middle)) ? least : most) = middle;
     }
-    return lifted(most);
+    return rolled_sole(side, most);
 }
 
 BalanceTick::Leg BalanceTick::bend_leg(std::size_t side, const Placement& pelvis) const noexcept {

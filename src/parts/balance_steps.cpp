@@ -24,8 +24,6 @@ constexpr double most_out_m = 0.015;
 constexpr double beyond_m = 0.03;
 /// A step changes its mind until so much of it is over.
 constexpr double aims_until = 0.9;
-/// Of a step in a walk both feet are down for this part.
-constexpr double both_down = 0.18;
 
 double smooth(double s) {
     const double t = std::clamp(s, 0.0, 1.0);
@@ -157,12 +155,13 @@ BalanceTick::Landing BalanceTick::within_reach(std::size_t side, const V& wanted
     const V way = flat(spot - hip);
     const double far = flat_length(way);
     if (far > reach) spot = spot - way * (1 - reach / far);
+    const double beyond = std::max(far - reach, 0.0);
     // Not across the other foot.
     const BalanceFoot& other = b_.feet_[1 - side];
     const double beside = way_of(side) * dot(flat(spot - other.position), left());
     const double least = 1.25 * set_.build.foot_width_m;
     if (beside < least) spot = spot + left() * (way_of(side) * (least - beside));
-    return {spot, flat_length(spot - wanted)};
+    return {spot, flat_length(spot - wanted), beyond};
 }
 
 /// Where a foot catches the body: a little beyond its capture point.
@@ -218,6 +217,20 @@ void BalanceTick::begin_step(std::size_t side, const V& spot, double time_s) noe
     aim_step(side, spot);
 }
 
+/// The ground that a foot passes over on its way, as far as its heel and toes reach.
+double BalanceTick::highest_between(const V& from, const V& to, double top) const noexcept {
+    constexpr int looks = 6;
+    const V way = flat(to - from);
+    const V more = parts::unit(way, {}) * (0.5 * set_.build.foot_length_m);
+    double highest = to.y;
+    for (int i = 0; i <= looks; ++i) {
+        const V spot = from - more + (way + more * 2) * (static_cast<double>(i) / looks);
+        const GroundPoint under = ground_.under(spot.x, spot.z, top, 0);
+        if (under.exists) highest = std::max(highest, under.height);
+    }
+    return highest;
+}
+
 /// To a spot of the ground, by what is left of its time.
 void BalanceTick::aim_step(std::size_t side, const V& spot) noexcept {
     BalanceFoot& foot = b_.feet_[side];
@@ -245,11 +258,7 @@ void BalanceTick::aim_step(std::size_t side, const V& spot) noexcept {
                              set_.most_turn_rate * rest_s);
     step.turn =
         conjugate(frame.rotation) * standing_turn(under.exists ? under.normal : V{0, 1, 0}, yaw);
-    // Over what lies between: halfway, and where it stands and will.
-    const V middle = (foot.position + V{spot.x, height, spot.z}) * 0.5;
-    const GroundPoint between_them = ground_.under(middle.x, middle.z, top, 0);
-    double highest = std::max(height, foot.position.y);
-    if (foot.phase == 0 && between_them.exists) highest = std::max(highest, between_them.height);
+    const double highest = highest_between(foot.position, {spot.x, height, spot.z}, top);
     const double whole_s = step.land_s - step.lift_s;
     const double apex = frame.to_local({spot.x, highest + set_.lift_m, spot.z}).y;
     step.swing = plan_swing({.from = from,
@@ -277,7 +286,9 @@ void BalanceTick::steer_step(std::size_t side) noexcept {
     const double way_m = flat_length(landing.spot - b_.feet_[side].position);
     constexpr double missed = 0.03;
     const double least_s = std::max(0.06, way_m / set_.foot_speed);
-    if (landing.missed_m > missed && rest_s > least_s) step.land_s -= Balance::tick_s;
+    // Walking, only what is out of reach: beside the other foot it would be no better sooner.
+    const double missed_m = b_.walks_ ? landing.beyond_m : landing.missed_m;
+    if (missed_m > missed && rest_s > least_s) step.land_s -= Balance::tick_s;
     aim_step(side, landing.spot);
 }
 

@@ -191,6 +191,7 @@ void BalanceTick::enter(BalanceState state) noexcept {
     b_.shifts_ = false;
     b_.walks_ = false;
     b_.has_pose_ = false;
+    b_.bob_m_ = 0;
     b_.wanted_velocity_ = {};
     b_.help_ = {};
     b_.force_ = {};
@@ -374,6 +375,7 @@ void BalanceTick::run() noexcept {
     if (b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises) {
         find_soles();
         decide_steps();
+        follow_bob();
         swing_arms();
         push_from_ground();
     }

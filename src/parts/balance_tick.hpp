@@ -12,6 +12,9 @@
 
 namespace hopcoil {
 
+/// Of a step in a walk both feet are down for this part.
+inline constexpr double both_down = 0.18;
+
 /// One tick of a body that keeps its balance.
 class BalanceTick {
   public:
@@ -34,7 +37,8 @@ class BalanceTick {
     using V = Vector3;
     struct Landing {
         V spot{};
-        double missed_m = 0.0;  ///< between what was wanted and what is in reach
+        double missed_m = 0.0;  ///< between what was wanted and what can be had
+        double beyond_m = 0.0;  ///< beyond its reach
     };
     struct Leg {
         V hip{};
@@ -59,6 +63,7 @@ class BalanceTick {
     void walk_on() noexcept;
     void begin_step(std::size_t side, const V& spot, double time_s) noexcept;
     void aim_step(std::size_t side, const V& spot) noexcept;
+    [[nodiscard]] double highest_between(const V& from, const V& to, double top) const noexcept;
     void steer_step(std::size_t side) noexcept;
     void land(std::size_t side) noexcept;
     void plant(std::size_t side, const V& place, double yaw_rad) noexcept;
@@ -75,6 +80,15 @@ class BalanceTick {
     void push_from_ground() noexcept;
     void follow_ground() noexcept;
     void find_ground_below() noexcept;
+    /// How high it is to go, how fast and how hard.
+    struct Height {
+        double metres = 0.0;
+        double rate = 0.0;
+        double acceleration = 0.0;
+    };
+    void follow_bob() noexcept;
+    [[nodiscard]] Height bobbing(double metres) const noexcept;
+    [[nodiscard]] double walking_height(double most_m) const noexcept;
     [[nodiscard]] double lift_force() const noexcept;
     [[nodiscard]] V wanted_pressure() const noexcept;
     [[nodiscard]] V walk_pressure() const noexcept;
@@ -99,6 +113,8 @@ class BalanceTick {
     void keep_where_it_is(std::uint32_t part, const Placement& to) noexcept;
     void place_leg(std::size_t side, const Placement& pelvis,
                    std::span<Placement> all) const noexcept;
+    [[nodiscard]] double roll_of(std::size_t side) const noexcept;
+    [[nodiscard]] Placement rolled_sole(std::size_t side, double roll_rad) const noexcept;
     [[nodiscard]] Placement sole_under(std::size_t side, const V& hip) const noexcept;
     [[nodiscard]] Leg bend_leg(std::size_t side, const Placement& pelvis) const noexcept;
     void set_springs(double hz) noexcept;

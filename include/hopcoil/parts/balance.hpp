@@ -116,7 +116,7 @@ class Balance {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("balance 1");
+        fields.begins("balance 2");
         fields.up_to(BalanceState::animated, state_);
         fields.up_to(BalanceState::animated, next_state_);
         fields(has_next_state_, has_pose_);
@@ -141,7 +141,8 @@ class Balance {
         fields.up_to(1U, last_step_);
         fields(wanted_velocity_, yaw_, ground_, ground_rate_, pressure_, force_, help_, centre_,
                velocity_, capture_, tilt_, height_, state_s_, slow_s_, out_s_, calm_s_, landed_s_,
-               rise_from_, shifts_, walks_, caught_, time_left_s_, ticks_, rejected_inputs_);
+               rise_from_, bob_phase_, bob_m_, shifts_, walks_, caught_, time_left_s_, ticks_,
+               rejected_inputs_);
         fields(log_.steps, log_.catches, log_.falls, log_.help_nms, log_.rise_help_nms,
                log_.most_help);
     }
@@ -205,6 +206,8 @@ class Balance {
     double calm_s_ = 0.0;     ///< for how long it has stood quietly
     double landed_s_ = 0.0;   ///< since a foot landed
     double rise_from_ = 0.0;  ///< the height of its hips as it began to rise
+    double bob_phase_ = 0.0;  ///< of a step, 0 in the middle of both feet being down
+    double bob_m_ = 0.0;      ///< so far above and below its mean height it walks
     bool shifts_ = false;     ///< its weight, to free the foot that is not `last_step_`
     bool walks_ = false;
     bool has_pose_ = false;  ///< animated: it has been given one
