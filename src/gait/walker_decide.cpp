@@ -68,6 +68,7 @@ StepReason WalkerTick::reason_to_step(std::size_t leg, double wait_s) const noex
 
 void WalkerTick::lift(std::size_t leg, StepReason reason, double land_s) noexcept {
     w_.state_[leg].lift_s = now_s_;
+    w_.state_[leg].times_later = 0;
     const Vector3 wanted = aim(leg, land_s);
     const Vector3 from = w_.feet_[leg].position;
     // All of the way if that is clear, else a part of it; but at rest it gets there.

@@ -20,10 +20,16 @@ Vector3 WalkerTick::aim(std::size_t leg, double land_s) const noexcept {
     const WalkerLeg& own = set_.legs[leg];
     const double until_s = land_s - now_s_;
     const Body first = body_over_ground(until_s);
-    const Body middle = body_over_ground(until_s + 0.5 * stance_s_);
-    Vector3 off =
-        first.heading.to_body(middle.place + middle.heading.to_world(own.neutral) - first.place) -
-        own.neutral;
+    // As fast as it will be then: while it turns back it is slow only for a moment.
+    constexpr double soon_s = 0.25;
+    const auto neutral_at = [&](const Body& body) {
+        return body.place + body.heading.to_world(own.neutral);
+    };
+    const Vector3 velocity =
+        first.heading.to_body(neutral_at(body_over_ground(until_s + soon_s)) - neutral_at(first)) *
+        (1 / soon_s);
+    const Body middle = body_over_ground(until_s + 0.5 * stance_at(velocity));
+    Vector3 off = first.heading.to_body(neutral_at(middle) - first.place) - own.neutral;
     off.y = 0;
     const double most = lim_.most_half_stride_m;
     const double length = flat_length(off);
@@ -150,15 +156,17 @@ double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
 bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
     constexpr double most = 430;
     const int ticks = ticks_until(swing.land_s);
-    for (int i = 0; i < ticks; i += 2) {
+    for (int i = 0; i <= ticks; ++i) {
         if (length_of(swing.at(now_s_ + i * tick_s).acceleration) > most) return false;
     }
     return true;
 }
 
 /// Over every edge on its way, a little less near both ends.
-bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing, std::uint32_t part,
-                          bool is_even) const noexcept {
+bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing,
+                          const SwingTask& task) const noexcept {
+    const std::uint32_t part = task.part;
+    const bool is_even = task.is_even;
     const double r = set_.foot_radius_m;
     constexpr double over_even_ground = 0.002;
     const double least = is_even ? over_even_ground : std::max(0.0115, 0.0137 * set_.leg_length_m);
@@ -170,6 +178,9 @@ bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing, std::uint32_t
     for (int i = 1; i < ticks; ++i) {
         const double t = now_s_ + i * tick_s;
         const SwingPoint at = swing.at(t);
+        // The sole turns from one slope to the other as turn_sole has it.
+        const double s = 1 - static_cast<double>(i) / ticks;
+        const Vector3 normal = task.normal + (foot.normal - task.normal) * (s * s * s);
         const double later_s = ahead_s_ + (t - now_s_);
         const GroundFrame frame = part == 0 ? GroundFrame{} : ground_.frame(part, later_s);
         const Vector3 p = part == 0 ? at.position : frame.to_world(at.position);
@@ -177,9 +188,11 @@ bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing, std::uint32_t
             std::min(flat_length(at.position - swing.spot), flat_length(p - lifted));
         const double wanted =
             to_end >= near_ends_m ? least : std::min(least, 0.25 * std::max(0.0, to_end - 0.01));
-        for (const auto& [dx, dz] : {std::array{r, 0.0}, {-r, 0.0}, {0.0, r}, {0.0, -r}}) {
+        for (const auto& [dx, dz] :
+             {std::array{0.0, 0.0}, {r, 0.0}, {-r, 0.0}, {0.0, r}, {0.0, -r}}) {
             const GroundPoint under = ground_at(p.x + dx, p.z + dz, later_s);
-            if (under.exists && p.y - under.height < wanted && to_end > 0.6 * r) return false;
+            const double rim = p.y - (normal.x * dx + normal.z * dz) / std::max(normal.y, 0.3);
+            if (under.exists && rim - under.height < wanted && to_end > 0.6 * r) return false;
         }
     }
     return true;
@@ -241,8 +254,8 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
                 wish.down_s = again ? now_s_ + 0.5 * left_s : lift_s + 0.55 * whole_s;
                 const FootSwing candidate = plan_swing(wish);
                 if (!planted && !is_gentle(candidate)) continue;
-                const bool may_skip = task.is_even && planted;
-                if (!may_skip && !is_clear(leg, candidate, task.part, task.is_even)) continue;
+                const bool may_skip = task.is_even && planted && bump == 0;
+                if (!may_skip && !is_clear(leg, candidate, task)) continue;
                 if (!over) over = candidate;
                 if (!avoids_feet(leg, candidate, task.part)) break;
                 return candidate;
@@ -260,7 +273,7 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
             wish.apex_s = lift_s + 0.5 * whole_s;
             wish.down_s = lift_s + 0.6 * whole_s;
             const FootSwing candidate = plan_swing(wish);
-            if (is_clear(leg, candidate, task.part, task.is_even)) return candidate;
+            if (is_clear(leg, candidate, task)) return candidate;
         }
     }
     if (!task.has_to_go) return std::nullopt;
@@ -278,6 +291,7 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
     const double outward = set_.legs[leg].neutral.x > 0 ? 1 : -1;
     SwingTask task{.part = hold.ground.part,
                    .side = landing.heading.to_world({outward, 0, 0}),
+                   .normal = hold.ground.normal,
                    .has_to_go = has_to_go};
     task.wish = {.from = foot_now(leg), .spot = hold.spot, .now_s = now_s_, .land_s = land_s};
     const double highest = highest_between(task.wish.from.position, hold.spot, task.is_even);
@@ -310,9 +324,26 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
     return true;
 }
 
+/// Where a foot cannot be there in time it takes a little longer.
+bool WalkerTick::lands_later(std::size_t leg) noexcept {
+    constexpr double more_s = 8 * tick_s;
+    constexpr int most_times = 3;
+    Walker::Foot& own = w_.state_[leg];
+    // Not where it comes down already, and its leg has ceased to give way (pull_along).
+    constexpr double last_part = 0.2;
+    const double left_s = own.swing.land_s - now_s_;
+    const bool comes_down = left_s < last_part * (own.swing.land_s - own.lift_s);
+    if (own.times_later >= most_times || comes_down) return false;
+    const double land_s = own.swing.land_s + more_s;
+    if (!plan(leg, aim(leg, land_s), land_s)) return false;
+    ++own.times_later;
+    return true;
+}
+
 /// A swing whose aim has moved is planned anew, from where the foot is and as it moves.
 void WalkerTick::guide_swings() noexcept {
     constexpr double moved_m = 0.004;
+    constexpr double far_m = 0.04;
     constexpr double least_left_s = 0.03;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
@@ -320,9 +351,11 @@ void WalkerTick::guide_swings() noexcept {
         if (foot.planted || own.swing.land_s - now_s_ < least_left_s) continue;
         const Vector3 now = aim(i, own.swing.land_s);
         const Vector3 before = own.aim;
-        if (flat_length(now - before) <= moved_m) continue;
+        const double moved = flat_length(now - before);
+        if (moved <= moved_m || plan(i, now, own.swing.land_s)) continue;
+        if (moved > far_m && lands_later(i)) continue;
         // All of the way there if a foot can, else a part of it.
-        for (const double part : {1.0, 0.6, 0.3}) {
+        for (const double part : {0.6, 0.3}) {
             if (plan(i, before + (now - before) * part, own.swing.land_s)) break;
         }
     }

@@ -61,13 +61,45 @@ double WalkerTick::neutral_speed(std::size_t leg) const noexcept {
 }
 
 /// Along its way, before a foot would meet its neighbour's.
-double WalkerTick::room_for_half_stride() const noexcept {
+double WalkerTick::room_for_half_stride(const Vector3& velocity) const noexcept {
     constexpr double no_limit = 1e9;
-    const double speed = flat_length(w_.velocity_);
+    const double speed = flat_length(velocity);
     if (set_.leg_count == 2 || !(speed > 1e-6)) return no_limit;
-    const Vector3 way = heading_.to_body(w_.velocity_) * (1 / speed);
+    const Vector3 way = velocity * (1 / speed);
     return 1 / std::max(std::abs(way.x) / lim_.half_stride_sideways_m,
                         std::abs(way.z) / lim_.half_stride_ahead_m);
+}
+
+double WalkerTick::swing_at(double speed) const noexcept {
+    return lim_.swing_time_scale_s *
+           (set_.step_time - 0.3 * std::min(1.0, speed / lim_.most_speed_ahead));
+}
+
+double WalkerTick::half_stride_at(double speed, const Vector3& velocity,
+                                  double swing_s) const noexcept {
+    const double most = lim_.most_half_stride_m;
+    const double grown = most * math::pow(std::max(speed, 1e-9) / lim_.most_speed_ahead, 0.42);
+    return std::min({most, room_for_half_stride(velocity),
+                     std::max({0.06 * set_.leg_length_m, grown, 0.525 * speed * swing_s})});
+}
+
+namespace {
+
+constexpr double longest_stance_s = 1.2;
+constexpr double slowest_cadence = 0.1;  // strides a second, for how long a step may last
+
+}  // namespace
+
+/// How long a foot stands whose neutral spot moves so, in the body's frame.
+double WalkerTick::stance_at(const Vector3& velocity) const noexcept {
+    const double speed = flat_length(velocity);
+    if (has_gait()) {
+        const Cadence cadence = cadence_at(set_, lim_, speed);
+        return std::min(longest_stance_s,
+                        cadence.duty_factor / std::max(cadence.strides_per_s, slowest_cadence));
+    }
+    const double half_m = half_stride_at(speed, velocity, swing_at(speed));
+    return std::min(longest_stance_s, 2 * half_m / std::max(speed, 1e-3));
 }
 
 /// How fast it is, and what its steps are like at that speed.
@@ -75,21 +107,13 @@ void WalkerTick::note_speed() noexcept {
     speed_ = 0;
     for (std::size_t i = 0; i < set_.leg_count; ++i)
         speed_ = std::max(speed_, neutral_speed(i));
-    const double most = lim_.most_half_stride_m;
-    const double grown = most * math::pow(std::max(speed_, 1e-9) / lim_.most_speed_ahead, 0.42);
-    swing_s_ = lim_.swing_time_scale_s *
-               (set_.step_time - 0.3 * std::min(1.0, speed_ / lim_.most_speed_ahead));
+    swing_s_ = swing_at(speed_);
     if (has_gait()) {
-        constexpr double slowest = 0.1;  // strides a second, for how long a step may last
         cadence_ = cadence_at(set_, lim_, speed_);
-        const double strides_per_s = std::max(cadence_.strides_per_s, slowest);
+        const double strides_per_s = std::max(cadence_.strides_per_s, slowest_cadence);
         swing_s_ = std::min(1.0, (1 - cadence_.duty_factor) / strides_per_s);
-        stance_s_ = std::min(1.2, cadence_.duty_factor / strides_per_s);
     }
-    half_stride_m_ =
-        std::min({most, room_for_half_stride(),
-                  std::max({0.06 * set_.leg_length_m, grown, 0.525 * speed_ * swing_s_})});
-    if (!has_gait()) stance_s_ = std::min(1.2, 2 * half_stride_m_ / std::max(speed_, 1e-3));
+    half_stride_m_ = half_stride_at(speed_, heading_.to_body(w_.velocity_), swing_s_);
 }
 
 double WalkerTick::rounded_to_ticks(double time_s) const noexcept {

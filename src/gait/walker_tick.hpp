@@ -55,6 +55,7 @@ class WalkerTick {
         std::uint32_t part = 0;  ///< of the ground, in whose frame it is
         Vector3 side{};          ///< outward from the body
         SwingWish wish{};        ///< as low as it may be
+        Vector3 normal{};        ///< of the ground that it lands on
         bool is_even = false;    ///< nothing on its way stands out
         bool has_to_go = false;  ///< clear of everything or not
     };
@@ -84,6 +85,7 @@ class WalkerTick {
     [[nodiscard]] bool avoids_feet(std::size_t leg, const FootSwing& swing,
                                    std::uint32_t part) const noexcept;
     void guide_swings() noexcept;
+    [[nodiscard]] bool lands_later(std::size_t leg) noexcept;
     void decide() noexcept;
     void decide_at_rest() noexcept;
     void decide_in_gait() noexcept;
@@ -164,12 +166,16 @@ class WalkerTick {
     [[nodiscard]] double highest_between(const Vector3& from, const Vector3& to,
                                          bool& is_even) const noexcept;
     [[nodiscard]] bool is_gentle(const FootSwing& swing) const noexcept;
-    [[nodiscard]] bool is_clear(std::size_t leg, const FootSwing& swing, std::uint32_t part,
-                                bool is_even) const noexcept;
+    [[nodiscard]] bool is_clear(std::size_t leg, const FootSwing& swing,
+                                const SwingTask& task) const noexcept;
 
     [[nodiscard]] double neutral_speed(std::size_t leg) const noexcept;
-    [[nodiscard]] double room_for_half_stride() const noexcept;
+    [[nodiscard]] double room_for_half_stride(const Vector3& velocity) const noexcept;
     void note_speed() noexcept;
+    [[nodiscard]] double swing_at(double speed) const noexcept;
+    [[nodiscard]] double half_stride_at(double speed, const Vector3& velocity,
+                                        double swing_s) const noexcept;
+    [[nodiscard]] double stance_at(const Vector3& velocity) const noexcept;
     [[nodiscard]] bool anyone_swings() const noexcept;
     [[nodiscard]] double longest_swing_left() const noexcept;
     [[nodiscard]] std::uint32_t group_of(std::size_t leg) const noexcept;
@@ -195,7 +201,6 @@ class WalkerTick {
     Heading heading_{};
     double speed_ = 0.0;  ///< the fastest of the neutral spots
     double swing_s_ = 0.0;
-    double stance_s_ = 0.0;
     double half_stride_m_ = 0.0;
     Cadence cadence_{};  ///< of a gait
     Vector3 carried_{};  ///< velocity of what it stands on

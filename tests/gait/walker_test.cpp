@@ -341,6 +341,50 @@ TEST_CASE("an easy walk has gentle feet, and a landing is where it was wanted", 
     CHECK(worst_miss < 0.4);
 }
 
+TEST_CASE("the body passes over its feet, also where it turns back while they are in the air",
+          "[walker]") {
+    const FlatGround ground;
+    std::vector<double> misses;
+    for (unsigned seed = 1; seed <= 12; ++seed) {
+        WalkerSettings settings = walker_with(2, 0.95);
+        settings.most_acceleration = 6;
+        const double top = limits_of(settings).most_speed_ahead;
+        Walker walker{settings, ground, {}};
+        Random random{seed};
+        WalkCommand command{1, 0, 0};
+        double changed_s = 0;
+        double next_s = 1;
+        std::array<bool, 2> stood{true, true};
+        std::array<double, 2> landed_s{};
+        std::array<double, 2> nearest{};
+        for (int i = 0; i < 240 * 20; ++i) {
+            const double now_s = i * tick_s;
+            if (now_s >= next_s) {
+                command = {random.between(-0.6, 1) * top, random.between(-0.3, 0.3), 0};
+                changed_s = now_s;
+                next_s = now_s + random.between(1.2, 2.2);
+            }
+            walker.step(command, ground, tick_s);
+            for (std::size_t k = 0; k < 2; ++k) {
+                const WalkerFoot& foot = walker.feet()[k];
+                if (foot.planted && !stood[k]) {
+                    landed_s[k] = now_s;
+                    nearest[k] = foot.error_m;
+                }
+                nearest[k] = std::min(nearest[k], foot.error_m);
+                // In the air as the command changed, and lifted again before it changed once more.
+                const bool counts = landed_s[k] > changed_s + 0.1 && landed_s[k] < changed_s + 0.45;
+                if (!foot.planted && stood[k] && counts) misses.push_back(nearest[k]);
+                stood[k] = foot.planted;
+            }
+        }
+    }
+    std::sort(misses.begin(), misses.end());
+    REQUIRE(misses.size() > 100);
+    CHECK(misses[misses.size() / 2] < 0.005);
+    CHECK(misses[misses.size() * 95 / 100] < 0.05);
+}
+
 TEST_CASE("a steady walk does not limp, and its body goes up and down softly", "[walker]") {
     const FlatGround ground;
     for (const std::size_t legs : {2U, 4U, 6U}) {

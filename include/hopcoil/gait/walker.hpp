@@ -160,7 +160,7 @@ class Walker {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("walker 3");
+        fields.begins("walker 4");
         fields(place_, velocity_, yaw_, turn_rate_, height_rate_, crouch_, mean_ground_, slope_x_,
                slope_z_, sway_, bob_, lean_, time_left_s_, cycle_, rested_s_, ticks_,
                rejected_inputs_, last_group_);
@@ -172,7 +172,7 @@ class Walker {
             Foot& own = state_[i];
             WalkerFoot& foot = feet_[i];
             fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part,
-                   own.normal_on_part, own.normal_after, own.pitch_rate);
+                   own.normal_on_part, own.normal_after, own.pitch_rate, own.times_later);
             fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
                    foot.phase, foot.pitch_rad, foot.landing, foot.wanted, foot.error_m,
                    foot.threshold_m);
@@ -190,6 +190,7 @@ class Walker {
         Vector3 normal_on_part{0, 1, 0};
         Vector3 normal_after{0, 1, 0};  ///< of the ground that it lands on
         double pitch_rate = 0.0;
+        std::uint32_t times_later = 0;  ///< that its landing was put off
     };
     /// A hop under way.
     struct Hop {
