@@ -72,8 +72,8 @@ void BalanceTick::find_ground_below() noexcept {
     b_.pressure_ = {c.x, b_.ground_, c.z};
 }
 
-/// The rhythm of its height goes with its steps, and catches up little by little with one that comes
-/// early or late.
+/// The rhythm of its height goes with its steps, and catches up little by little with one that
+/// comes early or late.
 void BalanceTick::follow_bob() noexcept {
     constexpr double catches_up_per_s = 8;
     constexpr double grows_per_s = 4;

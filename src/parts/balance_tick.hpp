@@ -37,8 +37,7 @@ class BalanceTick {
     using V = Vector3;
     struct Landing {
         V spot{};
-        double missed_m = 0.0;  ///< between what was wanted and what can be had
-        double beyond_m = 0.0;  ///< beyond its reach
+        double missed_m = 0.0;  ///< between what was wanted and what is in reach
     };
     struct Leg {
         V hip{};

@@ -155,6 +155,21 @@ std::size_t Net::substeps_of(double dt) const noexcept {
         std::clamp(std::ceil(wanted - 1e-6), 1.0, static_cast<double>(most_substeps)));
 }
 
+namespace {
+
+/// The air changes more slowly than links do: it is looked at every so many substeps, evenly over a
+/// step if there is a way.
+std::size_t substeps_between_looks(std::size_t count, double h) noexcept {
+    const auto most = static_cast<std::size_t>(std::clamp(longest_air_step_s / h, 1.0, 1e6));
+    const std::size_t least_looks = (count + most - 1) / most;
+    for (std::size_t looks = least_looks; looks <= 2 * least_looks; ++looks) {
+        if (count % looks == 0) return count / looks;
+    }
+    return most;
+}
+
+}  // namespace
+
 StepStatus Net::step(const NetInputs& inputs, double dt) noexcept {
     if (!can_use(inputs, dt)) return reject();
     if (dt == 0) return StepStatus::stepped;
@@ -165,8 +180,7 @@ StepStatus Net::step(const NetInputs& inputs, double dt) noexcept {
     works_->contacts.begin_step();
     const std::size_t count = substeps_of(dt);
     const double h = dt / static_cast<double>(count);
-    // The air changes more slowly than links do.
-    const auto apart = static_cast<std::size_t>(std::clamp(longest_air_step_s / h, 1.0, 1e6));
+    const std::size_t apart = substeps_between_looks(count, h);
     for (std::size_t i = 1; i <= count; ++i) {
         if ((i - 1) % apart == 0) {
             works_->air.find(state_, h * static_cast<double>(std::min(apart, count - i + 1)));

@@ -13,8 +13,6 @@ constexpr std::size_t shortest_batch = 4;
 /// Batches are filled up to multiples of what is worked off at a time.
 constexpr std::size_t at_a_time = 8;
 constexpr std::uint32_t longest_filling = 4;  ///< between two elements
-constexpr std::size_t longest_batch = 256;
-constexpr std::uint32_t points_at_a_time = 256;
 constexpr std::uint32_t last_colour = 63;
 
 /// A batch in the making: elements, by their old numbers, and fillers.
@@ -92,18 +90,8 @@ class Pieces {
     Pieces(std::span<const Element> elements, std::size_t points)
         : elements_{elements}, points_{points} {}
 
-    /// The whole run, a part after the other.
-    void add(const Piece& run) {
-        for (std::size_t start = 0; start < run.order.size(); start += longest_batch) {
-            Piece piece = run;
-            for (std::uint32_t& point : piece.points)
-                point += static_cast<std::uint32_t>(start);
-            const std::size_t end = std::min(run.order.size(), start + longest_batch);
-            piece.order.assign(run.order.begin() + static_cast<std::ptrdiff_t>(start),
-                               run.order.begin() + static_cast<std::ptrdiff_t>(end));
-            add(piece, piece.order.size(), 1, longest_batch);
-        }
-    }
+    /// The whole run.
+    void add(const Piece& run) { add(run, run.order.size(), 1, points_); }
     /// Cut so that no piece has a point twice.
     void add_apart(const Piece& run) {
         const std::size_t size = run.order.size();
@@ -141,13 +129,10 @@ class Pieces {
             for_each_point(piece, [bit](std::uint64_t& of_point) { of_point |= bit; });
         }
     }
-    /// A few points at a time, so that they stay in the nearest memory, and by colour among them.
     [[nodiscard]] Batches put_together() {
-        const auto key_of = [](const Piece& piece) {
-            return std::tuple{piece.points[0] / points_at_a_time, piece.colour, piece.layout};
-        };
-        std::stable_sort(all_.begin(), all_.end(),
-                         [&](const Piece& a, const Piece& b) { return key_of(a) < key_of(b); });
+        std::stable_sort(all_.begin(), all_.end(), [](const Piece& a, const Piece& b) {
+            return std::pair{a.colour, a.layout} < std::pair{b.colour, b.layout};
+        });
         Batches made;
         for (const Piece& piece : all_) {
             const auto first = static_cast<std::uint32_t>(made.order.size());

@@ -76,7 +76,7 @@ HOPCOIL_INTO_EACH void add_link_batch(const ForcePass& pass, const Batch& batch)
         }
         return;
     }
-    Room room;
+    Room room{};
     const Arrays pulls{room.x, room.y, room.z};
     for (std::size_t from = 0; from < batch.count; from += block) {
         const std::size_t count = batch.count - from < block ? batch.count - from : block;
@@ -148,7 +148,7 @@ HOPCOIL_INTO_EACH void add_bend_batch(const ForcePass& pass, const Batch& batch)
         }
         return;
     }
-    Room room;
+    Room room{};
     const Arrays pulls{room.x, room.y, room.z};
     for (std::size_t from = 0; from < batch.count; from += block) {
         const std::size_t count = batch.count - from < block ? batch.count - from : block;

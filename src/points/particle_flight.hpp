@@ -29,8 +29,8 @@ class ParticleSurfaces {
     ParticleSurfaces(std::span<const ContactShape> shapes, const Ground* ground,
                      const ParticleSettings& settings) noexcept
         : shapes_{shapes}, ground_{ground}, settings_{settings} {}
-    /// A step of h seconds from a time on, which most of them take, and how much later than its end shapes and
-    /// ground are given: what depends on these alone is computed once.
+    /// A step of h seconds from a time on, which most of them take, and how much later than its end
+    /// shapes and ground are given: what depends on these alone is computed once.
     void set_step(double from_s, double h, double remaining_s) noexcept;
 
     /// For h seconds, off whatever is met on the way.

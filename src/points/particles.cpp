@@ -183,20 +183,28 @@ ParticleBlock Particles::block_at(std::size_t first) noexcept {
 
 /// A few particles from a slot on.
 void Particles::fly_block(std::size_t first, const Flight& flight, const Wind* wind) noexcept {
-    ParticleBlock block = block_at(first);
-    std::array<Vector3, particles_at_a_time> winds;
-    if (wind != nullptr) {
-        winds = {};
-        for (std::size_t k = 0; k < block.places.size(); ++k) {
-            if (block.alive[k] == 0 || block.resting[k] != 0) continue;
-            winds[k] = wind->at(block.places[k], flight.from_s).velocity * settings_.wind_share;
-        }
-        block.winds = winds;
+    if (wind == nullptr) {
+        fly_block_in(no_winds, first, flight);
+        return;
     }
-    std::array<double, particles_at_a_time> left;
+    std::array<Vector3, particles_at_a_time> winds{};
+    const std::size_t count = std::min(particles_at_a_time, capacity() - first);
+    for (std::size_t k = 0; k < count; ++k) {
+        const std::size_t i = first + k;
+        if (alive_[i] == 0 || resting_[i] != 0) continue;
+        winds[k] = wind->at(positions_[i], flight.from_s).velocity * settings_.wind_share;
+    }
+    fly_block_in(winds, first, flight);
+}
+
+void Particles::fly_block_in(std::span<const Vector3> winds, std::size_t first,
+                             const Flight& flight) noexcept {
+    ParticleBlock block = block_at(first);
+    block.winds = winds;
+    std::array<double, particles_at_a_time> left{};
     if (fly_freely(set_, flight.surfaces.free_flight(), block, left)) return;
     for (std::size_t k = 0; k < block.places.size(); ++k) {
-        if (left[k] != 0) fly(first + k, flight, block.winds[k], flight.from_s);
+        if (left[k] != 0) fly(first + k, flight, winds[k], flight.from_s);
     }
 }
 

@@ -30,7 +30,7 @@ class SparseSolver {
     void solve(InstructionSet set, std::span<Vector3> b) noexcept;
 
     /// Numbers that are worked off at once: x, y, z and nothing.
-    typedef double Four __attribute__((vector_size(32), aligned(8)));
+    using Four = double __attribute__((vector_size(32), aligned(8)));
     struct Lanes {
         Four of = {0, 0, 0, 0};
     };

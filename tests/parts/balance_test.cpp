@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <vector>
 
@@ -322,6 +323,49 @@ TEST_CASE("legs join hips and soles, and keep their lengths", "[balance]") {
     CHECK(body.log().falls == 0);
     CHECK(body.centre_of_mass().y > 1.8);  // it has climbed
     CHECK(gap < 1e-9);
+}
+
+TEST_CASE(
+    "a walk goes up and down with its steps, on feet that roll and are lifted no higher than told",
+    "[balance]") {
+    const FlatGround ground;
+    const BalanceSettings settings;
+    for (const double speed : {0.5, 1.0, 1.3}) {
+        Balance body{settings, ground, {}};
+        double lifted = 0;
+        std::array<double, 2> height{1e9, 0};  // of its centre of mass
+        std::array<double, 2> when_both_down{1e9, 0};
+        std::array<double, 2> pitch{1e9, -1e9};  // of a foot, as it is shown
+        double toe_moved = 0;
+        Vector3 toe_before{};
+        for (int tick = 0; tick < 240 * 8; ++tick) {
+            body.step({.velocity = {0, 0, speed}, .ground = &ground}, Balance::tick_s);
+            if (tick < 240 * 3) continue;
+            const double y = body.centre_of_mass().y;
+            height = {std::min(height[0], y), std::max(height[1], y)};
+            if (body.feet()[0].planted && body.feet()[1].planted)
+                when_both_down = {std::min(when_both_down[0], y), std::max(when_both_down[1], y)};
+            for (const BalanceFoot& foot : body.feet())
+                lifted = std::max(lifted, foot.position.y);
+            const Placement& sole = body.placements()[7];
+            const Vector3 ahead = rotated(sole.rotation, {0, 0, 1});
+            pitch = {std::min(pitch[0], ahead.y), std::max(pitch[1], ahead.y)};
+            const Vector3 toe = sole.position + ahead * (0.5 * settings.build.foot_length_m);
+            const bool heel_is_up = ahead.y < -0.02 && body.feet()[0].planted;
+            if (heel_is_up && toe_before != Vector3{})
+                toe_moved = std::max(toe_moved, norm(toe - toe_before));
+            toe_before = heel_is_up ? toe : Vector3{};
+        }
+        INFO(speed << " m/s");
+        CHECK(lifted > 0.8 * settings.lift_m);
+        CHECK(lifted < 1.1 * settings.lift_m);
+        CHECK(height[1] - height[0] > 0.008 * speed * speed);
+        CHECK(height[1] - height[0] < 0.03 * speed * speed);
+        CHECK(when_both_down[1] < 0.5 * (height[0] + height[1]));
+        CHECK(pitch[0] < -0.3 * speed);  // its heel rises
+        CHECK(pitch[1] > 0.15 * speed);  // its toe
+        CHECK(toe_moved < 1e-9);
+    }
 }
 
 TEST_CASE("feet keep every bit in the frame of a deck that pitches under them", "[balance]") {

@@ -266,6 +266,35 @@ TEST_CASE("particles that touch one another keep apart", "[particles]") {
     CHECK(nearest(true) > 0.045);
 }
 
+TEST_CASE("particles fly by the same bits with every instruction set", "[particles]") {
+    const FlatGround ground;
+    const Wind wind{{.mean_m_per_s = {3, 0, 1}}};
+    for (const double drag_per_s : {0.0, 0.8}) {
+        std::vector<Vector3> plain;
+        for (const InstructionSet set :
+             {InstructionSet::plain, InstructionSet::avx2, InstructionSet::avx512}) {
+            if (!is_available(set)) continue;
+            ParticleSettings settings{.capacity = 333, .rate_per_s = 150};
+            settings.drag_per_s = drag_per_s;
+            settings.lifetime_least_s = 0.4;
+            settings.lifetime_most_s = 3;
+            Particles particles{settings, 5, {0, 1.5, 0}};
+            particles.use(set);
+            for (int frame = 1; frame <= 240; ++frame) {
+                particles.step({.emitter = {0, 1.5, 0},
+                                .ground = &ground,
+                                .wind = frame % 3 == 0 ? nullptr : &wind},
+                               1.0 / 60);
+            }
+            const std::vector<Vector3> places(particles.positions().begin(),
+                                              particles.positions().end());
+            if (plain.empty()) plain = places;
+            CHECK(places == plain);
+            CHECK(particles.alive_count() > 100);
+        }
+    }
+}
+
 TEST_CASE("particles go on bit for bit from their state", "[particles]") {
     const FlatGround ground;
     Particles particles{particle_recipe("embers"), 4};

@@ -36,7 +36,7 @@ lies_s = 0.2
 things = [
     { name = "sack", type = "sphere", radius_m = 0.15, mass_kg = 6, at_m = [1.5, 1.3, 2], thrown_at_s = 4, velocity_m_per_s = [0, 1.5, -4] },
 ]
-pushes = [{ at_s = 5.5, velocity_m_per_s = [3, 0, 1] }]
+pushes = [{ at_s = 5.5, velocity_m_per_s = [4.5, 0, 1] }]
 [follower.lantern]
 target = "hand.head"
 )";

@@ -107,14 +107,15 @@ TEST_CASE("a net moves the same at every rate, and on from a kept state", "[scen
         const Take slow = take_of(scene);
         scene.rate_hz = 180;
         const Take quick = take_of(scene);
+        // Until the float lands in it: in folds any difference grows.
         double worst = 0;
-        for (std::size_t row = 0; row < slow.row_count(); ++row) {
+        for (std::size_t row = 0; row <= 54; ++row) {
             for (std::size_t k = 0; k < 243; ++k)
                 worst = std::max(worst, std::abs(number(slow, row, "sheet.position_m", k) -
                                                  number(quick, 3 * row, "sheet.position_m", k)));
         }
         INFO(method);
-        CHECK(worst < 1e-4);  // where pins go between rows is known a little better
+        CHECK(worst < 1e-5);  // where pins go between rows is known a little better
     }
     Scene scene = read(folder, washing);
     LiveScene live{scene};

@@ -131,6 +131,8 @@ class Particles {
     void step_to_next(const ParticleInputs& inputs, double from_s, double to_s) noexcept;
     [[nodiscard]] ParticleBlock block_at(std::size_t first) noexcept;
     void fly_block(std::size_t first, const Flight& flight, const Wind* wind) noexcept;
+    void fly_block_in(std::span<const Vector3> winds, std::size_t first,
+                      const Flight& flight) noexcept;
     void fly(std::size_t slot, const Flight& flight, const Vector3& wind, double time_s) noexcept;
     void give_birth(const Flight& flight) noexcept;
     [[nodiscard]] std::uint32_t add(const Vector3& place, const Vector3& velocity,
