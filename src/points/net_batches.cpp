@@ -98,8 +98,9 @@ class Pieces {
         const std::size_t adjacent = adjacent_points(run.points);
         const std::size_t step = std::max<std::size_t>(1, adjacent);
         const std::size_t most = adjacent > 0 ? points_ : least_gap(run.points);
-        for (std::size_t start = 0;
-             start<(adjacent > 0 ? std::min(step, size) : size); start += adjacent> 0 ? 1 : most) {
+        const std::size_t end = adjacent > 0 ? std::min(adjacent, size) : size;
+        const std::size_t apart = adjacent > 0 ? 1 : most;
+        for (std::size_t start = 0; start < end; start += apart) {
             Piece piece = run;
             for (std::uint32_t& point : piece.points)
                 point += static_cast<std::uint32_t>(start);

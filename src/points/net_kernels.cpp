@@ -173,9 +173,10 @@ HOPCOIL_INTO_EACH void add_bend_batch(const ForcePass& pass, const Batch& batch)
 
 template <bool has_damping>
 HOPCOIL_INTO_EACH void add_forces_loop(const ForcePass& pass) {
-    for (const Batch& batch : pass.links.batches)
+    for (const Batch& batch : pass.links.batches) {
         batch.is_special ? add_link_batch<true, has_damping>(pass, batch)
                          : add_link_batch<false, has_damping>(pass, batch);
+    }
     for (const Batch& batch : pass.bends.batches)
         batch.is_special ? add_bend_batch<true>(pass, batch) : add_bend_batch<false>(pass, batch);
 }
@@ -314,14 +315,16 @@ HOPCOIL_INTO_EACH void satisfy_tether_batch(const TetherTable& tethers, const Ar
 HOPCOIL_INTO_EACH void satisfy_loop(const PositionPass& pass) {
     Rows rows{arrays_of(pass.base), arrays_of(pass.moved), pass.inverse_masses.data(),
               pass.link_damping.data(), pass.link_share.data()};
-    for (const Batch& batch : pass.links.batches)
+    for (const Batch& batch : pass.links.batches) {
         batch.is_special ? satisfy_link_batch<true>(pass, rows, batch)
                          : satisfy_link_batch<false>(pass, rows, batch);
+    }
     rows.damping = pass.bend_damping.data();
     rows.share = pass.bend_share.data();
-    for (const Batch& batch : pass.bends.batches)
+    for (const Batch& batch : pass.bends.batches) {
         batch.is_special ? satisfy_bend_batch<true>(pass, rows, batch)
                          : satisfy_bend_batch<false>(pass, rows, batch);
+    }
     for (const Batch& batch : pass.tethers.batches)
         satisfy_tether_batch(pass.tethers, rows.moved, batch);
 }

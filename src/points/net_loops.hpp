@@ -4,7 +4,7 @@
 #include "net_kernels.hpp"
 
 /// @file
-/// What the loops of nets share.
+/// What the loops of nets and particles share.
 
 namespace hopcoil::net {
 
@@ -31,6 +31,16 @@ HOPCOIL_INTO_EACH Arrays arrays_of(Columns& columns) {
 }
 HOPCOIL_INTO_EACH ConstArrays arrays_of(const Columns& columns) {
     return {columns.x.data(), columns.y.data(), columns.z.data()};
+}
+
+/// Of numbers that follow one another for each point.
+HOPCOIL_INTO_EACH Vector3 vector_at(const double* numbers, std::size_t i) {
+    return {numbers[3 * i], numbers[3 * i + 1], numbers[3 * i + 2]};
+}
+HOPCOIL_INTO_EACH void put_at(double* numbers, std::size_t i, const Vector3& v) {
+    numbers[3 * i] = v.x;
+    numbers[3 * i + 1] = v.y;
+    numbers[3 * i + 2] = v.z;
 }
 
 }  // namespace hopcoil::net

@@ -7,15 +7,6 @@
 namespace hopcoil::net {
 namespace {
 
-HOPCOIL_INTO_EACH Vector3 vector_at(const double* numbers, std::size_t i) {
-    return {numbers[3 * i], numbers[3 * i + 1], numbers[3 * i + 2]};
-}
-HOPCOIL_INTO_EACH void put_at(double* numbers, std::size_t i, const Vector3& v) {
-    numbers[3 * i] = v.x;
-    numbers[3 * i + 1] = v.y;
-    numbers[3 * i + 2] = v.z;
-}
-
 HOPCOIL_INTO_EACH void predict_loop(const PredictPass& pass) {
     const Arrays base = arrays_of(pass.base);
     const Arrays moved = arrays_of(pass.moved);

@@ -4,10 +4,13 @@
 
 #include <bit>
 
-#include "../follow/instruction_sets.hpp"
-#include "net_kernels.hpp"
+#include "net_loops.hpp"
 
 namespace hopcoil {
+
+using net::put_at;
+using net::vector_at;
+
 namespace {
 
 struct FlightPass {
@@ -17,14 +20,6 @@ struct FlightPass {
     bool& is_any_left;
 };
 
-HOPCOIL_INTO_EACH Vector3 vector_at(const double* numbers, std::size_t i) {
-    return {numbers[3 * i], numbers[3 * i + 1], numbers[3 * i + 2]};
-}
-HOPCOIL_INTO_EACH void put_at(double* numbers, std::size_t i, const Vector3& v) {
-    numbers[3 * i] = v.x;
-    numbers[3 * i + 1] = v.y;
-    numbers[3 * i + 2] = v.z;
-}
 /// By masks, all ones or zeros, as choices between many numbers do not become vectors.
 HOPCOIL_INTO_EACH double either(std::uint64_t first, double a, double b) {
     return std::bit_cast<double>((std::bit_cast<std::uint64_t>(a) & first) |

@@ -28,6 +28,7 @@ SparseSolver::SparseSolver(std::size_t size, std::span<const Entry> entries)
 void SparseSolver::find_order(std::size_t size, std::span<const Entry> entries) {
     const auto n = static_cast<int>(size);
     std::vector<Eigen::Triplet<double>> triplets;
+    triplets.reserve(size + 2 * entries.size());
     for (int i = 0; i < n; ++i)
         triplets.emplace_back(i, i, 1.0);
     for (const auto& [a, b] : entries) {
