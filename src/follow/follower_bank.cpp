@@ -7,26 +7,6 @@
 
 namespace hopcoil {
 
-bool is_available(InstructionSet set) noexcept {
-#if defined(__x86_64__)
-    if (set == InstructionSet::avx2) {
-        return __builtin_cpu_supports("avx2") && __builtin_cpu_supports("fma");
-    }
-    if (set == InstructionSet::avx512) {
-        return __builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512dq") &&
-               __builtin_cpu_supports("avx512bw") && __builtin_cpu_supports("avx512vl");
-    }
-#endif
-    return set == InstructionSet::plain;
-}
-
-InstructionSet best_instruction_set() noexcept {
-    for (const InstructionSet set : {InstructionSet::avx512, InstructionSet::avx2}) {
-        if (is_available(set)) return set;
-    }
-    return InstructionSet::plain;
-}
-
 template <class S>
 FollowerBank<S>::FollowerBank(std::size_t components) : state_{std::make_unique<State>()} {
     if (components < 1 || components > bank::most_components) {
@@ -371,10 +351,7 @@ std::uint64_t FollowerBank<S>::rejected_inputs() const noexcept {
 
 template <class S>
 void FollowerBank<S>::use(InstructionSet set) {
-    if (!is_available(set)) {
-        throw InvalidValue{"instruction_set", static_cast<double>(set),
-                           "one that this processor has"};
-    }
+    require_available(set);
     state_->set = set;
 }
 

@@ -275,9 +275,7 @@ bool Net::try_retune(const NetSettings& settings) noexcept {
 }
 
 void Net::use(InstructionSet set) {
-    if (!is_available(set))
-        throw InvalidValue{"instruction_set", static_cast<double>(set),
-                           "one that this processor has"};
+    require_available(set);
     set_ = set;
 }
 

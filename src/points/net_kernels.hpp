@@ -4,8 +4,8 @@
 #include <span>
 #include <vector>
 
+#include <hopcoil/base/instruction_set.hpp>
 #include <hopcoil/base/vector3.hpp>
-#include <hopcoil/follow/follower_bank.hpp>
 
 #include "net_batches.hpp"
 

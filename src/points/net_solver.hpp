@@ -6,7 +6,7 @@
 #include <span>
 #include <vector>
 
-#include <hopcoil/follow/follower_bank.hpp>
+#include <hopcoil/base/instruction_set.hpp>
 #include <hopcoil/points/net.hpp>
 
 #include "net_contacts.hpp"

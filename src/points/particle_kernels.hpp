@@ -5,8 +5,8 @@
 #include <cstdint>
 #include <span>
 
+#include <hopcoil/base/instruction_set.hpp>
 #include <hopcoil/base/vector3.hpp>
-#include <hopcoil/follow/follower_bank.hpp>
 
 namespace hopcoil {
 

@@ -380,9 +380,7 @@ double Particles::turned_rad(std::size_t slot) const noexcept {
 }
 
 void Particles::use(InstructionSet set) {
-    if (!is_available(set))
-        throw InvalidValue{"instruction_set", static_cast<double>(set),
-                           "one that this processor has"};
+    require_available(set);
     set_ = set;
 }
 

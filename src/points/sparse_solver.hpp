@@ -6,8 +6,8 @@
 #include <utility>
 #include <vector>
 
+#include <hopcoil/base/instruction_set.hpp>
 #include <hopcoil/base/vector3.hpp>
-#include <hopcoil/follow/follower_bank.hpp>
 
 namespace hopcoil {
 

@@ -6,17 +6,12 @@
 #include <span>
 
 #include <hopcoil/base/components.hpp>
+#include <hopcoil/base/instruction_set.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/follow/mover.hpp>
 #include <hopcoil/spring/tuning.hpp>
 
 namespace hopcoil {
-
-/// Which of the processor's instructions the banks may use. The bits are the same with all of them.
-enum class InstructionSet : std::uint8_t { plain, avx2, avx512 };
-
-[[nodiscard]] bool is_available(InstructionSet set) noexcept;
-[[nodiscard]] InstructionSet best_instruction_set() noexcept;
 
 /// Many followers at once, as structure of arrays, in groups that share a tuning.
 ///

@@ -4,7 +4,7 @@
 #include <cstddef>
 #include <span>
 
-#include <hopcoil/follow/follower_bank.hpp>
+#include <hopcoil/base/instruction_set.hpp>
 
 namespace hopcoil {
 

@@ -8,12 +8,12 @@
 
 #include <hopcoil/base/channel.hpp>
 #include <hopcoil/base/dial.hpp>
+#include <hopcoil/base/instruction_set.hpp>
 #include <hopcoil/base/state.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
-#include <hopcoil/follow/follower_bank.hpp>
 #include <hopcoil/points/contact_shape.hpp>
 #include <hopcoil/points/net_settings.hpp>
 #include <hopcoil/points/net_structure.hpp>

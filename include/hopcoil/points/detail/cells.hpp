@@ -44,7 +44,9 @@ class Cells {
         std::uint32_t looked[27];
         int count = 0;
         for (int k = 0; k < 27; ++k) {
-            const Vector3 aside{(k % 3 - 1) * size_, (k / 3 % 3 - 1) * size_, (k / 9 - 1) * size_};
+            const int row = k / 3 % 3;
+            const int layer = k / 9;
+            const Vector3 aside{(k % 3 - 1) * size_, (row - 1) * size_, (layer - 1) * size_};
             const std::uint32_t cell = cell_of(p + aside);
             if (std::find(looked, looked + count, cell) != looked + count) continue;
             looked[count++] = cell;
