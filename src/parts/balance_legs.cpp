@@ -54,6 +54,8 @@ double BalanceTick::roll_of(std::size_t side) const noexcept {
     constexpr double heel_up_rad = 0.5;
     constexpr double toes_up_rad = 0.25;
     constexpr double flat_after_s = 0.1;
+    // While it gets up its feet are flat, wherever it is told to go.
+    if (b_.state_ != BalanceState::stands) return 0;
     const BalanceFoot& foot = b_.feet_[side];
     const double ahead = dot(b_.wanted_velocity_, rotated(foot.rotation, {0, 0, 1}));
     const double part = std::clamp(ahead / at_speed, 0.0, 1.0);

@@ -287,7 +287,7 @@ void BalanceTick::steer_step(std::size_t side) noexcept {
     constexpr double missed = 0.03;
     const double least_s = std::max(0.06, way_m / set_.foot_speed);
     if (landing.missed_m > missed && rest_s > least_s) step.land_s -= Balance::tick_s;
-    // In the middle of a step a foot is twice as fast as on the whole, and a little more in need.
+    // The peak speed of a step is about twice its mean; it may be a little more in need.
     const double most_m = 2.5 * set_.foot_speed * rest_s;
     aim_step(side, landing.spot - way * (1 - std::min(1.0, most_m / std::max(way_m, 1e-9))));
 }

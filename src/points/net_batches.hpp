@@ -33,8 +33,8 @@ struct Element {
     bool is_special = false;
 };
 
-/// In place of an element: one between two others, or after them, that does nothing, so that they
-/// are worked off together.
+/// Stands for no element: it does nothing, and fills a gap so that the elements around it are
+/// processed in one loop.
 inline constexpr std::uint32_t filler = static_cast<std::uint32_t>(-1);
 
 struct Batches {

@@ -8,7 +8,8 @@
 namespace hopcoil::net {
 namespace {
 
-/// As wide as a block of links whose forces are added one end after the other.
+/// Forces are computed for so many elements, then added to their first points, then to the next:
+/// within one such loop no point occurs twice.
 constexpr std::size_t block = 64;
 
 /// Vectors of one block.

@@ -20,7 +20,8 @@ struct FlightPass {
     bool& is_any_left;
 };
 
-/// By masks, all ones or zeros, as choices between many numbers do not become vectors.
+/// A choice by a bit mask, all ones or zeros: compilers do not vectorise many conditional choices
+/// in one loop.
 HOPCOIL_INTO_EACH double either(std::uint64_t first, double a, double b) {
     return std::bit_cast<double>((std::bit_cast<std::uint64_t>(a) & first) |
                                  (std::bit_cast<std::uint64_t>(b) & ~first));

@@ -368,6 +368,28 @@ TEST_CASE(
     }
 }
 
+TEST_CASE("feet that carry a rising body are flat, wherever it is told to go", "[balance]") {
+    const FlatGround ground;
+    const BalanceSettings settings{.lies_s = 0.1};
+    Balance body{settings, ground, {}};
+    body.push({4, 0, 0});
+    double tilted = 0;
+    int looks = 0;
+    for (int frame = 0; frame < 400 && body.log().falls < 2; ++frame) {
+        body.step({.velocity = {0, 0, 1}, .ground = &ground}, one_frame);
+        const bool carries = body.height() > 0.8 && body.tilt_rad() < 0.3;
+        if (body.state() != BalanceState::rises || !carries) continue;
+        for (const std::size_t side : {0U, 1U}) {
+            if (!body.feet()[side].planted) continue;
+            const Vector3 ahead = rotated(body.placements()[7 + side].rotation, {0, 0, 1});
+            tilted = std::max(tilted, std::abs(ahead.y));
+            ++looks;
+        }
+    }
+    CHECK(looks > 20);
+    CHECK(tilted < 0.05);
+}
+
 TEST_CASE("feet keep every bit in the frame of a deck that pitches under them", "[balance]") {
     Terrain deck;
     const std::uint32_t part = deck.add_part({});
