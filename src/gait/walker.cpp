@@ -73,7 +73,8 @@ StepStatus Walker::reset(const Ground& ground, const Vector3& place, double yaw_
     mean_ground_ = under.exists ? under.height : place.y;
     velocity_ = lean_ = {};
     yaw_ = yaw_rad;
-    turn_rate_ = height_rate_ = slope_x_ = slope_z_ = sway_ = bob_ = time_left_s_ = rested_s_ = 0;
+    turn_rate_ = height_rate_ = slope_x_ = slope_z_ = rock_ = sway_ = bob_ = time_left_s_ =
+        rested_s_ = 0;
     last_group_ = no_group;
     hop_ = {};
     WalkerTick{*this, {}, ground, 0}.stand();

@@ -91,36 +91,6 @@ void WalkerTick::lift_group(std::uint32_t group, StepReason reason, double swing
     w_.last_group_ = group;
 }
 
-/// Each foot leaves the ground at its time, and is back at the end of its cycle.
-void WalkerTick::decide_in_gait() noexcept {
-    if (set_.gait == Gait::slide) return;
-    constexpr double least_part = 0.5;  // of a swing: too late for less, it waits a cycle
-    const Cadence& cadence = cadence_;
-    w_.cycle_ += cadence.strides_per_s * tick_s;
-    w_.cycle_ -= std::floor(w_.cycle_);
-    const double up = 1 - cadence.duty_factor;
-    std::size_t swinging = 0;
-    for (std::size_t i = 0; i < set_.leg_count; ++i)
-        swinging += w_.feet_[i].planted ? 0 : 1;
-    for (std::size_t i = 0; i < set_.leg_count; ++i) {
-        const WalkerFoot& foot = w_.feet_[i];
-        // A walk has at least half of its feet down; a run may fly.
-        constexpr double run_duty = 0.5;
-        const bool carried = 2 * (swinging + 1) <= set_.leg_count;
-        if (!foot.planted || (cadence.duty_factor >= run_duty && !carried)) continue;
-        const double left = 1 - phase_of(i);
-        const bool due = left <= up && left > least_part * up;
-        const Vector3 hip = w_.place_ + heading_.to_world(set_.legs[i].hip);
-        const bool at_end =
-            flat_length(foot.position - hip) > 0.95 * reach_to(foot.position.y) && carried;
-        if (!due && !at_end) continue;
-        const double swing_s = due ? left / std::max(cadence.strides_per_s, 0.1) : swing_s_;
-        lift(i, due ? StepReason::strides : StepReason::reaches,
-             now_s_ + rounded_to_ticks(std::min(swing_s, 1.0)));
-        ++swinging;
-    }
-}
-
 double WalkerTick::passed_by(std::size_t leg) const noexcept {
     const Vector3 r = heading_.to_world(set_.legs[leg].neutral);
     const Vector3 u{w_.velocity_.x + w_.turn_rate_ * r.z, 0, w_.velocity_.z - w_.turn_rate_ * r.x};
@@ -342,15 +312,7 @@ void WalkerTick::annotate() noexcept {
     }
 }
 
-/// The next start is with the hindmost foot.
-void WalkerTick::begin_cycle() noexcept {
-    constexpr double usual_duty = 0.72;
-    const double start = landing_phase(set_, set_.leg_count - 2) + usual_duty;
-    w_.cycle_ = start - std::floor(start);
-}
-
 void WalkerTick::stand() noexcept {
-    begin_cycle();
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const Vector3 at = w_.place_ + heading_.to_world(set_.legs[i].neutral);
         const Vector3 hip = w_.place_ + heading_.to_world(set_.legs[i].hip);
@@ -367,6 +329,7 @@ void WalkerTick::stand() noexcept {
         w_.state_[i].forward_on_part = rotated(back, foot.forward);
         w_.state_[i].normal_on_part = rotated(back, foot.normal);
     }
+    begin_cycle();
     predict();
     // The height that it would have after a while.
     for (int i = 0; i < 400; ++i) {

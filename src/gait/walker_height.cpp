@@ -41,14 +41,18 @@ void WalkerTick::set_attitude() noexcept {
     }
     constexpr double follows = 6 * tick_s;
     if (set_.leg_count > 2) {
+        const double slope_z = w_.slope_z_ - w_.rock_;
         w_.slope_x_ += (std::clamp(xy / xx, -0.6, 0.6) - w_.slope_x_) * follows;
-        w_.slope_z_ += (std::clamp(zy / zz, -0.6, 0.6) - w_.slope_z_) * follows;
+        rock();
+        w_.slope_z_ = slope_z + (std::clamp(zy / zz, -0.6, 0.6) - slope_z) * follows + w_.rock_;
     }
     const double pace = std::min(1.0, speed_ / lim_.most_speed_ahead);
     const double wave = math::sin(math::pi * swing_phase);
     const double by_steps = is_hopping() ? 0 : 1;
-    const double quick = (flies_between() ? 40 : 16) * tick_s;
-    const double bob = flies_between() ? bob_of_run() : set_.bob_m * pace * (2 * wave - 1);
+    const double flies = flying_share();
+    const double quick = (16 + 24 * flies) * tick_s;
+    const double walked = set_.bob_m * pace * (2 * wave - 1);
+    const double bob = flies > 0 ? walked + (bob_of_run() - walked) * flies : walked;
     w_.bob_ += (by_steps * bob - w_.bob_) * quick;
     w_.sway_ += (by_steps * 2 * set_.sway_m * stance_side * wave - w_.sway_) * quick;
     constexpr double most_leant_for = 12;  // m/s^2
@@ -56,17 +60,6 @@ void WalkerTick::set_attitude() noexcept {
     const Vector3 wanted = heading_.to_body(acceleration_) *
                            (set_.lean * (pushed > most_leant_for ? most_leant_for / pushed : 1));
     w_.lean_ = w_.lean_ + (wanted - w_.lean_) * (5 * tick_s);
-}
-
-/// In a run it falls freely between two stances, and is lowest in the middle of each.
-///
-/// Model   A cos over a step of the time t, with A (2 pi / t)^2 = g.
-double WalkerTick::bob_of_run() const noexcept {
-    const double step_s = 0.5 / std::max(cadence_.strides_per_s, 0.5);
-    const double rise = std::min(0.06 * set_.leg_length_m,
-                                 standard_gravity * step_s * step_s / (4 * math::pi * math::pi));
-    const double since_stance = phase_of(0) - 0.5 * cadence_.duty_factor;
-    return -rise * math::cos(4 * math::pi * since_stance);
 }
 
 /// Where a foot in the air lands, in the frame of what it lands on.
@@ -135,7 +128,8 @@ double WalkerTick::height_within_legs(double wanted) const noexcept {
         if (foot.planted) {
             // In a gait it is known when the foot leaves; else one that is far out leaves once
             // those in the air are down.
-            const double stands_s = has_gait()        ? wait_of(i) + 0.05
+            const double late_s = flies_between() ? 0.035 : 0.05;
+            const double stands_s = has_gait()        ? wait_of(i) + late_s
                                     : anyone_swings() ? longest_swing_left()
                                                       : 1;
             for (const double soon_s : {0.05, 0.1, 0.15}) {

@@ -37,7 +37,9 @@ constexpr std::array<Dial<WalkerSettings>, WalkerSettings::dial_count> walker_di
 
 constexpr double least_duty = 0.45;
 constexpr double least_duty_in_run = 0.28;
-constexpr double run_over_walk = 1.8;    // in speed
+constexpr double least_duty_in_gallop = 0.2;
+constexpr double run_over_walk = 1.8;  // in speed
+constexpr double gallop_over_walk = 2.4;
 constexpr double shortest_swing = 0.85;  // in units of sqrt(leg length / g)
 
 /// How far a foot's neutral spot lies outside its hip.
@@ -64,6 +66,15 @@ Spacing spacing_of(const WalkerSettings& settings) {
         }
     }
     return spacing;
+}
+
+/// How many times as fast as a walk the fastest gait is.
+double over_walk(const WalkerSettings& settings) {
+    if (settings.policy != StepPolicy::in_a_gait) return 1;
+    const bool by_speed = settings.gait == Gait::by_speed;
+    if (settings.leg_count == 4 && (by_speed || settings.gait == Gait::gallop))
+        return gallop_over_walk;
+    return settings.gait == Gait::run || (by_speed && settings.leg_count == 2) ? run_over_walk : 1;
 }
 
 }  // namespace
@@ -177,14 +188,13 @@ WalkerLimits limits_of(const WalkerSettings& settings) noexcept {
     limits.half_stride_ahead_m = std::max(ahead, 0.02 * l);
     limits.half_stride_sideways_m = std::max(sideways, 0.02 * l);
     limits.most_speed_ahead = 2 * limits.half_stride_ahead_m / (1.06 * swing_s);
-    const bool runs = settings.policy == StepPolicy::in_a_gait && settings.gait == Gait::run;
-    if (runs) limits.most_speed_ahead *= run_over_walk;
+    limits.most_speed_ahead *= over_walk(settings);
     limits.most_speed_sideways = 2 * limits.half_stride_sideways_m / (1.06 * swing_s);
     return limits;
 }
 
-double landing_phase(const WalkerSettings& settings, std::size_t leg) noexcept {
-    const std::size_t row_count = settings.leg_count / 2;
+double landing_phase(Gait gait, std::size_t leg_count, std::size_t leg) noexcept {
+    const std::size_t row_count = leg_count / 2;
     const std::size_t row_index = leg / 2;  // 0: the foremost
     const auto rows = static_cast<double>(row_count);
     const auto row = static_cast<double>(row_index);
@@ -193,10 +203,11 @@ double landing_phase(const WalkerSettings& settings, std::size_t leg) noexcept {
         return phase - std::floor(phase);
     };
     if (rows < 2) return side;
-    switch (settings.gait) {
+    switch (gait) {
         case Gait::walk:
         case Gait::wave:
         case Gait::slide:
+        case Gait::by_speed:
             break;
         case Gait::trot:
         case Gait::run:
@@ -207,11 +218,36 @@ double landing_phase(const WalkerSettings& settings, std::size_t leg) noexcept {
             return wrapped(0.12 * (leg % 2 == 0 ? 0 : 1) + 0.5 * (rows - 1 - row));
     }
     // From the hindmost forward, all pairs within half a cycle.
-    const double after = settings.gait == Gait::wave ? 1 / (rows + 1) : 0.5 / rows;
+    const double after = gait == Gait::wave ? 1 / (rows + 1) : 0.5 / rows;
     return wrapped(side + after * (rows - 1 - row));
 }
 
+Gait gait_at(const WalkerSettings& settings, const WalkerLimits& limits, double speed,
+             Gait before) noexcept {
+    if (settings.gait != Gait::by_speed) return settings.gait;
+    constexpr double later = 1.08;  // in speed
+    const auto is_past = [&](double at, bool was_past) {
+        return speed > at * (was_past ? 1 / later : later);
+    };
+    if (settings.leg_count > 4) {
+        const bool trots = is_past(0.5 * limits.most_speed_ahead, before == Gait::trot);
+        return trots ? Gait::trot : Gait::wave;
+    }
+    const double hip_m = settings.standing_height * settings.leg_length_m;
+    const auto speed_of = [&](double froude) {
+        return math::sqrt(froude * standard_gravity * hip_m);
+    };
+    const bool galloped = before == Gait::gallop;
+    if (settings.leg_count == 4 && is_past(speed_of(2.5), galloped)) return Gait::gallop;
+    return is_past(speed_of(0.5), galloped || before == Gait::run) ? Gait::run : Gait::walk;
+}
+
 Cadence cadence_at(const WalkerSettings& settings, const WalkerLimits& limits,
+                   double speed) noexcept {
+    return cadence_in(gait_at(settings, limits, speed, Gait::walk), settings, limits, speed);
+}
+
+Cadence cadence_in(Gait gait, const WalkerSettings& settings, const WalkerLimits& limits,
                    double speed) noexcept {
     const double hip_m = settings.standing_height * settings.leg_length_m;
     const double froude = std::max(speed * speed / (standard_gravity * hip_m), 1e-6);
@@ -219,8 +255,11 @@ Cadence cadence_at(const WalkerSettings& settings, const WalkerLimits& limits,
     cadence.duty_factor = std::clamp(0.52 * math::pow(froude, -0.14), least_duty, 0.8);
     const double stride_m = 2.4 * hip_m * math::pow(froude, 0.34);
     const double longest_m = 2 * 0.95 * limits.half_stride_ahead_m;
-    if (settings.gait == Gait::run && cadence.duty_factor * stride_m > longest_m)
-        cadence.duty_factor = std::max(least_duty_in_run, longest_m / stride_m);
+    const bool gallops = gait == Gait::gallop && settings.leg_count == 4;
+    if ((gait == Gait::run || gallops) && cadence.duty_factor * stride_m > longest_m) {
+        const double least = gallops ? least_duty_in_gallop : least_duty_in_run;
+        cadence.duty_factor = std::max(least, longest_m / stride_m);
+    }
     const double stance_m = std::min(cadence.duty_factor * stride_m, longest_m);
     const double most = (1 - cadence.duty_factor) / (shortest_swing * limits.swing_time_scale_s);
     cadence.strides_per_s = std::min(most, cadence.duty_factor * speed / std::max(stance_m, 1e-6));

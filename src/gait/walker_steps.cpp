@@ -38,6 +38,7 @@ Vector3 WalkerTick::aim(std::size_t leg, double land_s) const noexcept {
         off.x = std::clamp(off.x, -lim_.half_stride_sideways_m, lim_.half_stride_sideways_m);
         off.z = std::clamp(off.z, -lim_.half_stride_ahead_m, lim_.half_stride_ahead_m);
     }
+    off.x += outside_of_fore_foot(leg);
     const Body landing = body_in(until_s);
     Vector3 spot = landing.place + landing.heading.to_world(own.neutral + off);
     const Vector3 hip = landing.place + landing.heading.to_world(own.hip);

@@ -94,7 +94,7 @@ constexpr double slowest_cadence = 0.1;  // strides a second, for how long a ste
 double WalkerTick::stance_at(const Vector3& velocity) const noexcept {
     const double speed = flat_length(velocity);
     if (has_gait()) {
-        const Cadence cadence = cadence_at(set_, lim_, speed);
+        const Cadence cadence = cadence_of_gait(speed);
         return std::min(longest_stance_s,
                         cadence.duty_factor / std::max(cadence.strides_per_s, slowest_cadence));
     }
@@ -109,7 +109,7 @@ void WalkerTick::note_speed() noexcept {
         speed_ = std::max(speed_, neutral_speed(i));
     swing_s_ = swing_at(speed_);
     if (has_gait()) {
-        cadence_ = cadence_at(set_, lim_, speed_);
+        cadence_ = cadence_of_gait(speed_);
         const double strides_per_s = std::max(cadence_.strides_per_s, slowest_cadence);
         swing_s_ = std::min(1.0, (1 - cadence_.duty_factor) / strides_per_s);
     }
@@ -143,11 +143,6 @@ bool WalkerTick::anyone_swings() const noexcept {
         if (!w_.feet_[i].planted) return true;
     }
     return false;
-}
-
-double WalkerTick::phase_of(std::size_t leg) const noexcept {
-    const double phase = w_.cycle_ - landing_phase(set_, leg);
-    return phase - std::floor(phase);
 }
 
 double WalkerTick::wait_of(std::size_t leg) const noexcept {
@@ -206,8 +201,10 @@ void WalkerTick::hold_back_for(std::size_t leg) noexcept {
     const double rate = dot(w_.velocity_, away) + by_turning;
     if (rate <= 0) return;
     const double room = std::max(0.0, reach_to(w_.feet_[leg].position.y) - distance);
-    const double late = flies_between() ? 0.05 : 0.15;
-    const double in_time = room / (wait_of(leg) + late * lim_.swing_time_scale_s);
+    // Where it may fly it lifts a foot that comes to its end at once.
+    const double soon_s = flies_between() ? 0.05 * lim_.swing_time_scale_s
+                                          : wait_of(leg) + 0.15 * lim_.swing_time_scale_s;
+    const double in_time = room / soon_s;
     const double allowed = std::max(math::sqrt(2 * set_.most_acceleration * room), in_time);
     const double excess = rate - allowed;
     if (excess <= 0) return;

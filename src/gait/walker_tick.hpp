@@ -99,8 +99,15 @@ class WalkerTick {
                set_.policy == StepPolicy::each_on_its_own;
     }
     void begin_cycle() noexcept;
+    void change_gait(Gait gait) noexcept;
+    void run_cycle() noexcept;
+    void come_to_order(std::size_t leg) noexcept;
+    [[nodiscard]] Cadence cadence_of_gait(double speed) const noexcept;
+    [[nodiscard]] double since_stance() const noexcept;
+    [[nodiscard]] double outside_of_fore_foot(std::size_t leg) const noexcept;
+    [[nodiscard]] double flying_share() const noexcept;
+    void rock() noexcept;
     [[nodiscard]] bool has_gait() const noexcept { return set_.policy == StepPolicy::in_a_gait; }
-    /// Where a leg is in its own cycle: 0 at its landing.
     [[nodiscard]] double phase_of(std::size_t leg) const noexcept;
     /// Until a planted foot may leave the ground.
     [[nodiscard]] double wait_of(std::size_t leg) const noexcept;

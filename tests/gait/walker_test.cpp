@@ -14,6 +14,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/base/state.hpp>
 #include <hopcoil/field/terrain.hpp>
+#include <hopcoil/follow/intent.hpp>
 #include <hopcoil/gait/walker.hpp>
 #include <hopcoil/measure/foot_watch.hpp>
 
@@ -554,11 +555,125 @@ TEST_CASE("in a gait feet keep their order, and the pace is that of animals", "[
                 // Each lands at its part of the cycle after the first one.
                 for (std::size_t k = 1; k < legs; ++k) {
                     const double after = (landed[k] - landed[0]) * law.strides_per_s;
-                    const double wanted = landing_phase(settings, k) - landing_phase(settings, 0);
+                    const double wanted =
+                        landing_phase(gait, legs, k) - landing_phase(gait, legs, 0);
                     CHECK(std::abs(std::remainder(after - wanted, 1)) < 0.08);
                 }
             }
         }
+    }
+}
+
+TEST_CASE("a body walks, runs and gallops by its speed, and never slips between",
+          "[walker][gait]") {
+    const bool rough = GENERATE(false, true);
+    const HeightGround ground{[rough](double x, double z) {
+        return rough ? 0.03 * std::sin(3 * x + 1) * std::sin(2.3 * z) : 0.0;
+    }};
+    WalkerSettings settings = walker_with(4, 0.5);
+    settings.policy = StepPolicy::in_a_gait;
+    settings.gait = Gait::by_speed;
+    Walker walker{settings, ground, {}};
+    FootWatch watch{walker};
+    struct Leg {
+        double speed;
+        Gait gait;
+        double most_flown;
+        double least_flown;
+    };
+    for (const Leg& leg : {Leg{0.8, Gait::walk, 0, 0}, Leg{2.2, Gait::run, 0.4, 0.15},
+                           Leg{4.2, Gait::gallop, 0.5, 0.2}, Leg{2.2, Gait::run, 0.4, 0.15},
+                           Leg{0.8, Gait::walk, 0, 0}}) {
+        CAPTURE(rough, leg.speed);
+        walker.step({.ahead = leg.speed}, ground, 0);
+        double rate_before = walker.velocity().y;
+        double most_up_and_down = 0;
+        const auto go = [&](double seconds) {
+            int flown = 0;
+            for (int i = 0; i < static_cast<int>(240 * seconds); ++i) {
+                const double before = walker.position().y;
+                walker.step({.ahead = leg.speed}, ground, tick_s);
+                watch.look(walker, ground);
+                const double rate = (walker.position().y - before) / tick_s;
+                most_up_and_down =
+                    std::max(most_up_and_down, std::abs(rate - rate_before) / tick_s);
+                rate_before = rate;
+                flown += watch.now().feet_up == 4 ? 1 : 0;
+            }
+            return flown / (240 * seconds);
+        };
+        go(2.5);
+        CHECK(walker.gait() == leg.gait);
+        const double from = walker.position().z;
+        const double flown = go(1.5);
+        CHECK((walker.position().z - from) / 1.5 == Approx(leg.speed).epsilon(0.04));
+        CHECK(flown <= leg.most_flown);
+        CHECK(flown >= leg.least_flown);
+        CHECK(most_up_and_down < 120);
+    }
+    CHECK(watch.all().slip_m == 0);
+    CHECK(watch.all().reach <= 1);
+    CHECK(watch.all().foot_acceleration < 450);
+    CHECK(watch.all().legs_apart_m > 0.01);
+    CHECK(walker.log().slowed_s < 0.5);
+    for (int i = 0; i < 480; ++i)
+        walker.step({}, ground, tick_s);
+    CHECK(walker.still());
+}
+
+TEST_CASE("a gait changes a little later than it changes back, and goes on from a saved state",
+          "[walker][gait]") {
+    WalkerSettings dog = walker_with(4, 0.5);
+    dog.policy = StepPolicy::in_a_gait;
+    dog.gait = Gait::by_speed;
+    const WalkerLimits limits = limits_of(dog);
+    const double runs_from = std::sqrt(0.5 * standard_gravity * 0.41);
+    const double gallops_from = std::sqrt(2.5 * standard_gravity * 0.41);
+    const auto gait = [&](double speed, Gait before) {
+        return gait_at(dog, limits, speed, before);
+    };
+    CHECK(gait(1.05 * runs_from, Gait::walk) == Gait::walk);
+    CHECK(gait(1.1 * runs_from, Gait::walk) == Gait::run);
+    CHECK(gait(0.95 * runs_from, Gait::run) == Gait::run);
+    CHECK(gait(0.9 * runs_from, Gait::run) == Gait::walk);
+    CHECK(gait(1.05 * gallops_from, Gait::run) == Gait::run);
+    CHECK(gait(1.1 * gallops_from, Gait::run) == Gait::gallop);
+    CHECK(gait(0.95 * gallops_from, Gait::gallop) == Gait::gallop);
+    CHECK(gait(0.9 * gallops_from, Gait::gallop) == Gait::run);
+    const WalkerSettings two = [] {
+        WalkerSettings settings = walker_with(2, 0.5);
+        settings.gait = Gait::by_speed;
+        return settings;
+    }();
+    CHECK(gait_at(two, limits_of(two), 99, Gait::run) == Gait::run);
+
+    // In the middle of each change.
+    const FlatGround flat;
+    for (const std::size_t legs : {2U, 4U, 6U, 8U}) {
+        WalkerSettings settings = walker_with(legs, 0.6);
+        settings.policy = StepPolicy::in_a_gait;
+        settings.gait = Gait::by_speed;
+        Walker walker{settings, flat, {}};
+        const double most = limits_of(settings).most_speed_ahead;
+        int changes = 0;
+        for (int i = 0; i < 240 * 10; ++i) {
+            const double part = i < 240 * 2 ? 0.2 : i < 240 * 6 ? 0.95 : 0.3;
+            const WalkCommand command{.ahead = part * most};
+            const Gait before = walker.gait();
+            walker.step(command, flat, tick_s);
+            if (walker.gait() == before) continue;
+            ++changes;
+            walker.step(command, flat, 0.1);
+            Walker copy{settings, flat, {}};
+            REQUIRE(load_state(copy, save_state(walker)));
+            Walker ahead = walker;
+            ahead.step(command, flat, 0.5);
+            copy.step(command, flat, 0.5);
+            CHECK(save_state(copy) == save_state(ahead));
+        }
+        CAPTURE(legs, changes);
+        CHECK(changes >= 2);
+        CHECK(changes <= 4);
     }
 }
 

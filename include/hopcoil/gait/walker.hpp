@@ -142,6 +142,8 @@ class Walker {
     [[nodiscard]] std::span<const WalkerFoot> feet() const noexcept {
         return {feet_.data(), settings_.leg_count};
     }
+    /// That it is in, of the policy `in_a_gait`.
+    [[nodiscard]] Gait gait() const noexcept { return gait_; }
     [[nodiscard]] Vector3 hip(std::size_t leg) const noexcept;
     [[nodiscard]] Vector3 knee(std::size_t leg) const noexcept;
     [[nodiscard]] WalkerSole sole(std::size_t leg) const noexcept;
@@ -160,10 +162,13 @@ class Walker {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("walker 4");
+        fields.begins("walker 5");
         fields(place_, velocity_, yaw_, turn_rate_, height_rate_, crouch_, mean_ground_, slope_x_,
                slope_z_, sway_, bob_, lean_, time_left_s_, cycle_, rested_s_, ticks_,
                rejected_inputs_, last_group_);
+        fields(gait_share_, rock_);
+        fields.up_to(Gait::by_speed, gait_);
+        fields.up_to(Gait::by_speed, gait_before_);
         fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold,
                log_.hops, log_.slid_m);
         fields.up_to(HopPhase::lands, hop_.phase);
@@ -172,7 +177,8 @@ class Walker {
             Foot& own = state_[i];
             WalkerFoot& foot = feet_[i];
             fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part,
-                   own.normal_on_part, own.normal_after, own.pitch_rate, own.times_later);
+                   own.normal_on_part, own.normal_after, own.pitch_rate, own.times_later,
+                   own.lands_at);
             fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
                    foot.phase, foot.pitch_rad, foot.landing, foot.wanted, foot.error_m,
                    foot.threshold_m);
@@ -191,6 +197,7 @@ class Walker {
         Vector3 normal_after{0, 1, 0};  ///< of the ground that it lands on
         double pitch_rate = 0.0;
         std::uint32_t times_later = 0;  ///< that its landing was put off
+        double lands_at = 0.0;          ///< in the cycle of a gait, 0 to 1
     };
     /// A hop under way.
     struct Hop {
@@ -222,7 +229,11 @@ class Walker {
     Vector3 lean_{};
     double time_left_s_ = 0.0;  ///< since the last tick
     double cycle_ = 0.0;        ///< of a gait, 0 to 1
-    double rested_s_ = 0.0;     ///< since it last moved
+    Gait gait_ = Gait::walk;    ///< and the one that it comes from, into which it has got so far:
+    Gait gait_before_ = Gait::walk;
+    double gait_share_ = 1.0;
+    double rock_ = 0.0;      ///< slope of a galloping body, above that of the ground
+    double rested_s_ = 0.0;  ///< since it last moved
     std::uint64_t ticks_ = 0;
     std::uint32_t last_group_ = no_group;
     std::array<WalkerFoot, most_legs> feet_{};

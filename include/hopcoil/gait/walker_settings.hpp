@@ -25,10 +25,11 @@ enum class Gait : std::uint8_t {
     walk,    ///< one after the other, hind before fore; two legs by turns
     trot,    ///< crosswise pairs
     pace,    ///< the pairs of a side
-    gallop,  ///< both hind feet, then both fore feet, each pair a little apart
+    gallop,  ///< both hind feet, then both fore feet, each pair a little apart; flies when fast
     wave,    ///< a wave from the last pair to the first, for many legs
     run,     ///< by turns, four legs crosswise; when it is fast, all feet leave the ground between
     slide,   ///< none steps: all feet slide along under the body, as on ice
+    by_speed,  ///< walk, run or gallop as the speed asks; many legs: wave, then trot
 };
 
 /// One leg: where it hangs, where its foot would like to stand, and with whom it steps.
@@ -81,15 +82,15 @@ struct WalkerSettings {
 void require_valid(const WalkerSettings& settings);
 [[nodiscard]] bool is_valid(const WalkerSettings& settings) noexcept;
 
-/// When a leg lands in the cycle of a gait, as a part of it; and for so long it is down then.
-[[nodiscard]] double landing_phase(const WalkerSettings& settings, std::size_t leg) noexcept;
+/// When a leg lands in the cycle of a gait, as a part of it.
+[[nodiscard]] double landing_phase(Gait gait, std::size_t leg_count, std::size_t leg) noexcept;
 
 /// The pace of a gait at a speed.
 ///
 /// Model   with the Froude number F = v^2 / (g h), h the standing hip height: a stride of
 ///         2.4 h F^0.34, a duty factor of 0.52 F^-0.14, kept from 0.45 to 0.8. Where that stance is
-///         longer than the legs allow, they go quicker instead; in a run they keep the stride and
-///         stand for less of it, down to a duty factor of 0.28.
+///         longer than the legs allow, they go quicker instead; in a run or gallop they keep the
+///         stride and stand for less of it, down to a duty factor of 0.28 or 0.2.
 /// Source  R. McN. Alexander, A. S. Jayes: A dynamic similarity hypothesis for the gaits of
 ///         quadrupedal mammals, J. Zool. 201 (1983): cursorial mammals.
 struct Cadence {
@@ -99,6 +100,19 @@ struct Cadence {
 struct WalkerLimits;
 [[nodiscard]] Cadence cadence_at(const WalkerSettings& settings, const WalkerLimits& limits,
                                  double speed) noexcept;
+/// In a given gait instead of that of the settings.
+[[nodiscard]] Cadence cadence_in(Gait gait, const WalkerSettings& settings,
+                                 const WalkerLimits& limits, double speed) noexcept;
+
+/// The gait of a speed. Of `by_speed` it depends on the gait before: it changes a little later
+/// than it changes back.
+///
+/// Model   two and four legs run from a Froude number of 0.5 on, four gallop from 2.5 on; six and
+///         more go in a wave up to half of their top speed, then in a trot, crosswise.
+/// Source  R. McN. Alexander: Optimization and gaits in the locomotion of vertebrates, Physiol.
+///         Rev. 69 (1989); D. M. Wilson: Insect walking, Annu. Rev. Entomol. 11 (1966).
+[[nodiscard]] Gait gait_at(const WalkerSettings& settings, const WalkerLimits& limits, double speed,
+                           Gait before) noexcept;
 
 /// What a body can do, from its settings.
 ///

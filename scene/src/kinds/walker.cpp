@@ -178,6 +178,7 @@ class WalkerSpec final : public SystemSpec {
 /// As in StepPolicy, in its order.
 constexpr std::array policies{"groups_in_turn", "wait_for_both", "one_at_a_time", "alternate",
                               "each_on_its_own"};
+constexpr std::array gaits{"walk", "trot", "pace", "gallop", "wave", "run", "slide", "by_speed"};
 
 HopHabit read_hops(KindReader& reader, double leg_length_m) {
     const auto at_least_zero = [&](const char* key, double usual) {
@@ -269,7 +270,6 @@ void read_walker(KindReader& reader) {
         const auto chosen = std::find(policies.begin(), policies.end(), policy);
         if (chosen != policies.end())
             settings.policy = static_cast<StepPolicy>(chosen - policies.begin());
-        constexpr std::array gaits{"walk", "trot", "pace", "gallop", "wave", "run", "slide"};
         const auto found = std::find(gaits.begin(), gaits.end(), gait);
         if (found != gaits.end()) {
             settings.policy = StepPolicy::in_a_gait;
@@ -337,9 +337,11 @@ SystemKind walker_kind() {
             {policies.begin(), policies.end()}},
            {"gait",
             choice,
-            "instead of a policy: feet go round in a cycle whose pace goes with the speed",
+            "instead of a policy: feet go round in a cycle whose pace goes with the speed; "
+            "by_speed: "
+            "so does the order of the feet",
             "none",
-            {"walk", "trot", "pace", "gallop", "wave", "run", "slide"}},
+            {gaits.begin(), gaits.end()}},
            {"hops_over_m", number,
             "to a target that stands further away it hops; 0: it walks everywhere", "0"},
            {"longest_hop_m", number, "further targets take several hops", "3 leg lengths"},
