@@ -39,12 +39,12 @@ constexpr Tuning fold_tuning{.frequency_hz = 1.3, .damping_ratio = 1};
 constexpr Tuning turn_tuning{.frequency_hz = 1.6, .damping_ratio = 1};
 constexpr Tuning free_hand_tuning{.frequency_hz = 1.8, .damping_ratio = 0.8};
 
-/// From one hold to the next: at rest at both ends, and down past the body in between.
-Vector3 reaching(const Vector3& from, const Vector3& to, const Vector3& aside, double phase) {
+/// From one hold to the next: at rest at both ends, and by a place beside the body in between.
+Vector3 reaching(const Vector3& from, const Vector3& to, const Vector3& beside, double phase) {
     const double u = std::clamp(phase, 0.0, 1.0);
     const double way = u * u * u * (10 + u * (6 * u - 15));
     const double middle = 64 * u * u * u * (1 - u) * (1 - u) * (1 - u);
-    return from + (to - from) * way + aside * middle;
+    return from + (to - from) * way + (beside - (from + to) * 0.5) * middle;
 }
 
 /// No further from the shoulder than the arm is long: untouched well inside of that.
@@ -160,10 +160,12 @@ void Brachiator::tick(double speed) noexcept {
     if (mode_ == Mode::hangs)
         path_.advance(settings_, holds_, wish_.is_from(path_.newest()) ? 0 : speed);
     advance_leap(speed);
-    offset_.step(2 * math::pi * settings_.push_decay_hz, tick_s);
+    const double decay_rate = 2 * math::pi * settings_.push_decay_hz;
+    offset_.step(decay_rate, tick_s);
+    drawn_.step(decay_rate, tick_s);
     fold_legs();
     move_free_hands();
-    pose();
+    draw_on(pose());
     bool any_holds = false;
     for (std::size_t side = 0; side < 2; ++side) {
         if (hands_[side].holds && !held_[side]) ++log_.catches;
@@ -229,7 +231,7 @@ SwingPoint Brachiator::on_row() const noexcept {
     return point;
 }
 
-/// Without what pushes have left.
+/// Without what pushes and short arms have left.
 SwingPoint Brachiator::on_way() const noexcept {
     if (mode_ == Mode::hangs) return on_row();
     if (mode_ == Mode::leaps) return leaping_.plan.at(leap_time_s());
@@ -253,17 +255,18 @@ Quaternion Brachiator::turn_on_way() const noexcept {
 }
 
 /// The body between two ticks, and all that hangs on it.
-void Brachiator::pose() noexcept {
+Vector3 Brachiator::pose() noexcept {
     const SwingPoint way = on_way();
     position_ = way.position;
     rotation_ = turn_on_way();
-    position_ = position_ + offset_.value();
-    velocity_ = way.velocity + offset_.velocity();
-    acceleration_ = way.acceleration + offset_.acceleration();
-    draw_in();
+    position_ = position_ + offset_.value() + drawn_.value();
+    velocity_ = way.velocity + offset_.velocity() + drawn_.velocity();
+    acceleration_ = way.acceleration + offset_.acceleration() + drawn_.acceleration();
+    const Vector3 drawn = draw_in();
     place_hands();
     place_legs();
     share_force();
+    return drawn;
 }
 
 /// As a hand along the row, or in a leap from it or to it.
@@ -289,7 +292,7 @@ Brachiator::Fixed Brachiator::foot_on(std::size_t side) const noexcept {
 }
 
 /// As near to what its hands hold and its feet stand on as its limbs are long.
-void Brachiator::draw_in() noexcept {
+Vector3 Brachiator::draw_in() noexcept {
     const Vector3 before = position_;
     const auto draw = [&](const Fixed& end, const Vector3& root, double most_m) {
         if (!end.is_fixed) return;
@@ -298,21 +301,46 @@ void Brachiator::draw_in() noexcept {
         if (!(over > 0)) return;
         position_ = position_ + limb * (over / (over + most_m));
     };
+    // A hand that is about to catch will reach its hold: what pushes have left goes little by little.
+    constexpr double from_phase = 0.3;
+    const Vector3 aside = offset_.value() + drawn_.value();
+    const auto reach_m = [&](const detail::HandAt& at, std::size_t side) {
+        const double arm_m = settings_.arm_length_m;
+        if (at.holds) return arm_m;
+        const double left = std::clamp((1 - at.phase) / (1 - from_phase), 0.0, 1.0);
+        const double planned_m = length(holds_[at.hold] - (shoulder(side) - aside));
+        constexpr double furthest_aside = 0.4;
+        return std::max(arm_m, planned_m) + furthest_aside * arm_m * left * left * (3 - 2 * left);
+    };
+    const std::array<double, 2> most_m{reach_m(hand_at(0), 0), reach_m(hand_at(1), 1)};
     for (int round = 0; round < 8; ++round) {
         for (const std::uint32_t side : {0U, 1U}) {
-            draw(hand_on(side), shoulder(side), settings_.arm_length_m);
+            const detail::HandAt at = hand_at(side);
+            const bool is_near = at.holds || (mode_ == Mode::hangs && at.phase > from_phase);
+            draw({is_near, holds_[at.hold]}, shoulder(side), most_m[side]);
             draw(foot_on(side), hip(side), settings_.leg_length_m);
         }
     }
-    log_.drawn_in_m = std::max(log_.drawn_in_m, length(position_ - before));
+    return position_ - before;
+}
+
+/// Arms that have drawn it in go on with that: where they let go, it does not jump back.
+void Brachiator::draw_on(const Vector3& drawn) noexcept {
+    if (drawn == Vector3{}) return;
+    const Vector3 inward = drawn * (1 / length(drawn));
+    const double outward_speed = -dot(offset_.velocity() + drawn_.velocity(), inward);
+    const Vector3 faster = inward * std::max(outward_speed, 0.0);
+    drawn_.move(drawn, faster);
+    velocity_ = velocity_ + faster;
+    log_.drawn_in_m = std::max(log_.drawn_in_m, length(drawn_.value()));
 }
 
 void Brachiator::place_hands() noexcept {
-    const Vector3 outward = rotated(rotation_, {1, 0, 0});
     const double arm_m = settings_.arm_length_m;
     if (mode_ == Mode::hangs) next_hold_ = path_.swing_at(path_.now_s() + time_left_s_).caught;
     for (const std::uint32_t side : {0U, 1U}) {
         const detail::HandAt at = hand_at(side);
+        const double out = side == 0 ? 1 : -1;
         BrachiatorHand& hand = hands_[side];
         hand.holds = at.holds;
         hand.hold = at.hold;
@@ -323,13 +351,14 @@ void Brachiator::place_hands() noexcept {
         } else if (mode_ != Mode::hangs) {
             hand.position = free_hand(side);
         } else {
-            const double sign = side == 0 ? 1 : -1;
-            const Vector3 aside = Vector3{0, -0.75 * arm_m, 0} + outward * (0.15 * arm_m * sign);
-            const Vector3 wanted = reaching(holds_[at.left], holds_[at.hold], aside, at.phase);
+            // Beside the head, never near its shoulder: there the elbow would turn over.
+            const Vector3 beside =
+                hand.shoulder + rotated(rotation_, Vector3{0.5 * out, 0.28, 0.12} * arm_m);
+            const Vector3 wanted = reaching(holds_[at.left], holds_[at.hold], beside, at.phase);
             hand.position = within_arm(hand.shoulder, wanted, arm_m);
         }
         const double upper_m = 0.5 * arm_m;
-        const Vector3 pole = rotated(rotation_, {side == 0 ? 0.6 : -0.6, -0.5, -1});
+        const Vector3 pole = rotated(rotation_, {0.75 * out, -0.5, -0.43});
         const TwoBonePose bent =
             bend_two_bones(hand.shoulder, hand.position, pole, upper_m, arm_m - upper_m);
         hand.elbow = bent.knee;

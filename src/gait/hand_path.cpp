@@ -11,9 +11,9 @@ namespace hopcoil::detail {
 namespace {
 
 // Ticks that a plan is ahead, 0.99 s in all: half of the kernel, and all of the lift's.
-constexpr double width_s = 0.27;
-constexpr std::int64_t kernel_reach = 97;
-constexpr std::int64_t lift_reach = 70;  // to both sides, twice
+constexpr double width_s = 0.30;
+constexpr std::int64_t kernel_reach = 108;
+constexpr std::int64_t lift_reach = 64;  // to both sides, twice
 static_assert(HandPath::planned_ticks == 2 * lift_reach + 1);
 /// A hand lets go after, and catches before, this part of a swing.
 constexpr double grip_part = 0.015;
@@ -24,6 +24,11 @@ constexpr double swing_radius = 0.84;
 constexpr double standing_speed = 0.05;
 /// Of a reaching hand, on the mean, in m/s.
 constexpr double quickest_hand = 6.5;
+/// For each m/s, how long it hangs by both hands before it goes back.
+constexpr double turns_in = 0.16;
+/// Between holds that many arm lengths apart it begins to slow down, to so much more time.
+constexpr double wide_gap = 1.3;
+constexpr double slower_over_wide = 0.4;
 /// Of the arc's depth, that of the quickest swing.
 constexpr double least_depth = 0.3;
 
@@ -105,6 +110,16 @@ Swung swung(const HandSwing& swing, const Vector3& pivot, double time_s) {
     const Vector3 place{pivot.x + outward.x * out, chord + (arc - chord) * deep,
                         pivot.z + outward.z * out};
     return {place, swept > 0 ? std::clamp(2 * angle / swept, -1.0, 1.0) : 0.0};
+}
+
+/// The shorter turn; right about, the one in which each shoulder comes past its own hand's hold.
+double turn_below(double from_rad, double to_rad, const Vector3& to_left_hand) {
+    constexpr double right_about = 2.2;
+    const double turn = shorter_turn_rad(from_rad, to_rad);
+    if (std::abs(turn) < right_about) return turn;
+    const math::SinCos half = math::sincos(from_rad + 0.5 * turn);
+    const double same_side = half.cos * to_left_hand.x - half.sin * to_left_hand.z;
+    return same_side >= 0 ? turn : turn - std::copysign(2 * math::pi, turn);
 }
 
 /// Three box filters, one after the other, of this width each: what each tick from -reach to reach
@@ -238,10 +253,18 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
                                                 hanging_from(holds[pivot], swing.to).angle_rad);
     // A hand has its own way to go, however near the holds are.
     const double hand_s = length(holds[caught] - holds[left]) / quickest_hand;
-    swing.swing_s = std::max(hand_s, std::min(over_ground(way) / pace, natural_s));
+    // With arms that are hardly long enough it takes more time.
+    const double widest_m =
+        std::max(length(holds[caught] - holds[pivot]), length(holds[pivot] - holds[left]));
+    const double wide =
+        std::clamp((widest_m / settings.arm_length_m - wide_gap) / (1.8 - wide_gap), 0.0, 1.0);
+    const double way_s = over_ground(way) / pace * (1 + slower_over_wide * wide);
+    swing.swing_s = std::max(hand_s, std::min(way_s, natural_s));
     const Vector3 along = holds[caught] - holds[pivot];
     const double yaw = over_ground(along) > 1e-9 ? math::atan2(along.x, along.z) : last.yaw_rad;
-    swing.yaw_rad = last.yaw_rad + shorter_turn_rad(last.yaw_rad, yaw);
+    const Vector3 to_left =
+        (holds[left] - holds[pivot]) * (hand == 0 ? 1 : -1);  // from its right hand's hold
+    swing.yaw_rad = last.yaw_rad + turn_below(last.yaw_rad, yaw, to_left);
     swings_[swing_count_ % swing_size] = swing;
     ++swing_count_;
 }
@@ -254,7 +277,9 @@ void HandPath::extend(const BrachiatorSettings& settings, std::span<const Vector
         // Where the way asks for more time than the swing, it hangs by both hands.
         const HandSwing& last = newest();
         const double way_m = over_ground(last.to - last.from);
-        const double until_s = last.from_s + std::max(last.swing_s, way_m / pace);
+        const bool went_on = last.caught > last.pivot;
+        const double turn_s = last.swing_s > 0 && went_on != (speed > 0) ? turns_in * pace : 0;
+        const double until_s = last.from_s + std::max(last.swing_s, way_m / pace) + turn_s;
         if (time_s >= until_s)
             plan_swing(settings, holds, speed, std::max(until_s, time_s - tick_s));
     }

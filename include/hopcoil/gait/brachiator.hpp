@@ -139,9 +139,10 @@ class Brachiator {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("brachiator 2");
+        fields.begins("brachiator 3");
         fields.count(holds_.size());
-        fields(path_, offset_, folds_[0], folds_[1], ticks_, time_left_s_, rejected_inputs_);
+        fields(path_, offset_, drawn_, folds_[0], folds_[1], ticks_, time_left_s_,
+               rejected_inputs_);
         fields(log_.catches, log_.leaps, log_.leaps_refused, log_.most_force_n,
                log_.most_acceleration, log_.drawn_in_m, held_[0], held_[1]);
         fields.up_to(Mode::stands, mode_);
@@ -162,11 +163,13 @@ class Brachiator {
 
     void check_holds() const;
     void tick(double speed) noexcept;
-    void pose() noexcept;
+    /// How far its arms have drawn it in.
+    Vector3 pose() noexcept;
+    void draw_on(const Vector3& drawn) noexcept;
     void place_hands() noexcept;
     void place_legs() noexcept;
     void share_force() noexcept;
-    void draw_in() noexcept;
+    [[nodiscard]] Vector3 draw_in() noexcept;
     void fold_legs() noexcept;
     [[nodiscard]] Vector3 shoulder(std::size_t side) const noexcept;
     [[nodiscard]] Vector3 hip(std::size_t side) const noexcept;
@@ -194,7 +197,8 @@ class Brachiator {
     std::vector<Vector3> holds_;
     std::array<Channel, 4> channels_{};
     detail::HandPath path_;
-    detail::PushOffset offset_;
+    detail::PushOffset offset_;              ///< what pushes have left
+    detail::PushOffset drawn_;               ///< and what arms that are too short have
     std::array<Follower<double>, 2> folds_;  ///< of the legs
     std::array<bool, 2> held_{true, true};   ///< at the last tick
     std::uint64_t ticks_ = 0;

@@ -135,7 +135,7 @@ SystemKind brachiator_kind() {
            dial_key(
                {"twist_rad", number, "how far the shoulder of the reaching arm goes ahead", "0.5"}),
            dial_key({"fold", number, "how far it folds its legs ahead of a hold", "1"}),
-           dial_key({"push_decay_hz", number, "how quickly a push is over", "0.9"}),
+           dial_key({"push_decay_hz", number, "how quickly a push is over", "0.6"}),
            dial_key(
                {"most_leap_speed", number,
                 "with which it leaps off its feet, m/s; off its hands, and into them, 0.8 of that",

@@ -63,7 +63,7 @@ class HandPath {
              std::uint32_t first = 0) noexcept;
 
     /// A speed that is told now moves the body no sooner than this.
-    static constexpr std::uint64_t planned_ticks = 141;
+    static constexpr std::uint64_t planned_ticks = 129;
     [[nodiscard]] double now_s() const noexcept { return static_cast<double>(ticks_) * tick_s; }
     /// Plans one tick further.
     void advance(const BrachiatorSettings& settings, std::span<const Vector3> holds,

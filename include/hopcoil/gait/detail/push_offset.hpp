@@ -12,6 +12,11 @@ class PushOffset {
   public:
     void step(double rate, double dt) noexcept;
     void push(const Vector3& delta_velocity) noexcept { velocity_ = velocity_ + delta_velocity; }
+    /// Moved by so much, and on at a velocity.
+    void move(const Vector3& way, const Vector3& delta_velocity) noexcept {
+        value_ = value_ + way;
+        push(delta_velocity);
+    }
 
     [[nodiscard]] const Vector3& value() const noexcept { return value_; }
     [[nodiscard]] const Vector3& velocity() const noexcept { return velocity_; }
