@@ -1,5 +1,12 @@
+#include <algorithm>
+#include <array>
+#include <exception>
+#include <execution>
+#include <filesystem>
+#include <mutex>
+#include <numeric>
+#include <string>
 #include <system_error>
-#include <utility>
 #include <vector>
 
 #include <fmt/format.h>
@@ -9,6 +16,7 @@
 #include <hopcoil/scene/scene.hpp>
 
 #include "tool/commands.hpp"
+#include "tool/progress.hpp"
 #include "tool/scene_files.hpp"
 
 namespace hopcoil::tool {
@@ -26,6 +34,39 @@ fs::path shipped_scenes() {
             "{}: the demo data is not there; say where it is with --scenes DIR", scenes.string())};
     }
     return scenes;
+}
+
+constexpr std::array names{"vane",     "tide_dial", "boom_lamp",   "skiff",
+                           "streamer", "mud_crab",  "lamplighter", "quay_dog",
+                           "mooring",  "awning",    "wall_spray",  "sea_fan",
+                           "davit",    "deckhand",  "rigger",      "heron"};
+
+/// As many at once as the machine has cores.
+std::vector<SceneFiles> run_all(const fs::path& folder, const fs::path& out) {
+    std::vector<SceneFiles> all(names.size());
+    std::array<std::exception_ptr, names.size()> problems{};
+    std::array<std::size_t, names.size()> places{};
+    std::iota(places.begin(), places.end(), std::size_t{0});
+    ProgressBar bar{"running", names.size()};
+    std::mutex counting;
+    std::size_t done = 0;
+    std::for_each(std::execution::par, places.begin(), places.end(), [&](std::size_t i) {
+        try {
+            const std::string name = fmt::format("{}.toml", names[i]);
+            scene::Scene scene = scene::read_scene(folder / name);
+            // What is written names the scene as it is shipped, whatever machine it is on.
+            scene.file = fmt::format("scenes/quay/{}", name);
+            all[i] = run_into_folder("demo", scene, out, {.shows_progress = false});
+        } catch (...) {
+            problems[i] = std::current_exception();
+        }
+        const std::lock_guard lock{counting};
+        bar.show(++done);
+    });
+    for (const std::exception_ptr& problem : problems) {
+        if (problem) std::rethrow_exception(problem);
+    }
+    return all;
 }
 
 draw::Report report_of(const std::vector<SceneFiles>& all) {
@@ -49,23 +90,16 @@ draw::Report report_of(const std::vector<SceneFiles>& all) {
 
 ExitCode run_demo(const DemoOptions& options) {
     const fs::path scenes = options.scenes.empty() ? shipped_scenes() : options.scenes;
-    std::vector<SceneFiles> all;
-    for (const char* name : {"vane.toml", "tide_dial.toml", "boom_lamp.toml", "skiff.toml",
-                             "streamer.toml", "mud_crab.toml", "lamplighter.toml", "quay_dog.toml",
-                             "mooring.toml", "awning.toml", "wall_spray.toml", "sea_fan.toml",
-                             "davit.toml", "deckhand.toml", "rigger.toml", "heron.toml"}) {
-        scene::Scene scene = scene::read_scene(scenes / "quay" / name);
-        // What is written names the scene as it is shipped, whatever machine it is on.
-        scene.file = fmt::format("scenes/quay/{}", name);
-        all.push_back(run_into_folder("demo", scene, options.out));
-        if (all.back().code != ExitCode::done) return all.back().code;
+    const std::vector<SceneFiles> all = run_all(scenes / "quay", options.out);
+    for (const SceneFiles& files : all) {
+        if (files.code != ExitCode::done) return files.code;
     }
     const fs::path page = options.out / "report.html";
     io::write_text_file(page, draw::to_html(report_of(all)));
     if (options.json) {
         Json json{{"made_by", made_by("demo")}, {"page", page.string()}, {"scenes", Json::array()}};
-        for (SceneFiles& files : all)
-            json["scenes"].push_back(std::move(files.report));
+        for (const SceneFiles& files : all)
+            json["scenes"].push_back(files.report);
         print_json(json);
         return ExitCode::done;
     }

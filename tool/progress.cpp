@@ -9,10 +9,10 @@
 
 namespace hopcoil::tool {
 
-ProgressBar::ProgressBar(std::string what, std::size_t total)
+ProgressBar::ProgressBar(std::string what, std::size_t total, bool is_wanted)
     : what_{std::move(what)},
       total_{std::max<std::size_t>(total, 1)},
-      on_terminal_{::isatty(STDERR_FILENO) == 1},
+      on_terminal_{is_wanted && ::isatty(STDERR_FILENO) == 1},
       start_{std::chrono::steady_clock::now()} {}
 
 ProgressBar::~ProgressBar() {

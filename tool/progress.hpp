@@ -13,7 +13,7 @@ namespace hopcoil::tool {
 /// How far long work is: a bar on a terminal, nothing elsewhere, and nothing for what is quick.
 class ProgressBar {
   public:
-    ProgressBar(std::string what, std::size_t total);
+    ProgressBar(std::string what, std::size_t total, bool is_wanted = true);
     ProgressBar(const ProgressBar&) = delete;
     ProgressBar& operator=(const ProgressBar&) = delete;
     /// Takes the bar away.
@@ -33,7 +33,8 @@ class ProgressBar {
 /// A take's sink that shows how far the recording is.
 class ProgressSink final : public TakeSink {
   public:
-    ProgressSink(TakeSink& inner, std::size_t rows) : inner_{inner}, bar_{"running", rows} {}
+    ProgressSink(TakeSink& inner, std::size_t rows, bool is_shown = true)
+        : inner_{inner}, bar_{"running", rows, is_shown} {}
     void begin(std::span<const RecordedChannel> channels) override { inner_.begin(channels); }
     void expect(std::size_t rows) override { inner_.expect(rows); }
     void row(double time_s, std::span<const double> numbers) override {

@@ -29,8 +29,9 @@ std::size_t rows_of(const scene::Scene& scene) {
 }
 
 /// A run that may have ended early; then with the reason, and what the command answers.
-ShownRun run_shown(const std::string& command, const scene::Scene& scene, TakeSink& sink) {
-    ProgressSink shown{sink, rows_of(scene)};
+ShownRun run_shown(const std::string& command, const scene::Scene& scene, TakeSink& sink,
+                   bool shows_progress = true) {
+    ProgressSink shown{sink, rows_of(scene), shows_progress};
     ShownRun run;
     try {
         run.log = scene::run(scene, shown);
@@ -133,7 +134,7 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
     scene::Scene whole = scene;
     whole.record.clear();  // the report is of all of it, whatever the take keeps
     Take take;
-    const ShownRun run = run_shown(command, whole, take);
+    const ShownRun run = run_shown(command, whole, take, wishes.shows_progress);
     const scene::RunLog& log = run.log;
     Json origin = made_by_scene(command, scene);
     if (!run.ended_early.empty()) origin["ended_early"] = run.ended_early;

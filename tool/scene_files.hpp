@@ -40,6 +40,7 @@ struct SceneFileWishes {
     std::filesystem::path figure{};              ///< elsewhere than in the folder
     std::vector<std::filesystem::path> takes{};  ///< .csv, .json, .gltf or .glb
     bool overlay = false;                        ///< movers of one target in one chart
+    bool shows_progress = true;
 };
 
 /// Runs a scene and writes NAME.csv, NAME.json, NAME.txt, NAME.html, its figure NAME.png and its

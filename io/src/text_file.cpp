@@ -1,3 +1,4 @@
+#include <atomic>
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
@@ -66,8 +67,10 @@ fs::path temporary_beside(const fs::path& path) {
                                       folder.string())};
     }
     // The ending stays last: some writers choose a format by it.
-    fs::path temporary = folder / fmt::format(".{}.{}.part{}", path.stem().string(), ::getpid(),
-                                              path.extension().string());
+    // Several threads may write files of one name.
+    static std::atomic<unsigned> count = 0;
+    fs::path temporary = folder / fmt::format(".{}.{}-{}.part{}", path.stem().string(), ::getpid(),
+                                              count.fetch_add(1), path.extension().string());
     const int file = ::open(temporary.c_str(), O_CREAT | O_WRONLY | O_TRUNC | O_CLOEXEC, 0666);
     if (file < 0) {
         throw FileProblem{

@@ -41,7 +41,7 @@ SwingPoint FootSwing::at(double time_s) const noexcept {
     SwingPoint point{{ex.value, ey.value, ez.value},
                      {ex.rate, ey.rate, ez.rate},
                      {ex.rate_of_rate, ey.rate_of_rate, ez.rate_of_rate}};
-    if (flies_under > 0) {
+    if (flies_under != 0) {
         const double t = std::max(time_s - planned_s, 0.0);
         const Vector3 gravity{0, -flies_under, 0};
         point.position = point.position + flies_from + (flies_with + gravity * (0.5 * t)) * t;

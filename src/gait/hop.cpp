@@ -63,7 +63,8 @@ HopPlan plan_hop(const WalkerSettings& settings, const HopStart& start,
     if (wish.keeps_on) {
         constexpr double dips = 0.3;  // of its last velocity: it sinks first
         const double rise = std::max(low - start.hips.y, 0.05 * l);
-        plan.push_s = in_ticks(rise / (dips * rate));
+        const double least_s = 0.45 * math::sqrt(l / g);
+        plan.push_s = in_ticks(std::max(rise / (dips * rate), least_s));
         plan.launch = start.velocity;
         plan.take_off = start.hips + start.velocity * plan.push_s;
     } else {
@@ -71,16 +72,24 @@ HopPlan plan_hop(const WalkerSettings& settings, const HopStart& start,
         const double crouch = start.feet.y + heights.crouch_m;
         plan.push_s = in_ticks((low - crouch) / (part_of_launch * rate));
         const double pushed_s = 0.5 * part_of_launch * plan.push_s;  // before and after its feet
-        const double most = heights.across_m;                        // in which it can brake
+        const double most = heights.across_m;                        // for the push, and to brake
         const double usual_s = 0.35;
-        const double slow_s = plan.flight_s + pushed_s + 0.5 * usual_s;
-        const double speed = distance / slow_s;
-        plan.landing_s = in_ticks(std::min(usual_s, 2 * most / std::max(speed, 1e-9)));
-        plan.launch = way * (1 / (plan.flight_s + pushed_s + 0.5 * plan.landing_s));
-        const double pushed = flat_length(plan.launch) * pushed_s;
-        const double part = pushed > most ? most / pushed : 1;
-        plan.take_off = start.feet + plan.launch * (pushed_s * part);
-        plan.crouch = start.feet - plan.launch * (pushed_s * part);
+        // As slow as that allows: what the push does not cover, the flight has to.
+        double speed = distance / (pushed_s + plan.flight_s + 0.5 * usual_s);
+        const auto braked_s = [&] {
+            return in_ticks(std::min(usual_s, 2 * most / std::max(speed, 1e-9)));
+        };
+        for (int round = 0; round < 8; ++round) {
+            plan.landing_s = braked_s();
+            const double way_m = distance - std::min(speed * pushed_s, most);
+            speed = way_m / (plan.flight_s + 0.5 * plan.landing_s);
+        }
+        const double pushed_m = std::min(speed * pushed_s, most);
+        const double flown_s = plan.flight_s + 0.5 * plan.landing_s;
+        const Vector3 along = distance > 0 ? way * (1 / distance) : Vector3{};
+        plan.launch = along * ((distance - pushed_m) / flown_s);
+        plan.take_off = start.feet + along * pushed_m;
+        plan.crouch = start.feet - along * pushed_m;
         plan.crouch.y = crouch;
     }
     plan.take_off.y = low;
@@ -98,7 +107,7 @@ FootSwing flight_of(const FlyingLeg& leg) noexcept {
     swing.planned_s = swing.down_from_s = leg.now_s;
     swing.flies_from = leg.hips;
     swing.flies_with = leg.velocity;
-    swing.flies_under = g;
+    swing.flies_under = leg.falls_with;
     return swing;
 }
 
@@ -112,7 +121,7 @@ void move(FootSwing& swing, const SwingPoint& from, const SwingPoint& to, double
 
 SwingPoint seen_from_hips(const FlyingLeg& leg) noexcept {
     return {leg.foot.position - leg.hips, leg.foot.velocity - leg.velocity,
-            leg.foot.acceleration + Vector3{0, g, 0}};
+            leg.foot.acceleration + Vector3{0, leg.falls_with, 0}};
 }
 
 }  // namespace
@@ -134,7 +143,7 @@ FootSwing fold_leg(const FlyingLeg& leg, const Vector3& beneath) noexcept {
 
 FootSwing stretch_leg(const FlyingLeg& leg, const Vector3& spot) noexcept {
     const double left_s = std::max(leg.land_s - leg.now_s, 1e-6);
-    const Vector3 gravity{0, -g, 0};
+    const Vector3 gravity{0, -leg.falls_with, 0};
     const Vector3 hips_then = leg.hips + (leg.velocity + gravity * (0.5 * left_s)) * left_s;
     FootSwing swing = flight_of(leg);
     swing.spot = spot;

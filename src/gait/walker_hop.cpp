@@ -91,10 +91,25 @@ Vector3 WalkerTick::hips_velocity() const noexcept {
     return {w_.velocity_.x, w_.height_rate_, w_.velocity_.z};
 }
 
+/// Of a hop, once its push has begun.
+double WalkerTick::lands_at_s() const noexcept {
+    const Walker::Hop& hop = w_.hop_;
+    return hop.ends_s + (hop.phase == HopPhase::pushes ? hop.plan.flight_s : 0);
+}
+
 FlyingLeg WalkerTick::flying(std::size_t leg) const noexcept {
     const Walker::Hop& hop = w_.hop_;
-    const double land_s = hop.ends_s + (hop.phase == HopPhase::pushes ? hop.plan.flight_s : 0);
-    return {foot_now(leg), w_.place_, hips_velocity(), now_s_, land_s, set_.leg_length_m};
+    const bool pushes = hop.phase == HopPhase::pushes;
+    FlyingLeg flies{.hips = w_.place_,
+                    .velocity = hips_velocity(),
+                    .falls_with = standard_gravity,
+                    .now_s = now_s_,
+                    .land_s = lands_at_s(),
+                    .leg_length_m = set_.leg_length_m};
+    flies.foot = foot_now(leg);
+    constexpr double hardly = 1e-9;  // 0 is for feet whose body does not fly
+    if (pushes) flies.falls_with = hardly - hop.path[1].at(now_s_).rate_of_rate;
+    return flies;
 }
 
 /// Off the ground, and drawn up.
@@ -196,7 +211,7 @@ void WalkerTick::move_flying_foot(std::size_t leg) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
     foot.position = w_.state_[leg].swing.at(now_s_).position;
     pull_along(leg);
-    const double whole_s = std::max(w_.hop_.ends_s - w_.state_[leg].lift_s, tick_s);
+    const double whole_s = std::max(lands_at_s() - w_.state_[leg].lift_s, tick_s);
     foot.phase = std::clamp((now_s_ - w_.state_[leg].lift_s) / whole_s, 0.0, 1.0);
 }
 
@@ -315,6 +330,9 @@ void WalkerTick::let_go_of_ground() noexcept {
         const double length = length_of(w_.feet_[i].position - w_.hip(i));
         if (length > at_end * set_.leg_length_m) fold(i);
     }
+    // The push goes on: its acceleration is another one in each tick.
+    for (std::size_t i = 0; i < set_.leg_count; ++i)
+        if (!w_.feet_[i].planted) fold(i);
 }
 
 void WalkerTick::run_hop() noexcept {

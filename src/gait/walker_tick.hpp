@@ -132,6 +132,7 @@ class WalkerTick {
     void let_go_of_ground() noexcept;
     [[nodiscard]] bool lands_with_body(std::size_t leg) const noexcept;
     [[nodiscard]] Vector3 hips_velocity() const noexcept;
+    [[nodiscard]] double lands_at_s() const noexcept;
     [[nodiscard]] FlyingLeg flying(std::size_t leg) const noexcept;
     void fold(std::size_t leg) noexcept;
     void move_flying_foot(std::size_t leg) noexcept;

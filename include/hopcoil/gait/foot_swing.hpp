@@ -62,7 +62,7 @@ struct FootSwing {
     // With gravity, all places are relative to a body that falls freely since `planned_s`:
     Vector3 flies_from{};      ///< where it was then
     Vector3 flies_with{};      ///< its velocity then
-    double flies_under = 0.0;  ///< gravity; 0 for a step on the ground
+    double flies_under = 0.0;  ///< its acceleration downward; 0 for a step on the ground
 
     [[nodiscard]] SwingPoint at(double time_s) const noexcept;
 

@@ -68,7 +68,8 @@ struct HopPlan {
 struct FlyingLeg {
     SwingPoint foot{};
     Vector3 hips{};
-    Vector3 velocity{};  ///< of the hips
+    Vector3 velocity{};       ///< of the hips
+    double falls_with = 0.0;  ///< their acceleration downward
     double now_s = 0.0;
     double land_s = 0.0;
     double leg_length_m = 1.0;
