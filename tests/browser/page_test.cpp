@@ -16,11 +16,20 @@ using nlohmann::json;
 
 namespace {
 
+/// One for all tests: it takes seconds to start.
+Browser& shared_browser() {
+    static Browser browser{1280, 800};
+    return browser;
+}
+
 /// A page that has its first motion.
 class OpenPage {
   public:
     explicit OpenPage(const std::string& scene = "vane.toml", int width = 1280, int height = 800)
-        : served{scene}, browser{width, height} {
+        : served{scene} {
+        browser.resize(width, height);
+        browser.open("about:blank");
+        browser.complaints();  // those of the page before are its own
         browser.open(served.address());
         Browser::wait_until("the page has a motion", [&] {
             return browser.run("return Boolean(window.hopcoil && hopcoil.answer)").get<bool>();
@@ -57,7 +66,7 @@ class OpenPage {
     std::string said() { return browser.text_of("#said"); }
 
     ServedScene served;
-    Browser browser;
+    Browser& browser = shared_browser();
 };
 
 }  // namespace
