@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/math.hpp>
@@ -47,9 +48,9 @@ Placement BalanceTick::settled(std::uint32_t part, const Placement& to) const no
     return {to.position + left.way, normalized(turned_by(left.turn) * to.rotation)};
 }
 
-/// How far a foot is rolled as it walks ahead: above 0 its heel is up, below 0 its toes are. It
-/// leaves on its toes and lands on its heel.
-double BalanceTick::roll_of(std::size_t side) const noexcept {
+/// How far a foot is to be rolled as it walks ahead: above 0 its heel is up, below 0 its toes are.
+/// It leaves on its toes and lands on its heel.
+double BalanceTick::wanted_roll(std::size_t side) const noexcept {
     constexpr double at_speed = 1.3;
     constexpr double heel_up_rad = 0.5;
     constexpr double toes_up_rad = 0.25;
@@ -74,6 +75,31 @@ double BalanceTick::roll_of(std::size_t side) const noexcept {
     return leaving * smooth(b_.landed_s_ / (both_down * set_.walk_step_s));
 }
 
+/// After what is wanted, critically damped: steps that are taken in a hurry snap no sole about.
+void BalanceTick::roll_soles() noexcept {
+    constexpr double quick = 40;  // rad/s
+    constexpr double flat_rad = 1e-4;
+    for (const std::size_t side : {0U, 1U}) {
+        Balance::Step& own = b_.steps_[side];
+        const double wanted = wanted_roll(side);
+        own.roll_rate +=
+            (quick * quick * (wanted - own.roll_rad) - 2 * quick * own.roll_rate) * Balance::tick_s;
+        own.roll_rad += own.roll_rate * Balance::tick_s;
+        // Legs that are too short lift heels at once; these sink again as softly as others.
+        const Placement& pelvis = b_.parts_.placements()[index_of(BodyPart::pelvis)];
+        const double least = b_.feet_[side].planted
+                                 ? roll_under(side, parts::to_world(pelvis, at_.hip_of(side)))
+                                 : own.roll_rad;
+        if (least > own.roll_rad) {
+            own.roll_rad = least;
+            own.roll_rate = std::max(own.roll_rate, 0.0);
+        }
+        const bool rests = wanted == 0 && std::abs(own.roll_rad) < flat_rad &&
+                           std::abs(own.roll_rate) < quick * flat_rad;
+        if (rests) own.roll_rad = own.roll_rate = 0;
+    }
+}
+
 /// About its toes or its heel, which stay where they are.
 Placement BalanceTick::rolled_sole(std::size_t side, double roll_rad) const noexcept {
     const BalanceFoot& foot = b_.feet_[side];
@@ -83,35 +109,74 @@ Placement BalanceTick::rolled_sole(std::size_t side, double roll_rad) const noex
     return {foot.position + rotated(foot.rotation, edge) - rotated(turn, edge), turn};
 }
 
-/// On its toes, as far as its leg is too short for the whole of it.
-Placement BalanceTick::sole_under(std::size_t side, const V& hip) const noexcept {
+/// The roll on its toes with the ankle as near to the hip as that brings it.
+double BalanceTick::nearest_roll(std::size_t side, const V& hip) const noexcept {
+    const BalanceFoot& foot = b_.feet_[side];
+    const V toes{0, 0, 0.5 * set_.build.foot_length_m};
+    const V from = at_.ankle - toes;
+    const V to = rotated(conjugate(foot.rotation), hip - foot.position) - toes;
+    constexpr double most_rad = 0.9;
+    return std::clamp(math::atan2(to.z, to.y) - math::atan2(from.z, from.y), 0.0, most_rad);
+}
+
+/// How far a sole lies out of reach of its leg.
+double BalanceTick::missing_m(const Placement& sole, const V& hip) const noexcept {
     const double reach = 0.998 * (at_.thigh_m + at_.shin_m);
-    const auto misses = [&](const Placement& sole) {
-        return length_of(parts::to_world(sole, at_.ankle) - hip) > reach;
-    };
-    const double roll_rad = roll_of(side);
-    const Placement wanted = rolled_sole(side, roll_rad);
-    if (!misses(wanted)) return wanted;
+    return length_of(parts::to_world(sole, at_.ankle) - hip) - reach;
+}
+
+/// The roll of a foot that stands: where its leg is too short it is on its toes, as far as that
+/// takes.
+double BalanceTick::roll_under(std::size_t side, const V& hip) const noexcept {
+    const double roll_rad = b_.steps_[side].roll_rad;
+    if (!(missing_m(rolled_sole(side, roll_rad), hip) > 0)) return roll_rad;
     constexpr int rounds = 20;
     double least = std::max(roll_rad, 0.0);
-    double most = 0.9;
+    double most = std::max(nearest_roll(side, hip), least);
     for (int i = 0; i < rounds; ++i) {
         const double middle = 0.5 * (least + most);
-        (misses(rolled_sole(side, middle)) ? least : most) = middle;
+        (missing_m(rolled_sole(side, middle), hip) > 0 ? least : most) = middle;
     }
-    return rolled_sole(side, most);
+    return most;
+}
+
+/// As it stands; one in the air comes along where its leg is too short.
+Placement BalanceTick::sole_under(std::size_t side, const V& hip) const noexcept {
+    if (b_.feet_[side].planted) return rolled_sole(side, roll_under(side, hip));
+    Placement sole = rolled_sole(side, b_.steps_[side].roll_rad);
+    const V way = hip - parts::to_world(sole, at_.ankle);
+    const double missing = missing_m(sole, hip);
+    if (missing > 0) sole.position = sole.position + way * (missing / length_of(way));
+    return sole;
+}
+
+/// Of a body that gets up: its feet pass beside its hips, not through them.
+Vector3 BalanceTick::past_hip(std::size_t side, const V& hip, const V& outward) const noexcept {
+    const BalanceFoot& foot = b_.feet_[side];
+    if (b_.state_ != BalanceState::rises || foot.planted) return {};
+    const double leg_m = at_.thigh_m + at_.shin_m;
+    constexpr double near = 0.45;
+    constexpr double beside = 0.32;
+    const double share = length_of(foot.position - hip) / (near * leg_m);
+    const double part = std::max(0.0, 1 - share * share);
+    const double swings = 4 * foot.phase * (1 - foot.phase);
+    return outward * (beside * leg_m * part * part * swings * swings);
 }
 
 BalanceTick::Leg BalanceTick::bend_leg(std::size_t side, const Placement& pelvis) const noexcept {
     const V hip = parts::to_world(pelvis, at_.hip_of(side));
     const BalanceFoot& foot = b_.feet_[side];
-    // Upright the knee goes ahead of the body and with its toes, lying it goes up.
+    const V outward = rotated(pelvis.rotation, {side == 0 ? 1.0 : -1.0, 0, 0});
+    // Upright the knee goes ahead of the body and with its toes, lying it goes up; in between it
+    // goes outward, past where the leg itself points.
     const V toe = rotated(foot.rotation, {0, 0, 1});
     const V ahead = rotated(pelvis.rotation, {0, 0, 1});
     const double upright = std::clamp(rotated(pelvis.rotation, {0, 1, 0}).y, 0.0, 1.0);
     const V pole = (toe + ahead) * (0.5 * upright) + V{0, 1, 0} * (1 - upright) +
-                   rotated(turned_by({0, b_.yaw_, 0}), {0, 0, 1}) * (0.3 * (1 - upright));
-    const Placement sole = sole_under(side, hip);
+                   rotated(turned_by({0, b_.yaw_, 0}), {0, 0, 1}) * (0.3 * (1 - upright)) +
+                   outward * (3 * upright * (1 - upright));
+    Placement sole = sole_under(side, hip);
+    sole.position = sole.position + past_hip(side, hip, outward);
     const V ankle = parts::to_world(sole, at_.ankle);
     const TwoBonePose pose = bend_two_bones(hip, ankle, pole, at_.thigh_m, at_.shin_m);
     return {hip, pose.knee, pose.ankle, sole};

@@ -375,6 +375,7 @@ void BalanceTick::run() noexcept {
     if (b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises) {
         find_soles();
         decide_steps();
+        roll_soles();
         follow_bob();
         swing_arms();
         push_from_ground();

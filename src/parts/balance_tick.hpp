@@ -112,7 +112,12 @@ class BalanceTick {
     void keep_where_it_is(std::uint32_t part, const Placement& to) noexcept;
     void place_leg(std::size_t side, const Placement& pelvis,
                    std::span<Placement> all) const noexcept;
-    [[nodiscard]] double roll_of(std::size_t side) const noexcept;
+    [[nodiscard]] double wanted_roll(std::size_t side) const noexcept;
+    void roll_soles() noexcept;
+    [[nodiscard]] V past_hip(std::size_t side, const V& hip, const V& outward) const noexcept;
+    [[nodiscard]] double missing_m(const Placement& sole, const V& hip) const noexcept;
+    [[nodiscard]] double roll_under(std::size_t side, const V& hip) const noexcept;
+    [[nodiscard]] double nearest_roll(std::size_t side, const V& hip) const noexcept;
     [[nodiscard]] Placement rolled_sole(std::size_t side, double roll_rad) const noexcept;
     [[nodiscard]] Placement sole_under(std::size_t side, const V& hip) const noexcept;
     [[nodiscard]] Leg bend_leg(std::size_t side, const Placement& pelvis) const noexcept;

@@ -264,7 +264,7 @@ void record_what_the_wind_moves(Hash& hash, Parameters& numbers) {
 /// Walkers over steps, slopes and a raft, told this and that.
 void record_walkers(Hash& hash, Parameters& numbers) {
     using namespace hopcoil;
-    for (const std::size_t legs : {2U, 6U}) {
+    for (const std::size_t legs : {2U, 4U, 6U}) {
         Terrain terrain;
         terrain.add(Terrain::Plane{.slope_x = 0.05});
         terrain.add(Terrain::Box{.middle = {0, 0.05, 1}, .size = {3, 0.1, 0.8}, .yaw_rad = 0.3});
@@ -274,7 +274,7 @@ void record_walkers(Hash& hash, Parameters& numbers) {
         Walker runner = [&] {
             WalkerSettings settings = walker_with(legs, 0.8);
             settings.policy = StepPolicy::in_a_gait;
-            settings.gait = Gait::run;
+            settings.gait = Gait::by_speed;
             return Walker{settings, terrain, {}};
         }();
         FootWatch watch{runner};

@@ -368,6 +368,47 @@ TEST_CASE(
     }
 }
 
+TEST_CASE("nothing of its legs leaps, as it walks and as it gets up", "[balance]") {
+    const FlatGround ground;
+    /// The hardest that the middle of a leg's part is accelerated while a body is on its legs.
+    const auto hardest = [&](Balance& body, const Vector3& velocity, int ticks) {
+        std::array<std::vector<Vector3>, 2> before{};  // the last tick's, and the one before
+        double most = 0;
+        for (int i = 0; i < ticks; ++i) {
+            const BalanceState state = body.state();
+            body.step({.velocity = velocity, .ground = &ground}, Balance::tick_s);
+            std::vector<Vector3> now;
+            for (std::uint32_t part = 0; part < body.body_size(); ++part)
+                now.push_back(body.placements()[part].position);
+            const bool goes_on = body.state() == state && state != BalanceState::limp;
+            if (!goes_on) before = {};
+            for (std::size_t k = 3; k < 9 && goes_on && !before[1].empty(); ++k) {
+                const Vector3 bend = now[k] - before[0][k] * 2 + before[1][k];
+                most = std::max(most, norm(bend) / (Balance::tick_s * Balance::tick_s));
+            }
+            before = {now, before[0]};
+        }
+        return most;
+    };
+    for (const double speed : {0.5, 1.0, 1.3, -0.6}) {
+        CAPTURE(speed);
+        Balance body{{}, ground, {}};
+        CHECK(hardest(body, {0, 0, speed}, 240 * 5) < 150);
+        CHECK(hardest(body, {}, 240 * 2) < 600);
+    }
+    // It rises off its back, its front and its sides.
+    for (const double angle : {0.0, 1.5, 3.0, 4.5}) {
+        CAPTURE(angle);
+        Balance body{{}, ground, {}};
+        body.push({3.5 * std::cos(angle), 0, 3.5 * std::sin(angle)});
+        for (int i = 0; i < 240 * 5 && body.state() != BalanceState::rises; ++i)
+            body.step({.ground = &ground}, Balance::tick_s);
+        REQUIRE(body.state() == BalanceState::rises);
+        CHECK(hardest(body, {}, 240 * 3) < 4000);
+        CHECK(body.state() == BalanceState::stands);
+    }
+}
+
 TEST_CASE("feet that carry a rising body are flat, wherever it is told to go", "[balance]") {
     const FlatGround ground;
     const BalanceSettings settings{.lies_s = 0.1};

@@ -116,7 +116,7 @@ class Balance {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("balance 2");
+        fields.begins("balance 3");
         fields.up_to(BalanceState::animated, state_);
         fields.up_to(BalanceState::animated, next_state_);
         fields(has_next_state_, has_pose_);
@@ -127,7 +127,8 @@ class Balance {
             Step& own = steps_[side];
             fields(foot.position, foot.rotation, foot.planted, foot.part, foot.on_part,
                    foot.turn_on_part, foot.phase, foot.landing, foot.load_n);
-            fields(own.swing, own.part, own.lift_s, own.land_s, own.from_turn, own.turn, own.spot);
+            fields(own.swing, own.part, own.lift_s, own.land_s, own.from_turn, own.turn, own.spot,
+                   own.roll_rad, own.roll_rate);
         }
         for (Settling& each : settling_)
             fields(each.way, each.way_rate, each.turn, each.turn_rate);
@@ -158,6 +159,8 @@ class Balance {
         Quaternion from_turn{};
         Quaternion turn{};
         Vector3 spot{};
+        double roll_rad = 0.0;  ///< of its sole, planted or not: above 0 its heel is up
+        double roll_rate = 0.0;
     };
     /// How far a part still is from where it is told to be, since its state changed; it decays.
     struct Settling {
