@@ -165,7 +165,10 @@ void Brachiator::tick(double speed) noexcept {
     drawn_.step(decay_rate, tick_s);
     fold_legs();
     move_free_hands();
-    draw_on(pose());
+    if (const Vector3 drawn = pose(); !(drawn == Vector3{})) {
+        draw_on(drawn);
+        pose();
+    }
     bool any_holds = false;
     for (std::size_t side = 0; side < 2; ++side) {
         if (hands_[side].holds && !held_[side]) ++log_.catches;
@@ -278,11 +281,6 @@ detail::HandAt Brachiator::hand_at(std::uint32_t side) const noexcept {
     return {.holds = holds, .hold = leaping_.let_go[side], .left = leaping_.let_go[side]};
 }
 
-Brachiator::Fixed Brachiator::hand_on(std::uint32_t side) const noexcept {
-    const detail::HandAt at = hand_at(side);
-    return {at.holds, holds_[at.hold]};
-}
-
 Brachiator::Fixed Brachiator::foot_on(std::size_t side) const noexcept {
     const BrachiatorPhase now = phase();
     if (now == BrachiatorPhase::gathers && leaping_.from_feet)
@@ -301,7 +299,7 @@ Vector3 Brachiator::draw_in() noexcept {
         if (!(over > 0)) return;
         position_ = position_ + limb * (over / (over + most_m));
     };
-    // A hand that is about to catch will reach its hold: what pushes have left goes little by little.
+    // A hand that is about to catch will reach its hold: what pushes have left goes bit by bit.
     constexpr double from_phase = 0.3;
     const Vector3 aside = offset_.value() + drawn_.value();
     const auto reach_m = [&](const detail::HandAt& at, std::size_t side) {
@@ -326,12 +324,10 @@ Vector3 Brachiator::draw_in() noexcept {
 
 /// Arms that have drawn it in go on with that: where they let go, it does not jump back.
 void Brachiator::draw_on(const Vector3& drawn) noexcept {
-    if (drawn == Vector3{}) return;
     const Vector3 inward = drawn * (1 / length(drawn));
     const double outward_speed = -dot(offset_.velocity() + drawn_.velocity(), inward);
     const Vector3 faster = inward * std::max(outward_speed, 0.0);
     drawn_.move(drawn, faster);
-    velocity_ = velocity_ + faster;
     log_.drawn_in_m = std::max(log_.drawn_in_m, length(drawn_.value()));
 }
 

@@ -26,8 +26,9 @@ constexpr double standing_speed = 0.05;
 constexpr double quickest_hand = 6.5;
 /// For each m/s, how long it hangs by both hands before it goes back.
 constexpr double turns_in = 0.16;
-/// Between holds that many arm lengths apart it begins to slow down, to so much more time.
+/// Between holds further apart than this, in arm lengths, swings take more time: 0.4 more at 1.8.
 constexpr double wide_gap = 1.3;
+constexpr double widest_gap = 1.8;
 constexpr double slower_over_wide = 0.4;
 /// Of the arc's depth, that of the quickest swing.
 constexpr double least_depth = 0.3;
@@ -112,11 +113,11 @@ Swung swung(const HandSwing& swing, const Vector3& pivot, double time_s) {
     return {place, swept > 0 ? std::clamp(2 * angle / swept, -1.0, 1.0) : 0.0};
 }
 
-/// The shorter turn; right about, the one in which each shoulder comes past its own hand's hold.
+/// The shorter turn. To turn round, the one in which each shoulder passes its own hand's hold.
 double turn_below(double from_rad, double to_rad, const Vector3& to_left_hand) {
-    constexpr double right_about = 2.2;
+    constexpr double turns_round = 2.2;
     const double turn = shorter_turn_rad(from_rad, to_rad);
-    if (std::abs(turn) < right_about) return turn;
+    if (std::abs(turn) < turns_round) return turn;
     const math::SinCos half = math::sincos(from_rad + 0.5 * turn);
     const double same_side = half.cos * to_left_hand.x - half.sin * to_left_hand.z;
     return same_side >= 0 ? turn : turn - std::copysign(2 * math::pi, turn);
@@ -256,8 +257,8 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
     // With arms that are hardly long enough it takes more time.
     const double widest_m =
         std::max(length(holds[caught] - holds[pivot]), length(holds[pivot] - holds[left]));
-    const double wide =
-        std::clamp((widest_m / settings.arm_length_m - wide_gap) / (1.8 - wide_gap), 0.0, 1.0);
+    const double wide = std::clamp(
+        (widest_m / settings.arm_length_m - wide_gap) / (widest_gap - wide_gap), 0.0, 1.0);
     const double way_s = over_ground(way) / pace * (1 + slower_over_wide * wide);
     swing.swing_s = std::max(hand_s, std::min(way_s, natural_s));
     const Vector3 along = holds[caught] - holds[pivot];

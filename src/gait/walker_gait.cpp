@@ -77,6 +77,7 @@ void WalkerTick::change_gait(Gait gait) noexcept {
     w_.gait_share_ = 0;
 }
 
+/// On by a tick, in the gait of its speed.
 void WalkerTick::run_cycle() noexcept {
     const Gait gait = gait_at(set_, lim_, speed_, w_.gait_);
     if (gait != w_.gait_) change_gait(gait);

@@ -174,7 +174,6 @@ class Brachiator {
     [[nodiscard]] Vector3 shoulder(std::size_t side) const noexcept;
     [[nodiscard]] Vector3 hip(std::size_t side) const noexcept;
     [[nodiscard]] detail::HandAt hand_at(std::uint32_t side) const noexcept;
-    [[nodiscard]] Fixed hand_on(std::uint32_t side) const noexcept;
     [[nodiscard]] Fixed foot_on(std::size_t side) const noexcept;
     [[nodiscard]] SwingPoint on_way() const noexcept;
     [[nodiscard]] SwingPoint on_row() const noexcept;

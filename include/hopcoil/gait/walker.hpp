@@ -229,11 +229,11 @@ class Walker {
     Vector3 lean_{};
     double time_left_s_ = 0.0;  ///< since the last tick
     double cycle_ = 0.0;        ///< of a gait, 0 to 1
-    Gait gait_ = Gait::walk;    ///< and the one that it comes from, into which it has got so far:
+    Gait gait_ = Gait::walk;    ///< that it is in
     Gait gait_before_ = Gait::walk;
-    double gait_share_ = 1.0;
-    double rock_ = 0.0;      ///< slope of a galloping body, above that of the ground
-    double rested_s_ = 0.0;  ///< since it last moved
+    double gait_share_ = 1.0;  ///< how far it has changed from one to the other
+    double rock_ = 0.0;        ///< slope of a galloping body, above that of the ground
+    double rested_s_ = 0.0;    ///< since it last moved
     std::uint64_t ticks_ = 0;
     std::uint32_t last_group_ = no_group;
     std::array<WalkerFoot, most_legs> feet_{};
