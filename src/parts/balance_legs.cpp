@@ -82,9 +82,10 @@ void BalanceTick::roll_soles() noexcept {
     for (const std::size_t side : {0U, 1U}) {
         Balance::Step& own = b_.steps_[side];
         const double wanted = wanted_roll(side);
-        own.roll_rate +=
-            (quick * quick * (wanted - own.roll_rad) - 2 * quick * own.roll_rate) * Balance::tick_s;
-        own.roll_rad += own.roll_rate * Balance::tick_s;
+        // As sums: g++ 12 fuses sums and differences side by side into other bits.
+        const double pulled = quick * quick * (wanted - own.roll_rad) * Balance::tick_s;
+        own.roll_rate = own.roll_rate * (1 - 2 * quick * Balance::tick_s) + pulled;
+        own.roll_rad = own.roll_rad + own.roll_rate * Balance::tick_s;
         // Legs that are too short lift heels at once; these sink again as softly as others.
         const Placement& pelvis = b_.parts_.placements()[index_of(BodyPart::pelvis)];
         const double least = b_.feet_[side].planted

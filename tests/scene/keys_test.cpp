@@ -66,6 +66,8 @@ std::map<std::string, std::string> places_for_keys() {
         {"cloth", hook + lamp + "[net.n]\ncloth = { @ }\n"},
         {"rope", hook + lamp + "[net.n]\nrope = { @ }\n"},
         {"soft ball", hook + lamp + "[net.n]\nsoft_ball = { @ }\n"},
+        {"body of points", hook + lamp + "[net.n]\nbody = { @ }\n"},
+        {"limb", hook + lamp + "[net.n]\nbody = { limbs = [{ @ }] }\n"},
         {"net point", hook + lamp + "[net.n]\nown_points = [{ @ }]\n"},
         {"net link",
          hook + lamp + "[net.n]\nown_points = [{ at_m = [0, 0, 0] }]\nlinks = [{ @ }]\n"},

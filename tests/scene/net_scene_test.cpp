@@ -254,3 +254,72 @@ shapes = [{ type = "plane", at_m = [0, 2, 0] }]
                          "balls = [{ name = 'a', at_m = [0, 0, 0] }]"),
                Contains("no balls"));
 }
+
+TEST_CASE("a body of points is thrown, turns as it was told, and is followed where it faces",
+          "[net]") {
+    const TestFolder folder;
+    const std::string crate = R"(
+duration_s = 1.5
+[ground.quay]
+[net.crate]
+at_m = [0, 1.5, 0]
+gravity_m_per_s2 = 9.8
+air_density_kg_per_m3 = 0
+ground = "quay"
+body = { half_size_m = [0.25, 0.15, 0.2], mass_kg = 4, velocity_m_per_s = [2.5, 2, 0], turn_rate_deg_per_s = [0, 0, -120]LIMBS }
+balls = [{ name = "float", at_m = [0, 3, 5], velocity_m_per_s = [1, 0, -2], held_until_s = 0.1 }]
+[pose.gull]
+position = "crate.middle"
+rotation = "crate.facing"
+)";
+    const auto with = [&](const std::string& limbs) {
+        std::string text = crate;
+        text.replace(text.find("LIMBS"), 5, limbs);
+        return text;
+    };
+    const Scene scene = read(folder, with(""));
+    const Take take = take_of(scene);
+    const auto at = [&](const Take& of, const std::string& name, std::size_t row) {
+        return of.row(row)[of.find_column(name).value()];
+    };
+    for (const std::size_t row : {6U, 18U, 30U}) {
+        const double t = static_cast<double>(row) / 60;
+        CAPTURE(t);
+        CHECK(at(take, "crate.middle.position_m.x", row) == Approx(2.5 * t).margin(1e-6));
+        CHECK(at(take, "crate.middle.position_m.y", row) ==
+              Approx(1.5 + 2 * t - 4.9 * t * t).margin(0.01));
+        const double thrown_s = std::max(0.0, t - 0.1);
+        CHECK(at(take, "crate.float.position_m.x", row) == Approx(thrown_s).margin(1e-3));
+        CHECK(at(take, "crate.float.position_m.z", row) == Approx(5 - 2 * thrown_s).margin(1e-3));
+        const double angle = -120 * t * std::acos(-1.0) / 180;
+        CHECK(at(take, "crate.facing.value.w", row) == Approx(std::cos(angle / 2)).margin(0.01));
+        CHECK(at(take, "crate.facing.value.z", row) == Approx(std::sin(angle / 2)).margin(0.01));
+    }
+    // It lies on the ground in the end, on one of its sides.
+    CHECK(at(take, "crate.middle.position_m.y", take.row_count() - 1) < 0.3);
+    CHECK(at(take, "gull.position.value_m.x", take.row_count() - 1) > 1);
+
+    const Scene limbed = read(folder, with(", limbs = [{ on = 'left' }, { on = 'right', length_m = "
+                                           "0.8, segments = 9 }]"));
+    const auto found = std::find_if(limbed.systems.begin(), limbed.systems.end(),
+                                    [](const auto& each) { return each.name == "crate"; });
+    REQUIRE(found != limbed.systems.end());
+    CHECK(found->spec->outputs().front().count == 6 + 7 + 10);
+    const std::vector<View> views = found->spec->views();
+    REQUIRE(views.size() == 3);  // its box, its limbs, the float
+    CHECK(views[1].parents[6] == 1);
+    CHECK(views[1].parents[13] == 0);
+    const Take flown = take_of(limbed);
+    double longest = 0;
+    for (std::size_t row = 0; row < flown.row_count(); ++row)
+        longest = std::max(longest, at(flown, "crate.largest_stretch", row));
+    CHECK(longest < 0.2);
+    const std::string model = (folder.path() / "crate.glb").string();
+    io::write_model(model, io::model_of(flown, model_channels_of(limbed, flown)).model);
+    CHECK(io::read_nodes(model).size() >= 2);
+
+    CHECK_THAT(problems_of(folder, with(", limbs = [{ on = 'top' }]")), Contains("limbs[0].on"));
+    CHECK_THAT(problems_of(folder, with(", limbs = [{ length_m = 1 }]")), Contains("'on'"));
+    CHECK_THAT(problems_of(folder, with("") + "[net.other]\nbody = { mass_kg = -1 }\n"),
+               Contains("mass_kg"));
+}

@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include "net_body.hpp"
 #include "net_spec.hpp"
 #include "running_net.hpp"
 #include "vectors.hpp"
@@ -37,6 +38,7 @@ std::size_t NetParts::point_count() const {
         return cloth->columns * cloth->rows;
     if (const auto* rope = std::get_if<RopeSettings>(&made_of)) return rope->segments + 1;
     if (const auto* own = std::get_if<OwnNet>(&made_of)) return own->structure.points.size();
+    if (body() != nullptr) return body()->point_count();
     return hopcoil::point_count(std::get<SoftBallSettings>(made_of));
 }
 
@@ -58,6 +60,7 @@ NetStructure NetParts::build() const {
             point.position =
                 placement.position + rotated(normalized(placement.rotation), point.position);
     }
+    if (body() != nullptr) made = body()->build(placement);
     for (const NetPin& each : pins)
         pin(made, each.points);
     for (const NetBall& ball : balls)
@@ -85,6 +88,8 @@ std::string NetSpec::in_words(std::size_t port) const {
     if (const auto* ball = std::get_if<SoftBallSettings>(&parts_.made_of))
         made =
             fmt::format("soft ball of {:.3g} m, {} points", ball->radius_m, parts_.point_count());
+    if (const BodyOfPoints* body = parts_.body())
+        made = fmt::format("body of {:.3g} kg, {} limbs", body->body.mass_kg, body->limbs.size());
     std::string how =
         fmt::format("{}, {} {} of {:.3g} ms", facts_of(plan_.method).name, plan_.substeps,
                     plan_.substeps == 1 ? "step" : "substeps",
@@ -109,10 +114,19 @@ std::vector<Port> NetSpec::outputs() const {
                          .kind = ValueKind::vector,
                          .components = 3});
     }
+    if (parts_.body() == nullptr) return ports;
+    ports.push_back({.name = "middle",
+                     .quantity = "position",
+                     .unit = "m",
+                     .kind = ValueKind::vector,
+                     .components = 3});
+    ports.push_back({.name = "facing", .kind = ValueKind::rotation, .components = 4});
     return ports;
 }
 
 ValueArray NetSpec::start(std::size_t port, std::size_t index) const {
+    if (port == parts_.middle_port()) return array_of(parts_.placement.position);
+    if (port > parts_.middle_port()) return array_of(normalized(parts_.placement.rotation));
     const std::size_t i = port == 0 ? index : parts_.point_count() + port - 1;
     return array_of(structure_.points.at(i).position);
 }
@@ -140,7 +154,8 @@ std::vector<View> NetSpec::views() const {
         net.is_smooth = true;
     }
     std::vector<View> views{std::move(net)};
-    const std::vector<Port> ports = outputs();
+    if (parts_.body() != nullptr)
+        views = views_of(*parts_.body(), parts_.middle_port(), parts_.look);
     for (std::size_t i = 0; i < parts_.balls.size(); ++i) {
         View ball{.name = parts_.balls[i].name, .position = i + 1};
         ball.radius_m = {parts_.balls[i].radius_m};

@@ -54,9 +54,30 @@ struct OwnNet {
     NetStructure structure{};
 };
 
+/// A rope that hangs from one of the six points of a body.
+struct NetLimb {
+    std::uint32_t from = 0;  ///< -X, +X, -Y, +Y, -Z, +Z
+    RopeSettings rope{};
+};
+
+/// Six points with a full orientation, and what hangs on them.
+struct BodyOfPoints {
+    static constexpr std::size_t corners = 6;
+
+    OrientedSettings body{};
+    std::vector<NetLimb> limbs{};
+    Vector3 velocity{};  ///< with which it is thrown
+    Vector3 turn_rate{};
+
+    [[nodiscard]] std::size_t point_count() const;
+    [[nodiscard]] NetStructure build(const Placement& placement) const;
+    /// That each point hangs on; the six on themselves.
+    [[nodiscard]] std::vector<std::size_t> parents() const;
+};
+
 /// What a table [net.NAME] says.
 struct NetParts {
-    std::variant<ClothSettings, RopeSettings, SoftBallSettings, OwnNet> made_of{};
+    std::variant<ClothSettings, RopeSettings, SoftBallSettings, OwnNet, BodyOfPoints> made_of{};
     Placement placement{};
     std::optional<Vector3> far_end{};  ///< of a rope that hangs between two places
     NetSettings settings{};
@@ -66,6 +87,9 @@ struct NetParts {
     std::vector<NetForce> forces{};
     NetLook look{};
 
+    [[nodiscard]] const BodyOfPoints* body() const { return std::get_if<BodyOfPoints>(&made_of); }
+    /// Of a body, where it is; how it is turned is the next one.
+    [[nodiscard]] std::size_t middle_port() const { return balls.size() + 1; }
     /// How many points it has without balls; they come after.
     [[nodiscard]] std::size_t point_count() const;
     /// With pins and balls.

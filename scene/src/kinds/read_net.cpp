@@ -13,6 +13,7 @@
 #include "../read/read_pictures.hpp"
 #include "mounts.hpp"
 #include "net.hpp"
+#include "net_body.hpp"
 #include "net_spec.hpp"
 #include "read_mover.hpp"
 #include "vectors.hpp"
@@ -172,16 +173,21 @@ void read_own(KindReader& reader, NetParts& parts) {
     if (reader.try_to([&] { require_valid(made); })) parts.made_of = OwnNet{std::move(made)};
 }
 
-/// What it is made of: one of four keys.
+/// What it is made of: one of five keys.
 void read_made_of(KindReader& reader, NetParts& parts) {
     const int given = (reader.has("cloth") ? 1 : 0) + (reader.has("rope") ? 1 : 0) +
-                      (reader.has("soft_ball") ? 1 : 0) + (reader.has("own_points") ? 1 : 0);
-    if (given != 1)
-        reader.problem("", "expected one of the keys 'cloth', 'rope', 'soft_ball', 'own_points'");
+                      (reader.has("soft_ball") ? 1 : 0) + (reader.has("body") ? 1 : 0) +
+                      (reader.has("own_points") ? 1 : 0);
+    if (given != 1) {
+        reader.problem(
+            "", "expected one of the keys 'cloth', 'rope', 'soft_ball', 'body', 'own_points'");
+    }
     reader.one_table("cloth", "cloth", [&](KindReader& one) { read_cloth(one, parts); });
     reader.one_table("rope", "rope", [&](KindReader& one) { read_rope(one, parts); });
     reader.one_table("soft_ball", "soft ball",
                      [&](KindReader& one) { read_soft_ball(one, parts); });
+    reader.one_table("body", "body of points",
+                     [&](KindReader& one) { read_body_of_points(one, parts); });
     read_own(reader, parts);
 }
 
@@ -209,14 +215,16 @@ void read_balls(KindReader& reader, NetParts& parts) {
         if (!one.has("name")) one.problem("", "expected a key 'name'");
         if (!one.has("at")) one.problem("", "expected a key 'at_m'");
         ball.place = vector_at(one, "at", "m").value_or(ball.place);
-        ball.velocity = vector_at(one, "velocity", "m_per_s").value_or(ball.velocity);
+        ball.velocity = three(one, "velocity_m_per_s").value_or(ball.velocity);
         ball.radius_m = one.number("radius_m").value_or(ball.radius_m);
         ball.mass_kg = one.number("mass_kg").value_or(ball.mass_kg);
         ball.until_s = one.number("held_until_s").value_or(0);
         const bool is_taken =
             std::any_of(parts.balls.begin(), parts.balls.end(),
                         [&](const NetBall& each) { return each.name == ball.name; });
-        if (is_taken) one.problem("name", "expected a name of its own");
+        const bool is_of_body =
+            parts.body() != nullptr && (ball.name == "middle" || ball.name == "facing");
+        if (is_taken || is_of_body) one.problem("name", "expected a name of its own");
         if (!(ball.radius_m > 0)) one.problem("radius_m", "expected a number above 0");
         parts.balls.push_back(std::move(ball));
     });

@@ -1,6 +1,7 @@
 #include "running_net.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include <fmt/format.h>
@@ -8,6 +9,7 @@
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
 
+#include "net_body.hpp"
 #include "net_spec.hpp"
 #include "vectors.hpp"
 
@@ -33,6 +35,12 @@ RunningNet::RunningNet(const NetParts& parts, const SystemInputs& inputs)
     for (const NetForce& force : parts_.forces) {
         for (const std::uint32_t point : force.points)
             net_.set_force(point, force.newtons);
+    }
+    if (const BodyOfPoints* body = parts_.body()) {
+        for (std::uint32_t i = 0; i < parts_.point_count(); ++i) {
+            const Vector3 arm = net_.positions()[i] - parts_.placement.position;
+            net_.push(i, body->velocity + cross(body->turn_rate, arm));
+        }
     }
     release_until(inputs.time_s);
 }
@@ -124,7 +132,7 @@ void RunningNet::change(const SystemInputs& inputs) {
 }
 
 bool RunningNet::push(std::size_t port, const ValueArray& delta_velocity) {
-    if (port != 0) {
+    if (port != 0 && port < parts_.middle_port()) {
         const auto point = static_cast<std::uint32_t>(parts_.point_count() + port - 1);
         return net_.push(point, vector_of(delta_velocity)) == StepStatus::stepped;
     }
@@ -140,8 +148,9 @@ bool RunningNet::push(std::size_t port, const ValueArray& delta_velocity) {
 bool RunningNet::grab(std::size_t port, std::size_t index, const std::optional<ValueArray>& place) {
     grab_.reset();
     if (!place) return true;
+    const bool is_ball = port != 0 && port < parts_.middle_port();
     const auto point =
-        static_cast<std::uint32_t>(port == 0 ? index : parts_.point_count() + port - 1);
+        static_cast<std::uint32_t>(is_ball ? parts_.point_count() + port - 1 : index);
     if (point >= net_.size()) return false;
     double mass_kg = 0;
     for (const NetPoint& each : net_.structure().points)
@@ -155,6 +164,12 @@ bool RunningNet::grab(std::size_t port, std::size_t index, const std::optional<V
 }
 
 ValueAndVelocity RunningNet::output(std::size_t port, std::size_t index) const {
+    if (port >= parts_.middle_port()) {
+        std::array<ValueAndVelocity, BodyOfPoints::corners> corners{};
+        for (std::size_t i = 0; i < corners.size(); ++i)
+            corners[i] = output(0, i);
+        return port == parts_.middle_port() ? middle_of(corners) : facing_of(corners);
+    }
     const std::size_t i = port == 0 ? index : parts_.point_count() + port - 1;
     const double ahead_s = time_s_ - stepped_s_;
     const Vector3& a = accelerations_[i];
