@@ -7,6 +7,7 @@
 #include <numeric>
 #include <string>
 #include <system_error>
+#include <utility>
 #include <vector>
 
 #include <fmt/format.h>
@@ -16,6 +17,7 @@
 #include <hopcoil/scene/scene.hpp>
 
 #include "tool/commands.hpp"
+#include "tool/interrupt.hpp"
 #include "tool/progress.hpp"
 #include "tool/scene_files.hpp"
 
@@ -51,6 +53,7 @@ std::vector<SceneFiles> run_all(const fs::path& folder, const fs::path& out) {
     std::mutex counting;
     std::size_t done = 0;
     std::for_each(std::execution::par, places.begin(), places.end(), [&](std::size_t i) {
+        if (is_interrupted()) return;
         try {
             const std::string name = fmt::format("{}.toml", names[i]);
             scene::Scene scene = scene::read_scene(folder / name);
@@ -90,16 +93,17 @@ draw::Report report_of(const std::vector<SceneFiles>& all) {
 
 ExitCode run_demo(const DemoOptions& options) {
     const fs::path scenes = options.scenes.empty() ? shipped_scenes() : options.scenes;
-    const std::vector<SceneFiles> all = run_all(scenes / "quay", options.out);
+    std::vector<SceneFiles> all = run_all(scenes / "quay", options.out);
     for (const SceneFiles& files : all) {
         if (files.code != ExitCode::done) return files.code;
     }
+    if (is_interrupted()) return ExitCode::interrupted;
     const fs::path page = options.out / "report.html";
     io::write_text_file(page, draw::to_html(report_of(all)));
     if (options.json) {
         Json json{{"made_by", made_by("demo")}, {"page", page.string()}, {"scenes", Json::array()}};
-        for (const SceneFiles& files : all)
-            json["scenes"].push_back(files.report);
+        for (SceneFiles& files : all)
+            json["scenes"].push_back(std::move(files.report));
         print_json(json);
         return ExitCode::done;
     }

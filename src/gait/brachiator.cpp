@@ -322,7 +322,7 @@ Vector3 Brachiator::draw_in() noexcept {
     return position_ - before;
 }
 
-/// Arms that have drawn it in go on with that: where they let go, it does not jump back.
+/// Keeps what the arms have drawn it in by: it does not jump back when a hand lets go.
 void Brachiator::draw_on(const Vector3& drawn) noexcept {
     const Vector3 inward = drawn * (1 / length(drawn));
     const double outward_speed = -dot(offset_.velocity() + drawn_.velocity(), inward);

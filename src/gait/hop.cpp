@@ -74,13 +74,10 @@ HopPlan plan_hop(const WalkerSettings& settings, const HopStart& start,
         const double pushed_s = 0.5 * part_of_launch * plan.push_s;  // before and after its feet
         const double most = heights.across_m;                        // for the push, and to brake
         const double usual_s = 0.35;
-        // As slow as that allows: what the push does not cover, the flight has to.
+        // Push and braking are limited: the flight covers the rest, at a speed that fits both.
         double speed = distance / (pushed_s + plan.flight_s + 0.5 * usual_s);
-        const auto braked_s = [&] {
-            return in_ticks(std::min(usual_s, 2 * most / std::max(speed, 1e-9)));
-        };
         for (int round = 0; round < 8; ++round) {
-            plan.landing_s = braked_s();
+            plan.landing_s = in_ticks(std::min(usual_s, 2 * most / std::max(speed, 1e-9)));
             const double way_m = distance - std::min(speed * pushed_s, most);
             speed = way_m / (plan.flight_s + 0.5 * plan.landing_s);
         }

@@ -75,18 +75,18 @@ double BalanceTick::wanted_roll(std::size_t side) const noexcept {
     return leaving * smooth(b_.landed_s_ / (both_down * set_.walk_step_s));
 }
 
-/// After what is wanted, critically damped: steps that are taken in a hurry snap no sole about.
+/// Follows the wanted roll, critically damped: a step that comes early does not snap the sole.
 void BalanceTick::roll_soles() noexcept {
     constexpr double quick = 40;  // rad/s
     constexpr double flat_rad = 1e-4;
     for (const std::size_t side : {0U, 1U}) {
         Balance::Step& own = b_.steps_[side];
         const double wanted = wanted_roll(side);
-        // As sums: g++ 12 fuses sums and differences side by side into other bits.
+        // Sums only: of a sum beside a difference g++ 12 makes fused operations, with other bits.
         const double pulled = quick * quick * (wanted - own.roll_rad) * Balance::tick_s;
         own.roll_rate = own.roll_rate * (1 - 2 * quick * Balance::tick_s) + pulled;
         own.roll_rad = own.roll_rad + own.roll_rate * Balance::tick_s;
-        // Legs that are too short lift heels at once; these sink again as softly as others.
+        // Where a leg is too short its heel rises at once; it sinks as softly as any other.
         const Placement& pelvis = b_.parts_.placements()[index_of(BodyPart::pelvis)];
         const double least = b_.feet_[side].planted
                                  ? roll_under(side, parts::to_world(pelvis, at_.hip_of(side)))
@@ -110,7 +110,7 @@ Placement BalanceTick::rolled_sole(std::size_t side, double roll_rad) const noex
     return {foot.position + rotated(foot.rotation, edge) - rotated(turn, edge), turn};
 }
 
-/// The roll on its toes with the ankle as near to the hip as that brings it.
+/// The roll on its toes that brings the ankle nearest to the hip.
 double BalanceTick::nearest_roll(std::size_t side, const V& hip) const noexcept {
     const BalanceFoot& foot = b_.feet_[side];
     const V toes{0, 0, 0.5 * set_.build.foot_length_m};

@@ -142,7 +142,7 @@ class Walker {
     [[nodiscard]] std::span<const WalkerFoot> feet() const noexcept {
         return {feet_.data(), settings_.leg_count};
     }
-    /// That it is in, of the policy `in_a_gait`.
+    /// The gait that it is in now, with the policy `in_a_gait`.
     [[nodiscard]] Gait gait() const noexcept { return gait_; }
     [[nodiscard]] Vector3 hip(std::size_t leg) const noexcept;
     [[nodiscard]] Vector3 knee(std::size_t leg) const noexcept;

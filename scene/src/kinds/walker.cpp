@@ -338,8 +338,7 @@ SystemKind walker_kind() {
            {"gait",
             choice,
             "instead of a policy: feet go round in a cycle whose pace goes with the speed; "
-            "by_speed: "
-            "so does the order of the feet",
+            "by_speed: so does the order of the feet",
             "none",
             {gaits.begin(), gaits.end()}},
            {"hops_over_m", number,

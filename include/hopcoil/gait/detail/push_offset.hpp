@@ -12,7 +12,7 @@ class PushOffset {
   public:
     void step(double rate, double dt) noexcept;
     void push(const Vector3& delta_velocity) noexcept { velocity_ = velocity_ + delta_velocity; }
-    /// Moved by so much, and on at a velocity.
+    /// Changes the value and the velocity at once.
     void move(const Vector3& way, const Vector3& delta_velocity) noexcept {
         value_ = value_ + way;
         push(delta_velocity);
