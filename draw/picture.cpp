@@ -41,6 +41,7 @@ class PictureDrawer {
         const Projection projection = fitted(space_, eye_, box);
         canvas_.within({box.left, box.top}, box.width, box.height);
         draw_grid(canvas_, picture_, box, projection);
+        background(projection);
         for (const Subject& subject : picture_.subjects)
             trail(subject, projection, picture_.from_s, picture_.to_s);
         const std::vector<double> moments = moments_of();
@@ -100,6 +101,7 @@ class PictureDrawer {
                      17, Align::right);
         canvas_.within({box.left, box.top}, box.width, box.height);
         draw_grid(canvas_, picture_, box, projection);
+        background(projection);
         for (const Subject& subject : picture_.subjects) {
             trail(subject, projection, std::max(picture_.from_s, time_s - trail_s), time_s);
         }
@@ -125,6 +127,11 @@ class PictureDrawer {
         for (std::size_t i = 0; i <= count; ++i)
             moments.push_back(picture_.from_s + static_cast<double>(i) * picture_.every_s);
         return moments;
+    }
+
+    void background(const Projection& projection) {
+        for (const Background& each : picture_.background)
+            draw_background(canvas_, projection, each.solid, each.colour);
     }
 
     void trail(const Subject& subject, const Projection& projection, double from_s, double to_s) {
@@ -314,6 +321,7 @@ class PictureDrawer {
     void scene_in(const Box& cut, const Box& box, double time_s) {
         const Projection projection = fitted(space_, eye_, box);
         canvas_.within({cut.left, cut.top}, cut.width, cut.height);
+        background(projection);
         for (const Subject& subject : picture_.subjects) {
             trail(subject, projection, std::max(picture_.from_s, time_s - picture_.every_s),
                   time_s);

@@ -63,6 +63,13 @@ struct Strand {
     }
 };
 
+/// What never moves: drawn once, behind all else.
+struct Background {
+    std::string name{};
+    std::string colour{};
+    io::Solid solid{};
+};
+
 /// A picture from elsewhere of what happened at a time.
 struct ReferenceFrame {
     std::filesystem::path file{};
@@ -78,6 +85,7 @@ struct Picture {
     double every_s = 0.1;  ///< from ghost to ghost, from moment to moment
     std::vector<Subject> subjects{};
     std::vector<Strand> strands{};
+    std::vector<Background> background{};
     std::vector<ReferenceFrame> references{};
     int width_px = 1280;
     int height_px = 800;

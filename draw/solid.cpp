@@ -58,6 +58,14 @@ Mesh mesh_of(scene::BodyShape shape) {
     return shape == scene::BodyShape::box ? box() : diamond();
 }
 
+Mesh mesh_of(const io::Solid& solid) {
+    Mesh mesh{.faces = solid.faces};
+    mesh.corners.reserve(solid.corners_m.size());
+    for (const auto& [x, y, z] : solid.corners_m)
+        mesh.corners.push_back({x, y, z});
+    return mesh;
+}
+
 Vector3 unit(const Vector3& v) {
     const double length = std::sqrt(dot(v, v));
     return length > 0 ? v * (1 / length) : v;
@@ -166,12 +174,20 @@ void draw_faces(Canvas& canvas, const Projection& projection, const Mesh& mesh, 
 
 }  // namespace
 
+void draw_background(Canvas& canvas, const Projection& projection, const io::Solid& solid,
+                     const std::string& colour) {
+    const Mesh mesh = mesh_of(solid);
+    constexpr std::size_t few = 12;
+    const bool has_edges = mesh.faces.size() <= few;
+    for (const SeenFace& face : seen_faces(mesh, mesh.corners, projection, colour)) {
+        canvas.polygon(face.outline, {face.colour});
+        canvas.outline(face.outline, {has_edges ? mixed(colour, ink, 0.25) : face.colour}, 0.8);
+    }
+}
+
 void draw_solid(Canvas& canvas, const Projection& projection, const io::Solid& solid,
                 const Pose& pose, const Look& look) {
-    Mesh mesh{.faces = solid.faces};
-    for (const auto& [x, y, z] : solid.corners_m)
-        mesh.corners.push_back({x, y, z});
-    draw_faces(canvas, projection, mesh, 1, pose, look);
+    draw_faces(canvas, projection, mesh_of(solid), 1, pose, look);
 }
 
 void draw_shape(Canvas& canvas, const Projection& projection, scene::BodyShape shape,

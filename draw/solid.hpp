@@ -42,6 +42,10 @@ struct Look {
 void draw_shape(Canvas& canvas, const Projection& projection, scene::BodyShape shape,
                 double length_m, const Pose& pose, const Look& look);
 
+/// A solid where it is, with edges if it has few.
+void draw_background(Canvas& canvas, const Projection& projection, const io::Solid& solid,
+                     const std::string& colour);
+
 /// A solid of its own at a pose.
 void draw_solid(Canvas& canvas, const Projection& projection, const io::Solid& solid,
                 const Pose& pose, const Look& look);

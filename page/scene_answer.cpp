@@ -222,11 +222,26 @@ Json dials_json(const scene::Scene& scene) {
                         {"scale", dial.scale == DialScale::logarithmic ? "logarithmic" : "linear"},
                         {"default", dial.default_value},
                         {"value", scene::value_of(scene, dial)}});
+        if (!dial.names.empty()) list.back()["names"] = dial.names;
     }
     return list;
 }
 
 /// What is to be drawn, and which channels place, turn and size it.
+Json solid_json(const io::Solid& solid) {
+    return {{"corners", solid.corners_m}, {"faces", solid.faces}};
+}
+
+Json scenery_json(const scene::Scene& scene) {
+    Json list = Json::array();
+    for (const scene::Scenery& each : scene::scenery_of(scene)) {
+        list.push_back({{"name", each.name},
+                        {"solid", solid_json(each.solid)},
+                        {"colour", colour_text(each.colour)}});
+    }
+    return list;
+}
+
 Json bodies_of(const scene::Scene& scene, const Take& take) {
     std::vector<io::NodeChannels> nodes = scene::nodes_of(scene, take);
     scene::spread_out(nodes, scene);
@@ -254,7 +269,7 @@ Json bodies_of(const scene::Scene& scene, const Take& take) {
         if (body != nullptr && body->length_m) json["length_m"] = *body->length_m;
         if (node.colour) json["colour"] = colour_text(*node.colour);
         if (!node.solid.empty()) {
-            json["solid"] = {{"corners", node.solid.corners_m}, {"faces", node.solid.faces}};
+            json["solid"] = solid_json(node.solid);
             json["length_m"] = 1;
         }
         if (body != nullptr && !body->joined_to.empty()) json["joined_to"] = body->joined_to;
@@ -303,6 +318,7 @@ Json scene_answer(const LiveFile::Snapshot& snapshot) {
             {"movers", movers_of(scene, live)},
             {"bodies", std::move(bodies)},
             {"lines", lines_json(scene, take)},
+            {"scenery", scenery_json(scene)},
             {"dials", dials_json(scene)}};
 }
 

@@ -93,24 +93,25 @@ void make_changes(scene::Scene& scene, const ChangeOptions& options, const std::
         const std::size_t equals = change.find('=');
         const std::string number =
             equals == std::string::npos ? std::string{} : change.substr(equals + 1);
-        double value = 0;
-        const auto read = std::from_chars(number.data(), number.data() + number.size(), value);
-        const bool whole = read.ec == std::errc{} && read.ptr == number.data() + number.size();
         const std::string pattern = change.substr(0, equals);
-        if (!whole && is_system(scene, pattern) && is_name_like(number)) {
-            give_settings(scene, pattern, number, command);
-            continue;
-        }
-        if (!whole || number.empty() || !std::isfinite(value)) {
-            throw UsageProblem{
-                fmt::format("hopcoil {}: --set: expected PATH=NUMBER, such as lamp.frequency_hz=3, "
-                            "or SYSTEM=NAME, found '{}'",
-                            command, change)};
-        }
+        const auto refuse = [&](const std::string& what) {
+            throw UsageProblem{fmt::format("hopcoil {}: --set: {}", command, what)};
+        };
         try {
-            scene::set_matching(scene, pattern, value);
+            const std::optional<double> value = scene::value_from(scene, pattern, number);
+            if (!value && is_system(scene, pattern) && is_name_like(number)) {
+                give_settings(scene, pattern, number, command);
+                continue;
+            }
+            if (!value || !std::isfinite(*value)) {
+                refuse(
+                    fmt::format("expected PATH=NUMBER, such as lamp.frequency_hz=3, or "
+                                "SYSTEM=NAME, found '{}'",
+                                change));
+            }
+            scene::set_matching(scene, pattern, *value);
         } catch (const std::invalid_argument& problem) {
-            throw UsageProblem{fmt::format("hopcoil {}: --set: {}", command, problem.what())};
+            refuse(problem.what());
         }
     }
 }

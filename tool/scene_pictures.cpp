@@ -269,6 +269,11 @@ draw::Picture picture_of(const scene::Scene& scene, const Take& take,
     }
     for (std::size_t i = 0; i < lines.size(); ++i)
         picture.strands.push_back(strand_of(take, lines[i], draw::series_colour(nodes.size() + i)));
+    for (scene::Scenery& each : scene::scenery_of(scene)) {
+        if (!is_chosen(settings, each.name)) continue;
+        picture.background.push_back(
+            {std::move(each.name), hex_of(each.colour), std::move(each.solid)});
+    }
     join(picture.subjects, scene, 0);
     for (const std::string& file : settings.compare)
         add_comparison(picture, scene, settings, file, nodes);

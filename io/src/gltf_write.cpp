@@ -234,6 +234,21 @@ class ModelWriter {
                                                            {"material", material}}})}});
     }
 
+    /// The index of a material. Screens' numbers go with the power 2.2 of the format's.
+    std::size_t add_paint(const std::string& name, const std::array<double, 3>& colour,
+                          bool is_double_sided = false) {
+        const auto linear = [&](std::size_t i) {
+            return std::pow(colour.at(i), 2.2);
+        };
+        Json material{{"name", name},
+                      {"pbrMetallicRoughness",
+                       {{"baseColorFactor", {linear(0), linear(1), linear(2), 1}},
+                        {"metallicFactor", 0.0},
+                        {"roughnessFactor", 0.9}}}};
+        if (is_double_sided) material["doubleSided"] = true;
+        return add("materials", std::move(material));
+    }
+
     using Rows = std::vector<std::array<double, 3>>;
     static Rows difference(const Rows& a, const Rows& b) {
         Rows rows = a;
@@ -270,17 +285,7 @@ class ModelWriter {
         for (const auto& triangle : mesh.triangles)
             corners.insert(corners.end(), triangle.begin(), triangle.end());
         const std::size_t indices = add_whole_numbers(corners, index_type, "SCALAR", 1, index_data);
-        const auto& c = mesh.colour;
-        const auto linear = [](double number) {
-            return std::pow(number, 2.2);
-        };
-        const std::size_t material =
-            add("materials", {{"name", mesh.name},
-                              {"doubleSided", true},
-                              {"pbrMetallicRoughness",
-                               {{"baseColorFactor", {linear(c[0]), linear(c[1]), linear(c[2]), 1}},
-                                {"metallicFactor", 0.0},
-                                {"roughnessFactor", 0.9}}}});
+        const std::size_t material = add_paint(mesh.name, mesh.colour, true);
         Json primitive{{"attributes", attributes}, {"indices", indices}, {"material", material}};
         Json entry{{"name", mesh.name}};
         if (!targets.empty()) {
@@ -338,7 +343,7 @@ class ModelWriter {
     /// Its index. Faces have corners of their own, so that edges stay sharp.
     std::size_t add_solid(const ModelNode& node) {
         std::vector<double> places;
-        std::vector<std::uint16_t> indices;
+        std::vector<std::uint32_t> indices;
         for (const std::vector<std::size_t>& face : node.solid.faces) {
             const std::size_t first = places.size() / 3;
             for (const std::size_t corner : face) {
@@ -347,16 +352,14 @@ class ModelWriter {
             }
             for (std::size_t i = 2; i < face.size(); ++i) {
                 for (const std::size_t at : {first, first + i - 1, first + i})
-                    indices.push_back(static_cast<std::uint16_t>(at));
+                    indices.push_back(static_cast<std::uint32_t>(at));
             }
         }
         const std::size_t positions = add_numbers(places, "VEC3", 3, true, vertex_data);
-        const std::size_t corners = add_whole_numbers(indices, short_type, "SCALAR", 1, index_data);
-        return add(
-            "meshes",
-            {{"name", node.name},
-             {"primitives",
-              Json::array({{{"attributes", {{"POSITION", positions}}}, {"indices", corners}}})}});
+        const std::size_t corners = add_whole_numbers(indices, index_type, "SCALAR", 1, index_data);
+        Json primitive{{"attributes", {{"POSITION", positions}}}, {"indices", corners}};
+        if (node.colour) primitive["material"] = add_paint(node.name, *node.colour);
+        return add("meshes", {{"name", node.name}, {"primitives", Json::array({primitive})}});
     }
 
     void add_node(const ModelNode& node) {

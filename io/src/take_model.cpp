@@ -68,6 +68,7 @@ class ModelMaker {
         for (const NodeChannels& channels : all.nodes) {
             ModelNode node{.name = channels.name, .translation = channels.at_m};
             node.solid = channels.solid;
+            node.colour = channels.colour;
             node.has_marker = channels.solid.empty() && !channels.is_source;
             node.is_hidden = channels.is_source;
             keeps_samples_ = channels.is_source;

@@ -114,6 +114,44 @@ class DialRow {
   }
 }
 
+/** A dial whose values have names. */
+class ChoiceRow {
+  constructor(dial, settings, commit) {
+    this.dial = dial;
+    this.settings = settings;
+    this.element = document.createElement('div');
+    this.element.className = 'dial';
+    this.element.dataset.path = dial.path;
+    this.element.title = `${dial.path}: the file has ${dial.names[dial.value]}. Double click to reset.`;
+    this.label = document.createElement('label');
+    this.label.textContent = wordsOf(dial);
+    this.label.htmlFor = `dial-${dial.path}`;
+    this.list = document.createElement('select');
+    this.list.id = this.label.htmlFor;
+    this.list.append(...dial.names.map((name, value) => new Option(name.replaceAll('_', ' '), value)));
+    this.element.append(this.label, this.list);
+    this.commit = commit;
+    this.list.addEventListener('change', () => this.take(Number(this.list.value)));
+    this.label.addEventListener('dblclick', () => this.take(dial.value));
+    this.show();
+  }
+
+  take(value) {
+    this.settings.set(this.dial.path, value);
+    this.commit(`${this.dial.path} ${this.dial.names[value]}`);
+  }
+
+  takeNext() {
+    this.take((this.settings.value(this.dial.path) + 1) % this.dial.names.length);
+  }
+
+  show() {
+    this.list.value = this.settings.value(this.dial.path);
+    this.element.classList.toggle('changed', this.settings.isChanged(this.dial.path));
+    this.label.dataset.was = this.dial.names[this.dial.value];
+  }
+}
+
 export class DialPanel {
   constructor(element, settings) {
     this.element = element;
@@ -132,7 +170,7 @@ export class DialPanel {
     this.element.replaceChildren();
     for (const dial of this.settings.dials.values()) {
       if (!this.groups.has(dial.owner)) this.#addGroup(dial);
-      const row = new DialRow(dial, this.settings, (words) => this.settings.commit(words));
+      const row = new (dial.names ? ChoiceRow : DialRow)(dial, this.settings, (words) => this.settings.commit(words));
       this.rows.push(row);
       this.groups.get(dial.owner).append(row.element);
     }
@@ -165,6 +203,11 @@ export class DialPanel {
       if (!this.open.has(details.dataset.owner)) details.open = false;
     group.open = true;
     this.element.prepend(group);
+  }
+
+  /** The first choice of what is looked at, such as the order of a walker's steps: its next value. */
+  turnChoice(owner) {
+    this.rows.find((row) => row.takeNext && row.dial.owner === owner)?.takeNext();
   }
 
   show() {

@@ -97,6 +97,7 @@ class Page {
       a: () => this.settings.holdA(),
       f: () => this.settings.flip(),
       v: () => this.#toggleWindow(),
+      g: () => this.dials.turnChoice(this.looked),
       k: () => byId('kick').click(),
       t: () => this.player.toggleTarget(),
       Home: () => this.stage.fit(),

@@ -54,7 +54,7 @@ export class DialMap {
     const now = this.page.settings.changes;
     const paths = new Set([...Object.keys(now), ...Object.keys(this.last)]);
     for (const path of paths)
-      if (now[path] !== this.last[path])
+      if (now[path] !== this.last[path] && !this.page.settings.dials.get(path)?.names)
         this.turned = [path, ...this.turned.filter((each) => each !== path)].slice(0, 2);
     this.last = { ...now };
   }

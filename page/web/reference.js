@@ -35,7 +35,8 @@ export class ReferencePanel {
   #paths() {
     const { settings } = this.page;
     const { system, name } = this.page.mover();
-    return Object.keys(settings.changes).filter((path) => path.startsWith(`${system ?? name}.`));
+    return Object.keys(settings.changes)
+      .filter((path) => path.startsWith(`${system ?? name}.`) && !settings.dials.get(path).names);
   }
 
   async #fit() {

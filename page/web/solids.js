@@ -54,6 +54,11 @@ export function solid(body, colour, opacity = 1) {
   return new THREE.Mesh(shapeOf(body), material);
 }
 
+/** What never moves. */
+export function scenery(scene) {
+  return scene.scenery.map((each) => solid(each, each.colour));
+}
+
 /** Its edges alone: what it is compared with. */
 export function outline(body, colour) {
   const edges = new THREE.EdgesGeometry(shapeOf(body), body.shape === 'disc' ? 1 : 20);

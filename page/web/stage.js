@@ -2,7 +2,7 @@
 /* global THREE */
 
 import { drawDots, drawMarks } from './marks.js';
-import { madeOf, outline, solid } from './solids.js';
+import { madeOf, outline, scenery, solid } from './solids.js';
 import { between, nearestPoint, placeFrom, pointsAt, poseAt, rotated, turnFrom } from './space.js';
 import { momentIn, numbersAt, quaternionOf, turnsOf } from './takes.js';
 import { ink, View } from './view.js';
@@ -233,7 +233,7 @@ export class Stage {
   }
 
   #background() {
-    const things = [this.#grid(), ...this.#paths()];
+    const things = [this.#grid(), ...scenery(this.scene), ...this.#paths()];
     this.things.add(...things);
     return things;
   }

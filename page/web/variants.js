@@ -47,6 +47,7 @@ export class Variants {
 
   /** The values beside the one it has, evenly on its slider, that are allowed. */
   #values(dial) {
+    if (dial.names) return dial.names.map((_, value) => value);
     const scale = scaleOf(dial);
     const now = this.page.settings.value(dial.path);
     const [low, high] = dial.hard;
@@ -88,6 +89,7 @@ export class Variants {
   #show(variants) {
     if (variants.length === 0) return;
     const now = this.page.settings.value(this.path);
+    const dial = this.page.settings.dials.get(this.path);
     const k = widest(componentsOf(variants[0].take, variants[0].mover));
     const curves = variants.map(({ take, mover, target }) => ({
       times: take.times_s,
@@ -99,14 +101,15 @@ export class Variants {
     this.row.replaceChildren(...variants.map(({ value }, i) => {
       const button = document.createElement('button');
       button.type = 'button';
-      button.title = `${this.path} = ${short(value)}`;
+      const name = dial.names?.[value] ?? short(value);
+      button.title = `${this.path} = ${name}`;
       button.setAttribute('aria-pressed', String(value === now));
       const canvas = document.createElement('canvas');
       const words = document.createElement('span');
-      words.textContent = short(value);
+      words.textContent = name.replaceAll('_', ' ');
       button.append(canvas, words);
       button.addEventListener('click', () => {
-        this.page.settings.take({ [this.path]: value }, `${this.path} ${short(value)}`);
+        this.page.settings.take({ [this.path]: value }, `${this.path} ${name}`);
       });
       requestAnimationFrame(() => this.#draw(canvas, curves[i], range));
       return button;

@@ -10,7 +10,39 @@
 namespace hopcoil {
 namespace {
 
+/// Policies as in StepPolicy, then gaits as in Gait.
+constexpr std::size_t policy_count = 5;
+constexpr std::array<std::string_view, 13> step_orders{
+    "groups_in_turn", "wait_for_both", "one_at_a_time", "alternate", "each_on_its_own",
+    "walk",           "trot",          "pace",          "gallop",    "wave",
+    "run",            "slide",         "by_speed"};
+
+double step_order(const WalkerSettings& settings) {
+    return settings.policy == StepPolicy::in_a_gait
+               ? static_cast<double>(policy_count + static_cast<std::size_t>(settings.gait))
+               : static_cast<double>(settings.policy);
+}
+
+DialStatus set_step_order(WalkerSettings& settings, double value) {
+    if (!(value >= 0 && value < static_cast<double>(step_orders.size())) || value != std::floor(value))
+        return DialStatus::refused;
+    const auto index = static_cast<std::size_t>(value);
+    if (index < policy_count) {
+        settings.policy = static_cast<StepPolicy>(index);
+    } else {
+        settings.policy = StepPolicy::in_a_gait;
+        settings.gait = static_cast<Gait>(index - policy_count);
+    }
+    return DialStatus::set;
+}
+
 constexpr std::array<Dial<WalkerSettings>, WalkerSettings::dial_count> walker_dials{
+    Dial<WalkerSettings>{.path = "step_order",
+                         .hard = {0, step_orders.size() - 1},
+                         .slider = {0, step_orders.size() - 1},
+                         .get = step_order,
+                         .set = set_step_order,
+                         .names = step_orders.data()},
     field_dial<&WalkerSettings::lift_height, WalkerSettings>(
         {.path = "lift_height", .unit = "", .hard = {0.01, 0.5}, .slider = {0.02, 0.25}}),
     field_dial<&WalkerSettings::step_time, WalkerSettings>(

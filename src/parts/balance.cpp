@@ -208,6 +208,27 @@ Vector3 Balance::hip(std::size_t side) const noexcept {
     return parts::to_world(parts_.placements()[parts::index_of(BodyPart::pelvis)], at.hip_of(side));
 }
 
+Vector3 Balance::centre_of_mass() const noexcept {
+    Vector3 sum{};
+    double mass_kg = 0;
+    for (std::uint32_t i = 0; i < body_size_; ++i) {
+        const MassProperties& mass = parts_.mass(i);
+        sum = sum + parts::to_world(placements_[i], mass.centre) * mass.mass_kg;
+        mass_kg += mass.mass_kg;
+    }
+    return sum * (1 / mass_kg);
+}
+
+Vector3 Balance::velocity() const noexcept {
+    Vector3 sum{};
+    double mass_kg = 0;
+    for (std::uint32_t i = 0; i < body_size_; ++i) {
+        sum = sum + parts_.motions()[i].velocity * parts_.mass(i).mass_kg;
+        mass_kg += parts_.mass(i).mass_kg;
+    }
+    return sum * (1 / mass_kg);
+}
+
 double Balance::toppling_nm() const noexcept {
     const BalanceBuild& build = settings_.build;
     return build.mass_kg * parts::gravity *

@@ -151,35 +151,90 @@ Placement BalanceTick::sole_under(std::size_t side, const V& hip) const noexcept
     return sole;
 }
 
-/// Of a body that gets up: its feet pass beside its hips, not through them.
+/// Of a body that gets up: its feet pass beside its hips, not through them; across their way, and
+/// not through the ground.
 Vector3 BalanceTick::past_hip(std::size_t side, const V& hip, const V& outward) const noexcept {
     const BalanceFoot& foot = b_.feet_[side];
     if (b_.state_ != BalanceState::rises || foot.planted) return {};
     const double leg_m = at_.thigh_m + at_.shin_m;
-    constexpr double near = 0.45;
-    constexpr double beside = 0.32;
+    constexpr double near = 0.6;
+    constexpr double beside = 0.36;
     const double share = length_of(foot.position - hip) / (near * leg_m);
     const double part = std::max(0.0, 1 - share * share);
     const double swings = 4 * foot.phase * (1 - foot.phase);
-    return outward * (beside * leg_m * part * part * swings * swings);
+    const V way = parts::unit(b_.steps_[side].way, {});
+    const V up{outward.x, std::max(outward.y, 0.2), outward.z};
+    const V aside = parts::unit(up - way * dot(up, way), {0, 1, 0});
+    return aside * (beside * leg_m * part * part * swings * swings);
+}
+
+/// Where the knee is to point. Upright it goes ahead of the body and with its toes, lying it goes
+/// up; in between it goes outward, past where the leg itself points.
+Vector3 BalanceTick::wanted_knee(std::size_t side, const Placement& pelvis) const noexcept {
+    const V outward = rotated(pelvis.rotation, {side == 0 ? 1.0 : -1.0, 0, 0});
+    const V toe = rotated(b_.feet_[side].rotation, {0, 0, 1});
+    const V ahead = rotated(pelvis.rotation, {0, 0, 1});
+    const double upright = std::clamp(rotated(pelvis.rotation, {0, 1, 0}).y, 0.0, 1.0);
+    return (toe + ahead) * (0.5 * upright) + V{0, 1, 0} * (1 - upright) +
+           rotated(turned_by({0, b_.yaw_, 0}), {0, 0, 1}) * (0.3 * (1 - upright)) +
+           outward * (3 * upright * (1 - upright));
+}
+
+/// The knee points where that of the parts does, unless the leg is straight.
+void BalanceTick::keep_knee(std::size_t side) noexcept {
+    const auto all = b_.parts_.placements();
+    const Placement& thigh = all[parts::thigh_of(side)];
+    const V half = rotated(thigh.rotation, {0, 0.5 * at_.thigh_m, 0});
+    const V hip = thigh.position + half;
+    const V ankle = parts::to_world(all[parts::foot_of(side)], at_.ankle);
+    const V bend = thigh.position - half - (hip + ankle) * 0.5;
+    constexpr double straight_m = 0.03;
+    Balance::Step& own = b_.steps_[side];
+    own.knee = dot(bend, bend) > straight_m * straight_m ? parts::unit(bend, {}) : V{};
+    own.knee_rate = 0;
+}
+
+/// A knee turns about its leg softly, however quickly the leg swings past where it is to point.
+void BalanceTick::turn_knees() noexcept {
+    constexpr double aligned_rad = 1e-4;
+    const double quick = b_.state_ == BalanceState::rises ? 12 : 30;  // rad/s
+    const Placement& pelvis = b_.parts_.placements()[index_of(BodyPart::pelvis)];
+    for (const std::size_t side : {0U, 1U}) {
+        Balance::Step& own = b_.steps_[side];
+        const V hip = parts::to_world(pelvis, at_.hip_of(side));
+        const V axis = parts::unit(parts::to_world(sole_of(side, pelvis), at_.ankle) - hip, {});
+        const auto across = [&](const V& way, const V& otherwise) {
+            return parts::unit(way - axis * dot(way, axis), otherwise);
+        };
+        const V wanted = across(wanted_knee(side, pelvis), own.knee);
+        const V bend = across(own.knee, wanted);
+        const double left = math::atan2(dot(cross(bend, wanted), axis), dot(bend, wanted));
+        own.knee_rate = own.knee_rate * (1 - 2 * quick * Balance::tick_s);
+        own.knee_rate = own.knee_rate + quick * quick * left * Balance::tick_s;
+        const bool is_there =
+            std::abs(left) < aligned_rad && std::abs(own.knee_rate) < quick * aligned_rad;
+        if (is_there) own.knee_rate = 0;
+        own.knee =
+            is_there ? wanted : rotated(turned_by(axis * (own.knee_rate * Balance::tick_s)), bend);
+    }
+}
+
+/// As the leg has it: one in the air may pass beside its hip.
+Placement BalanceTick::sole_of(std::size_t side, const Placement& pelvis) const noexcept {
+    const V hip = parts::to_world(pelvis, at_.hip_of(side));
+    const V outward = rotated(pelvis.rotation, {side == 0 ? 1.0 : -1.0, 0, 0});
+    Placement sole = sole_under(side, hip);
+    sole.position = sole.position + past_hip(side, hip, outward);
+    return sole;
 }
 
 BalanceTick::Leg BalanceTick::bend_leg(std::size_t side, const Placement& pelvis) const noexcept {
     const V hip = parts::to_world(pelvis, at_.hip_of(side));
-    const BalanceFoot& foot = b_.feet_[side];
-    const V outward = rotated(pelvis.rotation, {side == 0 ? 1.0 : -1.0, 0, 0});
-    // Upright the knee goes ahead of the body and with its toes, lying it goes up; in between it
-    // goes outward, past where the leg itself points.
-    const V toe = rotated(foot.rotation, {0, 0, 1});
-    const V ahead = rotated(pelvis.rotation, {0, 0, 1});
-    const double upright = std::clamp(rotated(pelvis.rotation, {0, 1, 0}).y, 0.0, 1.0);
-    const V pole = (toe + ahead) * (0.5 * upright) + V{0, 1, 0} * (1 - upright) +
-                   rotated(turned_by({0, b_.yaw_, 0}), {0, 0, 1}) * (0.3 * (1 - upright)) +
-                   outward * (3 * upright * (1 - upright));
-    Placement sole = sole_under(side, hip);
-    sole.position = sole.position + past_hip(side, hip, outward);
+    const Placement sole = sole_of(side, pelvis);
     const V ankle = parts::to_world(sole, at_.ankle);
-    const TwoBonePose pose = bend_two_bones(hip, ankle, pole, at_.thigh_m, at_.shin_m);
+    const V& knee = b_.steps_[side].knee;
+    const TwoBonePose pose = bend_two_bones(
+        hip, ankle, knee == V{} ? wanted_knee(side, pelvis) : knee, at_.thigh_m, at_.shin_m);
     return {hip, pose.knee, pose.ankle, sole};
 }
 

@@ -116,11 +116,14 @@ void BalanceTick::move_feet() noexcept {
         steer_step(side);
         Balance::Step& step = b_.steps_[side];
         const double whole_s = step.land_s - step.lift_s;
+        const double before = smooth(foot.phase);
         foot.phase = std::clamp((now_s_ - step.lift_s) / std::max(whole_s, 1e-6), 0.0, 1.0);
+        // From where it is, as its aim is renewed: half a turn would go round the other way.
+        const double share = before < 1 ? (smooth(foot.phase) - before) / (1 - before) : 1;
+        step.turn_now = between(step.turn_now, step.turn, share);
         const GroundFrame frame = ground_.frame(step.part, 0);
         foot.position = frame.to_world(step.swing.at(now_s_).position);
-        foot.rotation =
-            normalized(frame.rotation * between(step.from_turn, step.turn, smooth(foot.phase)));
+        foot.rotation = normalized(frame.rotation * step.turn_now);
         if (now_s_ >= step.land_s - 1e-9) land(side);
     }
 }
@@ -195,7 +198,8 @@ void BalanceTick::begin_step(std::size_t side, const V& spot, double time_s) noe
     step.part = foot.part;
     step.lift_s = now_s_;
     step.land_s = now_s_ + time_s;
-    step.from_turn = normalized(conjugate(frame.rotation) * foot.rotation);
+    step.way = spot - foot.position;
+    step.turn_now = normalized(conjugate(frame.rotation) * foot.rotation);
     step.swing = {};
     step.swing.land_s = now_s_;
     const V start = frame.to_local(foot.position);
@@ -246,7 +250,7 @@ void BalanceTick::aim_step(std::size_t side, const V& spot) noexcept {
         };
         from = {frame.to_local(before.to_world(from.position)), turn(from.velocity),
                 turn(from.acceleration)};
-        step.from_turn = conjugate(frame.rotation) * before.rotation * step.from_turn;
+        step.turn_now = conjugate(frame.rotation) * before.rotation * step.turn_now;
         step.part = part;
     }
     const double height = under.exists ? under.height : foot.position.y;

@@ -216,6 +216,7 @@ void BalanceTick::take_legs() noexcept {
         BalanceFoot& foot = b_.feet_[side];
         foot.position = part.position;
         foot.rotation = part.rotation;
+        keep_knee(side);
         const GroundPoint under =
             ground_.under(part.position.x, part.position.z, b_.hip(side).y + 0.5, 0);
         foot.part = under.exists ? under.part : 0;
@@ -230,7 +231,7 @@ void BalanceTick::take_legs() noexcept {
             plant(side, {part.position.x, b_.hip(side).y, part.position.z},
                   math::atan2(toe.x, toe.z));
         } else {
-            begin_step(side, spot_to_rise(side), rises ? 0.4 : set_.step_time_s);
+            begin_step(side, spot_to_rise(side), rises ? 0.5 : set_.step_time_s);
         }
     }
     b_.ground_rate_ = 0;
@@ -376,6 +377,7 @@ void BalanceTick::run() noexcept {
         find_soles();
         decide_steps();
         roll_soles();
+        turn_knees();
         follow_bob();
         swing_arms();
         push_from_ground();

@@ -114,6 +114,10 @@ class BalanceTick {
                    std::span<Placement> all) const noexcept;
     [[nodiscard]] double wanted_roll(std::size_t side) const noexcept;
     void roll_soles() noexcept;
+    void keep_knee(std::size_t side) noexcept;
+    void turn_knees() noexcept;
+    [[nodiscard]] V wanted_knee(std::size_t side, const Placement& pelvis) const noexcept;
+    [[nodiscard]] Placement sole_of(std::size_t side, const Placement& pelvis) const noexcept;
     [[nodiscard]] V past_hip(std::size_t side, const V& hip, const V& outward) const noexcept;
     [[nodiscard]] double missing_m(const Placement& sole, const V& hip) const noexcept;
     [[nodiscard]] double roll_under(std::size_t side, const V& hip) const noexcept;

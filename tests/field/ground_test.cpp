@@ -49,7 +49,7 @@ TEST_CASE("a mesh and a height field of the same surface agree, holes and edges 
     std::vector<std::array<std::uint32_t, 3>> triangles;
     const HeightField field = hills(corners, triangles);
     const GroundMesh mesh{corners, triangles};
-    CHECK(mesh.triangle_count() == 2 * 39 * 29);
+    CHECK(mesh.triangles().size() == 2 * 39 * 29);
     Random random{4};
     int found = 0;
     for (int i = 0; i < 5000; ++i) {

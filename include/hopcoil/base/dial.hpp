@@ -30,6 +30,8 @@ struct Dial {
     double default_value = 0.0;
     double (*get)(const S&) = nullptr;
     DialStatus (*set)(S&, double) = nullptr;
+    /// Of a choice: a name for each of the whole numbers from 0 to `hard.most`.
+    const std::string_view* names = nullptr;
 };
 
 /// A dial that is one number of a plain struct S for which `is_valid(S)` is declared.

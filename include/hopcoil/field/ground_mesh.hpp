@@ -24,7 +24,9 @@ class GroundMesh {
     [[nodiscard]] std::optional<HeightField::Spot> at(double x, double z,
                                                       double top) const noexcept;
     [[nodiscard]] const std::vector<Vector3>& corners() const noexcept { return corners_; }
-    [[nodiscard]] std::size_t triangle_count() const noexcept { return triangles_.size(); }
+    [[nodiscard]] const std::vector<std::array<std::uint32_t, 3>>& triangles() const noexcept {
+        return triangles_;
+    }
 
   private:
     /// A box in x and z around some triangles; two halves follow, or it is a leaf.

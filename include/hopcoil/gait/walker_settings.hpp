@@ -69,7 +69,7 @@ struct WalkerSettings {
     StepPolicy policy = StepPolicy::groups_in_turn;
     Gait gait = Gait::walk;  ///< of in_a_gait
 
-    static constexpr std::size_t dial_count = 10;
+    static constexpr std::size_t dial_count = 11;
     [[nodiscard]] static std::span<const Dial<WalkerSettings>> dials() noexcept;
 };
 

@@ -90,8 +90,11 @@ class Balance {
     [[nodiscard]] const std::array<BalanceFoot, 2>& feet() const noexcept { return feet_; }
     [[nodiscard]] Vector3 hip(std::size_t side) const noexcept;
 
-    [[nodiscard]] const Vector3& centre_of_mass() const noexcept { return centre_; }
-    [[nodiscard]] const Vector3& velocity() const noexcept { return velocity_; }
+    /// Of the whole body, as it is shown.
+    [[nodiscard]] Vector3 centre_of_mass() const noexcept;
+    [[nodiscard]] Vector3 velocity() const noexcept;
+    /// Of what its legs carry, as long as it is on them.
+    [[nodiscard]] const Vector3& carried_velocity() const noexcept { return velocity_; }
     /// Where it would have to put its weight to stop.
     [[nodiscard]] const Vector3& capture_point() const noexcept { return capture_; }
     /// Where the ground pushes it.
@@ -116,7 +119,7 @@ class Balance {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("balance 3");
+        fields.begins("balance 4");
         fields.up_to(BalanceState::animated, state_);
         fields.up_to(BalanceState::animated, next_state_);
         fields(has_next_state_, has_pose_);
@@ -127,8 +130,8 @@ class Balance {
             Step& own = steps_[side];
             fields(foot.position, foot.rotation, foot.planted, foot.part, foot.on_part,
                    foot.turn_on_part, foot.phase, foot.landing, foot.load_n);
-            fields(own.swing, own.part, own.lift_s, own.land_s, own.from_turn, own.turn, own.spot,
-                   own.roll_rad, own.roll_rate);
+            fields(own.swing, own.part, own.lift_s, own.land_s, own.way, own.turn_now, own.turn,
+                   own.spot, own.roll_rad, own.roll_rate, own.knee, own.knee_rate);
         }
         for (Settling& each : settling_)
             fields(each.way, each.way_rate, each.turn, each.turn_rate);
@@ -156,11 +159,14 @@ class Balance {
         std::uint32_t part = 0;
         double lift_s = 0.0;
         double land_s = 0.0;
-        Quaternion from_turn{};
+        Vector3 way{};  ///< from where it was lifted to where it was to land then
+        Quaternion turn_now{};
         Quaternion turn{};
         Vector3 spot{};
         double roll_rad = 0.0;  ///< of its sole, planted or not: above 0 its heel is up
         double roll_rate = 0.0;
+        Vector3 knee{};  ///< the way it points, of length 1; none before the first tick
+        double knee_rate = 0.0;
     };
     /// How far a part still is from where it is told to be, since its state changed; it decays.
     struct Settling {

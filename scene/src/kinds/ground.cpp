@@ -15,6 +15,7 @@
 #include <hopcoil/scene/view.hpp>
 
 #include "../read/toml_reader.hpp"
+#include "ground_scenery.hpp"
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
@@ -36,15 +37,21 @@ struct GroundParts {
     std::vector<Platform> platforms{};
 };
 
-constexpr std::size_t outline_points = 5;
+/// The eight corners of a platform, where its targets have it.
+constexpr std::size_t box_corners = 8;
 
-/// The corners of a box's top, round and back to the first, in its own frame.
-Vector3 outline_point(const Terrain::Box& box, std::size_t index) {
-    constexpr std::array<std::array<double, 2>, outline_points> corners{
-        {{0.5, 0.5}, {0.5, -0.5}, {-0.5, -0.5}, {-0.5, 0.5}, {0.5, 0.5}}};
-    const Vector3 corner{corners.at(index)[0] * box.size.x, 0.5 * box.size.y,
-                         corners.at(index)[1] * box.size.z};
-    return box.middle + rotated(turned_by({0, box.yaw_rad, 0}), corner);
+Vector3 corner_of(const Platform& platform, std::size_t index) {
+    const std::array<double, 3> corner = solid_of(platform.box).corners_m.at(index);
+    return {corner[0], corner[1], corner[2]};
+}
+
+std::vector<std::array<std::size_t, 3>> triangles_of(const io::Solid& solid) {
+    std::vector<std::array<std::size_t, 3>> triangles;
+    for (const std::vector<std::size_t>& face : solid.faces) {
+        for (std::size_t i = 2; i < face.size(); ++i)
+            triangles.push_back({face[0], face[i - 1], face[i]});
+    }
+    return triangles;
 }
 
 GroundFrame frame_of(const Platform& platform, std::span<const InputSample> targets) {
@@ -81,10 +88,8 @@ class RunningGround final : public RunningSystem {
     }
     void change(const SystemInputs& inputs) override { move(inputs, 0); }
     [[nodiscard]] ValueAndVelocity output(std::size_t port, std::size_t index) const override {
-        if (port < parts_.boxes.size()) return {array_of(outline_point(parts_.boxes[port], index))};
-        const std::size_t k = port - parts_.boxes.size();
-        const GroundFrame frame = terrain_.frame(static_cast<std::uint32_t>(k + 1), 0);
-        const Vector3 point = frame.to_world(outline_point(parts_.platforms[k].box, index));
+        const GroundFrame frame = terrain_.frame(static_cast<std::uint32_t>(port + 1), 0);
+        const Vector3 point = frame.to_world(corner_of(parts_.platforms[port], index));
         return {array_of(point), array_of(frame.velocity_at(point))};
     }
     bool retune(const SystemSpec& /*spec*/) override { return false; }
@@ -143,36 +148,50 @@ class GroundSpec final : public SystemSpec {
     }
     [[nodiscard]] std::vector<Port> outputs() const override {
         std::vector<Port> ports;
-        const auto add = [&](std::string name, bool moves) {
-            ports.push_back({.name = std::move(name),
-                             .quantity = "outline",
+        for (const Platform& platform : parts_.platforms) {
+            ports.push_back({.name = platform.name,
+                             .quantity = "corners",
                              .unit = "m",
                              .kind = ValueKind::vector,
                              .components = 3,
-                             .count = outline_points,
-                             .has_velocity = moves});
-        };
-        for (std::size_t i = 0; i < parts_.boxes.size(); ++i)
-            add(fmt::format("box{}", i + 1), false);
-        for (const Platform& platform : parts_.platforms)
-            add(platform.name, true);
+                             .count = box_corners});
+        }
         return ports;
     }
     [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override {
-        const bool still = port < parts_.boxes.size();
-        return array_of(outline_point(
-            still ? parts_.boxes[port] : parts_.platforms[port - parts_.boxes.size()].box, index));
+        return array_of(corner_of(parts_.platforms[port], index));
     }
     [[nodiscard]] std::vector<View> views() const override {
         std::vector<View> views;
-        const std::vector<Port> ports = outputs();
-        for (std::size_t i = 0; i < ports.size(); ++i) {
-            View view{.type = View::Type::line, .name = ports[i].name, .position = i};
-            view.look.colour = Colour{0.55, 0.5, 0.44};
+        for (std::size_t i = 0; i < parts_.platforms.size(); ++i) {
+            View view{.type = View::Type::mesh,
+                      .name = parts_.platforms[i].name,
+                      .position = i,
+                      .colours = {ground_colour},
+                      .triangles = triangles_of(solid_of(parts_.platforms[i].box))};
             view.look.order = -1;
             views.push_back(std::move(view));
         }
         return views;
+    }
+    [[nodiscard]] std::vector<Scenery> scenery() const override {
+        std::vector<Scenery> all;
+        const auto add = [&](const char* name, std::size_t i, const auto& piece, bool can_stand) {
+            all.push_back({.name = fmt::format("{}{}", name, i + 1),
+                           .solid = solid_of(piece),
+                           .colour = can_stand ? ground_colour : water_colour});
+        };
+        // A level plane at 0 is where grids are drawn.
+        const auto& plane = parts_.plane;
+        if (plane && (plane->point.y != 0 || plane->slope_x != 0 || plane->slope_z != 0))
+            add("plane", 0, *plane, plane->can_stand);
+        for (std::size_t i = 0; i < parts_.fields.size(); ++i)
+            add("field", i, parts_.fields[i], true);
+        for (std::size_t i = 0; i < parts_.meshes.size(); ++i)
+            add("mesh", i, parts_.meshes[i], true);
+        for (std::size_t i = 0; i < parts_.boxes.size(); ++i)
+            add("box", i, parts_.boxes[i], parts_.boxes[i].can_stand);
+        return all;
     }
     [[nodiscard]] std::unique_ptr<RunningSystem> start_running(
         const SystemInputs& inputs) const override {

@@ -11,6 +11,7 @@
 #include "net_body.hpp"
 #include "net_spec.hpp"
 #include "running_net.hpp"
+#include "signal_columns.hpp"
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
@@ -238,16 +239,6 @@ std::vector<StepLimit> NetSpec::step_limits() const {
 }
 
 namespace {
-
-/// Of a signal in all rows.
-std::vector<double> signal_in(const Take& take, const std::string& name) {
-    const auto channel = take.find_channel(name);
-    return channel ? take.column(take.columns_of(*channel).first) : std::vector<double>{};
-}
-
-double largest_of(const std::vector<double>& numbers) {
-    return numbers.empty() ? 0 : *std::max_element(numbers.begin(), numbers.end());
-}
 
 /// Heights of the lowest and the highest point, row after row.
 struct Heights {

@@ -14,6 +14,7 @@
 #include "../read/read_pictures.hpp"
 #include "particles_parts.hpp"
 #include "read_mover.hpp"
+#include "signal_columns.hpp"
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
@@ -65,20 +66,16 @@ std::vector<View> ParticlesSpec::views() const {
 
 std::vector<SystemReport> ParticlesSpec::report(const ReportInput& input) const {
     const std::string& name = input.system.name;
-    const auto column = [](const Take& take, const std::string& channel) {
-        const auto found = take.find_channel(channel);
-        return found ? take.column(take.columns_of(*found).first) : std::vector<double>{};
-    };
     const std::vector<double> counts =
-        column(input.fine, fmt::format("{}.{}", name, particle_signal::count));
+        signal_in(input.fine, fmt::format("{}.{}", name, particle_signal::count));
     const std::vector<double> hits =
-        column(input.fine, fmt::format("{}.{}", name, particle_signal::hits));
+        signal_in(input.fine, fmt::format("{}.{}", name, particle_signal::hits));
     double mean = 0;
     for (const double each : counts)
         mean += each / static_cast<double>(counts.size());
     SystemReport report{.name = name, .kind = kind(), .words = in_words(0)};
     report.components = {
-        {.values = column(input.take, fmt::format("{}.{}", name, particle_signal::count))}};
+        {.values = signal_in(input.take, fmt::format("{}.{}", name, particle_signal::count))}};
     report.figures = {{"most_at_once", "at once, at most", "",
                        counts.empty() ? 0 : *std::max_element(counts.begin(), counts.end())},
                       {"mean_at_once", "in the mean", "", mean},

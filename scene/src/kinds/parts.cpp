@@ -10,6 +10,7 @@
 
 #include "joint_limits.hpp"
 #include "jointed.hpp"
+#include "signal_columns.hpp"
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
@@ -276,22 +277,6 @@ std::vector<StepLimit> PartsSpec::step_limits() const {
               [](const StepLimit& a, const StepLimit& b) { return a.steps < b.steps; });
     return limits;
 }
-
-namespace {
-
-std::vector<double> signal_in(const Take& take, const std::string& name) {
-    const auto channel = take.find_channel(name);
-    return channel ? take.column(take.columns_of(*channel).first) : std::vector<double>{};
-}
-
-double largest_of(const std::vector<double>& numbers) {
-    double largest = 0;
-    for (const double each : numbers)
-        largest = std::max(largest, std::abs(each));
-    return largest;
-}
-
-}  // namespace
 
 std::vector<SystemReport> PartsSpec::report(const ReportInput& input) const {
     const std::string& name = input.system.name;

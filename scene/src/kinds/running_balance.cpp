@@ -157,7 +157,7 @@ void RunningBalance::apply(const BalanceEvent& event) {
             return;
         case What::state:
             if (event.state == BalanceState::animated) {
-                const Vector3& c = running_.centre_of_mass();
+                const Vector3 c = running_.centre_of_mass();
                 animated_at_ = {{c.x, running_.capture_point().y, c.z}, turned_by({0, yaw_, 0})};
             }
             running_.become(event.state);

@@ -175,11 +175,6 @@ class WalkerSpec final : public SystemSpec {
     Vector3 start_;
 };
 
-/// As in StepPolicy, in its order.
-constexpr std::array policies{"groups_in_turn", "wait_for_both", "one_at_a_time", "alternate",
-                              "each_on_its_own"};
-constexpr std::array gaits{"walk", "trot", "pace", "gallop", "wave", "run", "slide", "by_speed"};
-
 HopHabit read_hops(KindReader& reader, double leg_length_m) {
     const auto at_least_zero = [&](const char* key, double usual) {
         const double number = reader.number(key).value_or(usual);
@@ -253,8 +248,6 @@ void read_walker(KindReader& reader) {
             if (reader.has(key)) reader.problem(key, "the skeleton says this");
     }
     const double within_s = reader.number("within_s").value_or(0.35);
-    const std::string policy = reader.choice("policy").value_or("groups_in_turn");
-    const std::string gait = reader.choice("gait").value_or("");
     const std::string knees = reader.choice("knees").value_or("");
     const HopHabit hops = read_hops(reader, length_m);
     const std::size_t ground = reader.field<Ground>("ground");
@@ -265,16 +258,7 @@ void read_walker(KindReader& reader) {
         require_above_zero("within_s", within_s);
         parts.hops = hops;
         turn_knees(parts.settings, knees);
-        WalkerSettings& settings = parts.settings;
-        reader.dials(settings);
-        const auto chosen = std::find(policies.begin(), policies.end(), policy);
-        if (chosen != policies.end())
-            settings.policy = static_cast<StepPolicy>(chosen - policies.begin());
-        const auto found = std::find(gaits.begin(), gaits.end(), gait);
-        if (found != gaits.end()) {
-            settings.policy = StepPolicy::in_a_gait;
-            settings.gait = static_cast<Gait>(found - gaits.begin());
-        }
+        reader.dials(parts.settings);
         parts.look = {.radius_m = reader.number("leg_radius_m").value_or(0.035 * length_m),
                       .colours = read_colours(reader.table(), "colours"),
                       .order = reader.number("order").value_or(0)};
@@ -330,17 +314,12 @@ SystemKind walker_kind() {
            {"clip", text, "an animation of that model for all other joints, again and again",
             "as at rest"},
            {"within_s", number, "how soon it makes up for what it is behind its target", "0.35"},
-           {"policy",
-            choice,
-            "which feet step next",
-            "`groups_in_turn`",
-            {policies.begin(), policies.end()}},
-           {"gait",
-            choice,
-            "instead of a policy: feet go round in a cycle whose pace goes with the speed; "
-            "by_speed: so does the order of the feet",
-            "none",
-            {gaits.begin(), gaits.end()}},
+           dial_key({"step_order",
+                     choice,
+                     "which foot steps next: by need, under one of five policies; or in the cycle "
+                     "of a gait, whose pace goes with the speed",
+                     "`groups_in_turn`",
+                     names_of(WalkerSettings::dials().front())}),
            {"hops_over_m", number,
             "to a target that stands further away it hops; 0: it walks everywhere", "0"},
            {"longest_hop_m", number, "further targets take several hops", "3 leg lengths"},

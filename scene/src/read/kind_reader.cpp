@@ -34,6 +34,12 @@ std::optional<bool> KindReader::flag(const std::string& key) {
 std::optional<std::string> KindReader::choice(const std::string& key) {
     return table_.choice(key);
 }
+std::optional<double> KindReader::chosen(const std::string& key,
+                                         const std::vector<std::string>& names) {
+    const std::optional<std::string> name = choice(key);
+    if (!name) return std::nullopt;
+    return static_cast<double>(std::find(names.begin(), names.end(), *name) - names.begin());
+}
 Tuning KindReader::tuning(const std::string& key, const Tuning& otherwise) {
     return builder_.tunings().read(table_, key, otherwise);
 }

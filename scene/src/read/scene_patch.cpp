@@ -297,16 +297,23 @@ class Patcher {
         for (const auto& [key, node] : *found.table) {
             const std::string text{key.str()};
             const bool is_it = text == name || text.starts_with(name + '_');
-            if (!is_it || !node.is_number()) continue;
+            if (!is_it || !(node.is_number() || node.is_string())) continue;
             const bool degrees = text.find("_deg") != std::string::npos;
-            found.file->replace(node, fmt::format("{}", degrees ? value * 180 / math::pi : value));
+            found.file->replace(node, text_of(dial, degrees ? value * 180 / math::pi : value));
             return;
         }
         if (found.table->is_inline()) refuse(dial.path);
         const std::vector<Port> ports = scene_.systems[dial.system].spec->outputs();
         const std::string unit = ports.empty() ? "" : ports.front().unit;
         found.file->insert_under(
-            *found.table, fmt::format("{} = {}", spelling_of(found.kind, name, unit), value));
+            *found.table,
+            fmt::format("{} = {}", spelling_of(found.kind, name, unit), text_of(dial, value)));
+    }
+
+    /// As TOML has it: the name of a choice in quotes.
+    static std::string text_of(const SceneDial& dial, double value) {
+        const std::string words = value_in_words(dial, value);
+        return dial.names.empty() ? words : fmt::format("\"{}\"", words);
     }
 
     [[nodiscard]] std::string spelling_of(const std::string& kind, const std::string& name,

@@ -96,6 +96,17 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
     return lines;
 }
 
+std::vector<Scenery> scenery_of(const Scene& scene) {
+    std::vector<Scenery> all;
+    for (const SceneSystem& system : scene.systems) {
+        for (Scenery& each : system.spec->scenery()) {
+            each.name = each.name.empty() ? system.name : system.name + '.' + each.name;
+            all.push_back(std::move(each));
+        }
+    }
+    return all;
+}
+
 namespace {
 
 /// What came in for a body that goes where targets do, untouched.
@@ -117,6 +128,9 @@ void add_source(std::vector<io::NodeChannels>& nodes, const Scene& scene, const 
 
 io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
     io::ModelChannels all{.nodes = nodes_of(scene, take)};
+    for (Scenery& each : scenery_of(scene))
+        all.nodes.push_back(
+            {.name = std::move(each.name), .colour = each.colour, .solid = std::move(each.solid)});
     for (const SceneSystem& system : scene.systems) {
         for (const View& view : system.spec->views())
             add_source(all.nodes, scene, take, system, view);

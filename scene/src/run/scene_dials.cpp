@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <array>
+#include <charconv>
 #include <cmath>
 #include <span>
 #include <stdexcept>
@@ -138,6 +139,7 @@ std::vector<SceneDial> dials_of(const Scene& scene) {
                            .slider = dials[k].slider,
                            .scale = dials[k].scale,
                            .default_value = dials[k].default_value,
+                           .names = dials[k].names,
                            .system = i,
                            .index = k});
         }
@@ -145,6 +147,28 @@ std::vector<SceneDial> dials_of(const Scene& scene) {
     for (std::size_t i = 0; i < scene.numbers.size(); ++i)
         all.push_back(number_dial(scene.numbers[i], i));
     return all;
+}
+
+std::string value_in_words(const SceneDial& dial, double value) {
+    const bool is_index = value >= 0 && value < static_cast<double>(dial.names.size());
+    return is_index ? dial.names[static_cast<std::size_t>(value)] : fmt::format("{}", value);
+}
+
+std::optional<double> value_from(const Scene& scene, const std::string& pattern,
+                                 const std::string& text) {
+    double value = 0;
+    const auto read = std::from_chars(text.data(), text.data() + text.size(), value);
+    if (!text.empty() && read.ec == std::errc{} && read.ptr == text.data() + text.size())
+        return value;
+    for (const SceneDial& dial : dials_of(scene)) {
+        if (dial.names.empty() || !matches(pattern, dial.path)) continue;
+        const auto found = std::find(dial.names.begin(), dial.names.end(), text);
+        if (found != dial.names.end()) return static_cast<double>(found - dial.names.begin());
+        throw std::invalid_argument{fmt::format("{} cannot be '{}': expected {}{}", dial.path, text,
+                                                io::any_of(dial.names),
+                                                io::did_you_mean(text, dial.names))};
+    }
+    return std::nullopt;
 }
 
 double value_of(const Scene& scene, const SceneDial& dial) {
@@ -201,7 +225,8 @@ DialStatus set_number(Scene& scene, const std::string& path, double value) {
             "{} cannot be {}: the scene would have problems with it", dial.path, value)};
     }
     throw std::invalid_argument{
-        fmt::format("{} cannot be {}: expected {}", dial.path, value, range_in_words(dial.hard))};
+        fmt::format("{} cannot be {}: expected {}", dial.path, value,
+                    dial.names.empty() ? range_in_words(dial.hard) : io::any_of(dial.names))};
 }
 
 }  // namespace
@@ -232,9 +257,11 @@ std::size_t set_matching(Scene& scene, const std::string& pattern, double value)
     const std::vector<SceneDial> dials = dials_of(scene);
     Scene changed = scene;
     std::size_t count = 0;
+    std::string words = fmt::format("{}", value);
     for (const SceneDial& dial : dials) {
         if (!matches(pattern, dial.path)) continue;
         ++count;
+        words = value_in_words(dial, value);
         if (set_value(changed, dial, value) == DialStatus::set) continue;
         refuse_value(dial, value);
     }
@@ -248,7 +275,7 @@ std::size_t set_matching(Scene& scene, const std::string& pattern, double value)
             "{} cannot be {}: the scene would have problems with it", shared.front().path, value)};
     }
     count += shared.size();
-    changed.changes.push_back(fmt::format("{}={}", pattern, value));
+    changed.changes.push_back(fmt::format("{}={}", pattern, words));
     scene = std::move(changed);
     return count;
 }

@@ -15,6 +15,9 @@ ValueArray SystemSpec::start(std::size_t /*port*/, std::size_t /*index*/) const 
 std::vector<View> SystemSpec::views() const {
     return {};
 }
+std::vector<Scenery> SystemSpec::scenery() const {
+    return {};
+}
 double SystemSpec::dial(std::size_t /*index*/) const {
     return 0;
 }

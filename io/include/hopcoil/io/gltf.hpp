@@ -57,8 +57,9 @@ struct ModelNode {
     std::array<double, 4> rotation{1, 0, 0, 0};
     std::array<double, 3> scale{1, 1, 1};
     std::vector<NodeTrack> tracks{};
-    bool has_marker = true;  ///< that it can be seen by; a joint has none
-    Solid solid{};           ///< rather than the marker
+    bool has_marker = true;                         ///< that it can be seen by; a joint has none
+    Solid solid{};                                  ///< rather than the marker
+    std::optional<std::array<double, 3>> colour{};  ///< of the solid: red, green, blue, 0 to 1
     bool is_hidden = false;  ///< nothing is seen of it, and its extras say so
 };
 

@@ -62,6 +62,8 @@ class KindReader {
     std::optional<std::string> text(const std::string& key);
     std::optional<bool> flag(const std::string& key);
     std::optional<std::string> choice(const std::string& key);
+    /// The same, as the index of its name.
+    std::optional<double> chosen(const std::string& key, const std::vector<std::string>& names);
     /// A tuning by name, wish or numbers.
     Tuning tuning(const std::string& key, const Tuning& otherwise = {});
     /// One to four numbers in the unit of the key: "start_m". Of `count` numbers, if that is given.
@@ -103,7 +105,8 @@ class KindReader {
     void dials(S& numbers) {
         for (const Dial<S>& dial : S::dials()) {
             const std::string key{dial.path};
-            const std::optional<double> value = number(key);
+            const std::optional<double> value =
+                dial.names == nullptr ? number(key) : chosen(key, names_of(dial));
             if (!value) continue;
             const bool is_within = *value >= dial.hard.least && *value <= dial.hard.most;
             if (!is_within || dial.set(numbers, *value) == DialStatus::refused)

@@ -19,6 +19,7 @@ struct SceneDial {
     DialRange slider{};
     DialScale scale = DialScale::linear;
     double default_value = 0.0;
+    std::vector<std::string> names{};     ///< of a choice: of the whole numbers from 0 on
     std::size_t system = 0;               ///< index into Scene::systems
     std::size_t index = 0;                ///< among that system's dials
     std::optional<std::size_t> number{};  ///< index into Scene::numbers, for any other
@@ -26,6 +27,9 @@ struct SceneDial {
 
 /// "a number from 0 to 1", "a number of 0 or more": what a dial takes.
 [[nodiscard]] std::string range_in_words(const DialRange& range);
+
+/// "0.25"; of a choice the name of its value.
+[[nodiscard]] std::string value_in_words(const SceneDial& dial, double value);
 
 /// Every dial of every system, in the scene's order; then the other numbers of its files.
 [[nodiscard]] std::vector<SceneDial> dials_of(const Scene& scene);
@@ -50,5 +54,11 @@ void set_values(Scene& scene, const std::vector<SceneNumber>& values);
 /// Errors  std::invalid_argument, with nothing changed: no dial matches (the nearest path is
 ///         named), or one of them refuses the number.
 std::size_t set_matching(Scene& scene, const std::string& pattern, double value);
+
+/// The number that a text means for the dials that match: of a choice its index, "trot"; else the
+/// text as a number; nothing when it is none.
+/// Errors  std::invalid_argument for a choice that has no such name.
+[[nodiscard]] std::optional<double> value_from(const Scene& scene, const std::string& pattern,
+                                               const std::string& text);
 
 }  // namespace hopcoil::scene

@@ -33,6 +33,9 @@ struct LineChannel {
 [[nodiscard]] bool is_line(const View& view);
 [[nodiscard]] std::vector<LineChannel> lines_of(const Scene& scene, const Take& take);
 
+/// What never moves in a scene, of all its systems.
+[[nodiscard]] std::vector<Scenery> scenery_of(const Scene& scene);
+
 /// The body of a scene that has a name; nullptr without one.
 [[nodiscard]] const Body* body_named(const Scene& scene, const std::string& name);
 

@@ -15,8 +15,16 @@ struct SpecDial {
     DialRange slider{};
     DialScale scale = DialScale::linear;
     double default_value = 0.0;
-    std::string key{};  ///< "tuning.frequency_hz", "links.1.tuning.lead", "max_speed"
+    std::vector<std::string> names{};  ///< of a choice: of the whole numbers from 0 on
+    std::string key{};                 ///< "tuning.frequency_hz", "links.1.tuning.lead", "max_speed"
 };
+
+/// What the values of a choice are called; nothing, of any other dial.
+template <class S>
+[[nodiscard]] std::vector<std::string> names_of(const Dial<S>& dial) {
+    if (dial.names == nullptr) return {};
+    return {dial.names, dial.names + static_cast<std::size_t>(dial.hard.most) + 1};
+}
 
 /// The dials of a type S, as dials of a spec that holds one.
 template <class S>
@@ -29,6 +37,7 @@ void append_dials(std::vector<SpecDial>& dials, const std::string& path_prefix,
                          .slider = dial.slider,
                          .scale = dial.scale,
                          .default_value = dial.default_value,
+                         .names = names_of(dial),
                          .key = key_prefix + std::string{dial.path}});
     }
 }

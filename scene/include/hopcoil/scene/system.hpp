@@ -22,6 +22,7 @@
 
 namespace hopcoil::scene {
 
+struct Scenery;
 struct View;
 struct SystemReport;
 struct ReportInput;
@@ -148,6 +149,8 @@ class SystemSpec {
     [[nodiscard]] virtual std::vector<RecordedChannel> signals() const { return {}; }
     /// How it is seen; what is part of a [body.NAME] is seen as that.
     [[nodiscard]] virtual std::vector<View> views() const;
+    /// What of it never moves. Names without the system's.
+    [[nodiscard]] virtual std::vector<Scenery> scenery() const;
 
     [[nodiscard]] virtual std::vector<SpecDial> dials() const { return {}; }
     [[nodiscard]] virtual double dial(std::size_t index) const;

@@ -85,4 +85,11 @@ struct View {
     Look look{};
 };
 
+/// A thing that never moves, in the frame of the scene: drawn behind all else, recorded nowhere.
+struct Scenery {
+    std::string name{};
+    io::Solid solid{};
+    Colour colour{};
+};
+
 }  // namespace hopcoil::scene
