@@ -45,14 +45,17 @@ class PictureDrawer {
         for (const Subject& subject : picture_.subjects)
             trail(subject, projection, picture_.from_s, picture_.to_s);
         const std::vector<double> moments = moments_of();
+        const auto opacity = [&](std::size_t i) {
+            const double all = static_cast<double>(std::max<std::size_t>(moments.size(), 2) - 1);
+            return moments.size() < 2 ? 0.9 : 0.3 + 0.6 * static_cast<double>(i) / all;
+        };
+        // What others stand on is below all of their ghosts.
+        for (std::size_t i = 0; i < moments.size(); ++i)
+            everything_at(moments[i], projection, opacity(i), Layer::ground);
         draw_prints(canvas_, picture_, projection, moments);
-        for (const bool comparison : {true, false}) {
-            for (std::size_t i = 0; i < moments.size(); ++i) {
-                const double age = moments.size() < 2 ? 1
-                                                      : static_cast<double>(i) /
-                                                            static_cast<double>(moments.size() - 1);
-                everything_at(moments[i], projection, 0.3 + 0.6 * age, comparison);
-            }
+        for (const Layer layer : {Layer::comparison, Layer::main}) {
+            for (std::size_t i = 0; i < moments.size(); ++i)
+                everything_at(moments[i], projection, opacity(i), layer);
         }
         time_labels(moments, projection);
         canvas_.everywhere();
@@ -105,8 +108,7 @@ class PictureDrawer {
         for (const Subject& subject : picture_.subjects) {
             trail(subject, projection, std::max(picture_.from_s, time_s - trail_s), time_s);
         }
-        for (const bool comparison : {true, false})
-            everything_at(time_s, projection, 1, comparison);
+        everything_at(time_s, projection);
         canvas_.everywhere();
         strip_legend(picture_.height_px - 16.0);
     }
@@ -135,6 +137,7 @@ class PictureDrawer {
     }
 
     void trail(const Subject& subject, const Projection& projection, double from_s, double to_s) {
+        if (is_ground(subject)) return;
         std::vector<Point> points{projection(pose_at(subject, from_s).position)};
         for (std::size_t i = 0; i < subject.times_s.size(); ++i) {
             if (subject.times_s[i] > from_s && subject.times_s[i] < to_s)
@@ -149,24 +152,29 @@ class PictureDrawer {
         return subject.length_m.value_or(space_.length_m);
     }
 
-    void everything_at(double time_s, const Projection& projection, double opacity,
-                       bool comparison) {
+    enum class Layer { ground, comparison, main };
+    static bool is_ground(const auto& item) { return item.order < 0; }
+
+    void everything_at(double time_s, const Projection& projection) {
+        for (const Layer layer : {Layer::ground, Layer::comparison, Layer::main})
+            everything_at(time_s, projection, 1, layer);
+    }
+
+    void everything_at(double time_s, const Projection& projection, double opacity, Layer layer) {
+        const bool is_comparison = layer == Layer::comparison;
         for (const Subject& subject : picture_.subjects) {
-            if (subject.is_comparison != comparison || !subject.joined_to) continue;
+            if (subject.is_comparison != is_comparison || !subject.joined_to) continue;
+            if (layer == Layer::ground) continue;
             const Subject& other = picture_.subjects[*subject.joined_to];
             canvas_.line({projection(pose_at(subject, time_s).position),
                           projection(pose_at(other, time_s).position)},
-                         {ink, 0.7 * opacity}, 1.2, comparison);
-        }
-        if (comparison) {
-            for (const Subject& subject : picture_.subjects)
-                shape(subject, time_s, projection, opacity, comparison);
-            return;
+                         {ink, 0.7 * opacity}, 1.2, is_comparison);
         }
         for (const Item& item : in_order()) {
+            if (is_ground(item) != (layer == Layer::ground) && !is_comparison) continue;
             if (item.subject != nullptr) {
-                shape(*item.subject, time_s, projection, opacity, comparison);
-            } else {
+                shape(*item.subject, time_s, projection, opacity, is_comparison);
+            } else if (!is_comparison) {
                 strand(*item.strand, time_s, projection, opacity);
             }
         }
@@ -227,8 +235,10 @@ class PictureDrawer {
 
     /// Beside the ghosts of the first subject, where there is room.
     void time_labels(const std::vector<double>& moments, const Projection& projection) {
-        if (picture_.subjects.empty()) return;
-        const Subject& subject = picture_.subjects.front();
+        const auto first = std::find_if(picture_.subjects.begin(), picture_.subjects.end(),
+                                        [](const Subject& each) { return !is_ground(each); });
+        if (first == picture_.subjects.end()) return;
+        const Subject& subject = *first;
         std::vector<Point> taken;
         for (const double time_s : moments) {
             const Point at = projection(pose_at(subject, time_s).position);
@@ -326,8 +336,7 @@ class PictureDrawer {
             trail(subject, projection, std::max(picture_.from_s, time_s - picture_.every_s),
                   time_s);
         }
-        for (const bool comparison : {true, false})
-            everything_at(time_s, projection, 1, comparison);
+        everything_at(time_s, projection);
         canvas_.everywhere();
     }
 

@@ -72,6 +72,7 @@ draw::Subject subject_of(const scene::Scene& scene, const Take& take, const Node
     if (!node.rotation) subject.shape = scene::BodyShape::disc;
     if (node.colour) subject.colour = hex_of(*node.colour);
     subject.solid = node.solid;
+    subject.order = node.order;
     Vector3 pivot;
     if (const scene::Body* body = body_named(scene, node.name)) {
         subject.shape = body->shape.value_or(subject.shape);

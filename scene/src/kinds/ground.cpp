@@ -37,23 +37,6 @@ struct GroundParts {
     std::vector<Platform> platforms{};
 };
 
-/// The eight corners of a platform, where its targets have it.
-constexpr std::size_t box_corners = 8;
-
-Vector3 corner_of(const Platform& platform, std::size_t index) {
-    const std::array<double, 3> corner = solid_of(platform.box).corners_m.at(index);
-    return {corner[0], corner[1], corner[2]};
-}
-
-std::vector<std::array<std::size_t, 3>> triangles_of(const io::Solid& solid) {
-    std::vector<std::array<std::size_t, 3>> triangles;
-    for (const std::vector<std::size_t>& face : solid.faces) {
-        for (std::size_t i = 2; i < face.size(); ++i)
-            triangles.push_back({face[0], face[i - 1], face[i]});
-    }
-    return triangles;
-}
-
 GroundFrame frame_of(const Platform& platform, std::span<const InputSample> targets) {
     const ValueAndVelocity& at = targets[platform.position].point;
     GroundFrame frame{.position = vector_of(at.value)};
@@ -87,10 +70,10 @@ class RunningGround final : public RunningSystem {
         return true;
     }
     void change(const SystemInputs& inputs) override { move(inputs, 0); }
-    [[nodiscard]] ValueAndVelocity output(std::size_t port, std::size_t index) const override {
-        const GroundFrame frame = terrain_.frame(static_cast<std::uint32_t>(port + 1), 0);
-        const Vector3 point = frame.to_world(corner_of(parts_.platforms[port], index));
-        return {array_of(point), array_of(frame.velocity_at(point))};
+    [[nodiscard]] ValueAndVelocity output(std::size_t port, std::size_t /*index*/) const override {
+        const GroundFrame frame = terrain_.frame(static_cast<std::uint32_t>(port / 2 + 1), 0);
+        if (port % 2 == 0) return {array_of(frame.position), array_of(frame.velocity)};
+        return {array_of(frame.rotation), array_of(frame.angular_velocity)};
     }
     bool retune(const SystemSpec& /*spec*/) override { return false; }
     void save(StateWriter& out) override { visit_state(out); }
@@ -150,26 +133,26 @@ class GroundSpec final : public SystemSpec {
         std::vector<Port> ports;
         for (const Platform& platform : parts_.platforms) {
             ports.push_back({.name = platform.name,
-                             .quantity = "corners",
+                             .quantity = "position",
                              .unit = "m",
                              .kind = ValueKind::vector,
-                             .components = 3,
-                             .count = box_corners});
+                             .components = 3});
+            ports.push_back(
+                {.name = platform.name + ".facing", .kind = ValueKind::rotation, .components = 4});
         }
         return ports;
     }
-    [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override {
-        return array_of(corner_of(parts_.platforms[port], index));
+    [[nodiscard]] ValueArray start(std::size_t port, std::size_t /*index*/) const override {
+        return port % 2 == 0 ? array_of(Vector3{}) : array_of(Quaternion{});
     }
     [[nodiscard]] std::vector<View> views() const override {
         std::vector<View> views;
         for (std::size_t i = 0; i < parts_.platforms.size(); ++i) {
-            View view{.type = View::Type::mesh,
-                      .name = parts_.platforms[i].name,
-                      .position = i,
-                      .colours = {ground_colour},
-                      .triangles = triangles_of(solid_of(parts_.platforms[i].box))};
-            view.look.order = -1;
+            View view{.name = parts_.platforms[i].name,
+                      .position = 2 * i,
+                      .rotation = 2 * i + 1,
+                      .solid = solid_of(parts_.platforms[i].box)};
+            view.look = {.colour = ground_colour, .order = ground_order};
             views.push_back(std::move(view));
         }
         return views;

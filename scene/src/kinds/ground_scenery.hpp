@@ -12,6 +12,7 @@
 namespace hopcoil::scene {
 
 constexpr Colour ground_colour{0.71, 0.66, 0.58};
+constexpr double ground_order = -1;  ///< below everything else
 constexpr Colour water_colour{0.55, 0.66, 0.7};
 
 /// In the frame of the box's own platform.

@@ -38,6 +38,7 @@ void add_body_view(std::vector<io::NodeChannels>& nodes, const Scene& scene, con
     put_port(view.scale, node.scale);
     if (!view.radius_m.empty()) node.length_m = 2 * view.radius_m.front();
     node.colour = view.look.colour;
+    node.order = view.look.order;
     node.solid = view.solid;
     if (is_there) nodes.push_back(std::move(node));
 }

@@ -24,6 +24,7 @@ struct NodeChannels {
     std::size_t turn_axis = 1;         ///< that an angle turns about
     std::optional<double> length_m{};  ///< how large it is seen, where that is known
     std::optional<std::array<double, 3>> colour{};
+    double order = 0;        ///< in pictures, drawn over those of a lower one
     Solid solid{};           ///< what it is seen as; a marker, without any
     bool is_source = false;  ///< what something was moved by: every sample of it, and hidden
 };
