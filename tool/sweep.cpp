@@ -59,6 +59,7 @@ struct Swept {
     tune::Trial trial{};
     SweepCurveOf curve_of{};
     SweepPictureOf picture_of{};
+    std::vector<std::vector<std::string>> names{};
     std::string seen{};  ///< whose motion a sheet shows
     std::string title{};
     std::string id{};
@@ -110,16 +111,18 @@ SweepPictureOf moments_of(const scene::Scene& scene, const std::vector<std::stri
 Swept swept_by(const SweepOptions& options) {
     Swept swept;
     std::string all = fmt::format("{}\n", version);
+    std::optional<scene::Scene> of_scene;
+    if (!options.scene.empty()) of_scene = scene_of(options, "sweep");
     for (const std::string& text : options.vary) {
         try {
-            swept.axes.push_back(tune::axis_from(text));
+            swept.axes.push_back(tune::axis_from(text, of_scene ? &*of_scene : nullptr));
         } catch (const std::invalid_argument& problem) {
             refuse_sweep(fmt::format("--vary {}", problem.what()));
         }
         all += text + '\n';
     }
     const std::vector<std::string> paths = tune::paths_of(swept.axes);
-    if (options.scene.empty()) {
+    if (!of_scene) {
         const Tuning tuning = options.tuning.tuning();
         swept.trial = tune::trial_of(tuning, paths);
         swept.seen = "a jump";
@@ -130,8 +133,9 @@ Swept swept_by(const SweepOptions& options) {
         swept.made_by = made_by("sweep");
         swept.made_by["tuning"] = to_json(tuning);
     } else {
-        const scene::Scene scene = scene_of(options, "sweep");
+        const scene::Scene& scene = *of_scene;
         swept.trial = tune::trial_of(scene, paths);
+        swept.names = tune::value_names(scene, paths);
         const std::string& path = paths.front();
         swept.seen = options.show.empty() ? path.substr(0, path.find('.')) : options.show;
         swept.curve_of = [scene, paths, name = swept.seen](const std::vector<double>& values) {
@@ -265,8 +269,11 @@ void print_table(const SweepTable& table, const Picked& picked, std::size_t most
         lines.front().push_back(table.figures[figure]);
     for (std::size_t i = 0; i < std::min(most, picked.rows.size()); ++i) {
         std::vector<std::string>& line = lines.emplace_back();
-        for (const double value : picked.rows[i]->values)
-            line.push_back(shown(value));
+        const std::vector<double>& values = picked.rows[i]->values;
+        for (std::size_t k = 0; k < values.size(); ++k) {
+            const bool is_choice = k < table.names.size() && !table.names[k].empty();
+            line.push_back(is_choice ? table.value_in_words(k, values[k]) : shown(values[k]));
+        }
         for (const std::size_t figure : figures)
             line.push_back(shown(picked.rows[i]->figures[figure]));
     }
@@ -312,7 +319,9 @@ Json json_of(const SweepTable& table, const Picked& picked, Json source) {
     for (const SweepRow* row : picked.rows) {
         Json run{{"run", row->index + 1}};
         for (std::size_t k = 0; k < table.paths.size(); ++k)
-            run["values"][table.paths[k]] = number(row->values[k]);
+            run["values"][table.paths[k]] = k < table.names.size() && !table.names[k].empty()
+                                                ? Json(table.value_in_words(k, row->values[k]))
+                                                : number(row->values[k]);
         for (std::size_t k = 0; k < table.figures.size(); ++k)
             run["figures"][table.figures[k]] = number(row->figures[k]);
         runs.push_back(std::move(run));
@@ -402,6 +411,7 @@ ExitCode run_sweep(const SweepOptions& options) {
         swept = swept_by(options);
         check_sheet(options, swept.axes);
         table = run_all(options, swept);
+        table.names = swept.names;
         source = swept.made_by;
         id = swept.id;
     } else {

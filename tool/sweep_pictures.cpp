@@ -99,8 +99,8 @@ class Grid {
         };
         for (std::size_t i = 0; i < across_.size(); i += every(across_.size(), cell_width_, 52)) {
             const double x = left_px + (static_cast<double>(i) + 0.5) * cell_width_;
-            canvas_.text({x, below}, fmt::format("{:.4g}", across_[i]), {draw::ink}, text_px,
-                         draw::Align::centre);
+            canvas_.text({x, below}, table_.value_in_words(table_.paths.size() - 1, across_[i]),
+                         {draw::ink}, text_px, draw::Align::centre);
         }
         canvas_.text({left_px, below + 30}, table_.paths.back(), {draw::ink}, text_px,
                      draw::Align::left, true);
@@ -108,7 +108,7 @@ class Grid {
         for (std::size_t i = 0; i < up_.size(); i += every(up_.size(), cell_height_, 18)) {
             const double y =
                 top_px + (static_cast<double>(up_.size() - 1 - i) + 0.5) * cell_height_ + 5;
-            canvas_.text({left_px - 12, y}, fmt::format("{:.4g}", up_[i]), {draw::ink}, text_px,
+            canvas_.text({left_px - 12, y}, table_.value_in_words(0, up_[i]), {draw::ink}, text_px,
                          draw::Align::right);
         }
         canvas_.text({28, top_px - 12}, table_.paths.front(), {draw::ink}, text_px,

@@ -62,6 +62,8 @@ TEST_CASE("the scene is answered with its dials as the library has them", "[page
     CHECK(frequency["scale"] == "logarithmic");
     CHECK(frequency["hard"][0] == 0);
     CHECK(frequency["owner"] == "brass");
+    CHECK_FALSE(frequency.contains("names"));
+    CHECK(scene["scenery"].empty());
 }
 
 TEST_CASE("a take for some values is what the library runs", "[page]") {

@@ -99,6 +99,16 @@ TEST_CASE("a number is replaced where it stands; what is beside it stays", "[pat
           expected);
 }
 
+TEST_CASE("a choice is written by its name", "[patch]") {
+    const std::string head = "[target.way]\nstart_m = [0, 0, 0]\nmoves = []\n\n[walker.cat]\n";
+    const std::string said = head + "target = \"way\"\nstep_order = \"trot\"  # quick\n";
+    std::string expected = said;
+    expected.replace(expected.find("trot"), 4, "pace");
+    CHECK(patched(said, {{"cat.step_order", 7}}) == expected);
+    CHECK(patched(head + "target = \"way\"\n", {{"cat.step_order", 12}}) ==
+          head + "step_order = \"by_speed\"\ntarget = \"way\"\n");
+}
+
 TEST_CASE("a tuning by wish, by name or not said at all becomes its numbers", "[patch]") {
     const std::string numbers = "tuning = { frequency_hz = 3, damping_ratio = ";
     CHECK_THAT(patched(hung_on_hook("[follower.lamp]\ntarget = \"hook\"\n"

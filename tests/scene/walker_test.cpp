@@ -11,6 +11,7 @@
 #include <hopcoil/scene/live_scene.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/scene_nodes.hpp>
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 
@@ -157,6 +158,92 @@ TEST_CASE("a walker's dials turn, and what cannot be is refused with its place",
                Contains("nowhere"));
     CHECK_THAT(complaint("[ground.g]\nboxes = [{ size_m = [1, -1, 1] }]\n"), Contains("size.y"));
     CHECK_THAT(complaint("[ground.g]\ncsv = 'missing.csv'\n"), Contains("missing.csv"));
+}
+
+TEST_CASE("the order of steps is a dial whose values have names, and turns in mid-walk",
+          "[scene][walker]") {
+    const TestFolder folder;
+    Scene scene = read(folder, quay);
+    CHECK(value_from(scene, "crab.step_order", "trot") == 6.0);
+    CHECK(value_from(scene, "*.step_order", "7") == 7.0);
+    CHECK_FALSE(value_from(scene, "crab.lift_height", "trot"));
+    CHECK_THROWS_WITH(value_from(scene, "crab.step_order", "trott"),
+                      Contains("cannot be 'trott'") && Contains("did you mean 'trot'"));
+    for (const double refused : {-1.0, 13.0, 2.5})
+        CHECK_THROWS_WITH(set_values(scene, {{"crab.step_order", refused}}), Contains("by_speed"));
+    set_matching(scene, "crab.step_order", 6);
+    CHECK(scene.changes == std::vector<std::string>{"crab.step_order=trot"});
+    const Scene said = read(folder, quay + "[walker.cat]\ntarget = 'way'\nstep_order = 'pace'\n");
+    for (const SceneDial& dial : dials_of(said)) {
+        if (dial.path == "cat.step_order")
+            CHECK(value_in_words(dial, value_of(said, dial)) == "pace");
+    }
+    // A walker that is under way goes on; what stands stays.
+    LiveScene live{read(folder, quay)};
+    const std::vector<SceneDial> dials = dials_of(live.scene());
+    const auto order = std::find_if(dials.begin(), dials.end(), [](const SceneDial& dial) {
+        return dial.path == "crab.step_order";
+    });
+    REQUIRE(order != dials.end());
+    REQUIRE(order->names.size() == 13);
+    Vector3 before{};
+    for (int frame = 0; frame < 300; ++frame) {
+        if (frame % 40 == 20) REQUIRE(live.set(*order, frame / 40) == DialStatus::set);
+        live.step(1.0 / 60);
+        const ValueArray place = live.output(0, 0, 0).value;
+        const Vector3 now{place[0], place[1], place[2]};
+        if (frame > 0) CHECK(dot(now - before, now - before) < 0.05 * 0.05);
+        before = now;
+    }
+}
+
+TEST_CASE("ground is seen where feet find it", "[scene][ground]") {
+    const TestFolder folder;
+    std::string csv = "x_m,z_m,height_m\n";
+    for (int row = 0; row < 9; ++row) {
+        for (int column = 0; column < 13; ++column) {
+            csv += std::to_string(0.5 * column) + ',' + std::to_string(0.5 * row) + ',' +
+                   std::to_string(0.1 * ((row * 7 + column * 5) % 4)) + '\n';
+        }
+    }
+    folder.write("rough.csv", csv);
+    const Scene scene = read(folder,
+                             "[ground.rough]\ncsv = 'rough.csv'\nslope_x = 0.1\n"
+                             "height_m = -2\ncan_stand = false\n"
+                             "boxes = [{ middle_m = [9, 1, 0], size_m = [1, 2, 3], "
+                             "yaw_deg = 30 }]\n");
+    const std::vector<Scenery> all = scenery_of(scene);
+    REQUIRE(all.size() == 3);
+    CHECK(all[0].name == "rough.plane1");
+    CHECK(all[1].name == "rough.field1");
+    CHECK(all[2].name == "rough.box1");
+    CHECK(all[0].colour != all[1].colour);  // water
+    const HeightField field = io::read_height_field((folder.path() / "rough.csv").string());
+    int looked = 0;
+    for (const Scenery& each : all) {
+        Vector3 middle{};
+        const auto corner = [&](std::size_t i) {
+            const auto& [x, y, z] = each.solid.corners_m.at(i);
+            return Vector3{x, y, z};
+        };
+        for (std::size_t i = 0; i < each.solid.corners_m.size(); ++i)
+            middle = middle + corner(i) * (1.0 / static_cast<double>(each.solid.corners_m.size()));
+        for (const std::vector<std::size_t>& face : each.solid.faces) {
+            Vector3 centre{};
+            for (const std::size_t i : face)
+                centre = centre + corner(i) * (1.0 / static_cast<double>(face.size()));
+            const Vector3 normal =
+                cross(corner(face[1]) - corner(face[0]), corner(face[2]) - corner(face[0]));
+            // Seen from outside: the field's triangles from above.
+            const bool is_top = each.name == "rough.field1" && face.size() == 3;
+            CHECK(dot(normal, is_top ? Vector3{0, 1, 0} : centre - middle) > 0);
+            if (!is_top) continue;
+            ++looked;
+            REQUIRE(field.at(centre.x, centre.z));
+            CHECK(field.at(centre.x, centre.z)->height == Approx(centre.y));
+        }
+    }
+    CHECK(looked == 2 * 8 * 12);
 }
 
 TEST_CASE("a height field is read from a table, in any order of its rows", "[io][ground]") {

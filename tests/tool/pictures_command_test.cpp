@@ -139,6 +139,38 @@ view = "top"
     }
 }
 
+TEST_CASE("what never moves is drawn behind what does", "[command][pictures]") {
+    const TestFolder folder;
+    folder.write("post.toml", R"(
+duration_s = 1
+[ground.quay]
+boxes = [{ middle_m = [0.5, 0.2, 0], size_m = [0.6, 0.4, 0.6] }]
+[target.perch]
+start_m = [0, 1, 0]
+moves = [{ at_s = 0.2, jump_to_m = [1, 0.6, 0] }]
+[follower.gull]
+target = "perch"
+[picture.all]
+format = "svg"
+view = "slanted"
+[picture.gull]
+format = "svg"
+view = "slanted"
+bodies = "gull"
+)");
+    REQUIRE(run_hopcoil("run post.toml --out out", folder).exit_code == 0);
+    const auto shapes_in = [&](const char* file) {
+        const std::string svg = contents_of(folder.path() / "out" / file);
+        std::size_t count = 0;
+        for (std::size_t at = svg.find("<path"); at != std::string::npos;
+             at = svg.find("<path", at + 1))
+            ++count;
+        return count;
+    };
+    // Three sides of the box.
+    CHECK(shapes_in("post-all.svg") >= shapes_in("post-gull.svg") + 3);
+}
+
 TEST_CASE("run makes the pictures that a scene asks for", "[command][pictures]") {
     const TestFolder folder;
     const CommandResult result = run_scene(folder, R"(

@@ -69,6 +69,27 @@ TEST_CASE("a sweep in parts is merged to the same table, and drawn as a map", "[
     CHECK_THAT(other.errors, Contains("part of another sweep"));
 }
 
+TEST_CASE("a choice is swept by the names of its values", "[command][sweep]") {
+    const TestFolder folder;
+    folder.write("cat.toml",
+                 "duration_s = 3\n[target.way]\nstart_m = [0, 0, 0]\n"
+                 "moves = [{ at_s = 0, ramp_to_m = [0, 0, 2], over_s = 2 }]\n"
+                 "[walker.cat]\ntarget = 'way'\nlegs = 4\n");
+    const CommandResult result = run_hopcoil(
+        "sweep cat.toml --vary cat.step_order=alternate,trot,wave --figure map.svg --json", folder);
+    INFO(result.errors);
+    REQUIRE(result.exit_code == 0);
+    const Json json = Json::parse(result.output);
+    REQUIRE(json.at("runs").size() == 3);
+    CHECK(json.at("runs")[2].at("values").at("cat.step_order") == "wave");
+    CHECK_THAT(run_hopcoil("sweep cat.toml --vary cat.step_order=trot", folder).output,
+               Contains(" trot "));
+    CHECK_THAT(run_hopcoil("sweep cat.toml --vary cat.step_order=tort", folder).errors,
+               Contains("did you mean 'trot'"));
+    CHECK_THAT(run_hopcoil("check cat.toml --set cat.step_order=pace --dials", folder).output,
+               Contains("pace, of groups_in_turn"));
+}
+
 TEST_CASE("a sheet shows moments of every run", "[command][sweep]") {
     const TestFolder folder;
     folder.write("crane.toml", R"(

@@ -5,6 +5,7 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/io/csv_text.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/tune/sweep_table.hpp>
 
 namespace hopcoil::tune {
@@ -59,7 +60,7 @@ std::vector<double> range(std::string_view whole, const std::vector<std::string_
 
 }  // namespace
 
-SweepAxis axis_from(std::string_view text) {
+SweepAxis axis_from(std::string_view text, const scene::Scene* scene) {
     const std::size_t equals = text.find('=');
     if (equals == std::string_view::npos || equals == 0) refuse(text, "no path");
     SweepAxis axis{.path = std::string{text.substr(0, equals)}};
@@ -70,9 +71,19 @@ SweepAxis axis_from(std::string_view text) {
         return axis;
     }
     if (parts.size() != 1) refuse(text, "two or three numbers between colons");
-    for (const std::string_view each : split(values, ','))
-        axis.values.push_back(number_in(text, each));
+    for (const std::string_view each : split(values, ',')) {
+        const auto named = scene == nullptr
+                               ? std::nullopt
+                               : scene::value_from(*scene, axis.path, std::string{each});
+        axis.values.push_back(named ? *named : number_in(text, each));
+    }
     return axis;
+}
+
+std::string SweepTable::value_in_words(std::size_t path, double value) const {
+    const bool has_names =
+        path < names.size() && value >= 0 && value < static_cast<double>(names[path].size());
+    return has_names ? names[path][static_cast<std::size_t>(value)] : fmt::format("{:.4g}", value);
 }
 
 std::vector<std::string> paths_of(const std::vector<SweepAxis>& axes) {

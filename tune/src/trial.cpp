@@ -177,6 +177,17 @@ Tuning changed(const Tuning& tuning, const std::vector<std::string>& paths,
     return other;
 }
 
+std::vector<std::vector<std::string>> value_names(const scene::Scene& scene,
+                                                  const std::vector<std::string>& paths) {
+    std::vector<std::vector<std::string>> names(paths.size());
+    for (const scene::SceneDial& dial : scene::dials_of(scene)) {
+        for (std::size_t i = 0; i < paths.size(); ++i) {
+            if (!dial.names.empty() && scene::matches(paths[i], dial.path)) names[i] = dial.names;
+        }
+    }
+    return names;
+}
+
 double value_at(const scene::Scene& scene, const std::string& path) {
     if (path == step_path) return scene.clock.step_hz > 0 ? scene.clock.step_hz : scene.rate_hz;
     for (const scene::SceneDial& dial : scene::dials_of(scene)) {

@@ -5,6 +5,8 @@
 #include <string_view>
 #include <vector>
 
+#include <hopcoil/scene/scene.hpp>
+
 namespace hopcoil::tune {
 
 /// A number that is varied, and the values it takes.
@@ -13,9 +15,9 @@ struct SweepAxis {
     std::vector<double> values{};
 };
 /// Of "PATH=LOW:HIGH:COUNT" in even steps, "PATH=LOW:HIGH:COUNT:log" by even factors, or
-/// "PATH=A,B,C".
+/// "PATH=A,B,C"; of a choice in a scene A, B and C may be names.
 /// Errors  std::invalid_argument says what was expected.
-[[nodiscard]] SweepAxis axis_from(std::string_view text);
+[[nodiscard]] SweepAxis axis_from(std::string_view text, const scene::Scene* scene = nullptr);
 [[nodiscard]] std::vector<std::string> paths_of(const std::vector<SweepAxis>& axes);
 
 /// One run of a sweep.
@@ -32,7 +34,11 @@ struct SweepTable {
     std::vector<std::string> figures{};
     std::vector<SweepRow> rows{};
     std::size_t total = 0;  ///< of all combinations
+    /// Of each path that is a choice: what its values 0, 1 and so on are called, where that is known.
+    std::vector<std::vector<std::string>> names{};
 
+    /// "0.25", or the name of a value of a choice.
+    [[nodiscard]] std::string value_in_words(std::size_t path, double value) const;
     [[nodiscard]] bool is_complete() const { return rows.size() == total; }
 };
 

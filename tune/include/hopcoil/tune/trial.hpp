@@ -63,6 +63,10 @@ struct TrialCurve {
 [[nodiscard]] Tuning changed(const Tuning& tuning, const std::vector<std::string>& paths,
                              std::span<const double> values);
 
+/// What the values of each path are called, as in SweepTable::names.
+[[nodiscard]] std::vector<std::vector<std::string>> value_names(
+    const scene::Scene& scene, const std::vector<std::string>& paths);
+
 /// The number that a path names, as it is; of a pattern the first.
 /// Errors  std::invalid_argument for a path that no dial has.
 [[nodiscard]] double value_at(const scene::Scene& scene, const std::string& path);
