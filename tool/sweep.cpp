@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <numeric>
 #include <optional>
 
 #include <fmt/format.h>
@@ -258,6 +259,11 @@ std::vector<std::size_t> figures_to_print(const SweepTable& table, const Picked&
                 return shown(row.figures[k]) != shown(table.rows.front().figures[k]);
             });
         if (differs) add(k);
+    }
+    // Of a single run all of them.
+    if (order.empty()) {
+        order.resize(table.figures.size());
+        std::iota(order.begin(), order.end(), std::size_t{0});
     }
     return order;
 }

@@ -83,11 +83,9 @@ TEST_CASE("a choice is swept by the names of its values", "[command][sweep]") {
     REQUIRE(json.at("runs").size() == 3);
     CHECK(json.at("runs")[2].at("values").at("cat.step_order") == "wave");
     CHECK_THAT(run_hopcoil("sweep cat.toml --vary cat.step_order=trot", folder).output,
-               Contains(" trot "));
+               Contains(" trot ") && Contains("cat.steps"));
     CHECK_THAT(run_hopcoil("sweep cat.toml --vary cat.step_order=tort", folder).errors,
                Contains("did you mean 'trot'"));
-    CHECK_THAT(run_hopcoil("check cat.toml --set cat.step_order=pace --dials", folder).output,
-               Contains("pace, of groups_in_turn"));
 }
 
 TEST_CASE("a sheet shows moments of every run", "[command][sweep]") {
