@@ -149,7 +149,7 @@ Vector3 BalanceTick::walk_pressure() const noexcept {
     const double grown = math::exp(rate() * step_s);
     const V stands = b_.feet_[stance].position;
     const V at_end = b_.wanted_velocity_ * (step_s * grown / (grown - 1)) +
-                     left() * (way_of(swing) * set_.stance_width_m * grown / (1 + grown));
+                     left() * (way_of(swing) * walk_width() * grown / (1 + grown));
     // Near the end it would be too late: from there on as if there was a little more time.
     constexpr double least_s = 0.12;
     const double later_s = std::max(least_s - rest_s, 0.0);

@@ -161,9 +161,22 @@ BalanceTick::Landing BalanceTick::within_reach(std::size_t side, const V& wanted
     // Not across the other foot.
     const BalanceFoot& other = b_.feet_[1 - side];
     const double beside = way_of(side) * dot(flat(spot - other.position), left());
-    const double least = 1.25 * set_.build.foot_width_m;
+    const double least = least_width();
     if (beside < least) spot = spot + left() * (way_of(side) * (least - beside));
     return {spot, flat_length(spot - wanted)};
+}
+
+/// Between feet that are side by side.
+double BalanceTick::least_width() const noexcept {
+    return 1.25 * set_.build.foot_width_m;
+}
+
+/// Between its feet in a walk, in the mean. Aside, every other step brings them together, and not
+/// across one another.
+double BalanceTick::walk_width() const noexcept {
+    constexpr double room_m = 0.02;
+    const double aside = std::abs(dot(b_.wanted_velocity_, left()));
+    return std::max(set_.stance_width_m, least_width() + room_m + aside * set_.walk_step_s);
 }
 
 /// Where a foot catches the body: a little beyond its capture point.
@@ -182,7 +195,7 @@ BalanceTick::Landing BalanceTick::walk_landing(std::size_t side, double rest_s) 
     const double step_s = set_.walk_step_s;
     const double grown = math::exp(rate() * step_s);
     const V behind = b_.wanted_velocity_ * (step_s / (grown - 1));
-    const double outward = set_.stance_width_m / (1 + grown);
+    const double outward = walk_width() / (1 + grown);
     const V spot = capture - behind + left() * (way_of(side) * outward);
     return within_reach(side, spot, rest_s);
 }
@@ -324,6 +337,12 @@ void BalanceTick::catch_itself() noexcept {
     ++b_.log_.catches;
 }
 
+/// Between where a foot points and a heading.
+double BalanceTick::turned_away(std::size_t side, double yaw_rad) const noexcept {
+    const V ahead = rotated(b_.feet_[side].rotation, {0, 0, 1});
+    return std::abs(shorter_turn_rad(yaw_rad, math::atan2(ahead.x, ahead.z)));
+}
+
 /// At rest a foot that stands badly is set beside the other, once that carries the body.
 void BalanceTick::tidy_feet() noexcept {
     constexpr double calm_speed = 0.08;
@@ -335,8 +354,7 @@ void BalanceTick::tidy_feet() noexcept {
     const BalanceFoot& foot = b_.feet_[side];
     const BalanceFoot& other = b_.feet_[1 - side];
     const V neutral = neutral_spot(side, other.position);
-    const V ahead = rotated(foot.rotation, {0, 0, 1});
-    const double turned = std::abs(shorter_turn_rad(b_.yaw_, math::atan2(ahead.x, ahead.z)));
+    const double turned = turned_away(side, b_.yaw_);
     constexpr double most_off_m = 0.05;
     constexpr double most_turned = 0.25;
     const bool is_off = flat_length(neutral - foot.position) > most_off_m || turned > most_turned;
@@ -378,10 +396,13 @@ void BalanceTick::decide_steps() noexcept {
     constexpr double stops_at = 0.06;
     constexpr double off_rad = 0.45;
     constexpr double turned_rad = 0.08;
+    constexpr double feet_turned_rad = 0.25;
     const double off = std::abs(shorter_turn_rad(b_.yaw_, in_.yaw_rad));
+    const double feet_off = std::max(turned_away(0, in_.yaw_rad), turned_away(1, in_.yaw_rad));
     const double speed = length_of(b_.wanted_velocity_);
-    const bool wants =
-        b_.walks_ ? speed > stops_at || off > turned_rad : speed > starts_at || off > off_rad;
+    const bool wants = b_.walks_
+                           ? speed > stops_at || off > turned_rad || feet_off > feet_turned_rad
+                           : speed > starts_at || std::max(off, feet_off) > off_rad;
     if (!all_down) return;
     b_.walks_ = b_.walks_ && wants;
     if (!b_.walks_ && wants) {

@@ -304,11 +304,8 @@ void BalanceTick::turn_and_speed_up() noexcept {
     b_.wanted_velocity_ = size > most ? b_.wanted_velocity_ + change * (most / size) : allowed;
     if (b_.state_ != BalanceState::stands) return;
     const double off = shorter_turn_rad(b_.yaw_, in_.yaw_rad);
-    // At rest its feet turn first.
-    constexpr double turns_with_feet = 0.3;
-    const double turn = b_.walks_ ? off : std::clamp(off, -turns_with_feet, turns_with_feet);
     const double rate = set_.most_turn_rate * (b_.walks_ ? 1 : 0.3) * Balance::tick_s;
-    b_.yaw_ += std::clamp(turn, -rate, rate);
+    b_.yaw_ += std::clamp(off, -rate, rate);
     b_.yaw_ = wrapped_rad(b_.yaw_);
 }
 

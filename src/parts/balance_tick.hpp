@@ -59,6 +59,7 @@ class BalanceTick {
     void decide_steps() noexcept;
     void catch_itself() noexcept;
     void tidy_feet() noexcept;
+    [[nodiscard]] double turned_away(std::size_t side, double yaw_rad) const noexcept;
     void walk_on() noexcept;
     void begin_step(std::size_t side, const V& spot, double time_s) noexcept;
     void aim_step(std::size_t side, const V& spot) noexcept;
@@ -70,6 +71,8 @@ class BalanceTick {
     [[nodiscard]] Landing walk_landing(std::size_t side, double rest_s) const noexcept;
     [[nodiscard]] Landing within_reach(std::size_t side, const V& wanted,
                                        double rest_s) const noexcept;
+    [[nodiscard]] double least_width() const noexcept;
+    [[nodiscard]] double walk_width() const noexcept;
     [[nodiscard]] V capture_after(const V& from, double rest_s) const noexcept;
     [[nodiscard]] V neutral_spot(std::size_t side, const V& beside) const noexcept;
     [[nodiscard]] V spot_to_rise(std::size_t side) const noexcept;

@@ -225,7 +225,8 @@ TEST_CASE("nothing but gravity, the ground and what strikes it moves its centre 
             if (body.state() != BalanceState::stands) break;
             const Vector3& force = body.ground_force();
             const Vector3 given = force + wind.newtons + Vector3{0, -9.80665 * mass_kg, 0};
-            const Vector3 changed = (body.carried_velocity() - before) * (mass_kg / Balance::tick_s);
+            const Vector3 changed =
+                (body.carried_velocity() - before) * (mass_kg / Balance::tick_s);
             off = std::max(off, norm(changed - given));
             least_up = std::min(least_up, force.y);
             over_cone = std::max(over_cone, std::hypot(force.x, force.z) - 0.8 * force.y);
@@ -365,6 +366,48 @@ TEST_CASE(
         CHECK(pitch[0] < -0.3 * speed);  // its heel rises
         CHECK(pitch[1] > 0.15 * speed);  // its toe
         CHECK(toe_moved < 1e-9);
+    }
+}
+
+TEST_CASE("it walks as fast as it is told in every direction, and turns its feet with it",
+          "[balance]") {
+    const FlatGround ground;
+    for (const auto& [aside, ahead] :
+         {std::array{0.6, 0.0}, std::array{-0.4, 0.0}, std::array{0.0, 1.2}, std::array{0.0, -0.7},
+          std::array{-0.5, 0.5}, std::array{0.4, -0.4}}) {
+        CAPTURE(aside, ahead);
+        Balance body{{}, ground, {}};
+        Vector3 from{};
+        double nearest = 1;
+        for (int i = 0; i < 240 * 10; ++i) {
+            if (i == 240 * 4) from = body.centre_of_mass();
+            body.step({.velocity = {aside, 0, ahead}, .ground = &ground}, Balance::tick_s);
+            nearest = std::min(nearest, body.feet()[0].position.x - body.feet()[1].position.x);
+        }
+        const Vector3 mean = (body.centre_of_mass() - from) * (1 / 6.0);
+        CHECK(mean.x == Approx(aside).margin(0.04));
+        CHECK(mean.z == Approx(ahead).margin(0.04));
+        CHECK(nearest > 0.1);  // no foot crosses the other
+    }
+    const auto yaw_of = [](const Quaternion& turn) {
+        const Vector3 ahead = rotated(turn, {0, 0, 1});
+        return std::atan2(ahead.x, ahead.z);
+    };
+    for (const double rate : {0.3, -1.0, 2.0}) {
+        CAPTURE(rate);
+        Balance body{{}, ground, {}};
+        double off = 0;
+        for (int i = 0; i < 240 * 7; ++i) {
+            const double yaw = rate * std::min(i / 240.0, 4.0);
+            body.step({.yaw_rad = yaw, .ground = &ground}, Balance::tick_s);
+            const double pelvis = yaw_of(body.placements()[0].rotation);
+            for (const BalanceFoot& foot : body.feet())
+                off = std::max(
+                    off, std::abs(std::remainder(yaw_of(foot.rotation) - pelvis, 2 * math::pi)));
+        }
+        CHECK(off < 0.85);
+        CHECK(std::abs(std::remainder(yaw_of(body.feet()[0].rotation) - 4 * rate, 2 * math::pi)) <
+              0.3);
     }
 }
 
