@@ -122,7 +122,8 @@ double WalkerTick::wanted_height() noexcept {
 
 /// That height, or what the legs leave of it.
 double WalkerTick::height_within_legs(double wanted) const noexcept {
-    constexpr double stretched = 0.985;
+    // The knee of a leg that is nearly straight leaps as its foot leaves: two legs stride that far.
+    const double stretched = set_.leg_count > 2 ? 0.985 : 0.94;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
         if (foot.planted) {
