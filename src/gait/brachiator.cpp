@@ -361,6 +361,17 @@ void Brachiator::place_hands() noexcept {
     }
 }
 
+/// A foot goes along with its hip before the leg is straight, or its knee would leap: 0.985 of the
+/// leg's length at most.
+Vector3 Brachiator::softly_stretched(const Vector3& leg) const noexcept {
+    constexpr double from = 0.925;
+    constexpr double most = 0.985;
+    const double far = length(leg) / settings_.leg_length_m;
+    if (!(far > from)) return leg;
+    const double soft = most - (most - from) * math::exp(-(far - from) / (most - from));
+    return leg * (soft / far);
+}
+
 void Brachiator::place_legs() noexcept {
     for (std::size_t side = 0; side < 2; ++side) {
         const double fold = settings_.fold * folds_[side].value();
@@ -373,8 +384,18 @@ void Brachiator::place_legs() noexcept {
             leg.hip + rotated(rotation_, {0.1 * sign * settings_.hip_width_m,
                                           -reach * math::cos(angle), reach * math::sin(angle)});
         if (mode_ != Mode::hangs) wanted = flying_foot(side, wanted);
-        const Fixed on = foot_on(side);
+        Fixed on = foot_on(side);
         if (on.is_fixed) wanted = on.place;
+        const auto& times_s = leaping_.plan.times_s;
+        const bool pushes_or_lands = mode_ == Mode::leaps &&
+                                     leap_time_s() > times_s[LeapPlan::gathered] &&
+                                     leap_time_s() < times_s[LeapPlan::lowest];
+        if (pushes_or_lands) {
+            const Vector3 far = wanted - leg.hip;
+            const Vector3 near = softly_stretched(far);
+            on.is_fixed = on.is_fixed && near == far;
+            if (!on.is_fixed) wanted = leg.hip + near;
+        }
         const double thigh_m = 0.5 * settings_.leg_length_m;
         const TwoBonePose bent = bend_two_bones(leg.hip, wanted, rotated(rotation_, {0, 0, 1}),
                                                 thigh_m, settings_.leg_length_m - thigh_m);

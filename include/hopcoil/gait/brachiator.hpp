@@ -167,6 +167,7 @@ class Brachiator {
     Vector3 pose() noexcept;
     void draw_on(const Vector3& drawn) noexcept;
     void place_hands() noexcept;
+    [[nodiscard]] Vector3 softly_stretched(const Vector3& leg) const noexcept;
     void place_legs() noexcept;
     void share_force() noexcept;
     [[nodiscard]] Vector3 draw_in() noexcept;
