@@ -547,6 +547,31 @@ TEST_CASE("keys that are held drive a walker's target at a steady speed, and tur
     CHECK(page.browser.complaints() == json::array());
 }
 
+TEST_CASE("the order of a walker's steps is chosen by name, and by a key", "[browser]") {
+    OpenPage page{"mud_crab.toml"};
+    page.browser.run("hopcoil.look('crab')");
+    const std::string list = "[data-path=\"crab.step_order\"] select";
+    CHECK(page.browser.run("return document.querySelector(arguments[0]).selectedOptions[0].text",
+                           {list}) == "groups in turn");
+    page.browser.run(
+        "const s = document.querySelector(arguments[0]); s.value = 6;"
+        "s.dispatchEvent(new Event('change'))",
+        {list});
+    page.wait_for("the run is another", [&] {
+        return page.browser.run("return hopcoil.answer.take.made_by?.set ?? true").get<bool>() &&
+               page.value("crab.step_order") == 6;
+    });
+    page.browser.run(
+        "document.activeElement.blur();"
+        "document.dispatchEvent(new KeyboardEvent('keydown', {key: 'g'}))");
+    CHECK(page.value("crab.step_order") == 7);
+    CHECK(page.browser.run("return document.querySelector(arguments[0]).selectedOptions[0].text",
+                           {list}) == "pace");
+    // What it stands on is seen.
+    CHECK(page.browser.run("return hopcoil.stage.scene.scenery.length").get<int>() == 3);
+    CHECK(page.browser.complaints().empty());
+}
+
 TEST_CASE("a scene's file that is broken says so on the page, and goes on when it is mended",
           "[browser]") {
     OpenPage page;

@@ -341,10 +341,31 @@ struct LeapWatch {
     double most_foot_speed = 0.0;
     double most_slip = 0.0;  ///< of a foot that stands
     double most_turn_rad_per_s = 0.0;
-    double off_gravity = 0.0;  ///< in flight
+    double off_gravity = 0.0;             ///< in flight
+    double most_knee_or_foot = 0.0;       ///< of acceleration, m/s2
+    double longest_leg = 0.0;             ///< as it pushes off and flies
+    std::array<Vector3, 4> way_before{};  ///< of knees and feet, in the last tick
+    int ticks = 0;
     Brachiator before;
 
     explicit LeapWatch(const Brachiator& body) : before{body} {}
+
+    void look_at_legs(const Brachiator& body) {
+        const double dt = Brachiator::tick_s;
+        for (std::size_t k = 0; k < 4; ++k) {
+            const BrachiatorLeg& leg = body.legs()[k / 2];
+            const BrachiatorLeg& was = before.legs()[k / 2];
+            const Vector3 way = k % 2 == 0 ? leg.knee - was.knee : leg.foot - was.foot;
+            if (ticks > 0) {
+                most_knee_or_foot =
+                    std::max(most_knee_or_foot, length(way - way_before[k]) / (dt * dt));
+            }
+            way_before[k] = way;
+            if (body.phase() == BrachiatorPhase::flies)
+                longest_leg = std::max(longest_leg, length(leg.foot - leg.hip));
+        }
+        ++ticks;
+    }
 
     void look(const Brachiator& body) {
         const double dt = Brachiator::tick_s;
@@ -369,6 +390,7 @@ struct LeapWatch {
             off_gravity = std::max(off_gravity,
                                    length(body.acceleration() + Vector3{0, standard_gravity, 0}));
         }
+        look_at_legs(body);
         before = body;
     }
 };
@@ -405,6 +427,8 @@ TEST_CASE("it leaps from the ground to its holds and down again, without a break
         CHECK(watch.most_foot_speed < 14);
         CHECK(watch.most_turn_rad_per_s < 10);
         CHECK(watch.off_gravity < 1e-9);
+        CHECK(watch.most_knee_or_foot < 900);
+        CHECK(watch.longest_leg < 0.99 * rigger.settings().leg_length_m);
         CHECK(rigger.log().drawn_in_m < 5e-3);
         CHECK(rigger.log().most_force_n < 4.5 * 70 * standard_gravity);
     }

@@ -31,6 +31,10 @@ constexpr double tick_s = Walker::tick_s;
 constexpr double drive_s = 6;
 constexpr double rest_s = 3;
 
+double size_of(const Vector3& v) {
+    return std::sqrt(dot(v, v));
+}
+
 /// Commands that change every now and then, then none.
 class Drive {
   public:
@@ -477,6 +481,41 @@ TEST_CASE("a foot lands on its heel and leaves on its toe, and the edge that is 
         CHECK((speed > 0 ? highest_toe : highest_heel) > 0.07 * length);
         CHECK(walker.feet()[0].pitch_rad == 0);
         CHECK(walker.feet()[1].pitch_rad == 0);
+    }
+}
+
+TEST_CASE("knees of two legs do not leap where they stride out", "[walker]") {
+    const FlatGround ground;
+    for (const double part : {0.3, 0.6, 1.0}) {
+        CAPTURE(part);
+        std::vector<double> accelerations;
+        double nearly_straight = 0;
+        for (unsigned seed = 0; seed < 6; ++seed) {
+            WalkerSettings settings = walker_with(2, 0.95);
+            settings.most_acceleration = 6 * part;
+            const double fastest = part * limits_of(settings).most_speed_ahead;
+            Walker walker{settings, ground, {}};
+            const Drive drive{seed, fastest};
+            std::array<Vector3, 2> knees{walker.knee(0), walker.knee(1)};
+            std::array<Vector3, 2> ways{};
+            for (int i = 0; i < static_cast<int>(drive_s / tick_s); ++i) {
+                walker.step(drive.at(i * tick_s), ground, tick_s);
+                for (std::size_t leg = 0; leg < 2; ++leg) {
+                    const Vector3 way = walker.knee(leg) - knees[leg];
+                    if (i > 0)
+                        accelerations.push_back(size_of(way - ways[leg]) / (tick_s * tick_s));
+                    knees[leg] = walker.knee(leg);
+                    ways[leg] = way;
+                    const double far = size_of(walker.feet()[leg].position - walker.hip(leg));
+                    if (far > 0.99 * settings.leg_length_m) ++nearly_straight;
+                }
+            }
+        }
+        std::sort(accelerations.begin(), accelerations.end());
+        const auto count = static_cast<double>(accelerations.size());
+        CHECK(accelerations[accelerations.size() * 95 / 100] < 40 + 60 * part);
+        CHECK(accelerations[accelerations.size() * 999 / 1000] < 200 + 500 * part);
+        CHECK(nearly_straight / count < 0.004);
     }
 }
 

@@ -411,6 +411,27 @@ TEST_CASE("it walks as fast as it is told in every direction, and turns its feet
     }
 }
 
+TEST_CASE("a body that walks off an edge keeps its feet at the end of its legs", "[balance]") {
+    Terrain quay;
+    quay.add(Terrain::Plane{.point = {0, -1.2, 0}});
+    quay.add(Terrain::Box{.middle = {0, -0.6, 0}, .size = {3, 1.2, 2}});
+    for (const double speed : {0.6, 1.2}) {
+        CAPTURE(speed);
+        Balance body{{}, quay, {}};
+        const BalanceBuild& build = body.settings().build;
+        double furthest = 0;
+        for (int i = 0; i < 240 * 6; ++i) {
+            body.step({.velocity = {0, 0, speed}, .ground = &quay}, Balance::tick_s);
+            for (std::size_t side = 0; side < 2; ++side) {
+                const Vector3& foot = body.placements()[7 + side].position;
+                furthest = std::max(furthest, norm(foot - body.hip(side)));
+            }
+        }
+        CHECK(body.log().falls >= 1);
+        CHECK(furthest < 1.05 * build.leg_length_m);
+    }
+}
+
 TEST_CASE("nothing of its legs leaps, as it walks and as it gets up", "[balance]") {
     const FlatGround ground;
     /// The hardest that the middle of a leg's part is accelerated while a body is on its legs.

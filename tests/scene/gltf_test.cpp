@@ -128,6 +128,35 @@ TEST_CASE("a model that is written and read back has the same tracks", "[gltf]")
     CHECK(folder.file_count() == 2);
 }
 
+TEST_CASE("solids have their colour and all of their corners in a model", "[gltf]") {
+    io::Model model{.animation = "still"};
+    io::ModelNode box{.name = "box", .has_marker = false, .colour = std::array{0.5, 1.0, 0.0}};
+    box.solid = {{{0, 0, 0}, {0, 0, 1}, {1, 0, 1}, {1, 0, 0}}, {{0, 1, 2, 3}}};
+    model.nodes.push_back(box);
+    // More corners than two bytes can count.
+    io::ModelNode field{.name = "field", .has_marker = false};
+    for (std::size_t i = 0; i < 24'000; ++i) {
+        const auto x = static_cast<double>(i);
+        field.solid.corners_m.insert(field.solid.corners_m.end(),
+                                     {{x, 0, 0}, {x, 0, 1}, {x + 1, 0.5, 0}});
+        field.solid.faces.push_back({3 * i, 3 * i + 1, 3 * i + 2});
+    }
+    model.nodes.push_back(field);
+    const TestFolder folder;
+    const std::string file = folder.path() / "ground.gltf";
+    io::write_model(file, model);
+    CHECK_THAT(contents_of(file), Contains("baseColorFactor"));
+    const io::TriangleMesh mesh = io::read_triangles(file);
+    REQUIRE(mesh.triangles.size() == 2 + 24'000);
+    for (std::size_t i = 0; i < 24'000; i += 997) {
+        const auto corner = [&](std::size_t k) {
+            return mesh.corners.at(mesh.triangles[2 + i].at(k));
+        };
+        CHECK(corner(0)[0] == static_cast<double>(i));
+        CHECK(corner(2)[1] == 0.5);
+    }
+}
+
 TEST_CASE("a scene's motion in a model, followed in another scene, is the same motion", "[gltf]") {
     const TestFolder folder;
     const Scene scene = read_scene(folder.write("first.toml", R"(
