@@ -88,8 +88,9 @@ class PictureDrawer {
         const double width = all.width / static_cast<double>(columns);
         const double height = all.height / static_cast<double>(rows);
         for (std::size_t i = 0; i < times_s.size(); ++i) {
+            const std::size_t row = i / columns;
             const Box box{all.left + width * static_cast<double>(i % columns),
-                          all.top + height * static_cast<double>(i / columns), width, height};
+                          all.top + height * static_cast<double>(row), width, height};
             scene_in(box, {box.left + 2, box.top + 2, box.width - 4, box.height - 4}, times_s[i]);
         }
     }

@@ -46,8 +46,8 @@ void list_dials(const scene::Scene& scene, Json& file, std::string& text) {
                                  {"slider", {dial.slider.least, dial.slider.most}}});
         if (!dial.names.empty()) {
             file["dials"].back()["names"] = dial.names;
-            text += fmt::format("\n  {:<32} {}, of {}", dial.path, scene::value_in_words(dial, value),
-                                io::any_of(dial.names));
+            text += fmt::format("\n  {:<32} {}, of {}", dial.path,
+                                scene::value_in_words(dial, value), io::any_of(dial.names));
             continue;
         }
         text += fmt::format("\n  {:<32} {:>9.4g} {:<6} usual {:.4g} to {:.4g}", dial.path, value,

@@ -324,10 +324,11 @@ Json json_of(const SweepTable& table, const Picked& picked, Json source) {
     Json runs = Json::array();
     for (const SweepRow* row : picked.rows) {
         Json run{{"run", row->index + 1}};
-        for (std::size_t k = 0; k < table.paths.size(); ++k)
-            run["values"][table.paths[k]] = k < table.names.size() && !table.names[k].empty()
-                                                ? Json(table.value_in_words(k, row->values[k]))
-                                                : number(row->values[k]);
+        for (std::size_t k = 0; k < table.paths.size(); ++k) {
+            const bool is_choice = k < table.names.size() && !table.names[k].empty();
+            run["values"][table.paths[k]] =
+                is_choice ? Json(table.value_in_words(k, row->values[k])) : number(row->values[k]);
+        }
         for (std::size_t k = 0; k < table.figures.size(); ++k)
             run["figures"][table.figures[k]] = number(row->figures[k]);
         runs.push_back(std::move(run));

@@ -13,9 +13,10 @@ namespace {
 /// Policies as in StepPolicy, then gaits as in Gait.
 constexpr std::size_t policy_count = 5;
 constexpr std::array<std::string_view, 13> step_orders{
-    "groups_in_turn", "wait_for_both", "one_at_a_time", "alternate", "each_on_its_own",
-    "walk",           "trot",          "pace",          "gallop",    "wave",
-    "run",            "slide",         "by_speed"};
+    "groups_in_turn",  "wait_for_both", "one_at_a_time", "alternate",
+    "each_on_its_own", "walk",          "trot",          "pace",
+    "gallop",          "wave",          "run",           "slide",
+    "by_speed"};
 
 double step_order(const WalkerSettings& settings) {
     return settings.policy == StepPolicy::in_a_gait
@@ -24,7 +25,8 @@ double step_order(const WalkerSettings& settings) {
 }
 
 DialStatus set_step_order(WalkerSettings& settings, double value) {
-    if (!(value >= 0 && value < static_cast<double>(step_orders.size())) || value != std::floor(value))
+    if (!(value >= 0 && value < static_cast<double>(step_orders.size())) ||
+        value != std::floor(value))
         return DialStatus::refused;
     const auto index = static_cast<std::size_t>(value);
     if (index < policy_count) {

@@ -18,7 +18,7 @@ std::array<double, 3> corner_of(const Vector3& place) {
     return {place.x, place.y, place.z};
 }
 
-/// What a height field is seen as: every so manieth of its rows and columns.
+/// What a height field is seen as: of a large one every second row and column, or fewer.
 class FieldSurface {
   public:
     explicit FieldSurface(const HeightField& field) : field_{field} {

@@ -65,7 +65,8 @@ NamedSettings settings_of(const SceneSystem& system, const std::string& name,
             [&](const std::string& pattern) { return matches(pattern, dials[i].path); });
         // No cap at all is what is left out.
         const double value = system.spec->dial(i);
-        if (is_wanted && dials[i].names.empty() && std::isfinite(value)) settings.numbers.push_back({dials[i].path, value});
+        if (is_wanted && dials[i].names.empty() && std::isfinite(value))
+            settings.numbers.push_back({dials[i].path, value});
     }
     return settings;
 }

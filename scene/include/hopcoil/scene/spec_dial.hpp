@@ -16,7 +16,7 @@ struct SpecDial {
     DialScale scale = DialScale::linear;
     double default_value = 0.0;
     std::vector<std::string> names{};  ///< of a choice: of the whole numbers from 0 on
-    std::string key{};                 ///< "tuning.frequency_hz", "links.1.tuning.lead", "max_speed"
+    std::string key{};  ///< "tuning.frequency_hz", "links.1.tuning.lead", "max_speed"
 };
 
 /// What the values of a choice are called; nothing, of any other dial.

@@ -34,7 +34,7 @@ struct SweepTable {
     std::vector<std::string> figures{};
     std::vector<SweepRow> rows{};
     std::size_t total = 0;  ///< of all combinations
-    /// Of each path that is a choice: what its values 0, 1 and so on are called, where that is known.
+    /// Of each path that is a choice: what its values from 0 on are called, where that is known.
     std::vector<std::vector<std::string>> names{};
 
     /// "0.25", or the name of a value of a choice.
