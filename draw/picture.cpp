@@ -42,16 +42,16 @@ class PictureDrawer {
         canvas_.within({box.left, box.top}, box.width, box.height);
         draw_grid(canvas_, picture_, box, projection);
         background(projection);
-        for (const Subject& subject : picture_.subjects)
-            trail(subject, projection, picture_.from_s, picture_.to_s);
         const std::vector<double> moments = moments_of();
         const auto opacity = [&](std::size_t i) {
             const double all = static_cast<double>(std::max<std::size_t>(moments.size(), 2) - 1);
             return moments.size() < 2 ? 0.9 : 0.3 + 0.6 * static_cast<double>(i) / all;
         };
-        // What others stand on is below all of their ghosts.
+        // What others stand on is below their ways and all of their ghosts.
         for (std::size_t i = 0; i < moments.size(); ++i)
             everything_at(moments[i], projection, opacity(i), Layer::ground);
+        for (const Subject& subject : picture_.subjects)
+            trail(subject, projection, picture_.from_s, picture_.to_s);
         draw_prints(canvas_, picture_, projection, moments);
         for (const Layer layer : {Layer::comparison, Layer::main}) {
             for (std::size_t i = 0; i < moments.size(); ++i)

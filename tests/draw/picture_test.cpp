@@ -1,0 +1,117 @@
+// Pictures in space: what lies below what.
+
+#include "draw/picture.hpp"
+
+#include <algorithm>
+#include <cstddef>
+#include <string>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include "support/files.hpp"
+
+using namespace hopcoil;
+using namespace hopcoil::draw;
+
+namespace {
+
+io::Solid cube() {
+    io::Solid solid;
+    for (const double x : {-0.2, 0.2}) {
+        for (const double y : {-0.2, 0.2}) {
+            for (const double z : {-0.2, 0.2})
+                solid.corners_m.push_back({x, y, z});
+        }
+    }
+    solid.faces = {{0, 1, 3, 2}, {4, 6, 7, 5}, {0, 4, 5, 1},
+                   {2, 3, 7, 6}, {0, 2, 6, 4}, {1, 5, 7, 3}};
+    return solid;
+}
+
+Subject subject(const std::string& name, const std::string& colour, double from_x, double to_x) {
+    Subject made{.name = name, .colour = colour, .shape = scene::BodyShape::disc, .length_m = 0.1};
+    for (int i = 0; i <= 10; ++i) {
+        made.times_s.push_back(0.1 * i);
+        made.poses.push_back({.position = {from_x + 0.1 * i * (to_x - from_x), 0, 0}});
+    }
+    return made;
+}
+
+/// A ball that goes along, seen from a corner.
+Picture a_ball() {
+    return {.title = "a ball",
+            .view = scene::PictureSettings::View::slanted,
+            .to_s = 1,
+            .every_s = 0.5,
+            .subjects = {subject("ball", "#a01010", -1, 1)}};
+}
+
+/// What is drawn, in order: the fills and strokes of an SVG.
+std::vector<std::string> shapes_of(const Picture& picture) {
+    const TestFolder folder;
+    draw_paths(picture, folder.path() / "picture.svg");
+    const std::string svg = contents_of(folder.path() / "picture.svg");
+    std::vector<std::string> shapes;
+    for (std::size_t at = svg.find("<path"); at != std::string::npos;
+         at = svg.find("<path", at + 1)) {
+        const std::string path = svg.substr(at, svg.find('>', at) - at);
+        // Letters and what cuts the picture off have no colour.
+        if (path.find("rgb(") != std::string::npos) shapes.push_back(path);
+    }
+    return shapes;
+}
+
+/// Those of the second that are not in the first, by their places in the second.
+std::vector<std::size_t> added(const std::vector<std::string>& before,
+                               const std::vector<std::string>& after) {
+    std::vector<std::size_t> places;
+    for (std::size_t i = 0; i < after.size(); ++i) {
+        if (std::find(before.begin(), before.end(), after[i]) == before.end()) places.push_back(i);
+    }
+    return places;
+}
+
+/// The place of the ball's way, or of its first ghost.
+std::size_t first_of_ball(const std::vector<std::string>& shapes) {
+    const auto is_of_ball = [](const std::string& shape) {
+        return shape.find("62.7") != std::string::npos;  // 0xa0 in percent
+    };
+    return static_cast<std::size_t>(std::find_if(shapes.begin(), shapes.end(), is_of_ball) -
+                                    shapes.begin());
+}
+
+}  // namespace
+
+TEST_CASE("what never moves is drawn first, its sides that face away not at all", "[draw]") {
+    const std::vector<std::string> alone = shapes_of(a_ball());
+    Picture picture = a_ball();
+    picture.background.push_back({"post", "#808080", cube()});
+    const std::vector<std::string> all = shapes_of(picture);
+    const std::vector<std::size_t> of_post = added(alone, all);
+    REQUIRE(of_post.size() == 3);  // sides, each with its edges
+    REQUIRE(first_of_ball(all) < all.size());
+    CHECK(of_post.back() < first_of_ball(all));
+}
+
+TEST_CASE("ground that moves lies below all ghosts of what is on it, and leaves no trail",
+          "[draw]") {
+    const std::vector<std::string> alone = shapes_of(a_ball());
+    Picture picture = a_ball();
+    Subject raft = subject("raft", "#104080", -0.2, 0.2);
+    raft.solid = cube();
+    raft.sets_range = false;
+    raft.order = -1;
+    picture.subjects.push_back(raft);
+    const std::vector<std::string> below = shapes_of(picture);
+    std::vector<std::size_t> of_raft = added(alone, below);
+    REQUIRE(of_raft.size() == 10);  // three ghosts of three sides, and the legend's mark
+    of_raft.pop_back();
+    CHECK(of_raft.back() < first_of_ball(below));
+    // Without that order it is one thing among others, with a way of its own.
+    picture.subjects.back().order = 0;
+    const std::vector<std::string> beside = shapes_of(picture);
+    of_raft = added(alone, beside);
+    CHECK(of_raft.size() == 11);
+    CHECK(of_raft[3] > first_of_ball(beside));
+}
