@@ -122,7 +122,7 @@ class ChoiceRow {
     this.element = document.createElement('div');
     this.element.className = 'dial';
     this.element.dataset.path = dial.path;
-    this.element.title = `${dial.path}: the file has ${dial.names[dial.value]}. Double click to reset.`;
+    this.element.title = `${dial.path}: the file has ${dial.names[dial.value]}. Double click to reset; G takes the next.`;
     this.label = document.createElement('label');
     this.label.textContent = wordsOf(dial);
     this.label.htmlFor = `dial-${dial.path}`;
