@@ -197,6 +197,48 @@ TEST_CASE("the order of steps is a dial whose values have names, and turns in mi
     }
 }
 
+TEST_CASE("a platform is where its targets have it, and others can follow it", "[scene][ground]") {
+    const TestFolder folder;
+    const Scene scene = read(folder, quay +
+                                         "[follower.flag]\ntarget = 'quay.raft'\n"
+                                         "tuning = { frequency_hz = 30, damping_ratio = 1, "
+                                         "lead = 1 }\n[body.deck]\nposition = 'flag'\n"
+                                         "rotation = 'quay.raft.facing'\n");
+    const Take take = take_of(scene);
+    const auto column = [&](const std::string& name) {
+        const auto channel = take.find_channel(name);
+        REQUIRE(channel);
+        return take.columns_of(*channel).first;
+    };
+    const std::size_t raft = column("quay.raft.position_m");
+    const std::size_t swell = column("swell.value_m");
+    const std::size_t turn = column("quay.raft.facing.value");
+    const std::size_t roll = column("roll.value");
+    const std::size_t flag = column("flag.value_m");
+    const std::size_t speed = column("quay.raft.velocity_m_per_s");
+    double turned = 0;
+    for (std::size_t row = 1; row + 1 < take.row_count(); ++row) {
+        const auto now = take.row(row);
+        for (std::size_t k = 0; k < 3; ++k) {
+            CHECK(now[raft + k] == Approx(now[swell + k]).margin(1e-12));
+            const double moved = take.row(row + 1)[raft + k] - take.row(row - 1)[raft + k];
+            CHECK(now[speed + k] == Approx(30 * moved).margin(2e-3));
+            CHECK(now[flag + k] == Approx(now[raft + k]).margin(2e-3));
+        }
+        for (std::size_t k = 0; k < 4; ++k)
+            CHECK(now[turn + k] == Approx(now[roll + k]).margin(1e-12));
+        turned = std::max(turned, std::abs(now[turn + 1]));
+    }
+    CHECK(turned > 0.01);
+    // It is a solid of the model, where it is turned.
+    const io::ModelChannels model = model_channels_of(scene, take);
+    const auto found = std::find_if(model.nodes.begin(), model.nodes.end(),
+                                    [](const auto& node) { return node.name == "quay.box1"; });
+    REQUIRE(found != model.nodes.end());
+    CHECK(found->solid.faces.size() == 6);
+    CHECK_FALSE(found->position);
+}
+
 TEST_CASE("ground is seen where feet find it", "[scene][ground]") {
     const TestFolder folder;
     std::string csv = "x_m,z_m,height_m\n";

@@ -5,7 +5,9 @@
 #include <string_view>
 #include <vector>
 
-#include <hopcoil/scene/scene.hpp>
+namespace hopcoil::scene {
+struct Scene;
+}
 
 namespace hopcoil::tune {
 
