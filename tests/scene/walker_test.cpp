@@ -216,6 +216,7 @@ TEST_CASE("a platform is where its targets have it, and others can follow it", "
     const std::size_t roll = column("roll.value");
     const std::size_t flag = column("flag.value_m");
     const std::size_t speed = column("quay.raft.velocity_m_per_s");
+    const std::size_t spin = column("quay.raft.facing.velocity_rad_per_s");
     double turned = 0;
     for (std::size_t row = 1; row + 1 < take.row_count(); ++row) {
         const auto now = take.row(row);
@@ -227,6 +228,13 @@ TEST_CASE("a platform is where its targets have it, and others can follow it", "
         }
         for (std::size_t k = 0; k < 4; ++k)
             CHECK(now[turn + k] == Approx(now[roll + k]).margin(1e-12));
+        const auto turn_at = [&](std::size_t at) {
+            const auto numbers = take.row(at).subspan(turn, 4);
+            return Quaternion{numbers[0], numbers[1], numbers[2], numbers[3]};
+        };
+        const Vector3 way = rotation_vector(turn_at(row + 1) * conjugate(turn_at(row - 1))) * 30;
+        CHECK(now[spin] == Approx(way.x).margin(1e-3));
+        CHECK(now[spin + 2] == Approx(way.z).margin(1e-3));
         turned = std::max(turned, std::abs(now[turn + 1]));
     }
     CHECK(turned > 0.01);

@@ -27,6 +27,7 @@ struct Platform {
     Terrain::Box box{};
     std::size_t position = 0;
     std::optional<std::size_t> rotation{};
+    GroundFrame first{};  ///< where its targets have it at the start
 };
 
 struct GroundParts {
@@ -39,12 +40,18 @@ struct GroundParts {
 
 GroundFrame frame_of(const Platform& platform, std::span<const InputSample> targets) {
     const ValueAndVelocity& at = targets[platform.position].point;
-    GroundFrame frame{.position = vector_of(at.value)};
+    GroundFrame frame{.position = vector_of(at.value), .velocity = vector_of(at.velocity)};
     if (platform.rotation) {
-        const ValueArray& q = targets[*platform.rotation].point.value;
-        frame.rotation = {q[0], q[1], q[2], q[3]};
+        const ValueAndVelocity& turn = targets[*platform.rotation].point;
+        frame.rotation = rotation_of(turn.value);
+        frame.angular_velocity = vector_of(turn.velocity);
     }
     return frame;
+}
+
+bool knows_velocity(const Platform& platform, std::span<const InputSample> targets) {
+    const bool knows_turn = !platform.rotation || targets[*platform.rotation].knows_velocity;
+    return targets[platform.position].knows_velocity && knows_turn;
 }
 
 class RunningGround final : public RunningSystem {
@@ -89,16 +96,19 @@ class RunningGround final : public RunningSystem {
             terrain_.move(part, frame);
         }
     }
-    /// Each platform to where its targets are; how fast it moves is what it did in this step.
+    /// Each platform to where its targets are. How fast it moves they say, or else its last step.
     void move(const SystemInputs& inputs, double dt) {
+        constexpr double rounding_s = 1e-9;  // a shorter step says nothing
         for (std::size_t k = 0; k < parts_.platforms.size(); ++k) {
             const auto part = static_cast<std::uint32_t>(k + 1);
             const GroundFrame before = terrain_.frame(part, 0);
             GroundFrame now = frame_of(parts_.platforms[k], inputs.targets);
-            if (dt > 0) {
-                now.velocity = (now.position - before.position) * (1 / dt);
+            if (!knows_velocity(parts_.platforms[k], inputs.targets)) {
+                const double rate = dt > rounding_s ? 1 / dt : 0;
+                now.velocity = rate > 0 ? (now.position - before.position) * rate : before.velocity;
                 now.angular_velocity =
-                    rotation_vector(now.rotation * conjugate(before.rotation)) * (1 / dt);
+                    rate > 0 ? rotation_vector(now.rotation * conjugate(before.rotation)) * rate
+                             : before.angular_velocity;
             }
             terrain_.move(part, now);
         }
@@ -143,7 +153,8 @@ class GroundSpec final : public SystemSpec {
         return ports;
     }
     [[nodiscard]] ValueArray start(std::size_t port, std::size_t /*index*/) const override {
-        return port % 2 == 0 ? array_of(Vector3{}) : array_of(Quaternion{});
+        const GroundFrame& first = parts_.platforms[port / 2].first;
+        return port % 2 == 0 ? array_of(first.position) : array_of(first.rotation);
     }
     [[nodiscard]] std::vector<View> views() const override {
         std::vector<View> views;
@@ -228,6 +239,7 @@ void read_ground(KindReader& reader) {
             return;
         }
         platform.position = targets.size();
+        platform.first.position = vector_of(one.target_at(position).path.before(0).value);
         targets.push_back(position);
         if (rotation != not_connected) {
             if (one.target_at(rotation).kind() != ValueKind::rotation) {
@@ -235,6 +247,7 @@ void read_ground(KindReader& reader) {
                 return;
             }
             platform.rotation = targets.size();
+            platform.first.rotation = rotation_of(one.target_at(rotation).path.before(0).value);
             targets.push_back(rotation);
         }
         parts.platforms.push_back(std::move(platform));
