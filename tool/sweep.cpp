@@ -260,7 +260,7 @@ std::vector<std::size_t> figures_to_print(const SweepTable& table, const Picked&
             });
         if (differs) add(k);
     }
-    // Of a single run all of them.
+    // In a single run none differs: all are printed.
     if (order.empty()) {
         order.resize(table.figures.size());
         std::iota(order.begin(), order.end(), std::size_t{0});
@@ -277,8 +277,8 @@ void print_table(const SweepTable& table, const Picked& picked, std::size_t most
         std::vector<std::string>& line = lines.emplace_back();
         const std::vector<double>& values = picked.rows[i]->values;
         for (std::size_t k = 0; k < values.size(); ++k) {
-            const bool is_choice = k < table.names.size() && !table.names[k].empty();
-            line.push_back(is_choice ? table.value_in_words(k, values[k]) : shown(values[k]));
+            line.push_back(table.is_choice(k) ? table.value_in_words(k, values[k])
+                                              : shown(values[k]));
         }
         for (const std::size_t figure : figures)
             line.push_back(shown(picked.rows[i]->figures[figure]));
@@ -325,9 +325,9 @@ Json json_of(const SweepTable& table, const Picked& picked, Json source) {
     for (const SweepRow* row : picked.rows) {
         Json run{{"run", row->index + 1}};
         for (std::size_t k = 0; k < table.paths.size(); ++k) {
-            const bool is_choice = k < table.names.size() && !table.names[k].empty();
-            run["values"][table.paths[k]] =
-                is_choice ? Json(table.value_in_words(k, row->values[k])) : number(row->values[k]);
+            run["values"][table.paths[k]] = table.is_choice(k)
+                                                ? Json(table.value_in_words(k, row->values[k]))
+                                                : number(row->values[k]);
         }
         for (std::size_t k = 0; k < table.figures.size(); ++k)
             run["figures"][table.figures[k]] = number(row->figures[k]);

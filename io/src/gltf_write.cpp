@@ -234,7 +234,7 @@ class ModelWriter {
                                                            {"material", material}}})}});
     }
 
-    /// The index of a material. Screens' numbers go with the power 2.2 of the format's.
+    /// The index of a material. The format has linear colours: those of a screen to the power 2.2.
     std::size_t add_paint(const std::string& name, const std::array<double, 3>& colour,
                           bool is_double_sided = false) {
         const auto linear = [&](std::size_t i) {

@@ -180,7 +180,7 @@ Vector3 BalanceTick::wanted_knee(std::size_t side, const Placement& pelvis) cons
            outward * (3 * upright * (1 - upright));
 }
 
-/// The knee points where that of the parts does, unless the leg is straight.
+/// Starts from where the knee of the limp leg points, unless that leg is straight.
 void BalanceTick::keep_knee(std::size_t side) noexcept {
     const auto all = b_.parts_.placements();
     const Placement& thigh = all[parts::thigh_of(side)];
@@ -219,7 +219,7 @@ void BalanceTick::turn_knees() noexcept {
     }
 }
 
-/// As the leg has it: one in the air may pass beside its hip.
+/// Where the sole of a leg is: a foot in the air may pass beside its hip.
 Placement BalanceTick::sole_of(std::size_t side, const Placement& pelvis) const noexcept {
     const V hip = parts::to_world(pelvis, at_.hip_of(side));
     const V outward = rotated(pelvis.rotation, {side == 0 ? 1.0 : -1.0, 0, 0});

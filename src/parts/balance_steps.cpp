@@ -118,7 +118,7 @@ void BalanceTick::move_feet() noexcept {
         const double whole_s = step.land_s - step.lift_s;
         const double before = smooth(foot.phase);
         foot.phase = std::clamp((now_s_ - step.lift_s) / std::max(whole_s, 1e-6), 0.0, 1.0);
-        // From where it is, as its aim is renewed: half a turn would go round the other way.
+        // From how it is turned now: if the aim passed half a turn, the shorter way would flip.
         const double share = before < 1 ? (smooth(foot.phase) - before) / (1 - before) : 1;
         step.turn_now = between(step.turn_now, step.turn, share);
         const GroundFrame frame = ground_.frame(step.part, 0);
@@ -168,13 +168,13 @@ BalanceTick::Landing BalanceTick::within_reach(std::size_t side, const V& wanted
     return {spot, flat_length(spot - wanted)};
 }
 
-/// Between feet that are side by side.
+/// The least distance between feet that are side by side.
 double BalanceTick::least_width() const noexcept {
     return 1.25 * set_.build.foot_width_m;
 }
 
-/// Between its feet in a walk, in the mean. Aside, every other step brings them together, and not
-/// across one another.
+/// The mean distance between the feet in a walk. Sideways every other step brings them together,
+/// and they must not cross.
 double BalanceTick::walk_width() const noexcept {
     constexpr double room_m = 0.02;
     const double aside = std::abs(dot(b_.wanted_velocity_, left()));
@@ -339,7 +339,7 @@ void BalanceTick::catch_itself() noexcept {
     ++b_.log_.catches;
 }
 
-/// Between where a foot points and a heading.
+/// The angle between where a foot points and a heading.
 double BalanceTick::turned_away(std::size_t side, double yaw_rad) const noexcept {
     const V ahead = rotated(b_.feet_[side].rotation, {0, 0, 1});
     return std::abs(shorter_turn_rad(yaw_rad, math::atan2(ahead.x, ahead.z)));

@@ -82,7 +82,7 @@ SweepAxis axis_from(std::string_view text, const scene::Scene* scene) {
 
 std::string SweepTable::value_in_words(std::size_t path, double value) const {
     const bool has_names =
-        path < names.size() && value >= 0 && value < static_cast<double>(names[path].size());
+        is_choice(path) && value >= 0 && value < static_cast<double>(names[path].size());
     return has_names ? names[path][static_cast<std::size_t>(value)] : fmt::format("{:.4g}", value);
 }
 

@@ -117,8 +117,7 @@ class RunningChain final : public RunningSystem {
         for (std::size_t i = 0; i < carried_.size(); ++i) {
             const Quaternion now = chain_.facing_at(carried_[i].at, carried_[i].forward);
             const Vector3 way = rotation_vector(now * conjugate(turning_[i].facing));
-            constexpr double rounding_s = 1e-9;  // a shorter step says nothing
-            const bool is_short = dt > 0 && dt < rounding_s;
+            const bool is_short = dt > 0 && dt < shortest_step_s;
             turning_[i] = {now, is_short ? turning_[i].velocity
                                 : dt > 0 ? way * (1 / dt)
                                          : Vector3{}};

@@ -96,15 +96,15 @@ class RunningGround final : public RunningSystem {
             terrain_.move(part, frame);
         }
     }
-    /// Each platform to where its targets are. How fast it moves they say, or else its last step.
+    /// Each platform goes to where its targets are, with their velocity; where that is not known,
+    /// with the velocity of the last step.
     void move(const SystemInputs& inputs, double dt) {
-        constexpr double rounding_s = 1e-9;  // a shorter step says nothing
         for (std::size_t k = 0; k < parts_.platforms.size(); ++k) {
             const auto part = static_cast<std::uint32_t>(k + 1);
             const GroundFrame before = terrain_.frame(part, 0);
             GroundFrame now = frame_of(parts_.platforms[k], inputs.targets);
             if (!knows_velocity(parts_.platforms[k], inputs.targets)) {
-                const double rate = dt > rounding_s ? 1 / dt : 0;
+                const double rate = dt > shortest_step_s ? 1 / dt : 0;
                 now.velocity = rate > 0 ? (now.position - before.position) * rate : before.velocity;
                 now.angular_velocity =
                     rate > 0 ? rotation_vector(now.rotation * conjugate(before.rotation)) * rate

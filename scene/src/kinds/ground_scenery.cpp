@@ -10,7 +10,7 @@
 namespace hopcoil::scene {
 namespace {
 
-/// Of a plane, what is seen of it.
+/// How much of a plane is drawn.
 constexpr double wide_m = 100;
 constexpr double slab_m = 0.1;
 

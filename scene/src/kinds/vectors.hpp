@@ -6,6 +6,9 @@
 
 namespace hopcoil::scene {
 
+/// A step shorter than this is what rounding left of a frame: no velocity can be read off it.
+inline constexpr double shortest_step_s = 1e-9;
+
 /// Places and rotations of a scene, and back.
 [[nodiscard]] inline Vector3 vector_of(const ValueArray& array) {
     return {array[0], array[1], array[2]};

@@ -310,7 +310,7 @@ class Patcher {
             fmt::format("{} = {}", spelling_of(found.kind, name, unit), text_of(dial, value)));
     }
 
-    /// As TOML has it: the name of a choice in quotes.
+    /// As written in TOML: the name of a choice in quotes.
     static std::string text_of(const SceneDial& dial, double value) {
         const std::string words = value_in_words(dial, value);
         return dial.names.empty() ? words : fmt::format("\"{}\"", words);

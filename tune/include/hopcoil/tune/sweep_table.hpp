@@ -39,6 +39,9 @@ struct SweepTable {
     /// Of each path that is a choice: what its values from 0 on are called, where that is known.
     std::vector<std::vector<std::string>> names{};
 
+    [[nodiscard]] bool is_choice(std::size_t path) const {
+        return path < names.size() && !names[path].empty();
+    }
     /// "0.25", or the name of a value of a choice.
     [[nodiscard]] std::string value_in_words(std::size_t path, double value) const;
     [[nodiscard]] bool is_complete() const { return rows.size() == total; }
