@@ -69,6 +69,9 @@ Json tunings_answer(const scene::Scene& scene) {
         json["numbers"] = Json::object();
         for (const scene::SceneNumber& number : each.numbers)
             json["numbers"][number.path] = number.value;
+        json["choices"] = Json::object();
+        for (const scene::SceneChoice& choice : each.choices)
+            json["choices"][choice.path] = choice.name;
         list.push_back(std::move(json));
     }
     return {{"made_by", made_by_live(scene)}, {"file", file}, {"tunings", std::move(list)}};

@@ -33,6 +33,8 @@ std::pair<const scene::SceneSystem*, std::string> find_part(const scene::Scene& 
 scene::NamedSettings of_part(scene::NamedSettings settings, const std::string& part) {
     for (scene::SceneNumber& each : settings.numbers)
         each.path.insert(0, part);
+    for (scene::SceneChoice& each : settings.choices)
+        each.path.insert(0, part);
     return settings;
 }
 
@@ -59,6 +61,8 @@ void give_settings(scene::Scene& scene, const std::string& pattern, const std::s
             if (system == nullptr) refuse("nothing in the scene has that name");
             settings = scene::blend(*system, of_part(settings, part), of_part(other, part), amount);
             for (scene::SceneNumber& each : settings.numbers)
+                each.path.erase(0, part.size());
+            for (scene::SceneChoice& each : settings.choices)
                 each.path.erase(0, part.size());
         }
         scene::apply_settings(scene, pattern, settings);

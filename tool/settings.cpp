@@ -61,13 +61,32 @@ std::vector<NamedSettings> wanted_settings(const TuningsOptions& options) {
 /// The paths of all of them, in the order in which they come.
 std::vector<std::string> paths_of(const std::vector<NamedSettings>& all) {
     std::vector<std::string> paths;
+    const auto add = [&](const auto& each) {
+        if (std::find(paths.begin(), paths.end(), each.path) == paths.end())
+            paths.push_back(each.path);
+    };
     for (const NamedSettings& each : all) {
-        for (const scene::SceneNumber& number : each.numbers) {
-            if (std::find(paths.begin(), paths.end(), number.path) == paths.end())
-                paths.push_back(number.path);
-        }
+        std::for_each(each.numbers.begin(), each.numbers.end(), add);
+        std::for_each(each.choices.begin(), each.choices.end(), add);
     }
     return paths;
+}
+
+/// What was chosen at a path; "-" where nothing was.
+std::string choice_at(const NamedSettings& settings, const std::string& path) {
+    for (const scene::SceneChoice& each : settings.choices) {
+        if (each.path == path) return each.name;
+    }
+    return "-";
+}
+
+std::string counted(const NamedSettings& settings) {
+    const auto some = [](std::size_t count, const char* what) {
+        return fmt::format("{} {}{}", count, what, count == 1 ? "" : "s");
+    };
+    const std::string numbers = some(settings.numbers.size(), "number");
+    const std::string choices = some(settings.choices.size(), "choice");
+    return settings.choices.empty() ? numbers : numbers + " and " + choices;
 }
 
 std::optional<double> number_at(const NamedSettings& settings, const std::string& path) {
@@ -92,7 +111,7 @@ void print_columns(const std::vector<NamedSettings>& all) {
         const auto first = number_at(all.front(), path);
         for (std::size_t i = 0; i < all.size(); ++i) {
             const auto number = number_at(all[i], path);
-            std::string text = number ? fmt::format("{:.5g}", *number) : "-";
+            std::string text = number ? fmt::format("{:.5g}", *number) : choice_at(all[i], path);
             if (i > 0 && number && first && *first != 0)
                 text += fmt::format(" ({:.3g}x)", *number / *first);
             fmt::print(" {:>22}", text);
@@ -107,6 +126,8 @@ void print_each(const std::vector<NamedSettings>& all) {
                    each.about.empty() ? "" : ": " + each.about);
         for (const scene::SceneNumber& number : each.numbers)
             fmt::print("  {:<28} {:.6g}\n", number.path, number.value);
+        for (const scene::SceneChoice& choice : each.choices)
+            fmt::print("  {:<28} {}\n", choice.path, choice.name);
     }
 }
 
@@ -115,6 +136,9 @@ Json in_json(const NamedSettings& settings) {
     one["numbers"] = Json::object();
     for (const scene::SceneNumber& each : settings.numbers)
         one["numbers"][each.path] = each.value;
+    one["choices"] = Json::object();
+    for (const scene::SceneChoice& each : settings.choices)
+        one["choices"][each.path] = each.name;
     return one;
 }
 
@@ -131,8 +155,8 @@ std::string save_settings(const SaveOptions& save, std::vector<NamedSettings> wa
     } catch (const std::invalid_argument& problem) {
         refuse(fmt::format("--save: {}", problem.what()));
     }
-    return fmt::format("kept as '{}' in {}: {} numbers of a {}", save.name, save.file.string(),
-                       settings.numbers.size(), settings.kind);
+    return fmt::format("kept as '{}' in {}: {} of a {}", save.name, save.file.string(),
+                       counted(settings), settings.kind);
 }
 
 }  // namespace
@@ -152,9 +176,7 @@ void print_settings_list(const std::vector<std::filesystem::path>& files) {
     for (const std::filesystem::path& file : files) {
         for (const NamedSettings& each : scene::read_settings(file.string())) {
             fmt::print("{:<16} {:<47}  {}\n", each.name,
-                       fmt::format("{} numbers{}", each.numbers.size(),
-                                   each.kind.empty() ? "" : " of a " + each.kind),
-                       each.about);
+                       counted(each) + (each.kind.empty() ? "" : " of a " + each.kind), each.about);
         }
     }
 }

@@ -44,7 +44,11 @@ export class KeepPanel {
     const { dials } = this.page.settings;
     for (const owner of [mover.name, mover.system]) {
       const found = Object.entries(each.numbers).map(([path, value]) => [`${owner}.${path}`, value]);
-      if (found.length > 0 && found.every(([path]) => dials.has(path))) return found;
+      for (const [path, name] of Object.entries(each.choices)) {
+        const index = dials.get(`${owner}.${path}`)?.names?.indexOf(name) ?? -1;
+        found.push([`${owner}.${path}`, index >= 0 ? index : null]);
+      }
+      if (found.length > 0 && found.every(([path, value]) => dials.has(path) && value !== null)) return found;
     }
     return null;
   }

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <bit>
 #include <cmath>
 #include <cstddef>
@@ -7,6 +8,8 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/field/space_noise.hpp>
+
+#include "noise_kernels.hpp"
 
 namespace hopcoil {
 namespace {
@@ -218,6 +221,115 @@ double SpaceNoise<n>::value_at(const std::array<double, n>& point) const noexcep
                     [&](const auto& in, const auto& period, std::uint64_t stream, double weight,
                         double) { sum += weight * octave_value<n>(in, period, stream); });
     return sum;
+}
+
+template <int n>
+bool SpaceNoise<n>::repeats() const noexcept {
+    return std::any_of(settings_.period.begin(), settings_.period.begin() + n,
+                       [](int period) { return period > 0; });
+}
+
+/// Calls `add(points, stream, weight, fineness)` for each octave, the points axis by axis; where
+/// there are too few, the last one counts several times.
+template <int n>
+template <class Add>
+void SpaceNoise<n>::for_each_octave_of_some(std::span<const std::array<double, n>> points,
+                                            const Add& add) const noexcept {
+    std::array<lattice::Lanes, n> fine;
+    for (std::size_t i = 0; i < n; ++i) {
+        for (std::size_t k = 0; k < fine[i].size(); ++k)
+            fine[i][k] = points[std::min(k, points.size() - 1)][i];
+    }
+    double weight = scale_;
+    double fineness = 1;
+    for (int octave = 0; octave < settings_.octaves; ++octave) {
+        add(fine, mixed_bits(stream_ + static_cast<std::uint64_t>(octave)), weight, fineness);
+        weight *= settings_.roughness;
+        fineness *= 2;
+        for (lattice::Lanes& axis : fine) {
+            for (double& number : axis)
+                number = 2 * number + 0.613;
+        }
+    }
+}
+
+namespace {
+
+/// Calls `each(first, count)` for runs of points that are worked off at once, and `alone(index)`
+/// where too few are left for that.
+template <class Each, class Alone>
+void in_runs(std::size_t count, const Each& each, const Alone& alone) {
+    constexpr std::size_t too_few = 2;
+    std::size_t first = 0;
+    while (first < count) {
+        const std::size_t some = std::min(lattice::points_at_a_time, count - first);
+        if (some > too_few) {
+            each(first, some);
+        } else {
+            for (std::size_t k = 0; k < some; ++k)
+                alone(first + k);
+        }
+        first += some;
+    }
+}
+
+}  // namespace
+
+template <int n>
+void SpaceNoise<n>::find(std::span<const std::array<double, n>> points,
+                         std::span<NoiseSample<n>> samples, InstructionSet set) const noexcept {
+    const std::size_t size = std::min(points.size(), samples.size());
+    const auto alone = [&](std::size_t index) {
+        samples[index] = at(points[index]);
+    };
+    if (repeats()) {
+        for (std::size_t k = 0; k < size; ++k)
+            alone(k);
+        return;
+    }
+    const auto some = [&](std::size_t first, std::size_t count) {
+        lattice::Lanes values;
+        std::array<lattice::Lanes, n> slopes;
+        std::fill_n(samples.begin() + static_cast<std::ptrdiff_t>(first), count, NoiseSample<n>{});
+        for_each_octave_of_some(
+            points.subspan(first, count),
+            [&](const auto& fine, std::uint64_t stream, double weight, double fineness) {
+                lattice::find_slopes(set, {{fine, stream, values}, slopes});
+                for (std::size_t k = 0; k < count; ++k) {
+                    NoiseSample<n>& sum = samples[first + k];
+                    sum.value += weight * values[k];
+                    for (std::size_t i = 0; i < n; ++i)
+                        sum.slope[i] += weight * fineness * slopes[i][k];
+                }
+            });
+    };
+    in_runs(size, some, alone);
+}
+
+template <int n>
+void SpaceNoise<n>::find_values(std::span<const std::array<double, n>> points,
+                                std::span<double> values, InstructionSet set) const noexcept {
+    const std::size_t size = std::min(points.size(), values.size());
+    const auto alone = [&](std::size_t index) {
+        values[index] = value_at(points[index]);
+    };
+    if (repeats()) {
+        for (std::size_t k = 0; k < size; ++k)
+            alone(k);
+        return;
+    }
+    const auto some = [&](std::size_t first, std::size_t count) {
+        lattice::Lanes part;
+        lattice::Lanes sums{};
+        for_each_octave_of_some(points.subspan(first, count),
+                                [&](const auto& fine, std::uint64_t stream, double weight, double) {
+                                    lattice::find_values(set, {fine, stream, part});
+                                    for (std::size_t k = 0; k < sums.size(); ++k)
+                                        sums[k] += weight * part[k];
+                                });
+        std::copy_n(sums.begin(), count, values.begin() + static_cast<std::ptrdiff_t>(first));
+    };
+    in_runs(size, some, alone);
 }
 
 template class SpaceNoise<1>;

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <array>
 #include <cmath>
 
@@ -14,6 +15,8 @@ namespace {
 constexpr double correlation_cells = 0.50;
 constexpr double slope_correlation_cells = 0.34;
 constexpr double slope_deviation = 3.10;
+
+constexpr std::size_t places_at_a_time = 64;
 
 double length_of(const Vector3& v) {
     return std::sqrt(dot(v, v));
@@ -172,22 +175,54 @@ std::array<double, 4> turned_back(const std::array<double, 4>& slope) {
 
 }  // namespace
 
-Vector3 Wind::gust(const Vector3& place, double time_s) const noexcept {
+std::array<double, 4> Wind::noise_point(const Vector3& place, double time_s) const noexcept {
     const Vector3 carried = (place - settings_.mean_m_per_s * time_s) * cells_per_m_;
-    const std::array<double, 4> at =
-        turned({carried.x, carried.y, carried.z, time_s * cells_per_s_});
-    if (settings_.is_divergence_free) {
-        // The curl of three noises.
-        const auto a = turned_back(noises_[0].at(at).slope);
-        const auto b = turned_back(noises_[1].at(at).slope);
-        const auto c = turned_back(noises_[2].at(at).slope);
-        const double scale = settings_.spread_m_per_s / (std::sqrt(2.0) * slope_deviation);
-        return Vector3{c[1] - b[2], a[2] - c[0], b[0] - a[1]} * scale;
-    }
+    return turned({carried.x, carried.y, carried.z, time_s * cells_per_s_});
+}
+
+/// Of three noises.
+Vector3 Wind::gust_of(const std::array<double, 3>& values) const noexcept {
     const double spread = settings_.spread_m_per_s;
-    return along_ * (spread * noises_[0].value_at(at)) +
-           level_ * (spread * settings_.across_share * noises_[1].value_at(at)) +
-           up_ * (spread * settings_.up_share * noises_[2].value_at(at));
+    return along_ * (spread * values[0]) + level_ * (spread * settings_.across_share * values[1]) +
+           up_ * (spread * settings_.up_share * values[2]);
+}
+
+/// The curl of three noises, from their slopes.
+Vector3 Wind::curl_of(const std::array<std::array<double, 4>, 3>& slopes) const noexcept {
+    const auto a = turned_back(slopes[0]);
+    const auto b = turned_back(slopes[1]);
+    const auto c = turned_back(slopes[2]);
+    const double scale = settings_.spread_m_per_s / (std::sqrt(2.0) * slope_deviation);
+    return Vector3{c[1] - b[2], a[2] - c[0], b[0] - a[1]} * scale;
+}
+
+Vector3 Wind::gust(const Vector3& place, double time_s) const noexcept {
+    const std::array<double, 4> at = noise_point(place, time_s);
+    if (settings_.is_divergence_free)
+        return curl_of({noises_[0].at(at).slope, noises_[1].at(at).slope, noises_[2].at(at).slope});
+    return gust_of({noises_[0].value_at(at), noises_[1].value_at(at), noises_[2].value_at(at)});
+}
+
+/// At most `places_at_a_time`.
+void Wind::find_gusts(std::span<const Vector3> places, double time_s,
+                      std::span<Vector3> gusts) const noexcept {
+    std::array<std::array<double, 4>, places_at_a_time> points;
+    for (std::size_t k = 0; k < places.size(); ++k)
+        points[k] = noise_point(places[k], time_s);
+    const std::span some = std::span{points}.first(places.size());
+    if (settings_.is_divergence_free) {
+        std::array<std::array<NoiseSample<4>, places_at_a_time>, 3> samples;
+        for (std::size_t i = 0; i < 3; ++i)
+            noises_[i].find(some, samples[i]);
+        for (std::size_t k = 0; k < places.size(); ++k)
+            gusts[k] = curl_of({samples[0][k].slope, samples[1][k].slope, samples[2][k].slope});
+        return;
+    }
+    std::array<std::array<double, places_at_a_time>, 3> values;
+    for (std::size_t i = 0; i < 3; ++i)
+        noises_[i].find_values(some, values[i]);
+    for (std::size_t k = 0; k < places.size(); ++k)
+        gusts[k] = gust_of({values[0][k], values[1][k], values[2][k]});
 }
 
 double Wind::sheltered(const Vector3& place) const noexcept {
@@ -206,10 +241,26 @@ double Wind::sheltered(const Vector3& place) const noexcept {
     return left;
 }
 
-WindSample Wind::at(const Vector3& place, double time_s) const noexcept {
+WindSample Wind::sample_of(const Vector3& place, double time_s,
+                           const Vector3& gust) const noexcept {
     if (!std::isfinite(dot(place, place)) || !std::isfinite(time_s)) return {};
-    const Vector3 velocity = settings_.mean_m_per_s + gust(place, time_s);
-    return {velocity * sheltered(place)};
+    return {(settings_.mean_m_per_s + gust) * sheltered(place)};
+}
+
+WindSample Wind::at(const Vector3& place, double time_s) const noexcept {
+    return sample_of(place, time_s, gust(place, time_s));
+}
+
+void Wind::find(std::span<const Vector3> places, double time_s,
+                std::span<WindSample> samples) const noexcept {
+    const std::size_t size = std::min(places.size(), samples.size());
+    std::array<Vector3, places_at_a_time> gusts;
+    for (std::size_t first = 0; first < size; first += places_at_a_time) {
+        const std::size_t count = std::min(places_at_a_time, size - first);
+        find_gusts(places.subspan(first, count), time_s, gusts);
+        for (std::size_t k = 0; k < count; ++k)
+            samples[first + k] = sample_of(places[first + k], time_s, gusts[k]);
+    }
 }
 
 }  // namespace hopcoil

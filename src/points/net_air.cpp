@@ -67,7 +67,9 @@ void NetAir::find_wind(const Wind* wind, double time_s, std::span<const Vector3>
         return;
     }
     const Bounds box = bounds_of(x);
-    std::array<Vector3, wind_places * wind_places * wind_places> found;
+    constexpr std::size_t count = wind_places * wind_places * wind_places;
+    std::array<Vector3, count> places;
+    std::array<WindSample, count> found;
     const auto index = [](int i, int j, int k) {
         return static_cast<std::size_t>((i * wind_places + j) * wind_places + k);
     };
@@ -75,20 +77,20 @@ void NetAir::find_wind(const Wind* wind, double time_s, std::span<const Vector3>
         for (int j = 0; j < wind_places; ++j) {
             for (int k = 0; k < wind_places; ++k) {
                 const double step = 1.0 / (wind_places - 1);
-                const Vector3 place{box.low.x + box.size.x * i * step,
-                                    box.low.y + box.size.y * j * step,
-                                    box.low.z + box.size.z * k * step};
-                found[index(i, j, k)] = wind->at(place, time_s).velocity;
+                places[index(i, j, k)] = {box.low.x + box.size.x * i * step,
+                                          box.low.y + box.size.y * j * step,
+                                          box.low.z + box.size.z * k * step};
             }
         }
     }
+    wind->find(places, time_s, found);
     for (std::size_t p = 0; p < x.size(); ++p) {
         const Between a = between(x[p].x, box.low.x, box.size.x);
         const Between b = between(x[p].y, box.low.y, box.size.y);
         const Between c = between(x[p].z, box.low.z, box.size.z);
         const auto along_z = [&](int i, int j) {
-            const Vector3& here = found[index(i, j, c.at)];
-            return here + (found[index(i, j, c.at + 1)] - here) * c.part;
+            const Vector3& here = found[index(i, j, c.at)].velocity;
+            return here + (found[index(i, j, c.at + 1)].velocity - here) * c.part;
         };
         const auto along_y = [&](int i) {
             const Vector3 here = along_z(i, b.at);

@@ -187,13 +187,21 @@ void Particles::fly_block(std::size_t first, const Flight& flight, const Wind* w
         fly_block_in(no_winds, first, flight);
         return;
     }
-    std::array<Vector3, particles_at_a_time> winds{};
-    const std::size_t count = std::min(particles_at_a_time, capacity() - first);
-    for (std::size_t k = 0; k < count; ++k) {
-        const std::size_t i = first + k;
+    // Asked for at all that move at once.
+    std::array<std::size_t, particles_at_a_time> moving{};
+    std::array<Vector3, particles_at_a_time> places;
+    std::size_t count = 0;
+    const std::size_t end = std::min(first + particles_at_a_time, capacity());
+    for (std::size_t i = first; i < end; ++i) {
         if (alive_[i] == 0 || resting_[i] != 0) continue;
-        winds[k] = wind->at(positions_[i], flight.from_s).velocity * settings_.wind_share;
+        moving[count] = i - first;
+        places[count++] = positions_[i];
     }
+    std::array<WindSample, particles_at_a_time> samples;
+    wind->find(std::span{places}.first(count), flight.from_s, samples);
+    std::array<Vector3, particles_at_a_time> winds{};
+    for (std::size_t k = 0; k < count; ++k)
+        winds[moving[k]] = samples[k].velocity * settings_.wind_share;
     fly_block_in(winds, first, flight);
 }
 

@@ -252,6 +252,14 @@ void record_what_the_wind_moves(Hash& hash, Parameters& numbers) {
             hash.add(plant.rotations()[5].z);
             hash.add(plant.velocities()[7].y);
         }
+        std::vector<PlantBase> places(11);
+        for (PlantBase& base : places)
+            base.place.x = numbers.next();
+        PlantBed bed{tree, {.fluid_density_kg_per_m3 = fluid}, places};
+        for (int i = 0; i < 30; ++i)
+            bed.step({.wind = &wind, .time_s = i / 30.0}, 1.0 / 30);
+        for (std::size_t i = 0; i < bed.size(); ++i)
+            hash.add(bed.positions(i).back().z);
     }
     Particles sparks{particle_recipe("burst"), 13, {0, 0.6, 0}};
     sparks.burst(200, {0, 0.6, 0});

@@ -2,6 +2,7 @@
 
 #include <array>
 #include <cmath>
+#include <limits>
 #include <vector>
 
 #include <catch2/catch.hpp>
@@ -12,6 +13,7 @@
 #include <hopcoil/field/wind.hpp>
 
 #include "support/allocations.hpp"
+#include "support/instruction_sets.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
@@ -92,6 +94,70 @@ TEST_CASE("noise with a period repeats after it, and only along that axis", "[fi
     CHECK_THROWS(SpaceNoise<2>({.roughness = 1.5}, 1));
     CHECK(noise.at({1e300, 0}).value == 0);
     CHECK(noise.at({std::nan(""), 0}).value == 0);
+}
+
+namespace {
+
+/// Near and far, on the lattice and beside it, and where there is no noise.
+template <int n>
+std::vector<std::array<double, n>> points_of_all_kinds(std::size_t count) {
+    Random random{static_cast<unsigned>(10 + n)};
+    std::vector<std::array<double, n>> points;
+    for (std::size_t i = 0; i < count; ++i)
+        points.push_back(somewhere<n>(random));
+    constexpr double nan = std::numeric_limits<double>::quiet_NaN();
+    constexpr double infinite = std::numeric_limits<double>::infinity();
+    std::size_t at = 1;
+    for (const double odd : {-7.0, 0.0, -0.0, 1e300, -1e17, 1e15, infinite, nan}) {
+        if (at < count) points[at][at % n] = odd;
+        at += 3;
+    }
+    return points;
+}
+
+template <int n>
+void check_many_at_once(const SpaceNoiseSettings& settings) {
+    const SpaceNoise<n> noise{settings, 11};
+    for (const InstructionSet set : available_sets()) {
+        for (const std::size_t count : {1U, 2U, 3U, 8U, 9U, 40U}) {
+            INFO(n << " axes, " << count << " points, set " << static_cast<int>(set));
+            const auto points = points_of_all_kinds<n>(count);
+            std::vector<double> values(count);
+            std::vector<NoiseSample<n>> samples(count);
+            noise.find_values(points, values, set);
+            noise.find(points, samples, set);
+            for (std::size_t i = 0; i < count; ++i) {
+                CHECK(values[i] == noise.value_at(points[i]));
+                const NoiseSample<n> alone = noise.at(points[i]);
+                CHECK(samples[i].value == alone.value);
+                CHECK(samples[i].slope == alone.slope);
+            }
+        }
+    }
+}
+
+}  // namespace
+
+TEST_CASE("noise and wind at many points at once are bit for bit those at each",
+          "[field][noise][wind]") {
+    for (const SpaceNoiseSettings& settings :
+         {SpaceNoiseSettings{}, SpaceNoiseSettings{.octaves = 5, .roughness = 0.7},
+          SpaceNoiseSettings{.octaves = 2, .period = {8, 0, 0, 3}}}) {
+        check_many_at_once<1>(settings);
+        check_many_at_once<2>(settings);
+        check_many_at_once<3>(settings);
+        check_many_at_once<4>(settings);
+    }
+    for (const bool is_divergence_free : {false, true}) {
+        const Wind wind{{.is_divergence_free = is_divergence_free}, 5, {Shelter{{1, 0, 0}, 20}}};
+        std::vector<Vector3> places;
+        for (const auto& point : points_of_all_kinds<3>(150))
+            places.push_back({point[0], point[1], point[2]});
+        std::vector<WindSample> samples(140);
+        wind.find(places, 2.5, samples);
+        for (std::size_t i = 0; i < samples.size(); ++i)
+            CHECK(samples[i].velocity == wind.at(places[i], 2.5).velocity);
+    }
 }
 
 TEST_CASE("gusts have the mean, spread and correlation time asked for", "[field][wind]") {

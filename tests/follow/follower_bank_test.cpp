@@ -18,6 +18,7 @@
 #include <hopcoil/follow/follower_bank.hpp>
 
 #include "support/allocations.hpp"
+#include "support/instruction_sets.hpp"
 #include "support/numbers.hpp"
 #include "support/random.hpp"
 
@@ -25,15 +26,6 @@ using namespace hopcoil;
 using Catch::Matchers::Contains;
 
 namespace {
-
-std::vector<InstructionSet> available_sets() {
-    std::vector<InstructionSet> sets;
-    for (const InstructionSet set :
-         {InstructionSet::plain, InstructionSet::avx2, InstructionSet::avx512}) {
-        if (is_available(set)) sets.push_back(set);
-    }
-    return sets;
-}
 
 bool have_same_bits(std::span<const float> a, std::span<const float> b) {
     return std::equal(a.begin(), a.end(), b.begin(), b.end(), same_bits<float>);

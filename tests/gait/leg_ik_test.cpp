@@ -14,6 +14,7 @@
 #include <hopcoil/gait/leg_ik.hpp>
 
 #include "support/allocations.hpp"
+#include "support/instruction_sets.hpp"
 #include "support/random.hpp"
 #include "support/vectors.hpp"
 
@@ -151,9 +152,7 @@ TEST_CASE("many legs bend as one does, the same bits with every instruction set"
         return Vector3{numbers[which][0][i], numbers[which][1][i], numbers[which][2][i]};
     };
     std::array<std::vector<float>, 3> plain;
-    for (const InstructionSet set :
-         {InstructionSet::plain, InstructionSet::avx2, InstructionSet::avx512}) {
-        if (!is_available(set)) continue;
+    for (const InstructionSet set : available_sets()) {
         const long before = allocations();
         bend_legs(legs, set);
         CHECK(allocations() == before);

@@ -14,6 +14,7 @@
 #include <hopcoil/points/net_builders.hpp>
 
 #include "support/allocations.hpp"
+#include "support/instruction_sets.hpp"
 #include "support/random.hpp"
 #include "support/vectors.hpp"
 
@@ -459,9 +460,7 @@ TEST_CASE("a net moves by the same bits with every instruction set", "[net]") {
     made.bends.push_back(angle_link({3, 90, 5}, 1.5, 0.1, 0.4, 0.5));
     for (const NetMethod method : all_methods) {
         std::vector<Vector3> plain;
-        for (const InstructionSet set :
-             {InstructionSet::plain, InstructionSet::avx2, InstructionSet::avx512}) {
-            if (!is_available(set)) continue;
+        for (const InstructionSet set : available_sets()) {
             Net net{made, {.method = method}};
             net.use(set);
             for (int frame = 0; frame < 20; ++frame)

@@ -11,6 +11,7 @@
 #include <hopcoil/points/particles.hpp>
 
 #include "support/allocations.hpp"
+#include "support/instruction_sets.hpp"
 #include "support/vectors.hpp"
 
 using namespace hopcoil;
@@ -271,9 +272,7 @@ TEST_CASE("particles fly by the same bits with every instruction set", "[particl
     const Wind wind{{.mean_m_per_s = {3, 0, 1}}};
     for (const double drag_per_s : {0.0, 0.8}) {
         std::vector<Vector3> plain;
-        for (const InstructionSet set :
-             {InstructionSet::plain, InstructionSet::avx2, InstructionSet::avx512}) {
-            if (!is_available(set)) continue;
+        for (const InstructionSet set : available_sets()) {
             ParticleSettings settings{.capacity = 333, .rate_per_s = 150};
             settings.drag_per_s = drag_per_s;
             settings.lifetime_least_s = 0.4;

@@ -150,7 +150,9 @@ TEST_CASE("settings that do not fit are refused with their place, and change not
     CHECK_THAT(complaint("[settings.tial]\nnumbers = { nodes = 3 }\n", chain),
                Contains("no settings named 'tail'") && Contains("did you mean 'tial'"));
     CHECK_THAT(complaint("[settings.tail]\nnumbers = { nodes = \"three\" }\n", chain),
-               Contains("tails.toml:2:") && Contains("expected a number, found the text"));
+               Contains("'tail' has nodes \"three\"; expected a number from 1 to"));
+    CHECK_THAT(complaint("[settings.tail]\nnumbers = { nodes = true }\n", chain),
+               Contains("tails.toml:2:") && Contains("expected a number, or the name of a choice"));
     CHECK_THAT(complaint("[settings.tail]\n", chain), Contains("expected a key 'numbers'"));
     CHECK_THAT(
         complaint("[settings.tail]\nnumbers = { nodes = 3 }\n[tuning.tail]\nlead = 1\n", chain),
@@ -160,4 +162,68 @@ TEST_CASE("settings that do not fit are refused with their place, and change not
         Contains("'a b' cannot be a name"));
     CHECK_THROWS_WITH(save_settings(folder.write("x.toml", tails), {.name = "a"}),
                       Contains("have to have numbers"));
+}
+
+TEST_CASE("what is chosen is kept, given, blended and refused as numbers are", "[settings]") {
+    const TestFolder folder;
+    const std::string file = (folder.path() / "kept.toml").string();
+    const std::string scene_file = folder.write("walk.toml", R"(
+tunings = "kept.toml"
+[target.course]
+moves = [{ at_s = 1, jump_to_m = [0, 0, 2] }]
+[walker.crab]
+target = "course"
+legs = 6
+step_order = "wave"
+[walker.other]
+target = "course"
+legs = 6
+settings = "crab-ways"
+[walker.own]
+target = "course"
+legs = 6
+step_order = "tripod"
+settings = "crab-ways"
+)");
+    const auto order_of = [](const Scene& scene, const std::string& name) {
+        for (const SceneDial& dial : dials_of(scene)) {
+            if (dial.path == name + ".step_order")
+                return value_in_words(dial, value_of(scene, dial));
+        }
+        return std::string{};
+    };
+    const Scene crab = read_scene(folder.write("crab.toml", R"(
+[target.course]
+moves = [{ at_s = 1, jump_to_m = [0, 0, 2] }]
+[walker.crab]
+target = "course"
+legs = 6
+step_order = "wave"
+)"));
+    const NamedSettings kept =
+        settings_of(crab.systems.front(), "crab-ways", {"step_*", "bob_m"});
+    REQUIRE(kept.choices.size() == 1);
+    CHECK(kept.choices.front().name == "wave");
+    save_settings(file, kept);
+    CHECK_THAT(contents_of(file), Contains("step_order = \"wave\""));
+    REQUIRE(read_settings(file).size() == 1);
+    CHECK(read_settings(file).front().choices.front().name == "wave");
+
+    Scene scene = read_scene(scene_file);
+    CHECK(order_of(scene, "other") == "wave");
+    CHECK(order_of(scene, "own") == "tripod");  // its table says so itself
+    apply_settings(scene, "own", kept);
+    CHECK(order_of(scene, "own") == "wave");
+    const NamedSettings tripod{.name = "tripod", .choices = {{"step_order", "tripod"}}};
+    const SceneSystem& own = scene.systems.front();
+    CHECK(blend(own, kept, tripod, 0.4).choices.front().name == "wave");
+    CHECK(blend(own, kept, tripod, 0.6).choices.front().name == "tripod");
+
+    const NamedSettings odd{.name = "odd", .choices = {{"step_order", "wavy"}}};
+    CHECK_THROWS_WITH(apply_settings(scene, "own", odd), Contains("did you mean 'wave'"));
+    const NamedSettings none{.name = "none", .choices = {{"reach", "far"}}};
+    CHECK_THROWS_WITH(apply_settings(scene, "own", none), Contains("reach"));
+    folder.write("kept.toml", "[settings.crab-ways]\nnumbers = { step_order = \"wavy\" }\n");
+    CHECK_THROWS_WITH(read_scene(scene_file), Contains("did you mean 'wave'") &&
+                                                  Contains("crab-ways") && Contains("walk.toml:"));
 }

@@ -2,6 +2,9 @@
 
 #include <array>
 #include <cstdint>
+#include <span>
+
+#include <hopcoil/base/instruction_set.hpp>
 
 namespace hopcoil {
 
@@ -41,11 +44,20 @@ class SpaceNoise {
     [[nodiscard]] NoiseSample<n> at(const std::array<double, n>& point) const noexcept;
     /// The value alone, in less than half of the time; the same but for rounding.
     [[nodiscard]] double value_at(const std::array<double, n>& point) const noexcept;
+    /// At many points, as many as both spans have room for: the same bits, several times quicker.
+    void find(std::span<const std::array<double, n>> points, std::span<NoiseSample<n>> samples,
+              InstructionSet set = best_instruction_set()) const noexcept;
+    void find_values(std::span<const std::array<double, n>> points, std::span<double> values,
+                     InstructionSet set = best_instruction_set()) const noexcept;
     [[nodiscard]] const SpaceNoiseSettings& settings() const noexcept { return settings_; }
 
   private:
     template <class Add>
     void for_each_octave(const std::array<double, n>& point, const Add& add) const noexcept;
+    template <class Add>
+    void for_each_octave_of_some(std::span<const std::array<double, n>> points,
+                                 const Add& add) const noexcept;
+    [[nodiscard]] bool repeats() const noexcept;
 
     SpaceNoiseSettings settings_;
     std::uint64_t stream_;

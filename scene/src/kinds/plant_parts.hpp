@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include <hopcoil/points/plant.hpp>
+#include <hopcoil/points/plant_bed.hpp>
 #include <hopcoil/scene/keys.hpp>
 #include <hopcoil/scene/system.hpp>
 #include <hopcoil/scene/system_report.hpp>
@@ -75,15 +75,14 @@ class RunningPlant final : public RunningSystem {
     };
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields(time_s_, step_length_);
+        fields(time_s_, step_length_, plants_);
         fields.require(time_s_ >= 0);
-        for (Plant& plant : plants_)
-            fields(plant);
     }
-    void find_pulls(std::size_t plant, double from_s, double to_s);
+    void find_pulls(double from_s, double to_s);
 
     PlantParts parts_;
-    std::vector<Plant> plants_;
+    std::vector<PlantBase> bases_;
+    PlantBed plants_;
     std::vector<PlantPull> pulls_;
     std::optional<Grab> grab_;
     double time_s_ = 0;

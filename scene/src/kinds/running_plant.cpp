@@ -10,58 +10,72 @@
 
 namespace hopcoil::scene {
 
-RunningPlant::RunningPlant(PlantParts parts, const SystemInputs& inputs)
-    : parts_{std::move(parts)}, time_s_{inputs.time_s} {
-    for (const Placement& place : parts_.places) {
-        const Placement base = placement_of(parts_.mount, inputs) * place;
-        plants_.emplace_back(parts_.structure, parts_.settings, base.position, base.rotation);
+namespace {
+
+std::vector<PlantBase> bases_of(const PlantParts& parts, const SystemInputs& inputs) {
+    std::vector<PlantBase> bases;
+    for (const Placement& place : parts.places) {
+        const Placement base = placement_of(parts.mount, inputs) * place;
+        bases.push_back({.place = base.position, .facing = base.rotation});
     }
-    pulls_.reserve(parts_.pushes.size() + 1);
+    return bases;
+}
+
+}  // namespace
+
+RunningPlant::RunningPlant(PlantParts parts, const SystemInputs& inputs)
+    : parts_{std::move(parts)},
+      bases_{bases_of(parts_, inputs)},
+      plants_{parts_.structure, parts_.settings, bases_},
+      time_s_{inputs.time_s} {
+    pulls_.reserve(parts_.pushes.size() * bases_.size() + 1);
 }
 
 /// Steps end where pushes begin and end, so each lasts for all of a step or for none of it. A hand
 /// pulls as a spring that the whole plant would give way to.
-void RunningPlant::find_pulls(std::size_t plant, double from_s, double to_s) {
+void RunningPlant::find_pulls(double from_s, double to_s) {
     pulls_.clear();
     const double middle_s = (from_s + to_s) / 2;
     for (const PlantPush& push : parts_.pushes) {
         const bool lasts = middle_s > push.at_s && middle_s < push.at_s + push.for_s;
-        if (lasts) pulls_.push_back({push.branch, push.force_n});
+        for (std::size_t i = 0; lasts && i < plants_.size(); ++i)
+            pulls_.push_back({push.branch, push.force_n, i});
     }
-    if (!grab_ || grab_->plant != plant) return;
+    if (!grab_) return;
     const PlantSettings& settings = parts_.settings;
     const PlantStructure::Mode& slowest = parts_.structure->modes()[0];
     const double w = 2 * math::pi * settings.frequency_hz / slowest.reach_m;
     const double stiffness =
         3 * (settings.density_kg_per_m3 + settings.fluid_density_kg_per_m3) * w * w;
-    const Vector3 way = grab_->place - plants_[plant].positions()[grab_->branch + 1];
-    pulls_.push_back({grab_->branch, way * stiffness});
+    const Vector3 way = grab_->place - plants_.positions(grab_->plant)[grab_->branch + 1];
+    pulls_.push_back({grab_->branch, way * stiffness, grab_->plant});
 }
 
 bool RunningPlant::advance(double time_s, const SystemInputs& inputs) {
     const double dt = step_length_.from_to(time_s_, time_s);
-    const Wind* const wind = field_in<Wind>(inputs, 0);
-    for (std::size_t i = 0; i < plants_.size(); ++i) {
-        const Placement base = placement_of(parts_.mount, inputs) * parts_.places[i];
-        PlantInputs given{
-            .base = base.position, .facing = base.rotation, .wind = wind, .time_s = time_s};
+    const Placement mount = placement_of(parts_.mount, inputs);
+    for (std::size_t i = 0; i < bases_.size(); ++i) {
+        const Placement base = mount * parts_.places[i];
+        bases_[i] = {.place = base.position, .facing = base.rotation};
         // Away from what turns, a velocity is not that of what carries it.
         if (!parts_.mount.rotation && parts_.mount.position) {
             const InputSample& carrier = inputs.targets[*parts_.mount.position];
-            if (carrier.knows_velocity) given.base_velocity = vector_of(carrier.point.velocity);
+            if (carrier.knows_velocity) bases_[i].velocity = vector_of(carrier.point.velocity);
         }
-        find_pulls(i, time_s_, time_s);
-        given.pulls = pulls_;
-        if (plants_[i].step(given, dt) == StepStatus::rejected) return false;
     }
+    find_pulls(time_s_, time_s);
+    const PlantBedInputs given{
+        .bases = bases_, .wind = field_in<Wind>(inputs, 0), .time_s = time_s, .pulls = pulls_};
+    if (plants_.step(given, dt) == StepStatus::rejected) return false;
     time_s_ = time_s;
     return true;
 }
 
 void RunningPlant::change(const SystemInputs& inputs) {
+    const Placement mount = placement_of(parts_.mount, inputs);
     for (std::size_t i = 0; i < plants_.size(); ++i) {
-        const Placement base = placement_of(parts_.mount, inputs) * parts_.places[i];
-        plants_[i].cut(base.position, base.rotation);
+        const Placement base = mount * parts_.places[i];
+        plants_.cut(i, base.position, base.rotation);
     }
 }
 
@@ -71,7 +85,8 @@ bool RunningPlant::push(std::size_t /*port*/, const ValueArray& delta_velocity) 
     const double mass_kg = (settings.density_kg_per_m3 + settings.fluid_density_kg_per_m3) *
                            parts_.structure->rods().back().volume_m3;
     const Vector3 impulse = vector_of(delta_velocity) * mass_kg;
-    return plants_.back().push(parts_.structure->size() - 1, impulse) == StepStatus::stepped;
+    return plants_.push(plants_.size() - 1, parts_.structure->size() - 1, impulse) ==
+           StepStatus::stepped;
 }
 
 bool RunningPlant::grab(std::size_t port, std::size_t index,
@@ -96,24 +111,17 @@ double RunningPlant::next_event_s(double time_s) const {
 }
 
 ValueAndVelocity RunningPlant::output(std::size_t port, std::size_t index) const {
-    if (port == 0) {
-        const std::size_t each = parts_.points_of_each();
-        const Plant& plant = plants_[index / each];
-        return {array_of(plant.positions()[index % each]),
-                array_of(plant.velocities()[index % each])};
-    }
-    const Plant& plant = plants_.front();
-    const std::size_t point = parts_.spots[(port - 1) / 2].branch + 1;
-    if ((port - 1) % 2 == 0)
-        return {array_of(plant.positions()[point]), array_of(plant.velocities()[point])};
-    return {array_of(plant.rotations()[point]), array_of(plant.spin(point))};
+    const std::size_t each = parts_.points_of_each();
+    const bool is_spot = port > 0;
+    const std::size_t plant = is_spot ? 0 : index / each;
+    const std::size_t point = is_spot ? parts_.spots[(port - 1) / 2].branch + 1 : index % each;
+    if (is_spot && (port - 1) % 2 == 1)
+        return {array_of(plants_.rotations(plant)[point]), array_of(plants_.spins(plant)[point])};
+    return {array_of(plants_.positions(plant)[point]), array_of(plants_.velocities(plant)[point])};
 }
 
 void RunningPlant::read_signals(std::span<double> numbers) {
-    double energy = 0;
-    for (const Plant& plant : plants_)
-        energy += plant.energy();
-    numbers[0] = energy;
+    numbers[0] = plants_.energy();
 }
 
 bool RunningPlant::retune(const SystemSpec& spec) {
@@ -122,9 +130,7 @@ bool RunningPlant::retune(const SystemSpec& spec) {
         parts.structure == parts_.structure && parts.pushes == parts_.pushes &&
         parts.places.size() == parts_.places.size() && parts.mount == parts_.mount;
     if (!is_set_up_alike) return false;
-    for (Plant& plant : plants_) {
-        if (!plant.try_retune(parts.settings)) return false;
-    }
+    if (!plants_.try_retune(parts.settings)) return false;
     parts_ = parts;
     return true;
 }

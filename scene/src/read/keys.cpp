@@ -327,12 +327,11 @@ std::vector<TableFacts> other_tables() {
           {"scale", tuning, "of a pose", "not covered"}}},
         {"named settings",
          "`[settings.NAME]`, in a tuning file or a scene",
-         "Numbers of a system of any kind, by the paths of its dials (`hopcoil check --dials` "
-         "lists "
-         "them): `numbers = { nodes = 24, tip.frequency_hz = 3 }`.",
+         "Numbers and choices of a system of any kind, by the paths of its dials (`hopcoil check "
+         "--dials` lists them): `numbers = { nodes = 24, tip.frequency_hz = 3 }`.",
          {{"about", text, "what it is like", "nothing"},
           {"kind", text, "of the systems that it is for", "any that have these dials"},
-          {"numbers", dials, "its numbers", "required"}}},
+          {"numbers", dials, "its numbers, and the names of what is chosen", "required"}}},
         {"pose tuning",
          "A tuning for each part of a pose",
          "",

@@ -22,10 +22,13 @@ void read_numbers(const toml::table& table, const std::string& prefix, TableRead
             read_numbers(*inner, path + '.', reader, settings);
         } else if (node.is_number()) {
             settings.numbers.push_back({path, node.value<double>().value_or(0)});
+        } else if (node.is_string()) {
+            settings.choices.push_back({path, node.value<std::string>().value_or("")});
         } else {
             reader.problems().push_back(
                 {position_of(node, reader.file()), reader.path() + ".numbers." + path,
-                 fmt::format("expected a number, found {}", kind_of(node))});
+                 fmt::format("expected a number, or the name of a choice, found {}",
+                             kind_of(node))});
         }
     }
 }
@@ -43,9 +46,24 @@ bool says(const toml::table& table, const std::string& key) {
     return false;
 }
 
-/// One number of settings, as if the table had it; what the table has itself stays.
-void set_number(Scene& scene, TableReader& table, const std::string& name,
-                const NamedSettings& settings, const SceneNumber& number) {
+/// The place of a name among those of a dial; nothing, and a problem, where it has no such name.
+std::optional<double> chosen(TableReader& table, const NamedSettings& settings,
+                             const SpecDial& dial, const SceneChoice& choice) {
+    const auto found = std::find(dial.names.begin(), dial.names.end(), choice.name);
+    if (found != dial.names.end()) return static_cast<double>(found - dial.names.begin());
+    const std::string expected =
+        dial.names.empty() ? range_in_words(dial.hard)
+                           : io::any_of(dial.names) + io::did_you_mean(choice.name, dial.names);
+    table.problem("settings", fmt::format("'{}' has {} \"{}\"; expected {}", settings.name,
+                                          choice.path, choice.name, expected));
+    return std::nullopt;
+}
+
+/// One number or choice of settings, as if the table had it; what the table has itself stays. The
+/// number is what `value_for(dial)` gives, if any.
+template <class ValueFor>
+void set_dial(Scene& scene, TableReader& table, const std::string& name,
+              const NamedSettings& settings, const std::string& path, const ValueFor& value_for) {
     std::vector<std::string> paths;
     for (SceneSystem& system : scene.systems) {
         const bool is_part = system.name.starts_with(name + '.');
@@ -54,12 +72,12 @@ void set_number(Scene& scene, TableReader& table, const std::string& name,
         const std::vector<SpecDial> dials = system.spec->dials();
         for (std::size_t i = 0; i < dials.size(); ++i) {
             paths.push_back(is_part ? part + '.' + dials[i].path : dials[i].path);
-            if (paths.back() != number.path) continue;
+            if (paths.back() != path) continue;
             if (says(table.raw(), key_in_table(dials[i].key, part))) return;
-            if (system.spec->set_dial(i, number.value) == DialStatus::set) return;
-            table.problem("settings",
-                          fmt::format("'{}' has {} {}; expected {}", settings.name, number.path,
-                                      number.value, range_in_words(dials[i].hard)));
+            const std::optional<double> value = value_for(dials[i]);
+            if (!value || system.spec->set_dial(i, *value) == DialStatus::set) return;
+            table.problem("settings", fmt::format("'{}' has {} {}; expected {}", settings.name,
+                                                  path, *value, range_in_words(dials[i].hard)));
             return;
         }
     }
@@ -67,8 +85,8 @@ void set_number(Scene& scene, TableReader& table, const std::string& name,
     if (paths.empty()) return;
     table.problem("settings", fmt::format("'{}' has a number '{}', which is no dial here{}; there "
                                           "is {}",
-                                          settings.name, number.path,
-                                          io::did_you_mean(number.path, paths), io::any_of(paths)));
+                                          settings.name, path, io::did_you_mean(path, paths),
+                                          io::any_of(paths)));
 }
 
 }  // namespace
@@ -106,8 +124,14 @@ void use_settings(Scene& scene, TableReader& table, const std::string& name) {
                                               settings.kind, kind));
         return;
     }
-    for (const SceneNumber& number : settings.numbers)
-        set_number(scene, table, name, settings, number);
+    for (const SceneNumber& number : settings.numbers) {
+        set_dial(scene, table, name, settings, number.path,
+                 [&](const SpecDial&) { return std::optional{number.value}; });
+    }
+    for (const SceneChoice& choice : settings.choices) {
+        set_dial(scene, table, name, settings, choice.path,
+                 [&](const SpecDial& dial) { return chosen(table, settings, dial, choice); });
+    }
 }
 
 }  // namespace hopcoil::scene

@@ -65,12 +65,12 @@ std::string table_of(const NamedSettings& settings) {
     std::string text = fmt::format("[settings.{}]\n", settings.name);
     if (!settings.about.empty()) text += fmt::format("about = {}\n", quoted(settings.about));
     if (!settings.kind.empty()) text += fmt::format("kind = {}\n", quoted(settings.kind));
-    text += "numbers = { ";
-    for (std::size_t i = 0; i < settings.numbers.size(); ++i) {
-        const SceneNumber& each = settings.numbers[i];
-        text += fmt::format("{}{} = {}", i == 0 ? "" : ", ", each.path, each.value);
-    }
-    return text + " }\n";
+    std::vector<std::string> entries;
+    for (const SceneNumber& each : settings.numbers)
+        entries.push_back(fmt::format("{} = {}", each.path, each.value));
+    for (const SceneChoice& each : settings.choices)
+        entries.push_back(fmt::format("{} = {}", each.path, quoted(each.name)));
+    return fmt::format("{}numbers = {{ {} }}\n", text, fmt::join(entries, ", "));
 }
 
 void require_name(const std::string& name) {
@@ -149,7 +149,7 @@ void save_tuning(const std::string& path, const SharedTuning& tuning) {
 
 void save_settings(const std::string& path, const NamedSettings& settings) {
     require_name(settings.name);
-    if (settings.numbers.empty())
+    if (settings.numbers.empty() && settings.choices.empty())
         throw std::invalid_argument{"settings to save have to have numbers"};
     for (const SceneNumber& each : settings.numbers) {
         if (!std::isfinite(each.value)) throw InvalidValue{each.path, each.value, "finite"};

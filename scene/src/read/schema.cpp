@@ -166,7 +166,7 @@ void add_tables(Json& definitions, const TableFacts& table) {
         if (key.type == dials) {
             definitions["dials"] = {
                 {"anyOf",
-                 {{{"type", "number"}},
+                 {{{"type", {"number", "string"}}},
                   {{"type", "object"}, {"additionalProperties", reference("dials")}}}}};
         }
     }
@@ -215,7 +215,7 @@ std::string type_in_words(const KeyFacts& key) {
         case pose_tuning:
             return "a name, a tuning, or one for each part";
         case dials:
-            return "numbers by their paths";
+            return "numbers or names by their paths";
         case table:
             return "a table";
         case tables:

@@ -39,6 +39,22 @@ const double* number_in(const NamedSettings& settings, const std::string& path) 
     return found == settings.numbers.end() ? nullptr : &found->value;
 }
 
+const SceneChoice* choice_in(const NamedSettings& settings, const std::string& path) {
+    const auto found = std::find_if(settings.choices.begin(), settings.choices.end(),
+                                    [&](const SceneChoice& each) { return each.path == path; });
+    return found == settings.choices.end() ? nullptr : &*found;
+}
+
+void require_dials(const SceneSystem& system, const NamedSettings& settings) {
+    const std::vector<std::string> paths = dial_paths(system);
+    const auto require = [&](const auto& each) {
+        if (std::find(paths.begin(), paths.end(), each.path) == paths.end())
+            refuse_path(system, each.path);
+    };
+    std::for_each(settings.numbers.begin(), settings.numbers.end(), require);
+    std::for_each(settings.choices.begin(), settings.choices.end(), require);
+}
+
 double between(double first, double second, double amount, DialScale scale) {
     if (amount == 0) return first;
     if (amount == 1) return second;
@@ -65,8 +81,13 @@ NamedSettings settings_of(const SceneSystem& system, const std::string& name,
             [&](const std::string& pattern) { return matches(pattern, dials[i].path); });
         // No cap at all is what is left out.
         const double value = system.spec->dial(i);
-        if (is_wanted && dials[i].names.empty() && std::isfinite(value))
+        if (!is_wanted || !std::isfinite(value)) continue;
+        if (dials[i].names.empty()) {
             settings.numbers.push_back({dials[i].path, value});
+        } else {
+            settings.choices.push_back(
+                {dials[i].path, dials[i].names.at(static_cast<std::size_t>(value))});
+        }
     }
     return settings;
 }
@@ -107,6 +128,8 @@ std::size_t apply_settings(Scene& scene, const std::string& pattern,
     std::size_t count = 0;
     for (const SceneNumber& each : settings.numbers)
         count += set_matching(changed, fmt::format("{}.{}", pattern, each.path), each.value);
+    for (const SceneChoice& each : settings.choices)
+        count += choose_matching(changed, fmt::format("{}.{}", pattern, each.path), each.name);
     changed.changes = scene.changes;
     changed.changes.push_back(fmt::format("{}={}", pattern, settings.name));
     scene = std::move(changed);
@@ -118,16 +141,12 @@ NamedSettings blend(const SceneSystem& system, const NamedSettings& first,
     if (!(amount >= 0 && amount <= 1)) throw InvalidValue{"amount", amount, "0 to 1"};
     NamedSettings blended{.name = fmt::format("{}:{}:{}", first.name, second.name, amount),
                           .kind = first.kind.empty() ? second.kind : first.kind};
+    require_dials(system, first);
+    require_dials(system, second);
     const std::vector<SpecDial> dials = system.spec->dials();
-    for (const NamedSettings* each : {&first, &second}) {
-        for (const SceneNumber& number : each->numbers) {
-            const bool is_known = std::any_of(dials.begin(), dials.end(), [&](const SpecDial& d) {
-                return d.path == number.path;
-            });
-            if (!is_known) refuse_path(system, number.path);
-        }
-    }
     for (std::size_t i = 0; i < dials.size(); ++i) {
+        const SceneChoice* const chosen = choice_in(amount < 0.5 ? first : second, dials[i].path);
+        if (chosen != nullptr) blended.choices.push_back(*chosen);
         const double* const from = number_in(first, dials[i].path);
         const double* const to = number_in(second, dials[i].path);
         if (from == nullptr && to == nullptr) continue;

@@ -280,4 +280,16 @@ std::size_t set_matching(Scene& scene, const std::string& pattern, double value)
     return count;
 }
 
+std::size_t choose_matching(Scene& scene, const std::string& pattern, const std::string& name) {
+    const std::optional<double> value = value_from(scene, pattern, name);
+    if (value) return set_matching(scene, pattern, *value);
+    const std::vector<SceneDial> dials = dials_of(scene);
+    for (const SceneDial& dial : dials) {
+        if (!matches(pattern, dial.path)) continue;
+        throw std::invalid_argument{fmt::format("{} cannot be '{}': expected {}", dial.path, name,
+                                                range_in_words(dial.hard))};
+    }
+    refuse_unknown(pattern, scene, dials);
+}
+
 }  // namespace hopcoil::scene

@@ -30,12 +30,12 @@ namespace hopcoil::scene {
 ///     apply_settings(scene, "string.tassel", find_settings(scene, "lively"));
 ///
 /// Errors  std::invalid_argument, with nothing changed: nothing has that name, it is of another
-///         kind, or it has no such dial or refuses the number.
+///         kind, or it has no such dial or refuses the number or name.
 std::size_t apply_settings(Scene& scene, const std::string& pattern, const NamedSettings& settings);
 
 /// Between two settings, as far as `amount` from the first (0) to the second (1): what they share,
-/// each number evenly, or evenly in octaves where its dial is logarithmic. What one of them leaves
-/// open goes from or to the number that `system` has.
+/// each number evenly, or evenly in octaves where its dial is logarithmic; each choice is that of
+/// the nearer one. What one of them leaves open goes from or to the number that `system` has.
 /// Errors  std::invalid_argument: the system has no dial of such a path; InvalidValue for an amount
 ///         that is not from 0 to 1.
 [[nodiscard]] NamedSettings blend(const SceneSystem& system, const NamedSettings& first,

@@ -101,12 +101,19 @@ struct SceneNumber {
     double value = 0.0;
 };
 
+/// What was chosen for a dial with names: "crab.step_order", "wave".
+struct SceneChoice {
+    std::string path{};
+    std::string name{};
+};
+
 /// Numbers of a system kept under a name: any of the dials of its kind.
 struct NamedSettings {
     std::string name{};
     std::string about{};                 ///< a line on what it is like
     std::string kind{};                  ///< of system; empty for any with such dials
     std::vector<SceneNumber> numbers{};  ///< by the dials' paths: "nodes", "root.frequency_hz"
+    std::vector<SceneChoice> choices{};  ///< of its dials that have names
 };
 
 struct SystemKind;

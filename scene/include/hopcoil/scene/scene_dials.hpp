@@ -54,6 +54,9 @@ void set_values(Scene& scene, const std::vector<SceneNumber>& values);
 /// Errors  std::invalid_argument, with nothing changed: no dial matches (the nearest path is
 ///         named), or one of them refuses the number.
 std::size_t set_matching(Scene& scene, const std::string& pattern, double value);
+/// The same of dials that are a choice, by one of their names.
+/// Errors  std::invalid_argument, with nothing changed: no choice has that path, or that name.
+std::size_t choose_matching(Scene& scene, const std::string& pattern, const std::string& name);
 
 /// The number that a text means for the dials that match: of a choice its index, "trot"; else the
 /// text as a number; nothing when it is none.
