@@ -50,6 +50,7 @@ struct Strand {
     std::vector<Vector3> points{};  ///< those of a time one after the other
     std::vector<bool> stands{};     ///< of prints, at each time; of dots, of each point
     std::vector<double> ages{};     ///< of dots, of each point: along radius and colours
+    std::vector<double> turns{};    ///< of dots that are leaves, of each point: radians
     double trail_s = 0;             ///< of dots: how long back their way is drawn
     bool sets_range = true;         ///< the picture shows all of it
 

@@ -1,6 +1,8 @@
 #include "draw/picture_prints.hpp"
 
 #include <algorithm>
+#include <array>
+#include <cmath>
 #include <map>
 
 #include <hopcoil/gait/support.hpp>
@@ -81,6 +83,20 @@ std::vector<Vector3> trail_of(const Strand& strand, std::size_t row, std::size_t
     return way;
 }
 
+/// A leaf of about the size of a disc.
+std::vector<Point> leaf(const Point& centre, double radius_px, double turn_rad) {
+    const double along_x = std::cos(turn_rad);
+    const double along_y = -std::sin(turn_rad);  // counter-clockwise, in pixels from above
+    std::vector<Point> corners;
+    for (const auto& [along, across] :
+         {std::array{1.8, 0.0}, std::array{0.5, 0.55}, std::array{-0.9, 0.45},
+          std::array{-1.6, 0.0}, std::array{-0.9, -0.45}, std::array{0.5, -0.55}}) {
+        corners.push_back({centre.x + radius_px * (along * along_x + across * along_y),
+                           centre.y + radius_px * (along * along_y - across * along_x)});
+    }
+    return corners;
+}
+
 }  // namespace
 
 void draw_dots(Canvas& canvas, const Strand& strand, const Projection& projection, double time_s,
@@ -95,7 +111,11 @@ void draw_dots(Canvas& canvas, const Strand& strand, const Projection& projectio
         const double radius_m = io::profile_at(strand.radius_m, strand.ages[i], 0.01);
         const double radius_px = std::max(least_px, radius_m * projection.px_per_m);
         const std::string colour = colour_along(strand.colours, strand.ages[i]);
-        canvas.disc(projection(strand.points[i]), radius_px, {colour, 0.9 * opacity});
+        const Point at = projection(strand.points[i]);
+        if (strand.turns.empty())
+            canvas.disc(at, radius_px, {colour, 0.9 * opacity});
+        else
+            canvas.polygon(leaf(at, radius_px, strand.turns[i]), {colour, 0.9 * opacity});
         if (!(strand.trail_s > 0)) continue;
         std::vector<Point> trail;
         for (const Vector3& place : trail_of(strand, row, i - row * strand.count))

@@ -118,6 +118,7 @@ Json lines_json(const scene::Scene& scene, const Take& take) {
                         {"kind", kind_of(line.view)},
                         {"alive", channel(line.alive)},
                         {"age", channel(line.age)},
+                        {"turn", channel(line.turn)},
                         {"trail_s", line.view.trail_s},
                         {"note", channel(line.note)},
                         {"words", line.view.words},

@@ -144,6 +144,7 @@ draw::Strand strand_of(const Take& take, const scene::LineChannel& line,
             for (std::size_t i = 0; i < strand.count; ++i) {
                 strand.stands.push_back(!line.alive || number_of(*line.alive, i) != 0);
                 strand.ages.push_back(line.age ? number_of(*line.age, i) : 0);
+                if (line.turn) strand.turns.push_back(number_of(*line.turn, i));
             }
             continue;
         }

@@ -204,6 +204,7 @@ class ModelMaker {
     void add_dot(const DotChannels& dots, std::size_t slot) {
         std::vector<std::vector<double>> places(3);
         std::vector<std::vector<double>> sizes(3);
+        std::vector<std::vector<double>> turns(4);
         bool is_used = false;
         for (const std::size_t row : rows_.rows) {
             const auto numbers = take_.row(row);
@@ -215,10 +216,18 @@ class ModelMaker {
                 places[k].push_back(numbers[take_.columns_of(dots.position).first + 3 * slot + k]);
                 sizes[k].push_back(alive ? 2 * radius / baked_.model.size : 0);
             }
+            if (!dots.turn) continue;
+            const double turn = numbers[take_.columns_of(*dots.turn).first + slot];
+            const Quaternion q = turned_by({0, 0, turn});
+            turns[0].push_back(q.w);
+            turns[1].push_back(q.x);
+            turns[2].push_back(q.y);
+            turns[3].push_back(q.z);
         }
         if (!is_used) return;
         ModelNode node{.name = fmt::format("{}.{}", dots.name, slot)};
         add(node, TrackKind::translation, places);
+        if (dots.turn) add(node, TrackKind::rotation, turns);
         add(node, TrackKind::scale, sizes);
         baked_.model.nodes.push_back(std::move(node));
     }

@@ -260,7 +260,7 @@ class Page {
     for (const body of [...this.scene.bodies, ...this.stage.rules])
       for (const channel of [body.position, body.rotation, body.scale]) channels.add(channel);
     for (const line of [...this.scene.lines, ...this.stage.marks, ...this.stage.dots])
-      for (const channel of [line.channel, line.alive, line.age, line.note]) channels.add(channel);
+      for (const channel of [line.channel, line.alive, line.age, line.turn, line.note]) channels.add(channel);
     for (const each of this.scene.targets) if (each.can_be_held) channels.add(each.channel);
     channels.delete(null);
     channels.delete(undefined);

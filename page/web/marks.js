@@ -56,6 +56,15 @@ function trailOf(take, dot, row, i) {
   return way;
 }
 
+/** A leaf of about the size of a disc, turned counter-clockwise. */
+function leaf(context, [x, y], radius, turn) {
+  const [c, s] = [Math.cos(turn), -Math.sin(turn)];
+  context.beginPath();
+  for (const [along, across] of [[1.8, 0], [0.5, 0.55], [-0.9, 0.45], [-1.6, 0], [-0.9, -0.45], [0.5, -0.55]])
+    context.lineTo(x + radius * (along * c + across * s), y + radius * (along * s - across * c));
+  context.closePath();
+}
+
 /** Points that come and go, each as large and of the colour that its age says. */
 export function drawDots(context, view, dots, take, row) {
   for (const dot of dots) {
@@ -66,7 +75,8 @@ export function drawDots(context, view, dots, take, row) {
       const radius = along(dot.radius_m, age, (a, b, part) => a + part * (b - a));
       context.fillStyle = along(dot.colours, age, mixedColour);
       const pixels = Math.max(1.2, radius / view.metresPerPixel(point));
-      circle(context, view.point(point), pixels);
+      if (dot.turn) leaf(context, view.point(point), pixels, take.columns[`${dot.turn}.${i}`]?.[row] ?? 0);
+      else circle(context, view.point(point), pixels);
       context.fill();
       if (!(dot.trail_s > 0)) return;
       context.strokeStyle = context.fillStyle;

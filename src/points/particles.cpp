@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <cmath>
 
 #include <hopcoil/base/dials_through.hpp>
@@ -384,7 +385,9 @@ Vector3 Particles::colour(std::size_t slot) const noexcept {
 }
 
 double Particles::turned_rad(std::size_t slot) const noexcept {
-    return slot < capacity() && alive_[slot] != 0 ? spins_[slot] * (time_s_ - born_s_[slot]) : 0;
+    if (slot >= capacity() || alive_[slot] == 0 || spins_[slot] == 0) return 0;
+    const std::uint64_t own = mixed_bits(std::bit_cast<std::uint64_t>(born_s_[slot]) + slot);
+    return 2 * math::pi * unit_number(own, 0) + spins_[slot] * (time_s_ - born_s_[slot]);
 }
 
 void Particles::use(InstructionSet set) {

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cstddef>
+#include <sstream>
 #include <string>
 #include <vector>
 
@@ -72,6 +73,18 @@ std::vector<std::size_t> added(const std::vector<std::string>& before,
     return places;
 }
 
+struct Extents {
+    double left = 1e9, right = -1e9, top = 1e9, bottom = -1e9;
+    void add(double x, double y) {
+        left = std::min(left, x);
+        right = std::max(right, x);
+        top = std::min(top, y);
+        bottom = std::max(bottom, y);
+    }
+    [[nodiscard]] double width() const { return right - left; }
+    [[nodiscard]] double height() const { return bottom - top; }
+};
+
 /// The place of the ball's way, or of its first ghost.
 std::size_t first_of_ball(const std::vector<std::string>& shapes) {
     const auto is_of_ball = [](const std::string& shape) {
@@ -114,4 +127,46 @@ TEST_CASE("ground that moves lies below all ghosts of what is on it, and leaves 
     of_raft = added(alone, beside);
     CHECK(of_raft.size() == 11);
     CHECK(of_raft[3] > first_of_ball(beside));
+}
+
+TEST_CASE("dots that turn are drawn as leaves, longer along their turn than across", "[draw]") {
+    const auto drawn = [](const std::vector<double>& turns) {
+        Picture picture = a_ball();
+        picture.view = scene::PictureSettings::View::side;
+        picture.strands.push_back({.kind = Strand::Kind::dots,
+                                   .name = "leaves",
+                                   .colours = {"#0a6414"},
+                                   .radius_m = {0.1},
+                                   .count = 1,
+                                   .times_s = {0},
+                                   .points = {{0.4, 0, 0}},
+                                   .stands = {true},
+                                   .ages = {0},
+                                   .turns = turns});
+        for (const std::string& shape : shapes_of(picture)) {
+            if (shape.find("39.2") != std::string::npos) return shape;  // 0x64 in percent
+        }
+        return std::string{};
+    };
+    /// How wide and high a path of corners is.
+    const auto extent = [](const std::string& shape) {
+        Extents found;
+        const std::size_t start = shape.find(" d=\"") + 4;
+        std::istringstream words{shape.substr(start, shape.find('"', start) - start)};
+        std::string word;
+        while (words >> word) {
+            if (word.find_first_of("MLCZ") != std::string::npos) continue;
+            double y = 0;
+            words >> y;
+            found.add(std::stod(word), y);
+        }
+        return found;
+    };
+    const std::string disc = drawn({});
+    CHECK(extent(disc).width() == Approx(extent(disc).height()).epsilon(0.05));
+    const Extents level = extent(drawn({0}));
+    const Extents upright = extent(drawn({1.5707963}));
+    CHECK(level.width() > 2.5 * level.height());
+    CHECK(upright.height() == Approx(level.width()).epsilon(1e-3));
+    CHECK(upright.width() == Approx(level.height()).epsilon(1e-3));
 }

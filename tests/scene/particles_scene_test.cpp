@@ -7,6 +7,7 @@
 
 #include <catch2/catch.hpp>
 
+#include <hopcoil/base/math.hpp>
 #include <hopcoil/io/take_model.hpp>
 #include <hopcoil/scene/live_scene.hpp>
 #include <hopcoil/scene/run.hpp>
@@ -136,4 +137,46 @@ TEST_CASE("what is wrong with particles is said", "[scene][particles]") {
     CHECK_THAT(complaint("for_each = 3"), Contains("source"));
     CHECK_THAT(complaint("rate_per_s = nan"), Contains("rate_per_s"));
     CHECK_THAT(complaint("sped = 3"), Contains("unknown key"));
+}
+
+TEST_CASE("particles that turn are seen and recorded as leaves", "[scene][particles]") {
+    const TestFolder folder;
+    const auto scene_with = [&](const std::string& spin) {
+        return read_scene(folder.write("leaves.toml", R"(
+duration_s = 2
+[particles.leaves]
+rate_per_s = 30
+capacity = 60
+lifetime_least_s = 1
+lifetime_most_s = 3
+)" + spin));
+    };
+    CHECK_FALSE(take_of(scene_with("")).find_channel("leaves.turn_rad"));
+    const Scene scene = scene_with("spin_deg_per_s = 90\n");
+    const Take take = take_of(scene);
+    REQUIRE(take.find_channel("leaves.turn_rad"));
+    CHECK(lines_of(scene, take).front().turn == take.find_channel("leaves.turn_rad"));
+    // Each at a speed of its own, and not all from the same turn.
+    double fastest = 0;
+    double least = 10;
+    double most = 0;
+    for (std::size_t i = 0; i < 60; ++i) {
+        const bool lives = number(take, 60, "leaves.alive", i) == 1 &&
+                           number(take, 59, "leaves.alive", i) == 1 &&
+                           number(take, 60, "leaves.age", i) > number(take, 59, "leaves.age", i);
+        if (!lives) continue;
+        const double turn = number(take, 60, "leaves.turn_rad", i);
+        fastest = std::max(fastest, 60 * std::abs(turn - number(take, 59, "leaves.turn_rad", i)));
+        least = std::min(least, turn);
+        most = std::max(most, turn);
+    }
+    CHECK(fastest <= Approx(math::pi / 2));
+    CHECK(fastest > 1);
+    CHECK(most - least > 4);
+    const io::BakedModel model = io::model_of(take, model_channels_of(scene, take));
+    for (const io::ModelNode& node : model.model.nodes) {
+        CHECK(std::any_of(node.tracks.begin(), node.tracks.end(), [](const io::NodeTrack& track) {
+            return track.kind == io::TrackKind::rotation;
+        }));
+    }
 }

@@ -1,12 +1,16 @@
 #include <cmath>
+#include <limits>
 #include <string>
 #include <vector>
 
 #include <catch2/catch.hpp>
 
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/io/file_problems.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/scene_patch.hpp>
 #include <hopcoil/take/take.hpp>
 
 #include "support/files.hpp"
@@ -415,4 +419,60 @@ target = "swell"
     for (const SceneDial& dial : dials_of(scene)) {
         if (dial.number) CHECK(value_of(scene, dial) == dial.default_value);
     }
+}
+
+TEST_CASE("a key in radians may be written in degrees in any table", "[scene]") {
+    const TestFolder folder;
+    const auto dial = [](const Scene& scene, const std::string& path) {
+        for (const SceneDial& each : dials_of(scene)) {
+            if (each.path == path) return value_of(scene, each);
+        }
+        return std::numeric_limits<double>::quiet_NaN();
+    };
+    const std::string text = R"([target.stern]
+start_m = [0, 0, 0]
+moves = []
+[chain.streamer]
+root = "stern"
+bend_limit_deg = 30
+undulation = { amplitude_m = 0.1, delay_deg = 45 }
+[plant.reed]
+angle_deg = 20
+[particles.leaves]
+spread_rad = 0.25
+spin_deg_per_s = 360
+)";
+    const std::string file = folder.write("a.toml", text).string();
+    Scene scene = read_scene(file);
+    CHECK(dial(scene, "streamer.bend_limit_rad") == Approx(math::pi / 6));
+    CHECK(dial(scene, "streamer.undulation.delay_rad") == Approx(math::pi / 4));
+    CHECK(dial(scene, "reed.angle_rad") == Approx(math::pi / 9));
+    CHECK(dial(scene, "leaves.spin_rad_per_s") == Approx(2 * math::pi));
+    // What is written back keeps the unit that the file has.
+    set_values(scene, {{"streamer.bend_limit_rad", math::pi / 3},
+                       {"streamer.undulation.delay_rad", math::pi / 2},
+                       {"leaves.spread_rad", 0.5}});
+    write_changes(scene);
+    const std::string written = contents_of(file);
+    CHECK_THAT(written, Contains("bend_limit_deg = 60") && Contains("delay_deg = 90") &&
+                            Contains("spread_rad = 0.5"));
+    CHECK(dial(read_scene(file), "streamer.bend_limit_rad") == Approx(math::pi / 3));
+
+    const auto complaint = [&](const std::string& table) {
+        try {
+            static_cast<void>(read_scene(folder.write("b.toml", table)));
+        } catch (const io::InputProblems& problems) {
+            return std::string{problems.what()};
+        }
+        return std::string{};
+    };
+    CHECK_THAT(complaint("[particles.p]\nspread_deg = 200\n"),
+               Contains("b.toml:2:1: particles.p.spread_deg: expected a number from 0 to 180, "
+                        "found 200"));
+    CHECK_THAT(complaint("[particles.p]\nspread_deg = 20\nspread_rad = 0.3\n"),
+               Contains("spread_deg: it is given twice, in different units"));
+    CHECK_THAT(complaint("[particles.p]\nspread_deg = \"wide\"\n"),
+               Contains("b.toml:2:1: particles.p.spread_deg: expected a number, found the text"));
+    CHECK_THAT(complaint("[particles.p]\nspraed_deg = 20\n"),
+               Contains("did you mean 'spread_deg'"));
 }

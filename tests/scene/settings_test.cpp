@@ -182,7 +182,7 @@ settings = "crab-ways"
 [walker.own]
 target = "course"
 legs = 6
-step_order = "tripod"
+step_order = "trot"
 settings = "crab-ways"
 )");
     const auto order_of = [](const Scene& scene, const std::string& name) {
@@ -201,7 +201,7 @@ legs = 6
 step_order = "wave"
 )"));
     const NamedSettings kept =
-        settings_of(crab.systems.front(), "crab-ways", {"step_*", "bob_m"});
+        settings_of(crab.systems.front(), "crab-ways", {"step_order", "bob_m"});
     REQUIRE(kept.choices.size() == 1);
     CHECK(kept.choices.front().name == "wave");
     save_settings(file, kept);
@@ -211,13 +211,13 @@ step_order = "wave"
 
     Scene scene = read_scene(scene_file);
     CHECK(order_of(scene, "other") == "wave");
-    CHECK(order_of(scene, "own") == "tripod");  // its table says so itself
+    CHECK(order_of(scene, "own") == "trot");  // its table says so itself
     apply_settings(scene, "own", kept);
     CHECK(order_of(scene, "own") == "wave");
-    const NamedSettings tripod{.name = "tripod", .choices = {{"step_order", "tripod"}}};
+    const NamedSettings trot{.name = "trot", .choices = {{"step_order", "trot"}}};
     const SceneSystem& own = scene.systems.front();
-    CHECK(blend(own, kept, tripod, 0.4).choices.front().name == "wave");
-    CHECK(blend(own, kept, tripod, 0.6).choices.front().name == "tripod");
+    CHECK(blend(own, kept, trot, 0.4).choices.front().name == "wave");
+    CHECK(blend(own, kept, trot, 0.6).choices.front().name == "trot");
 
     const NamedSettings odd{.name = "odd", .choices = {{"step_order", "wavy"}}};
     CHECK_THROWS_WITH(apply_settings(scene, "own", odd), Contains("did you mean 'wave'"));

@@ -89,6 +89,7 @@ class Particles {
     [[nodiscard]] double age(std::size_t slot) const noexcept;
     [[nodiscard]] double radius(std::size_t slot) const noexcept;
     [[nodiscard]] Vector3 colour(std::size_t slot) const noexcept;
+    /// Of one that spins, from a random turn on.
     [[nodiscard]] double turned_rad(std::size_t slot) const noexcept;
     /// What happened in the last step, in order of time within each 1/120 s; as many as there is
     /// room for.

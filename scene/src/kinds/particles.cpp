@@ -45,16 +45,25 @@ ValueArray ParticlesSpec::start(std::size_t /*port*/, std::size_t /*index*/) con
 
 std::vector<RecordedChannel> ParticlesSpec::signals() const {
     const std::size_t capacity = parts_.settings.capacity;
-    return {{.name = particle_signal::alive, .kind = ChannelKind::flag, .count = capacity},
-            {.name = particle_signal::age, .count = capacity, .alive = particle_signal::alive},
-            {.name = particle_signal::count},
-            {.name = particle_signal::hits}};
+    std::vector<RecordedChannel> all{
+        {.name = particle_signal::alive, .kind = ChannelKind::flag, .count = capacity},
+        {.name = particle_signal::age, .count = capacity, .alive = particle_signal::alive},
+        {.name = particle_signal::count},
+        {.name = particle_signal::hits}};
+    if (parts_.are_turning()) {
+        all.push_back({.name = particle_signal::turn,
+                       .unit = "rad",
+                       .count = capacity,
+                       .alive = particle_signal::alive});
+    }
+    return all;
 }
 
 std::vector<View> ParticlesSpec::views() const {
     View view{.type = View::Type::points, .position = 0};
     view.alive = particle_signal::alive;
     view.age = particle_signal::age;
+    if (parts_.are_turning()) view.turn = particle_signal::turn;
     for (const double factor : parts_.settings.size_over_life)
         view.radius_m.push_back(factor * parts_.settings.radius_m);
     for (const Vector3& colour : parts_.settings.colour_over_life)
@@ -200,7 +209,8 @@ std::vector<KeyFacts> particles_keys() {
         dial_key({"gravity_m_per_s2", number, "downward; below 0 they rise", "9.80665"}),
         dial_key({"drag_per_s", number, "how quickly they take the air's velocity", "0.5"}),
         dial_key({"wind_share", number, "of the wind, that counts", "1"}),
-        dial_key({"spin_rad_per_s", number, "each turns at most so fast", "0"}),
+        dial_key({"spin_rad_per_s", number,
+                  "each turns at most so fast; those that turn are seen as leaves", "0"}),
         dial_key({"radius_m", number, "their size", "0.01"}),
         dial_key({"restitution", number, "the part of speed that a bounce keeps", "0.3"}),
         dial_key({"friction", number, "on what they touch", "0.4"}),

@@ -39,6 +39,8 @@ struct ParticlesParts {
     double trail_s = 0;  ///< as it is drawn
     double order = 0;
     std::uint64_t stream = 0;
+
+    [[nodiscard]] bool are_turning() const { return settings.spin_rad_per_s != 0; }
 };
 
 /// The fields that act on particles, in order.
@@ -48,12 +50,13 @@ inline constexpr std::size_t wind = 1;
 inline constexpr std::size_t source = 2;
 }  // namespace particle_field
 
-/// The signals: two for each slot, then those of all.
+/// The signals: two for each slot, those of all, and how far each has turned.
 namespace particle_signal {
 inline constexpr const char* alive = "alive";
 inline constexpr const char* age = "age";
 inline constexpr const char* count = "count";
 inline constexpr const char* hits = "hits";
+inline constexpr const char* turn = "turn_rad";  ///< of each slot, where they turn
 }  // namespace particle_signal
 
 class RunningParticles final : public RunningSystem {

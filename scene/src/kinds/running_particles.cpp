@@ -105,15 +105,17 @@ void RunningParticles::read_signals(std::span<double> numbers) {
     }
     numbers[2 * capacity] = static_cast<double>(particles_.alive_count());
     numbers[2 * capacity + 1] = static_cast<double>(hits_);
+    for (std::size_t i = 0; parts_.are_turning() && i < capacity; ++i)
+        numbers[2 * capacity + 2 + i] = particles_.turned_rad(i);
 }
 
 bool RunningParticles::retune(const SystemSpec& spec) {
     const ParticlesParts& parts = dynamic_cast<const ParticlesSpec&>(spec).parts();
-    const bool is_set_up_alike = parts.place == parts_.place && parts.turned == parts_.turned &&
-                                 parts.from_s == parts_.from_s && parts.until_s == parts_.until_s &&
-                                 parts.bursts == parts_.bursts &&
-                                 parts.count_for_each == parts_.count_for_each &&
-                                 parts.shapes == parts_.shapes;
+    const bool is_set_up_alike =
+        parts.place == parts_.place && parts.turned == parts_.turned &&
+        parts.from_s == parts_.from_s && parts.until_s == parts_.until_s &&
+        parts.bursts == parts_.bursts && parts.count_for_each == parts_.count_for_each &&
+        parts.shapes == parts_.shapes && parts.are_turning() == parts_.are_turning();
     if (!is_set_up_alike || !particles_.try_retune(parts.settings)) return false;
     parts_ = parts;
     return true;

@@ -397,8 +397,38 @@ const TableFacts& table_facts(std::string_view name) {
     return *found;
 }
 
+namespace {
+
+/// With one unit in place of another, at its end or before "_per_s".
+std::string with_unit(std::string_view key, std::string_view from, std::string_view to) {
+    for (const std::string_view rest : {"", "_per_s"}) {
+        const std::string ending = std::string{from} + std::string{rest};
+        if (!key.ends_with(ending)) continue;
+        const std::string_view name = key.substr(0, key.size() - ending.size());
+        if (name.ends_with("_per")) break;  // newton metres per radian
+        return std::string{name} + std::string{to} + std::string{rest};
+    }
+    return {};
+}
+
+}  // namespace
+
+std::string in_degrees(std::string_view key) {
+    return with_unit(key, "_rad", "_deg");
+}
+
+std::string in_radians(std::string_view key) {
+    const std::string changed = with_unit(key, "_deg", "_rad");
+    return changed.empty() ? std::string{key} : changed;
+}
+
 std::vector<std::string> spellings_of(const KeyFacts& key) {
     switch (key.type) {
+        case number: {
+            const std::string degrees = in_degrees(key.name);
+            if (degrees.empty()) return {std::string{key.name}};
+            return {std::string{key.name}, degrees};
+        }
         case place:
         case places:
         case trajectory:

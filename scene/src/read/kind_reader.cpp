@@ -91,7 +91,10 @@ bool KindReader::call_noting(void (*call)(const void*), const void* make) {
     return scene::try_to(table_, [&] { call(make); });
 }
 void KindReader::refuse_dial(const std::string& key, double value, const DialRange& range) {
-    table_.problem(key, fmt::format("expected {}, found {}", range_in_words(range), value));
+    const double factor = table_.as_spelled(key) == key ? 1 : 180 / math::pi;
+    const DialRange in_file{factor * range.least, factor * range.most};
+    table_.problem(
+        key, fmt::format("expected {}, found {:.10g}", range_in_words(in_file), factor * value));
 }
 
 void KindReader::add(AnySpec spec, std::vector<std::size_t> targets,

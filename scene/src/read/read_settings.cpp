@@ -38,7 +38,8 @@ bool says(const toml::table& table, const std::string& key) {
     const auto [first, rest] = split_path(key);
     for (const auto& [found, node] : table) {
         const std::string text{found.str()};
-        const bool is_it = text == first || (rest.empty() && text.starts_with(first + '_'));
+        const bool is_it =
+            in_radians(text) == first || (rest.empty() && text.starts_with(first + '_'));
         if (!is_it) continue;
         const toml::table* const inner = node.as_table();
         return inner == nullptr || rest.empty() || says(*inner, rest);

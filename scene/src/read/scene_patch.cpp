@@ -79,6 +79,19 @@ class PatchedFile {
     std::map<std::size_t, Edit> edits_;
 };
 
+/// An angle as it is written in degrees: the shortest number that is read as that angle.
+std::string in_degrees_text(double radians) {
+    const double degrees = radians * 180 / math::pi;
+    std::string text;
+    for (int digits = 6; digits <= 17; ++digits) {
+        text = fmt::format("{:.{}g}", degrees, digits);
+        double read = 0;
+        std::from_chars(text.data(), text.data() + text.size(), read);
+        if (read * (math::pi / 180) == radians) break;
+    }
+    return text;
+}
+
 class Patcher {
   public:
     explicit Patcher(const Scene& scene) : scene_{scene} {
@@ -177,7 +190,11 @@ class Patcher {
         while (true) {
             const auto [name, more] = split_path(rest);
             if (more.empty()) {
-                found.file->replace(*table->get(name), fmt::format("{}", value_of(scene_, dial)));
+                const double value = value_of(scene_, dial);
+                if (table->contains(name))
+                    found.file->replace(*table->get(name), fmt::format("{}", value));
+                else
+                    found.file->replace(*table->get(in_degrees(name)), in_degrees_text(value));
                 return;
             }
             const toml::node* const node = table->get(name);
@@ -247,14 +264,16 @@ class Patcher {
                                    const std::string& path, const std::string& rest) const {
         const std::vector<std::pair<std::string, double>> dials = dials_in(found);
         for (const auto& [key, node] : table) {
-            const std::string whole = path + std::string{key.str()};
+            const std::string whole = path + in_radians(key.str());
             const bool is_known = std::any_of(dials.begin(), dials.end(), [&](const auto& dial) {
                 return dial.first == whole || dial.first.starts_with(whole + '.');
             });
             if (!is_known) return false;
         }
         const auto [name, more] = split_path(rest);
-        const toml::node* const node = table.get(name);
+        const std::string degrees = in_degrees(name);
+        const toml::node* const node =
+            degrees.empty() || table.contains(name) ? table.get(name) : table.get(degrees);
         return more.empty() ? node != nullptr && node->is_number() : node != nullptr;
     }
 
@@ -296,10 +315,10 @@ class Patcher {
         const double value = value_of(scene_, dial);
         for (const auto& [key, node] : *found.table) {
             const std::string text{key.str()};
-            const bool is_it = text == name || text.starts_with(name + '_');
+            const bool is_it = in_radians(text) == name || text.starts_with(name + '_');
             if (!is_it || !(node.is_number() || node.is_string())) continue;
             const bool degrees = text.find("_deg") != std::string::npos;
-            found.file->replace(node, text_of(dial, degrees ? value * 180 / math::pi : value));
+            found.file->replace(node, degrees ? in_degrees_text(value) : text_of(dial, value));
             return;
         }
         if (found.table->is_inline()) refuse(dial.path);

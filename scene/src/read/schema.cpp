@@ -233,6 +233,7 @@ std::string key_in_page(const KeyFacts& key) {
     if (key.type == table) return "`[" + name + "]`";
     const std::vector<std::string> all = spellings_of(key);
     if (all.size() == 1) return "`" + name + "`";
+    if (key.type == number) return "`" + name + "` (or `_deg`)";
     const std::string unit = all[1].substr(name.size());
     if (unit == "_m") return "`" + name + "` (`_m`, `_rad`, `_deg`)";
     const std::string rate = all[0].substr(name.size());

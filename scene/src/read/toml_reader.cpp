@@ -64,7 +64,7 @@ bool TableReader::has_any(const std::string& key) const {
 }
 
 io::FilePosition TableReader::position_of(const std::string& key) const {
-    const auto found = table_.find(key);
+    const auto found = table_.find(as_spelled(key));
     if (found != table_.end()) {
         const toml::source_position begin = found->first.source().begin;
         if (begin.line > 0) return {file_, begin.line, begin.column};
@@ -72,8 +72,14 @@ io::FilePosition TableReader::position_of(const std::string& key) const {
     return scene::position_of(table_, file_);
 }
 
+std::string TableReader::as_spelled(const std::string& key) const {
+    const std::string degrees = in_degrees(key);
+    return !has(key) && !degrees.empty() && has(degrees) ? degrees : key;
+}
+
 void TableReader::problem(const std::string& key, std::string message) {
-    const std::string full = path_.empty() || key.empty() ? path_ + key : path_ + '.' + key;
+    const std::string name = as_spelled(key);
+    const std::string full = path_.empty() || key.empty() ? path_ + name : path_ + '.' + name;
     problems_.push_back({position_of(key), full, std::move(message)});
 }
 
@@ -83,14 +89,20 @@ void TableReader::wrong_type(const std::string& key, const toml::node& node,
 }
 
 std::optional<double> TableReader::number(const std::string& key) {
-    const toml::node* node = find(key);
+    static_cast<void>(facts_of(key));
+    const std::string name = as_spelled(key);
+    const toml::node* node = table_.get(name);
     if (node == nullptr) return std::nullopt;
+    const std::string degrees = in_degrees(key);
+    if (name == key && !degrees.empty() && has(degrees))
+        problem(degrees, "it is given twice, in different units");
     Quantity one;
     if (!node->is_number()) {
         wrong_type(key, *node, "a number");
         return std::nullopt;
     }
-    if (!read_numbers(key, *node, 1, one)) return std::nullopt;
+    const double factor = name == key ? 1 : math::pi / 180;
+    if (!read_numbers(key, *node, factor, one)) return std::nullopt;
     return one.value[0];
 }
 
@@ -316,8 +328,9 @@ void TableReader::finish() {
     for (const KeyFacts& key : facts_.keys) {
         const std::vector<std::string> spellings = spellings_of(key);
         known.insert(known.end(), spellings.begin(), spellings.end());
-        listed.push_back(spellings.size() == 1 ? std::string{key.name}
-                                               : fmt::format("{} (with its unit)", spellings[0]));
+        const bool is_plain = spellings.size() == 1 || key.type == KeyType::number;
+        listed.push_back(is_plain ? std::string{key.name}
+                                  : fmt::format("{} (with its unit)", spellings[0]));
     }
     for (const auto& [key, node] : table_) {
         const std::string name{key.str()};

@@ -82,6 +82,9 @@ class TableReader {
     void problem(const std::string& key, std::string message);
     [[nodiscard]] io::FilePosition position_of(const std::string& key) const;
 
+    /// The key, or its spelling in degrees where that is there in its place.
+    [[nodiscard]] std::string as_spelled(const std::string& key) const;
+
   private:
     const toml::node* find(const std::string& key);
     [[nodiscard]] const KeyFacts& facts_of(const std::string& key) const;

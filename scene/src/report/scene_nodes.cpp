@@ -90,6 +90,7 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
                                              : std::nullopt,
                              .alive = signal(view.alive),
                              .age = signal(view.age),
+                             .turn = signal(view.turn),
                              .note = signal(view.note),
                              .view = std::move(view)});
         }
@@ -163,6 +164,7 @@ io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
                                 .position = line.channel,
                                 .alive = *line.alive,
                                 .age = *line.age,
+                                .turn = line.turn,
                                 .radius_m = line.view.radius_m});
         }
         if (!is_line(line.view)) continue;

@@ -70,8 +70,9 @@ struct DotChannels {
     std::string name{};
     std::size_t position = 0;  ///< channels of the take, with a value for each slot
     std::size_t alive = 0;
-    std::size_t age = 0;             ///< the part of its life, along the radius
-    std::vector<double> radius_m{};  ///< from birth to death
+    std::size_t age = 0;                ///< the part of its life, along the radius
+    std::optional<std::size_t> turn{};  ///< radians about Z
+    std::vector<double> radius_m{};     ///< from birth to death
 };
 
 /// A skeleton in a model: its joints as they are in space, which become nodes in their parents'

@@ -60,6 +60,11 @@ struct TableFacts {
 /// The key `settings` that the table of every system has.
 [[nodiscard]] const KeyFacts& settings_key();
 
+/// Of a key in radians ("spread_rad", "spin_rad_per_s") its spelling in degrees; empty for others.
+[[nodiscard]] std::string in_degrees(std::string_view key);
+/// The other way round: "spread_deg" as "spread_rad". Others stay as they are.
+[[nodiscard]] std::string in_radians(std::string_view key);
+
 /// The spellings of a key in a file: with each unit it may have.
 [[nodiscard]] std::vector<std::string> spellings_of(const KeyFacts& key);
 

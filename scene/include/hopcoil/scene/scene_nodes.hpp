@@ -27,6 +27,7 @@ struct LineChannel {
     std::optional<std::size_t> rotation{};  ///< of the take: of a skeleton's joints
     std::optional<std::size_t> alive{};     ///< of the take
     std::optional<std::size_t> age{};       ///< of the take
+    std::optional<std::size_t> turn{};      ///< of the take
     std::optional<std::size_t> note{};      ///< of the take
     View view{};
 };

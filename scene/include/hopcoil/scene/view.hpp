@@ -77,8 +77,10 @@ struct View {
     io::Solid solid{};    ///< what a body is seen as, rather than a shape
     std::string alive{};  ///< the signal that flags whether it stands
     std::string age{};    ///< the signal of each point's part of its life, along radius and colours
-    double trail_s = 0;   ///< of points that age: how long back their way is drawn
-    std::string note{};   ///< the signal whose number is an index into `words`
+    std::string
+        turn{};  ///< the signal of how far each point has turned, in radians: seen as a leaf
+    double trail_s = 0;  ///< of points that age: how long back their way is drawn
+    std::string note{};  ///< the signal whose number is an index into `words`
     std::vector<std::string> words{};
     bool is_smooth = false;  ///< the line is drawn as a smooth curve through its points
     bool is_aid = false;     ///< for looking at a motion: drawn, but not part of a model
