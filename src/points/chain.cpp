@@ -102,14 +102,14 @@ StepStatus Chain::reset(const Vector3& root, const Quaternion& facing) noexcept 
     facing_ = turn;
     root_velocity_ = root_slope_ = {};
     has_history_ = false;
+    was_windy_ = false;
     phase_rad_ = 0;
     put_in_rest_shape();
     return StepStatus::stepped;
 }
 
 void Chain::put_in_rest_shape() noexcept {
-    Vector3 rest = unit(rotated(facing_, settings_.rest_direction), {0, -1, 0});
-    if (settings_.is_flat) rest = unit({rest.x, rest.y, 0}, {0, -1, 0});
+    Vector3 rest = base_direction();
     const bool fixed = settings_.spacing == ChainSpacing::fixed;
     const Vector3& hanging = settings_.hanging_m_per_s;
     if (!fixed) rest = unit(rest * settings_.stiffness_m_per_s + hanging, rest);
@@ -268,6 +268,9 @@ StepStatus Chain::step(const ChainInputs& given, double dt) noexcept {
     keep();
     const Quaternion facing_before = facing_;
     const double phase_before = phase_rad_;
+    const bool is_windy = inputs.wind != nullptr;
+    if (is_windy != was_windy_ && settings_.spacing == ChainSpacing::stretchy)
+        meet_wind(inputs, inputs.time_s - dt);
     facing_ = turn;
     const std::size_t count = substeps(path, inputs, dt);
     const double h = dt / static_cast<double>(count);
@@ -298,10 +301,37 @@ StepStatus Chain::step(const ChainInputs& given, double dt) noexcept {
     root_slope_ = (root_ - root_before) * (1 / dt);
     last_dt_ = dt;
     has_history_ = true;
+    was_windy_ = is_windy;
     is_resting_ = false;
     const bool root_rests = !is_driven && root_ == root_before && facing_ == facing_before;
     if (root_rests && is_about_to_rest()) snap();
     return StepStatus::stepped;
+}
+
+Vector3 Chain::base_direction() const noexcept {
+    const Vector3 base = unit(rotated(facing_, settings_.rest_direction), {0, -1, 0});
+    return settings_.is_flat ? unit({base.x, base.y, 0}, {0, -1, 0}) : base;
+}
+
+/// A wind that is there at once, or no longer, changes where the links point to: their targets are
+/// elsewhere, but nothing has moved there, so that no lead acts and velocities stay.
+void Chain::meet_wind(const ChainInputs& inputs, double time_s) noexcept {
+    const double b = settings_.carry;
+    const Vector3 base = base_direction();
+    Vector3 last = root_;
+    Vector3 link_before{};
+    for (Link& link : links_) {
+        const Vector3 stream = stream_at(inputs, last, time_s);
+        const Vector3 rest = unit(base * settings_.stiffness_m_per_s + stream, base);
+        const bool is_first = &link == links_.data();
+        const Vector3 along = is_first ? rest : unit(rest * (1 - b) + link_before * b, rest);
+        const Vector3 here = link.motion.value();
+        link.rest_direction = rest;
+        link.motion.target = last + along * settings_.spacing_m;
+        link.motion.gap = here - link.motion.target;
+        link_before = unit(here - last, rest);
+        last = here;
+    }
 }
 
 void Chain::step_stretchy(const RootPath& path, const ChainInputs& inputs, double from_s, double h,
@@ -309,8 +339,7 @@ void Chain::step_stretchy(const RootPath& path, const ChainInputs& inputs, doubl
     const double part = (from_s + h) / path.dt;
     const double s = settings_.spacing_m;
     const double b = settings_.carry;
-    Vector3 base = unit(rotated(facing_, settings_.rest_direction), {0, -1, 0});
-    if (settings_.is_flat) base = unit({base.x, base.y, 0}, {0, -1, 0});
+    const Vector3 base = base_direction();
     Vector3 last = path.at(part);
     Vector3 last_velocity = path.velocity_at(part);
     Direction link_before{};

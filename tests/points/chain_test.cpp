@@ -170,6 +170,38 @@ TEST_CASE("steady wind lays a stretchy chain between its rest direction and down
     CHECK(chain.stretch() == Approx(1).epsilon(1e-3));
 }
 
+TEST_CASE("a wind that rises or drops at once pulls a chain, but does not kick it",
+          "[points][chain]") {
+    const Wind gale{{.mean_m_per_s = {9, 0, 3}}, 4};
+    for (const double lead : {0.0, 0.5, 1.0}) {
+        const Tuning tuning{6, 1, lead};
+        Chain chain{{.nodes = 12, .spacing_m = 0.1, .root = tuning, .tip = tuning}, Vector3{}};
+        const auto fastest = [&] {
+            double most = 0;
+            for (const Vector3& v : chain.velocities())
+                most = std::max(most, std::sqrt(dot(v, v)));
+            return most;
+        };
+        // In a moment so short that no pull makes it fast.
+        constexpr double moment_s = 1e-5;
+        chain.step({.root = {}, .wind = &gale, .time_s = moment_s}, moment_s);
+        CHECK(fastest() < 0.05);
+        double t = moment_s;
+        for (int i = 0; i < 300; ++i) {
+            t += 0.01;
+            chain.step({.root = {}, .wind = &gale, .time_s = t}, 0.01);
+        }
+        CHECK(chain.position(chain.size()).x > 0.8);  // it has lifted all the same
+        const double before = fastest();
+        chain.step({.root = {}, .time_s = t + moment_s}, moment_s);
+        CHECK(fastest() < before + 0.05);
+        for (int i = 0; i < 600; ++i)
+            chain.step({.root = {}}, 0.01);
+        CHECK(chain.still());
+        CHECK(apart(chain.position(12), {0, -1.2, 0}) < 1e-3);
+    }
+}
+
 TEST_CASE("24 and 144 Hz agree within 1 % of the length under a moving root", "[points][chain]") {
     for (const ChainSpacing spacing : {ChainSpacing::stretchy, ChainSpacing::fixed}) {
         for (const Velocity velocity : {Velocity::known, Velocity::guessed}) {

@@ -99,10 +99,10 @@ class Chain {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("chain 1");
+        fields.begins("chain 2");
         fields.count(links_.size());
         fields(root_, root_velocity_, root_slope_, last_dt_, facing_, phase_rad_, is_resting_,
-               has_history_, rejected_inputs_);
+               has_history_, was_windy_, rejected_inputs_);
         for (Link& link : links_) {
             fields(link.motion.target, link.motion.gap, link.motion.velocity, link.target_velocity,
                    link.ghost, link.rest_direction);
@@ -129,6 +129,8 @@ class Chain {
                                        double dt) const noexcept;
     [[nodiscard]] Vector3 stream_at(const ChainInputs& inputs, const Vector3& place,
                                     double time_s) const noexcept;
+    [[nodiscard]] Vector3 base_direction() const noexcept;
+    void meet_wind(const ChainInputs& inputs, double time_s) noexcept;
     void step_stretchy(const RootPath& path, const ChainInputs& inputs, double from_s, double h,
                        double time_s) noexcept;
     void step_fixed(const RootPath& path, const ChainInputs& inputs, double from_s, double h,
@@ -157,6 +159,7 @@ class Chain {
     Quaternion facing_{};
     double phase_rad_ = 0;  ///< of the undulation
     bool has_history_ = false;
+    bool was_windy_ = false;
     bool is_resting_ = true;
     std::uint64_t rejected_inputs_ = 0;
     std::vector<Channel> channels_;
