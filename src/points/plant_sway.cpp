@@ -199,12 +199,12 @@ HOPCOIL_INTO_EACH void find_inertia(const Sway& sway) {
             kept[k] += room.mode_gains[at] * room.mode_gains[at];
         }
     }
-    // No more than some times what the base shakes it by: a base at rest adds nothing, so that a
-    // plant loses energy, and none gets out of hand.
-    constexpr double most_times = 4;
+    // It fades where it is more than some times what the base shakes the plant by: a base at rest
+    // adds nothing, so that a plant loses energy, and none gets out of hand.
+    constexpr double most_times = 5;
     for (std::size_t k = 0; k < lanes; ++k) {
-        const double most = most_times * most_times * shaken[k];
-        kept[k] = !(shaken[k] > 0) ? 0 : kept[k] > most ? std::sqrt(most / kept[k]) : 1;
+        const double part = kept[k] / (most_times * most_times * shaken[k]);
+        kept[k] = shaken[k] > 0 ? 1 / (1 + part * part) : 0;
     }
     for (std::size_t m = 0; m < modes.size(); ++m) {
         HOPCOIL_EACH_LANE {

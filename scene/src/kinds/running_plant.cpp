@@ -13,10 +13,18 @@ namespace hopcoil::scene {
 namespace {
 
 std::vector<PlantBase> bases_of(const PlantParts& parts, const SystemInputs& inputs) {
+    const Placement mount = placement_of(parts.mount, inputs);
+    // Away from what turns, a velocity is not that of what carries it.
+    std::optional<Vector3> velocity;
+    if (!parts.mount.rotation && parts.mount.position) {
+        const InputSample& carrier = inputs.targets[*parts.mount.position];
+        if (carrier.knows_velocity) velocity = vector_of(carrier.point.velocity);
+    }
     std::vector<PlantBase> bases;
+    bases.reserve(parts.places.size());
     for (const Placement& place : parts.places) {
-        const Placement base = placement_of(parts.mount, inputs) * place;
-        bases.push_back({.place = base.position, .facing = base.rotation});
+        const Placement base = mount * place;
+        bases.push_back({base.position, base.rotation, velocity});
     }
     return bases;
 }
@@ -29,6 +37,8 @@ RunningPlant::RunningPlant(PlantParts parts, const SystemInputs& inputs)
       plants_{parts_.structure, parts_.settings, bases_},
       time_s_{inputs.time_s} {
     pulls_.reserve(parts_.pushes.size() * bases_.size() + 1);
+    // They go along with what carries them from the start.
+    plants_.step({.bases = bases_}, 0);
 }
 
 /// Steps end where pushes begin and end, so each lasts for all of a step or for none of it. A hand
@@ -53,16 +63,7 @@ void RunningPlant::find_pulls(double from_s, double to_s) {
 
 bool RunningPlant::advance(double time_s, const SystemInputs& inputs) {
     const double dt = step_length_.from_to(time_s_, time_s);
-    const Placement mount = placement_of(parts_.mount, inputs);
-    for (std::size_t i = 0; i < bases_.size(); ++i) {
-        const Placement base = mount * parts_.places[i];
-        bases_[i] = {.place = base.position, .facing = base.rotation};
-        // Away from what turns, a velocity is not that of what carries it.
-        if (!parts_.mount.rotation && parts_.mount.position) {
-            const InputSample& carrier = inputs.targets[*parts_.mount.position];
-            if (carrier.knows_velocity) bases_[i].velocity = vector_of(carrier.point.velocity);
-        }
-    }
+    bases_ = bases_of(parts_, inputs);
     find_pulls(time_s_, time_s);
     const PlantBedInputs given{
         .bases = bases_, .wind = field_in<Wind>(inputs, 0), .time_s = time_s, .pulls = pulls_};

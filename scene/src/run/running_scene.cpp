@@ -343,7 +343,7 @@ void RunningScene::advance(double frame_end_s) {
 }
 
 /// The next time at which something happens to coupled systems or their targets, or a hand-over is
-/// due.
+/// due; no step is as short as rounding makes it at the end of a frame.
 double RunningScene::coupled_stop_s(double frame_end_s) const {
     double stop_s = coupled_time_s_ + coupled_step_s_;
     for (const std::size_t i : coupled_) {
@@ -356,7 +356,7 @@ double RunningScene::coupled_stop_s(double frame_end_s) const {
                 stop_s = std::min(stop_s, next_leap_s(layer.weight, coupled_time_s_, stop_s));
         }
     }
-    return stop_s <= frame_end_s + same_time_s ? stop_s : frame_end_s;
+    return stop_s < frame_end_s - same_time_s ? stop_s : frame_end_s;
 }
 
 void RunningScene::hold(std::size_t target, const ValueArray& value) {
