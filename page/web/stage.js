@@ -108,7 +108,7 @@ export class Stage {
   look(name) {
     this.looked = name;
     const onRule = this.rules.some((rule) => rule.mover.name === name);
-    const isSpace = this.scene.bodies.length > 0 || this.scene.lines.length > 0;
+    const isSpace = [this.scene.bodies, this.scene.lines, this.dots, this.marks].some((all) => all.length > 0);
     const bodies = onRule || !isSpace ? this.rules : this.scene.bodies;
     if (bodies !== this.bodies) {
       const isFirst = this.bodies === null;
@@ -484,7 +484,8 @@ export class Stage {
       context.fillStyle = ink('--panel');
       context.fillRect(i * step, 0, step - 3, height);
       this.#show(time, this.take, false);
-      this.view.drawInto(context, i * step + 2, 1, step - 7, height - 13);
+      const seen = this.view.drawInto(context, i * step + 2, 1, step - 7, height - 13);
+      if (seen && this.bodies !== this.rules) drawDots(context, seen, this.dots, this.take, momentIn(this.take, time).row);
       context.fillStyle = ink('--quiet');
       context.fillText(`${time.toFixed(1)} s`, i * step + 4, height - 3);
     }

@@ -48,6 +48,18 @@ class Renderer {
   }
 }
 
+function pointIn(camera, width, height, place) {
+  const at = new THREE.Vector3(...place).project(camera);
+  return [(at.x + 1) / 2 * width, (1 - at.y) / 2 * height];
+}
+
+/** Metres a pixel at a place. */
+function metresPerPixelIn(camera, height, place) {
+  const way = new THREE.Vector3(...place).sub(camera.position)
+    .dot(camera.getWorldDirection(new THREE.Vector3()));
+  return 2 * Math.max(way, camera.near) * Math.tan(THREE.Math.degToRad(FOV_DEG / 2)) / height;
+}
+
 export class View {
   constructor(canvas, onChange) {
     this.canvas = canvas;
@@ -159,27 +171,30 @@ export class View {
     this.main.draw(this.scene, this.camera, this.width, this.height);
   }
 
-  /** The same from the same side onto another canvas, all of it in sight. */
+  /** The same from the same side onto another canvas, all of it in sight; where places are seen there. */
   drawInto(context, left, top, width, height) {
-    if (!this.main.width || width < 2 || height < 2) return; // nothing has been drawn yet
+    if (!this.main.width || width < 2 || height < 2) return null; // nothing has been drawn yet
     const camera = this.camera.clone();
     camera.aspect = width / height;
     const toward = this.camera.getWorldDirection(new THREE.Vector3()).negate();
     const centre = this.#place(camera, toward);
     camera.lookAt(centre);
     this.main.drawInto(context, this.scene, camera, left, top, width, height);
+    return {
+      point: (place) => {
+        const [x, y] = pointIn(camera, width, height, place);
+        return [left + x, top + y];
+      },
+      metresPerPixel: (place) => metresPerPixelIn(camera, height, place),
+    };
   }
 
   point(place) {
-    const at = new THREE.Vector3(...place).project(this.camera);
-    return [(at.x + 1) / 2 * this.width, (1 - at.y) / 2 * this.height];
+    return pointIn(this.camera, this.width, this.height, place);
   }
 
-  /** Metres a pixel at a place. */
   metresPerPixel(place) {
-    const way = new THREE.Vector3(...place).sub(this.camera.position)
-      .dot(this.camera.getWorldDirection(new THREE.Vector3()));
-    return 2 * Math.max(way, this.camera.near) * Math.tan(THREE.Math.degToRad(FOV_DEG / 2)) / this.height;
+    return metresPerPixelIn(this.camera, this.height, place);
   }
 
   /** The place that is so many pixels from another, in the plane of view through it. */

@@ -11,8 +11,8 @@
 #include "../follow/instruction_sets.hpp"
 
 /// @file
-/// Numbers of plants side by side, for the loops over them: compiled into each, so that all of it is
-/// for the same instructions.
+/// Numbers of plants side by side, for the loops over them: compiled into each, for the same
+/// instructions.
 
 namespace hopcoil::plant {
 namespace {
