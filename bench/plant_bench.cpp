@@ -96,9 +96,10 @@ void compare_plants(std::size_t count) {
             bench::seconds_of([&] { bed.step({.wind = &wind, .time_s = time_s}, frame_s); }, 4);
         const double alone = bench::seconds_of(
             [&] {
-                for (Plant& plant : plants)
+                for (Plant& plant : plants) {
                     plant.step({.base = plant.positions()[0], .wind = &wind, .time_s = time_s},
                                frame_s);
+                }
             },
             4);
         ratios.push_back(theirs / ours);
@@ -141,9 +142,10 @@ void compare_particles(std::size_t count) {
     particles.burst(count, {0, 5, 0});
     RandomNumbers numbers{3};
     std::vector<TextbookParticle> textbook(count);
-    for (TextbookParticle& each : textbook)
+    for (TextbookParticle& each : textbook) {
         each = {{0, 5, 0},
                 {numbers.between(-5, 5), numbers.between(-5, 5), numbers.between(-5, 5)}};
+    }
     const FlatGround ground;
     std::vector<double> ratios;
     std::vector<double> ours_ns;

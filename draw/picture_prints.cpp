@@ -52,6 +52,7 @@ void support(Canvas& canvas, const Picture& picture, double time_s, const Projec
         std::vector<std::size_t> corners(feet.size());
         corners.resize(support_polygon(feet, corners));
         std::vector<Point> outline;
+        outline.reserve(corners.size());
         for (const std::size_t corner : corners)
             outline.push_back(projection(feet[corner]));
         if (outline.size() > 1) canvas.outline(outline, {ink, 0.35}, 1);
@@ -112,10 +113,11 @@ void draw_dots(Canvas& canvas, const Strand& strand, const Projection& projectio
         const double radius_px = std::max(least_px, radius_m * projection.px_per_m);
         const std::string colour = colour_along(strand.colours, strand.ages[i]);
         const Point at = projection(strand.points[i]);
-        if (strand.turns.empty())
+        if (strand.turns.empty()) {
             canvas.disc(at, radius_px, {colour, 0.9 * opacity});
-        else
+        } else {
             canvas.polygon(leaf(at, radius_px, strand.turns[i]), {colour, 0.9 * opacity});
+        }
         if (!(strand.trail_s > 0)) continue;
         std::vector<Point> trail;
         for (const Vector3& place : trail_of(strand, row, i - row * strand.count))

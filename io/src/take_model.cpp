@@ -165,9 +165,11 @@ class ModelMaker {
         ModelMesh mesh{.name = channel.name, .texture = channel.texture};
         if (!channel.colours.empty()) mesh.colour = channel.colours.front();
         std::vector<std::array<std::uint32_t, 3>> triangles;
-        for (const auto& [a, b, c] : channel.triangles)
+        triangles.reserve(channel.triangles.size());
+        for (const auto& [a, b, c] : channel.triangles) {
             triangles.push_back({static_cast<std::uint32_t>(a), static_cast<std::uint32_t>(b),
                                  static_cast<std::uint32_t>(c)});
+        }
         const std::size_t stride = (rows_.rows.size() + most_shapes - 1) / most_shapes;
         for (std::size_t i = 0; i < rows_.rows.size(); i += stride) {
             mesh.times_s.push_back(rows_.times_s[i]);

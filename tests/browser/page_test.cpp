@@ -572,6 +572,43 @@ TEST_CASE("the order of a walker's steps is chosen by name, and by a key", "[bro
     CHECK(page.browser.complaints().empty());
 }
 
+TEST_CASE("particles alone are a scene to look at, in its view and in its moments", "[browser]") {
+    OpenPage page;
+    std::ofstream{page.served.folder() / "vane.toml"} << R"(
+title = "Leaves"
+duration_s = 3
+[particles.leaves]
+rate_per_s = 40
+colours = ["#00ff00"]
+radius_m = 0.06
+spin_deg_per_s = 200
+at_m = [0, 1, 0]
+lifetime_least_s = 3
+lifetime_most_s = 3
+)";
+    page.wait_for("the scene is another", [&] {
+        return page.browser.run("return hopcoil.scene.title === 'Leaves'").get<bool>();
+    });
+    const auto greens = [&](const std::string& canvas) {
+        return page.browser
+            .run(
+                "const c = document.querySelector(arguments[0]);"
+                "const all = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;"
+                "let count = 0;"
+                "for (let i = 0; i < all.length; i += 4)"
+                "  if (all[i + 1] > 150 && all[i] < 90 && all[i + 2] < 90) count += 1;"
+                "return count",
+                {canvas})
+            .get<int>();
+    };
+    page.wait_for("leaves are in the view", [&] {
+        page.browser.run("hopcoil.stage.draw(2.5, hopcoil.stage.take)");
+        return greens("#over") > 50;
+    });
+    page.wait_for("leaves are in the moments", [&] { return greens("#strip") > 50; });
+    CHECK(page.browser.complaints().empty());
+}
+
 TEST_CASE("a scene's file that is broken says so on the page, and goes on when it is mended",
           "[browser]") {
     OpenPage page;

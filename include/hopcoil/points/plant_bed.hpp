@@ -123,9 +123,10 @@ class PlantBed {
             plant::Block& block = blocks_[i / lanes_];
             const std::size_t lane = i % lanes_;
             fields(block.load_rates[lane]);
-            for (std::size_t at = lane; at < block.swings.bends.size(); at += lanes_)
+            for (std::size_t at = lane; at < block.swings.bends.size(); at += lanes_) {
                 fields(block.swings.bends[at], block.swings.rates[at], block.swings.loads[at],
                        block.swings.drags[at]);
+            }
         }
         show_all();
     }

@@ -48,10 +48,12 @@ struct GridStep {
 template <class Step>
 [[nodiscard]] bool step_on_grid(double stepped_s, double time_s, double grid_s, const Step& step) {
     const double rounding_s = 1e-9 * grid_s;
-    for (double index = std::round(stepped_s / grid_s) + 1;; index += 1) {
-        if (index * grid_s > time_s + rounding_s) return true;
+    double index = std::round(stepped_s / grid_s) + 1;
+    while (index * grid_s <= time_s + rounding_s) {
         if (!step(index * grid_s)) return false;
+        index += 1;
     }
+    return true;
 }
 
 /// Where mounts are at times between the last one that their system was advanced to and now.

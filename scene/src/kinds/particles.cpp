@@ -113,10 +113,11 @@ void read_birth(KindReader& reader, ParticleSettings& settings) {
     settings.half_size_m = vector_at(reader, "half_size", "m").value_or(settings.half_size_m);
     const Vector3& d = settings.direction;
     const std::vector<double> direction = numbers_or(reader, "direction", {d.x, d.y, d.z});
-    if (direction.size() == 3)
+    if (direction.size() == 3) {
         settings.direction = {direction[0], direction[1], direction[2]};
-    else
+    } else {
         reader.problem("direction", "expected three numbers, x, y and z");
+    }
 }
 
 void read_bursts(KindReader& reader, ParticlesParts& parts) {

@@ -77,11 +77,12 @@ void KindReader::call_with_tables(const std::string& key, const std::string& fac
         KindReader inner{kind_, builder_, one, name_, place_};
         call(read, inner);
     };
-    if (is_list)
+    if (is_list) {
         table_.each_table(
             key, [&](TableReader&) { return &found; }, read_one);
-    else
+    } else {
         table_.one_table(key, found, read_one);
+    }
 }
 
 void KindReader::problem(const std::string& key, const std::string& message) {

@@ -13,10 +13,10 @@ std::string unit_in_words(const std::string& unit) {
 }  // namespace
 
 std::string key_of_field(const TableReader& reader, const std::string& field) {
-    const std::string spelled = reader.as_spelled(field);
+    std::string spelled = reader.as_spelled(field);
     if (reader.has(spelled)) return spelled;
     for (const auto& [key, node] : reader.raw()) {
-        const std::string text{key.str()};
+        std::string text{key.str()};
         if (text.starts_with(field + '_') && (node.is_number() || node.is_array())) return text;
     }
     return {};

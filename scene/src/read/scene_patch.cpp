@@ -191,10 +191,11 @@ class Patcher {
             const auto [name, more] = split_path(rest);
             if (more.empty()) {
                 const double value = value_of(scene_, dial);
-                if (table->contains(name))
+                if (table->contains(name)) {
                     found.file->replace(*table->get(name), fmt::format("{}", value));
-                else
+                } else {
                     found.file->replace(*table->get(in_degrees(name)), in_degrees_text(value));
+                }
                 return;
             }
             const toml::node* const node = table->get(name);
