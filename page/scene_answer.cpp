@@ -153,6 +153,18 @@ Json names_of_targets(const scene::Scene& scene, const scene::SceneSystem& syste
     return names;
 }
 
+/// What charts show of a system in place of its value.
+Json charted_of(const scene::SceneSystem& system) {
+    const std::string signal = system.spec->charted_signal();
+    if (signal.empty()) return nullptr;
+    const std::string channel = fmt::format("{}.{}", system.name, signal);
+    return {{"name", signal},
+            {"value_kind", "number"},
+            {"unit", ""},
+            {"channel", channel},
+            {"whole_channel", channel}};
+}
+
 Json movers_of(const scene::Scene& scene, scene::LiveScene& live) {
     Json list = Json::array();
     for (std::size_t each = 0; each < scene.systems.size(); ++each) {
@@ -178,6 +190,7 @@ Json movers_of(const scene::Scene& scene, scene::LiveScene& live) {
                  {"words", system.spec->in_words(i)},
                  {"channel", last_value_of(scene::value_channel(system, port), port)},
                  {"whole_channel", scene::value_channel(system, port)},
+                 {"charted", i == 0 ? charted_of(system) : Json(nullptr)},
                  {"has_tuning", responder != nullptr && responder->tuning(i).has_value()}});
         }
     }

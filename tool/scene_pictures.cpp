@@ -96,10 +96,11 @@ void gather_absent(draw::Strand& strand) {
     if (first == strand.stands.end()) return;
     Vector3 place = strand.points[static_cast<std::size_t>(first - strand.stands.begin())];
     for (std::size_t i = 0; i < strand.points.size(); ++i) {
-        if (strand.stands[i])
+        if (strand.stands[i]) {
             place = strand.points[i];
-        else
+        } else {
             strand.points[i] = place;
+        }
     }
 }
 

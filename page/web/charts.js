@@ -1,6 +1,6 @@
 // Two charts: the value after its target over the scene, and the answer to a jump.
 
-import { componentsOf, resampled, shownUnit } from './takes.js';
+import { chartedOf, componentsOf, resampled, shownUnit } from './takes.js';
 
 const ink = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
@@ -72,8 +72,10 @@ export class CourseChart {
   }
 
   /** The take, its target and mover, a colour, a take to compare with, a reference curve. */
-  draw({ take, target, mover, colour, other, otherName, reference }) {
+  draw({ take, target: followed, mover, colour, other, otherName, reference }) {
     const times = take.times_s;
+    const shown = chartedOf(mover);
+    const target = shown === mover ? followed : null; // of the same kind as what is shown
     const series = [];
     const entries = [];
     const add = (name, values, look, entry) => {
@@ -87,8 +89,8 @@ export class CourseChart {
       add('reference', resampled(reference.times, reference.values, times),
         { colour: ink('--ink'), width: 1.6, pattern: [2, 3], style: 'dotted' }, reference.name);
     }
-    const components = componentsOf(take, mover);
-    const others = other ? componentsOf(other, mover) : [];
+    const components = componentsOf(take, shown);
+    const others = other ? componentsOf(other, shown) : [];
     components.forEach((component, i) => {
       const own = components.length === 1 ? colour : seriesInk(i);
       if (others[i]) {
@@ -98,8 +100,9 @@ export class CourseChart {
       add(`${mover.name} ${component.name}`, component.values, { colour: own, width: 2.2 },
         component.name === '' ? mover.name : `${mover.name} ${component.name}`);
     });
-    const unit = mover.value_kind === 'rotation' ? 'deg' : shownUnit(mover.unit);
-    this.heading.textContent = `${mover.name}${target ? ` after ${target.name}` : ''}${unit ? `, ${unit}` : ''}`;
+    const unit = shown.value_kind === 'rotation' ? 'deg' : shownUnit(shown.unit);
+    const title = shown === mover ? mover.name : `${mover.name}, ${shown.name}`;
+    this.heading.textContent = `${title}${target ? ` after ${target.name}` : ''}${unit ? `, ${unit}` : ''}`;
     this.chart.draw(times, series);
     keyLine(this.key, entries);
   }

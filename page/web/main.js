@@ -11,7 +11,7 @@ import { DialMap } from './map.js';
 import { Player } from './player.js';
 import { ReferencePanel } from './reference.js';
 import { Settings } from './settings.js';
-import { columnsOf } from './takes.js';
+import { chartedOf, columnsOf } from './takes.js';
 import { Stage } from './stage.js';
 import { Variants } from './variants.js';
 
@@ -216,7 +216,7 @@ class Page {
     this.variants.askSoon();
     this.map.askSoon();
     this.reference.enable();
-    if (this.answer && !columnsOf(this.answer.take, mover).every((column) => column)) this.#ask();
+    if (this.answer && !columnsOf(this.answer.take, chartedOf(mover)).every((column) => column)) this.#ask();
     else this.draw();
   }
 
@@ -256,7 +256,7 @@ class Page {
   #request(values) {
     const mover = this.mover();
     const target = this.targetOf(mover);
-    const channels = new Set([mover?.whole_channel, target?.channel]);
+    const channels = new Set([mover?.whole_channel, mover?.charted?.channel, target?.channel]);
     for (const body of [...this.scene.bodies, ...this.stage.rules])
       for (const channel of [body.position, body.rotation, body.scale]) channels.add(channel);
     for (const line of [...this.scene.lines, ...this.stage.marks, ...this.stage.dots])

@@ -6,6 +6,9 @@ const DEGREES = 180 / Math.PI;
 
 export const shownUnit = (unit) => (unit === 'rad' ? 'deg' : unit);
 
+/** What charts show of a mover: its value, or a number that says more. */
+export const chartedOf = (mover) => mover.charted ?? mover;
+
 /** The names of the columns of a target or mover. */
 export function channelsOf(thing) {
   const kind = thing.value_kind ?? thing.kind;

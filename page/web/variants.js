@@ -3,7 +3,7 @@
 import { post } from './api.js';
 import { scaleOf } from './dials.js';
 import { short } from './settings.js';
-import { componentsOf } from './takes.js';
+import { chartedOf, componentsOf } from './takes.js';
 import { ink } from './view.js';
 
 const STEPS = [-0.3, -0.2, -0.1, 0, 0.1, 0.2, 0.3]; // along the dial's slider
@@ -70,8 +70,8 @@ export class Variants {
       this.row.textContent = 'A run of this scene takes too long for them.';
       return;
     }
-    const target = page.targetOf(mover);
-    const channels = [mover.whole_channel, target?.channel].filter(Boolean);
+    const target = mover.charted ? null : page.targetOf(mover);
+    const channels = [chartedOf(mover).whole_channel, target?.channel].filter(Boolean);
     const variants = [];
     for (const value of this.#values(dial)) {
       const values = { ...page.settings.changes, [dial.path]: value };
@@ -90,10 +90,10 @@ export class Variants {
     if (variants.length === 0) return;
     const now = this.page.settings.value(this.path);
     const dial = this.page.settings.dials.get(this.path);
-    const k = widest(componentsOf(variants[0].take, variants[0].mover));
+    const k = widest(componentsOf(variants[0].take, chartedOf(variants[0].mover)));
     const curves = variants.map(({ take, mover, target }) => ({
       times: take.times_s,
-      value: componentsOf(take, mover)[k]?.values ?? [],
+      value: componentsOf(take, chartedOf(mover))[k]?.values ?? [],
       target: (target && componentsOf(take, target)[k]?.values) ?? [],
     }));
     const all = curves.flatMap((curve) => [...curve.value, ...curve.target]).filter(Number.isFinite);

@@ -92,9 +92,8 @@ HOPCOIL_INTO_EACH void add_inertia(const Sway& sway) {
             put_in<lanes>(room.gains.data(), i + 1, k,
                           foot_gain + cross(spin_gain, along) + cross(spin, cross(spin, along)));
             Load load;
-            HOPCOIL_UNROLLED(2)
-            for (std::size_t half = 0; half < 2; ++half) {
-                const Vector3 arm = along * lump_parts[half];
+            for (const double part : lump_parts) {
+                const Vector3 arm = along * part;
                 const Vector3 gain =
                     foot_gain + cross(spin_gain, arm) + cross(spin, cross(spin, arm));
                 const Vector3 aside =

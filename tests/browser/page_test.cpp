@@ -605,6 +605,7 @@ lifetime_most_s = 3
         page.browser.run("hopcoil.stage.draw(2.5, hopcoil.stage.take)");
         return greens("#over") > 50;
     });
+    CHECK(page.browser.text_of("#course-heading") == "leaves, count");
     page.wait_for("leaves are in the moments", [&] { return greens("#strip") > 50; });
     CHECK(page.browser.complaints().empty());
 }

@@ -271,3 +271,26 @@ TEST_CASE("help, version and wrong commands", "[command]") {
     CHECK(run_hopcoil("--jsn", folder).exit_code == 2);
     CHECK(run_hopcoil("demo extra", folder).exit_code == 2);
 }
+
+TEST_CASE("a limit in degrees runs as the same one in radians, and its dial is in radians",
+          "[command][run]") {
+    const TestFolder folder;
+    const std::string chain =
+        "duration_s = 1\n[target.stern]\nmoves = [{ at_s = 0.1, jump_to_m = [0.5, 0, 0.2] }]\n"
+        "start_m = [0, 0, 0]\n[chain.streamer]\nroot = \"stern\"\n";
+    folder.write("degrees.toml", chain + "bend_limit_deg = 22.5\n");
+    folder.write("radians.toml", chain + "bend_limit_rad = 0.39269908169872414\n");
+    for (const std::string name : {"degrees", "radians"}) {
+        REQUIRE(run_hopcoil("run " + name + ".toml --take-only --take " + name + ".csv", folder)
+                    .exit_code == 0);
+    }
+    CHECK(contents_of(folder.path() / "degrees.csv") == contents_of(folder.path() / "radians.csv"));
+    CHECK_THAT(run_hopcoil("check degrees.toml --dials", folder).output,
+               Contains("streamer.bend_limit_rad") && Contains("0.3927"));
+    folder.write("wrong.toml", chain + "bend_limit_deg = -3\n");
+    const CommandResult wrong = run_hopcoil("check wrong.toml", folder);
+    CHECK(wrong.exit_code == 1);
+    CHECK_THAT(wrong.errors + wrong.output,
+               Contains("wrong.toml:7:1: chain.streamer.bend_limit_deg: expected") &&
+                   Contains("found -3"));
+}

@@ -92,3 +92,34 @@ TEST_CASE("settings of a system are printed, kept, compared, and given to anothe
     CHECK(run_hopcoil(set + "--set hull=lively:wary:0.5", folder).exit_code == 0);
     CHECK(run_hopcoil(set + "--set hull=lively:wary:2", folder).exit_code == 2);
 }
+
+TEST_CASE("what a walker's steps are chosen to be is kept with its numbers", "[command][tunings]") {
+    const TestFolder folder;
+    const std::string dog = SCENES "/quay/quay_dog.toml";
+    const std::string crab = SCENES "/quay/mud_crab.toml";
+    const CommandResult kept =
+        run_hopcoil("tunings --scene " + dog + " --system dog --save doggy --into t.toml", folder);
+    INFO(kept.errors);
+    REQUIRE(kept.exit_code == 0);
+    CHECK_THAT(kept.output, Contains("step_order                   by_speed") &&
+                                Contains("10 numbers and 1 choice of a walker"));
+    CHECK_THAT(contents_of(folder.path() / "t.toml"), Contains("step_order = \"by_speed\""));
+    CHECK_THAT(run_hopcoil("tunings --tunings t.toml", folder).output,
+               Contains("10 numbers and 1 choice of a walker"));
+    CHECK_THAT(
+        run_hopcoil("tunings --scene " + crab + " --system crab doggy --compare --tunings t.toml",
+                    folder)
+            .output,
+        Contains("groups_in_turn") && Contains("by_speed"));
+    const CommandResult json = run_hopcoil("tunings doggy --tunings t.toml --json", folder);
+    CHECK(Json::parse(json.output).at("settings")[0].at("choices").at("step_order") == "by_speed");
+    // Given to another, it steps as it says.
+    const std::string run = "run " + crab + " --seconds 0.1 --take x.json --take-only ";
+    REQUIRE(run_hopcoil(run + "--tunings t.toml --set crab=doggy", folder).exit_code == 0);
+    const Json take = Json::parse(contents_of(folder.path() / "x.json"));
+    CHECK(take.at("made_by").at("set").at(0) == "crab=doggy");
+    folder.write("t.toml", "[settings.doggy]\nnumbers = { step_order = \"by_sped\" }\n");
+    const CommandResult wrong = run_hopcoil(run + "--tunings t.toml --set crab=doggy", folder);
+    CHECK(wrong.exit_code == 2);
+    CHECK_THAT(wrong.errors, Contains("did you mean 'by_speed'"));
+}

@@ -112,6 +112,7 @@ class ParticlesSpec final : public SystemSpec {
     [[nodiscard]] std::vector<Port> outputs() const override;
     [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override;
     [[nodiscard]] std::vector<RecordedChannel> signals() const override;
+    [[nodiscard]] std::string charted_signal() const override { return particle_signal::count; }
     [[nodiscard]] std::vector<View> views() const override;
     [[nodiscard]] std::vector<SpecDial> dials() const override {
         std::vector<SpecDial> all;

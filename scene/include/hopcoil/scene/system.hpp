@@ -147,6 +147,8 @@ class SystemSpec {
     /// What is recorded beside its outputs, and cannot be followed: flags, events, energies. Names
     /// without the system's.
     [[nodiscard]] virtual std::vector<RecordedChannel> signals() const { return {}; }
+    /// The signal to chart in place of the value, where that says little; empty for none.
+    [[nodiscard]] virtual std::string charted_signal() const { return {}; }
     /// How it is seen; what is part of a [body.NAME] is seen as that.
     [[nodiscard]] virtual std::vector<View> views() const;
     /// What of it never moves. Names without the system's.
