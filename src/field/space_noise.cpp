@@ -256,10 +256,10 @@ void SpaceNoise<n>::for_each_octave_of_some(std::span<const std::array<double, n
 namespace {
 
 /// Calls `each(first, count)` for runs of points that are worked off at once, and `alone(index)`
-/// where too few are left for that.
+/// where too few are left for that, or the noise repeats.
 template <class Each, class Alone>
-void in_runs(std::size_t count, const Each& each, const Alone& alone) {
-    constexpr std::size_t too_few = 2;
+void in_runs(std::size_t count, bool repeats, const Each& each, const Alone& alone) {
+    const std::size_t too_few = repeats ? count : 2;
     std::size_t first = 0;
     while (first < count) {
         const std::size_t some = std::min(lattice::points_at_a_time, count - first);
@@ -282,11 +282,6 @@ void SpaceNoise<n>::find(std::span<const std::array<double, n>> points,
     const auto alone = [&](std::size_t index) {
         samples[index] = at(points[index]);
     };
-    if (repeats()) {
-        for (std::size_t k = 0; k < size; ++k)
-            alone(k);
-        return;
-    }
     const auto some = [&](std::size_t first, std::size_t count) {
         lattice::Lanes values;
         std::array<lattice::Lanes, n> slopes;
@@ -303,7 +298,7 @@ void SpaceNoise<n>::find(std::span<const std::array<double, n>> points,
                 }
             });
     };
-    in_runs(size, some, alone);
+    in_runs(size, repeats(), some, alone);
 }
 
 template <int n>
@@ -313,11 +308,6 @@ void SpaceNoise<n>::find_values(std::span<const std::array<double, n>> points,
     const auto alone = [&](std::size_t index) {
         values[index] = value_at(points[index]);
     };
-    if (repeats()) {
-        for (std::size_t k = 0; k < size; ++k)
-            alone(k);
-        return;
-    }
     const auto some = [&](std::size_t first, std::size_t count) {
         lattice::Lanes part;
         lattice::Lanes sums{};
@@ -329,7 +319,7 @@ void SpaceNoise<n>::find_values(std::span<const std::array<double, n>> points,
                                 });
         std::copy_n(sums.begin(), count, values.begin() + static_cast<std::ptrdiff_t>(first));
     };
-    in_runs(size, some, alone);
+    in_runs(size, repeats(), some, alone);
 }
 
 template class SpaceNoise<1>;

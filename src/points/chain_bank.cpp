@@ -242,20 +242,7 @@ void ChainBank::find_rows(double h) noexcept {
             rows_[i] = rows_[i - 1];
             continue;
         }
-        const CubicRows<float> r = rounded<float>(cubic_rows(tuning, h));
-        const auto narrow = [](double number) {
-            return static_cast<float>(number);
-        };
-        rows_[i] = {r.gap_of_gap,
-                    r.gap_of_velocity,
-                    narrow(r.gap_of_travel),
-                    narrow(r.gap_of_first),
-                    narrow(r.gap_of_last),
-                    r.velocity_of_gap,
-                    r.velocity_of_velocity,
-                    narrow(r.velocity_of_travel),
-                    narrow(r.velocity_of_first),
-                    narrow(r.velocity_of_last)};
+        rows_[i] = rows::in_order(rounded<float>(cubic_rows(tuning, h)));
         last = tuning;
     }
     rows_h_ = h;

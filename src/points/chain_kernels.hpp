@@ -5,6 +5,8 @@
 
 #include <hopcoil/follow/follower_bank.hpp>
 
+#include "row_order.hpp"
+
 namespace hopcoil::chain {
 
 /// Numbers of a link, each of some chains side by side: where it is (a place from the root, or of
@@ -18,19 +20,7 @@ enum Field : std::size_t {
     field_count = 12,
 };
 
-/// The rows of a link's step (CubicRows), in this order.
-enum Row : std::size_t {
-    gap_of_gap,
-    gap_of_velocity,
-    gap_of_travel,
-    gap_of_first,
-    gap_of_last,
-    velocity_of_gap,
-    velocity_of_velocity,
-    velocity_of_travel,
-    velocity_of_first,
-    velocity_of_last,
-};
+using namespace rows;
 
 /// A part of a step of `lanes` chains side by side; every pointer is to the first of them.
 struct BankStep {

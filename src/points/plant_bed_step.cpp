@@ -31,7 +31,8 @@ struct PlantBed::Way {
     Vector3 slope{};
     Vector3 spin_slope{};
     bool has_moved = false;
-    bool base_rests = false;   ///< all along
+    bool base_rests = false;  ///< all along
+    bool is_pulled = false;
     bool goes = false;         ///< it can be stepped at all
     std::size_t substeps = 0;  ///< none while nothing can have changed
     double h = 0;
@@ -72,13 +73,9 @@ void PlantBed::find_rows(Block& block, std::size_t lane, const Way& way) const n
         const Tuning tuning{hz, damping_ratio, 1};
         const CubicRows<double> found =
             way.base_rests ? free(straight_rows(tuning, way.h / 2)) : cubic_rows(tuning, way.h / 2);
-        const std::array<double, plant::row_count> rows{
-            found.gap_of_gap,           found.gap_of_velocity,    found.gap_of_travel,
-            found.gap_of_first,         found.gap_of_last,        found.velocity_of_gap,
-            found.velocity_of_velocity, found.velocity_of_travel, found.velocity_of_first,
-            found.velocity_of_last};
+        const auto rows = rows::in_order(found);
         for (std::size_t row = 0; row < rows.size(); ++row)
-            block.rows[(m * plant::row_count + row) * lanes_ + lane] = rows[row];
+            block.rows[(m * rows.size() + row) * lanes_ + lane] = rows[row];
         block.rows_drag[at] = drag;
     }
     block.rows_dt[lane] = way.h;
@@ -164,13 +161,7 @@ PlantBed::Way PlantBed::way_of(std::size_t plant, const PlantBase& base, double 
 /// Nothing can have changed.
 bool PlantBed::is_idle(std::size_t plant, const PlantBedInputs& inputs,
                        const Way& way) const noexcept {
-    return stands_[plant].is_resting && inputs.wind == nullptr && !way.has_moved &&
-           !is_pulled(plant, inputs);
-}
-
-bool PlantBed::is_pulled(std::size_t plant, const PlantBedInputs& inputs) noexcept {
-    return std::any_of(inputs.pulls.begin(), inputs.pulls.end(),
-                       [&](const PlantPull& pull) { return pull.plant == plant; });
+    return stands_[plant].is_resting && inputs.wind == nullptr && !way.has_moved && !way.is_pulled;
 }
 
 /// Returns how many plants of it were left as they were.
@@ -184,6 +175,9 @@ std::size_t PlantBed::step_block(std::size_t block, const PlantBedInputs& inputs
     for (std::size_t k = 0; k < ways.plants; ++k) {
         Way& way = ways.all[k];
         way = way_of(ways.first + k, base_of(inputs, ways.first + k), dt);
+        way.is_pulled =
+            std::any_of(inputs.pulls.begin(), inputs.pulls.end(),
+                        [&](const PlantPull& pull) { return pull.plant == ways.first + k; });
         if (is_idle(ways.first + k, inputs, way)) way.substeps = 0;
         if (way.goes) most = std::max(most, way.substeps);
         if (!way.goes) ++rejected;
@@ -204,7 +198,7 @@ std::size_t PlantBed::step_block(std::size_t block, const PlantBedInputs& inputs
         copy_lane(room_.kept, own.swings, k, lanes_);
         own.load_rates[k] = load_rates[k];
     }
-    finish(inputs, ways, dt);
+    finish(ways, dt);
     show(block);
     return rejected;
 }
@@ -301,7 +295,7 @@ void PlantBed::find_streams(const PlantBedInputs& inputs, Ways& ways, std::size_
     if (count > 0) find();
 }
 
-void PlantBed::finish(const PlantBedInputs& inputs, const Ways& ways, double dt) noexcept {
+void PlantBed::finish(const Ways& ways, double dt) noexcept {
     for (std::size_t k = 0; k < ways.plants; ++k) {
         const Way& way = ways.all[k];
         if (!way.is_stepped(0)) continue;
@@ -309,8 +303,8 @@ void PlantBed::finish(const PlantBedInputs& inputs, const Ways& ways, double dt)
         Swings& swings = blocks_[plant / lanes_].swings;
         const Vector3 velocity = way.way.to_velocity;
         const bool base_rests = !way.has_moved && velocity == Vector3{};
-        const bool rests = base_rests && !ways.is_windy[k] && !is_pulled(plant, inputs) &&
-                           is_about_to_rest(swings, k);
+        const bool rests =
+            base_rests && !ways.is_windy[k] && !way.is_pulled && is_about_to_rest(swings, k);
         if (rests) clear_lane(swings, k, lanes_);
         stands_[plant] = {.base = way.way.to,
                           .velocity = velocity,

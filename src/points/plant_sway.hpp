@@ -11,7 +11,11 @@
 #include <hopcoil/points/detail/plant_room.hpp>
 #include <hopcoil/points/plant_bed.hpp>
 
+#include "row_order.hpp"
+
 namespace hopcoil::plant {
+
+using namespace rows;
 
 /// A substep as each plant's own frame has it in the middle of it.
 struct Moments {

@@ -167,14 +167,15 @@ TEST_CASE("settings that do not fit are refused with their place, and change not
 TEST_CASE("what is chosen is kept, given, blended and refused as numbers are", "[settings]") {
     const TestFolder folder;
     const std::string file = (folder.path() / "kept.toml").string();
-    const std::string scene_file = folder.write("walk.toml", R"(
-tunings = "kept.toml"
-[target.course]
+    const std::string alone = R"([target.course]
 moves = [{ at_s = 1, jump_to_m = [0, 0, 2] }]
 [walker.crab]
 target = "course"
 legs = 6
 step_order = "wave"
+)";
+    const std::string scene_file =
+        folder.write("walk.toml", "tunings = \"kept.toml\"\n" + alone + R"(
 [walker.other]
 target = "course"
 legs = 6
@@ -192,14 +193,8 @@ settings = "crab-ways"
         }
         return std::string{};
     };
-    const Scene crab = read_scene(folder.write("crab.toml", R"(
-[target.course]
-moves = [{ at_s = 1, jump_to_m = [0, 0, 2] }]
-[walker.crab]
-target = "course"
-legs = 6
-step_order = "wave"
-)"));
+    const Scene crab = read_scene(folder.write("crab.toml", alone));
+
     const NamedSettings kept =
         settings_of(crab.systems.front(), "crab-ways", {"step_order", "bob_m"});
     REQUIRE(kept.choices.size() == 1);

@@ -169,12 +169,11 @@ class PlantBed {
     [[nodiscard]] Way way_of(std::size_t plant, const PlantBase& base, double dt) const noexcept;
     [[nodiscard]] bool is_idle(std::size_t plant, const PlantBedInputs& inputs,
                                const Way& way) const noexcept;
-    [[nodiscard]] static bool is_pulled(std::size_t plant, const PlantBedInputs& inputs) noexcept;
     std::size_t step_block(std::size_t block, const PlantBedInputs& inputs, double dt) noexcept;
     void substep(std::size_t block, const PlantBedInputs& inputs, Ways& ways,
                  std::size_t number) noexcept;
     void find_streams(const PlantBedInputs& inputs, Ways& ways, std::size_t number) noexcept;
-    void finish(const PlantBedInputs& inputs, const Ways& ways, double dt) noexcept;
+    void finish(const Ways& ways, double dt) noexcept;
     void find_rows(plant::Block& block, std::size_t lane, const Way& way) const noexcept;
     [[nodiscard]] bool is_about_to_rest(const plant::Swings& swings,
                                         std::size_t lane) const noexcept;

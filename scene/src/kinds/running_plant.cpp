@@ -12,7 +12,8 @@ namespace hopcoil::scene {
 
 namespace {
 
-std::vector<PlantBase> bases_of(const PlantParts& parts, const SystemInputs& inputs) {
+void find_bases(const PlantParts& parts, const SystemInputs& inputs,
+                std::vector<PlantBase>& bases) {
     const Placement mount = placement_of(parts.mount, inputs);
     // Away from what turns, a velocity is not that of what carries it.
     std::optional<Vector3> velocity;
@@ -20,12 +21,17 @@ std::vector<PlantBase> bases_of(const PlantParts& parts, const SystemInputs& inp
         const InputSample& carrier = inputs.targets[*parts.mount.position];
         if (carrier.knows_velocity) velocity = vector_of(carrier.point.velocity);
     }
-    std::vector<PlantBase> bases;
-    bases.reserve(parts.places.size());
+    bases.clear();
     for (const Placement& place : parts.places) {
         const Placement base = mount * place;
         bases.push_back({base.position, base.rotation, velocity});
     }
+}
+
+std::vector<PlantBase> bases_of(const PlantParts& parts, const SystemInputs& inputs) {
+    std::vector<PlantBase> bases;
+    bases.reserve(parts.places.size());
+    find_bases(parts, inputs, bases);
     return bases;
 }
 
@@ -63,7 +69,7 @@ void RunningPlant::find_pulls(double from_s, double to_s) {
 
 bool RunningPlant::advance(double time_s, const SystemInputs& inputs) {
     const double dt = step_length_.from_to(time_s_, time_s);
-    bases_ = bases_of(parts_, inputs);
+    find_bases(parts_, inputs, bases_);
     find_pulls(time_s_, time_s);
     const PlantBedInputs given{
         .bases = bases_, .wind = field_in<Wind>(inputs, 0), .time_s = time_s, .pulls = pulls_};

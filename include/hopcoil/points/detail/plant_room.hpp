@@ -32,21 +32,6 @@ struct VectorLanes {
     }
 };
 
-/// A mode's rows of half a substep (CubicRows), in this order.
-enum Row : std::size_t {
-    gap_of_gap,
-    gap_of_velocity,
-    gap_of_travel,
-    gap_of_first,
-    gap_of_last,
-    velocity_of_gap,
-    velocity_of_velocity,
-    velocity_of_travel,
-    velocity_of_first,
-    velocity_of_last,
-    row_count,
-};
-
 /// The motion of the plants of a block, mode by mode.
 struct Swings {
     std::vector<double> bends{};
@@ -62,7 +47,7 @@ struct Swings {
 /// Plants side by side; where there are fewer than lanes, the last lanes are at rest.
 struct Block {
     Swings swings{};
-    std::vector<double> rows{};
+    std::vector<double> rows{};                    ///< of half a substep of each mode
     std::vector<double> rows_drag{};               ///< that the rows of each mode are for
     Lanes rows_dt{};                               ///< and the substep; below 0: none yet
     std::array<bool, most_lanes> has_base_rows{};  ///< those for the motion of the base too
