@@ -87,7 +87,7 @@ HOPCOIL_INTO_EACH double slope_of(std::uint64_t bits, std::size_t axis) {
     return whole * (2.0 / 65535) - 1;
 }
 
-/// What the slopes at each corner make of the way from there.
+/// The value at each corner: its slope times the distance from it along each axis, summed.
 template <int n>
 HOPCOIL_INTO_EACH void find_corner_values(const std::uint64_t (&bits)[std::size_t{1} << n][lanes],
                                           const InCells<n>& in, Corners<n>& values) {

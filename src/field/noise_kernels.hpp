@@ -8,7 +8,7 @@
 
 namespace hopcoil::lattice {
 
-/// So many points are worked off in one call.
+/// How many points one call computes.
 inline constexpr std::size_t points_at_a_time = 8;
 
 /// Numbers of points side by side.

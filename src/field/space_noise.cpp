@@ -255,7 +255,7 @@ void SpaceNoise<n>::for_each_octave_of_some(std::span<const std::array<double, n
 
 namespace {
 
-/// Calls `each(first, count)` for runs of points that are worked off at once, and `alone(index)`
+/// Calls `each(first, count)` for runs of points that are computed at once, and `alone(index)`
 /// where too few are left for that, or the noise repeats.
 template <class Each, class Alone>
 void in_runs(std::size_t count, bool repeats, const Each& each, const Alone& alone) {

@@ -270,7 +270,7 @@ StepStatus Chain::step(const ChainInputs& given, double dt) noexcept {
     const double phase_before = phase_rad_;
     const bool is_windy = inputs.wind != nullptr;
     if (is_windy != was_windy_ && settings_.spacing == ChainSpacing::stretchy)
-        meet_wind(inputs, inputs.time_s - dt);
+        retarget_for_wind(inputs, inputs.time_s - dt);
     facing_ = turn;
     const std::size_t count = substeps(path, inputs, dt);
     const double h = dt / static_cast<double>(count);
@@ -313,9 +313,9 @@ Vector3 Chain::base_direction() const noexcept {
     return settings_.is_flat ? unit({base.x, base.y, 0}, {0, -1, 0}) : base;
 }
 
-/// A wind that is there at once, or no longer, changes where the links point to: their targets are
-/// elsewhere, but nothing has moved there, so that no lead acts and velocities stay.
-void Chain::meet_wind(const ChainInputs& inputs, double time_s) noexcept {
+/// A wind that starts or stops changes the directions of the links at once. Their targets are cut
+/// to the new ones, so that the lead does not act on the change and velocities stay.
+void Chain::retarget_for_wind(const ChainInputs& inputs, double time_s) noexcept {
     const double b = settings_.carry;
     const Vector3 base = base_direction();
     Vector3 last = root_;

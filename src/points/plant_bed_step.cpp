@@ -22,7 +22,8 @@ constexpr std::size_t most_substeps = 64;
 
 }  // namespace
 
-/// How a base goes in a step: cubics between its ends, of its place and of how it is turned since.
+/// The path of a base during a step: cubics between its ends, of its place and of its turn since
+/// the start.
 struct PlantBed::Way {
     CubicWay<Vector3> way;
     CubicWay<Vector3> turn;
@@ -34,7 +35,7 @@ struct PlantBed::Way {
     bool base_rests = false;  ///< all along
     bool is_pulled = false;
     bool goes = false;         ///< it can be stepped at all
-    std::size_t substeps = 0;  ///< none while nothing can have changed
+    std::size_t substeps = 0;  ///< 0 where nothing can have changed
     double h = 0;
 
     [[nodiscard]] Quaternion facing_at(double time_s) const noexcept {
@@ -108,7 +109,7 @@ StepStatus PlantBed::step(const PlantBedInputs& inputs, double dt) noexcept {
     return rejected > 0 ? StepStatus::rejected : StepStatus::stepped;
 }
 
-/// In no time, bases are elsewhere, or their velocities are heard of.
+/// A step of zero length: bases are moved at once, or their velocities become known.
 StepStatus PlantBed::move_at_once(const PlantBedInputs& inputs) noexcept {
     StepStatus status = StepStatus::stepped;
     for (std::size_t i = 0; i < inputs.bases.size(); ++i) {

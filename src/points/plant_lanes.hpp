@@ -17,7 +17,7 @@
 namespace hopcoil::plant {
 namespace {
 
-// Not unrolled before it becomes vectors.
+// Kept a loop until it is vectorised.
 #define HOPCOIL_EACH_LANE \
     HOPCOIL_SIDE_BY_SIDE  \
     HOPCOIL_UNROLLED(1)   \
@@ -68,7 +68,7 @@ HOPCOIL_INTO_EACH Vector3 turned(const Quaternion& q, const Vector3& v) {
 HOPCOIL_INTO_EACH Vector3 turned_back(const Quaternion& q, const Vector3& v) {
     return turned({q.w, -q.x, -q.y, -q.z}, v);
 }
-/// What of a stream goes across a direction.
+/// The part of a stream that is perpendicular to a direction of unit length.
 HOPCOIL_INTO_EACH Vector3 across(const Vector3& stream, const Vector3& direction) {
     return stream - direction * dot(stream, direction);
 }

@@ -130,7 +130,7 @@ class Chain {
     [[nodiscard]] Vector3 stream_at(const ChainInputs& inputs, const Vector3& place,
                                     double time_s) const noexcept;
     [[nodiscard]] Vector3 base_direction() const noexcept;
-    void meet_wind(const ChainInputs& inputs, double time_s) noexcept;
+    void retarget_for_wind(const ChainInputs& inputs, double time_s) noexcept;
     void step_stretchy(const RootPath& path, const ChainInputs& inputs, double from_s, double h,
                        double time_s) noexcept;
     void step_fixed(const RootPath& path, const ChainInputs& inputs, double from_s, double h,

@@ -43,7 +43,7 @@ RunningPlant::RunningPlant(PlantParts parts, const SystemInputs& inputs)
       plants_{parts_.structure, parts_.settings, bases_},
       time_s_{inputs.time_s} {
     pulls_.reserve(parts_.pushes.size() * bases_.size() + 1);
-    // They go along with what carries them from the start.
+    // What carries them may be moving already.
     plants_.step({.bases = bases_}, 0);
 }
 
