@@ -359,6 +359,7 @@ void add_check(CLI::App& app, CheckOptions& options) {
     app.add_option("files", options.scenes, "scenes, tuning files, takes and models to read")
         ->type_name("FILE");
     app.add_flag("--dials", options.dials, "list what --set can change");
+    add_set(app, options.changes);
     app.add_flag("--statistics", options.statistics, "of takes: least, most, mean of each column");
     app.add_option("--against", options.against, "of takes: how far they are from this one")
         ->type_name("TAKE.csv|.json");

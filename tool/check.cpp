@@ -19,6 +19,7 @@
 
 #include "tool/commands.hpp"
 #include "tool/made_by.hpp"
+#include "tool/scene_changes.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -170,7 +171,9 @@ std::string read_one(const std::filesystem::path& path, const CheckOptions& opti
         return fmt::format("{}: no problems; {} and {} settings", path.string(),
                            count_of(tunings.size(), "tuning"), settings.size());
     }
-    const scene::Scene scene = scene::read_scene(path.string());
+    scene::Scene scene = scene::read_scene(path.string());
+    make_changes(scene, options.changes, "check");
+    if (!scene.changes.empty()) file["set"] = scene.changes;
     std::string text =
         fmt::format("{}: no problems; {} and {}, {:.4g} s at {:.4g} frames per second",
                     path.string(), count_of(scene.targets.size(), "target"),
@@ -179,7 +182,19 @@ std::string read_one(const std::filesystem::path& path, const CheckOptions& opti
     return text;
 }
 
-void require_takes_to_compare(const CheckOptions& options) {
+/// Whether it would be read as a scene.
+bool is_scene(const std::filesystem::path& path) {
+    return path.extension() == ".toml" && !scene::is_tuning_file(path.string());
+}
+
+/// Errors  UsageProblem where an option does not go with the files.
+void require_matching_files(const CheckOptions& options) {
+    const bool changes = !options.changes.changes.empty() || !options.changes.tuning_files.empty();
+    for (const std::filesystem::path& path : options.scenes) {
+        if (!changes || is_scene(path)) continue;
+        throw UsageProblem{fmt::format(
+            "hopcoil check: --set and --tunings change scenes; {} is not one", path.string())};
+    }
     const bool all_takes =
         std::all_of(options.scenes.begin(), options.scenes.end(),
                     [](const auto& path) { return io::is_take_file(path.string()); });
@@ -200,7 +215,7 @@ ExitCode run_check(const CheckOptions& options) {
         return ExitCode::done;
     }
     if (options.scenes.empty()) throw UsageProblem{"hopcoil check: expected a file to read"};
-    require_takes_to_compare(options);
+    require_matching_files(options);
     Json files = Json::array();
     bool all_right = true;
     bool all_read = true;

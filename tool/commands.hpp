@@ -209,6 +209,7 @@ ExitCode run_bake(const BakeOptions& options);
 struct CheckOptions {
     std::vector<std::filesystem::path> scenes{};
     bool dials = false;
+    ChangeOptions changes{};          ///< to the scenes, before they are checked
     bool statistics = false;          ///< of takes
     std::filesystem::path against{};  ///< a take to compare takes with
     double within = 0.0;              ///< how far they may be apart

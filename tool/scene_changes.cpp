@@ -103,8 +103,12 @@ void make_changes(scene::Scene& scene, const ChangeOptions& options, const std::
         };
         try {
             const std::optional<double> value = scene::value_from(scene, pattern, number);
-            if (!value && is_system(scene, pattern) && is_name_like(number)) {
-                give_settings(scene, pattern, number, command);
+            if (!value && is_name_like(number)) {
+                if (is_system(scene, pattern)) {
+                    give_settings(scene, pattern, number, command);
+                } else {
+                    scene::choose_matching(scene, pattern, number);  // says what is wrong with it
+                }
                 continue;
             }
             if (!value || !std::isfinite(*value)) {

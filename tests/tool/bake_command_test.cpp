@@ -113,6 +113,36 @@ TEST_CASE("check reports every problem and runs nothing", "[command][check]") {
     CHECK(run_hopcoil("check", folder).exit_code == 2);
 }
 
+TEST_CASE("check makes changes to a scene before it lists its numbers", "[command][check]") {
+    const TestFolder folder;
+    const auto check = [&folder](const std::string& arguments) {
+        return run_hopcoil("check " + arguments, folder);
+    };
+    const CommandResult changed = check("--json --dials " SCENES
+                                        "/quay/vane.toml --set '*.frequency_hz=3.25' --set "
+                                        "tuning.brass.damping_ratio=0.5");
+    REQUIRE(changed.exit_code == 0);
+    const Json file = Json::parse(changed.output).at("files")[0];
+    CHECK(file.at("set").size() == 2);
+    std::size_t found = 0;
+    for (const Json& dial : file.at("dials")) {
+        const std::string path = dial.at("path");
+        if (path.find("frequency_hz") == std::string::npos) continue;
+        CHECK(dial.at("value") == 3.25);
+        ++found;
+    }
+    CHECK(found == 3);
+    const CommandResult misspelt = check(SCENES "/quay/quay_dog.toml --set dog.step_ordr=trot");
+    CHECK(misspelt.exit_code == 2);
+    CHECK_THAT(misspelt.errors, Contains("'dog.step_ordr'; did you mean 'dog.step_order'?"));
+    const CommandResult refused = check(SCENES "/quay/quay_dog.toml --set dog.step_order=trott");
+    CHECK(refused.exit_code == 2);
+    CHECK_THAT(refused.errors, Contains("did you mean 'trot'?"));
+    const CommandResult no_scene = check(SCENES "/quay/wind.csv --set vane.lead=1");
+    CHECK(no_scene.exit_code == 2);
+    CHECK_THAT(no_scene.errors, Contains("wind.csv is not one"));
+}
+
 TEST_CASE("channels are chosen by patterns", "[command][bake]") {
     const TestFolder folder;
     const CommandResult baked = run_hopcoil(

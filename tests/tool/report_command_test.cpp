@@ -98,7 +98,7 @@ TEST_CASE("--set changes numbers, is told, and is part of what makes a run again
     };
     refused("string.lamp.frequency=2", "did you mean 'string.lamp.frequency_hz'");
     refused("string.lamp.frequency_hz", "PATH=NUMBER");
-    refused("string.lamp.frequency_hz=fast", "PATH=NUMBER");
+    refused("string.lamp.frequency_hz=fast", "cannot be 'fast'");
     refused("string.lamp.frequency_hz=nan", "PATH=NUMBER");
     refused("string.lamp.frequency_hz=-1", "cannot be -1");
     CHECK_FALSE(std::filesystem::exists(folder.path() / "no"));
