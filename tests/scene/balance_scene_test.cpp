@@ -3,6 +3,7 @@
 #include <string>
 #include <vector>
 
+#include <Eigen/Geometry>
 #include <catch2/catch.hpp>
 
 #include <hopcoil/io/file_problems.hpp>
@@ -107,6 +108,65 @@ TEST_CASE("a scene's body walks to its target, is struck, falls and gets up", "[
         const double most_m = at_s < lies_from_s ? 1e-9 : 1e-4;
         CHECK(std::abs(coarse.row(coarse_row)[x] - take.row(row(at_s))[x]) < most_m);
     }
+}
+
+TEST_CASE("the limits of a body's joints are drawn where they are, each joint inside its own",
+          "[balance]") {
+    const TestFolder folder;
+    const auto scene_with = [&folder](const std::string& key) {
+        folder.write("limits.toml",
+                     "duration_s = 2\n[target.way]\nmoves = [{ at_s = 0.2, ramp_to_m = [1, 0, 1], "
+                     "over_s = 1.5 }]\n[balance.hand]\ntarget = 'way'\n" +
+                         key);
+        return read_scene((folder.path() / "limits.toml").string());
+    };
+    const auto names_limits = [](const View& view) {
+        return view.name == "limits";
+    };
+    const std::vector<View> usual = scene_with("").systems[0].spec->views();
+    CHECK(std::none_of(usual.begin(), usual.end(), names_limits));
+
+    const Scene scene = scene_with("shows_limits = true\n");
+    const std::vector<View> views = scene.systems[0].spec->views();
+    const auto view = std::find_if(views.begin(), views.end(), names_limits);
+    REQUIRE(view != views.end());
+    CHECK(view->is_aid);
+    Take take;
+    run(scene, take);
+    const auto points = take.columns_of(*take.find_channel("hand.limits.position_m"));
+    constexpr std::size_t points_of_one = 14;
+    REQUIRE(points.count == 3 * view->parents.size());
+    REQUIRE(view->parents.size() % points_of_one == 0);
+    int hinges = 0;
+    for (std::size_t first = 0; first < view->parents.size(); first += points_of_one) {
+        // A fan begins and ends at its joint; a cone's rim does not.
+        const bool is_fan = view->parents[first + 1] == first;
+        if (!is_fan) continue;
+        ++hinges;
+        for (std::size_t row = 0; row < take.row_count(); row += 7) {
+            const auto at = [&](std::size_t k) {
+                const auto numbers = take.row(row).subspan(points.first + 3 * (first + k), 3);
+                return Eigen::Vector3d{numbers[0], numbers[1], numbers[2]};
+            };
+            const Eigen::Vector3d low = at(1) - at(0);
+            const Eigen::Vector3d high = at(points_of_one - 3) - at(0);
+            const Eigen::Vector3d now = at(points_of_one - 1) - at(0);
+            double fan = 0;
+            for (std::size_t k = 1; k + 3 < points_of_one; ++k) {
+                const Eigen::Vector3d from = at(k) - at(0);
+                const Eigen::Vector3d to = at(k + 1) - at(0);
+                fan += std::atan2(from.cross(to).norm(), from.dot(to));
+            }
+            const auto angle = [](const Eigen::Vector3d& a, const Eigen::Vector3d& b) {
+                return std::atan2(a.cross(b).norm(), a.dot(b));
+            };
+            CAPTURE(first, row);
+            CHECK((at(points_of_one - 2) - at(0)).norm() < 1e-12);
+            // Inside the fan its distances to both of its ends add up to it.
+            CHECK(angle(low, now) + angle(now, high) < fan + 0.02);
+        }
+    }
+    CHECK(hinges >= 2);  // knees
 }
 
 TEST_CASE("a live body is pushed, pulled, retuned and loaded", "[balance]") {

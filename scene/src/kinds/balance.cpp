@@ -12,6 +12,7 @@
 #include <hopcoil/base/math.hpp>
 
 #include "balancing.hpp"
+#include "joint_limits.hpp"
 #include "jointed.hpp"
 #include "vectors.hpp"
 
@@ -36,6 +37,7 @@ BalanceSpec::BalanceSpec(BalancingBody body)
         structure_.parts.push_back(thing.part);
     for (const MountedShape& each : body_.shapes)
         require_valid(each.shape);
+    if (body_.shows_limits) limited_ = limited_joints(structure_);
 }
 
 std::string BalanceSpec::in_words(std::size_t port) const {
@@ -71,13 +73,17 @@ std::vector<Port> BalanceSpec::outputs() const {
         ports.push_back(place(name));
         ports.push_back(turn(name + ".facing"));
     }
-    if (body_.rig == nullptr) return ports;
-    for (Port port : {place("joints"), turn("joints")}) {
-        if (port.kind == ValueKind::rotation) port.quantity = "rotation";
-        port.count = body_.rig->joint_count();
+    const auto add = [&ports](Port port, std::size_t count) {
+        port.count = count;
         port.has_velocity = false;
         ports.push_back(std::move(port));
+    };
+    if (body_.rig != nullptr) {
+        add(place("joints"), body_.rig->joint_count());
+        add(turn("joints"), body_.rig->joint_count());
+        ports.back().quantity = "rotation";
     }
+    if (!limited_.empty()) add(place("limits"), limit_points * limited_.size());
     return ports;
 }
 
@@ -137,6 +143,9 @@ std::vector<View> BalanceSpec::views() const {
         spot.colours = {colour};
         spot.look.order = body_.order + 1;
         views.push_back(std::move(spot));
+    }
+    if (!limited_.empty()) {
+        views.push_back(view_of_limits(structure_, limited_, body_.limits_port(), body_.order + 1));
     }
     if (body_.rig == nullptr) return views;
     View joints{.type = View::Type::skeleton,

@@ -54,14 +54,17 @@ struct BalancingBody {
     std::shared_ptr<const BodyRig> rig{};
     std::vector<Colour> colours{};
     double order = 0;
+    bool shows_limits = false;
 
     [[nodiscard]] std::vector<Part> parts_of_things() const;
-    /// The output of its joints, after those of its parts.
+    /// The output of a skeleton's joints, after those of its parts; then their rotations.
     [[nodiscard]] std::size_t joints_port() const;
+    /// The output of the limits of its joints, the last.
+    [[nodiscard]] std::size_t limits_port() const { return joints_port() + (rig ? 2 : 0); }
 };
 
 /// Its outputs: centre of mass, facing, soles, where the ground pushes it, its capture point; then
-/// place and rotation of each part and thing; those of a skeleton's joints.
+/// place and rotation of each part and thing; those of a skeleton's joints; limits, if shown.
 namespace balance_port {
 enum Index : std::size_t { body, facing, foot1, foot2, pressure, capture, first_part };
 }  // namespace balance_port
@@ -121,6 +124,7 @@ class RunningBalance final : public RunningSystem {
 
     BalancingBody body_;
     Balance running_;
+    std::vector<std::size_t> limited_{};  ///< joints whose limits are shown
     MountHistory mounts_;
     std::vector<ContactShape> shapes_;
     std::optional<PartGrab> grab_;
@@ -164,6 +168,7 @@ class BalanceSpec final : public SystemSpec {
   private:
     BalancingBody body_;
     PartsStructure structure_;
+    std::vector<std::size_t> limited_{};  ///< joints whose limits are shown
 };
 
 /// The parts of a body, in their order, as files name them.

@@ -68,6 +68,14 @@ Vector3 on_limit(const LimitFrame& frame, const PartJoint& joint, double part) {
                math::sin(joint.most_lean_rad);
 }
 
+/// Which point of the same joint a point is drawn from: itself, where a line begins.
+std::size_t limit_parent(const PartJoint& joint, std::size_t index) {
+    if (index == 0) return 0;
+    if (index == needle) return joint.type == PartJoint::Type::slide ? needle : 0;
+    const bool begins = index == 1 && joint.type == PartJoint::Type::ball;
+    return begins ? 1 : index - 1;
+}
+
 }  // namespace
 
 std::vector<std::size_t> limited_joints(const PartsStructure& structure) {
@@ -106,11 +114,20 @@ Vector3 limit_point(const PartsStructure& structure, std::span<const Placement> 
     return place + rotated(of_a, on_limit(frame, one, part)) * frame.reach_m;
 }
 
-std::size_t limit_parent(const PartJoint& joint, std::size_t index) {
-    if (index == 0) return 0;
-    if (index == needle) return joint.type == PartJoint::Type::slide ? needle : 0;
-    const bool begins = index == 1 && joint.type == PartJoint::Type::ball;
-    return begins ? 1 : index - 1;
+View view_of_limits(const PartsStructure& structure, std::span<const std::size_t> limited,
+                    std::size_t port, double order) {
+    constexpr double thickness_m = 0.003;
+    View view{.type = View::Type::branches, .name = "limits", .position = port, .is_aid = true};
+    view.colours = {{0.75, 0.45, 0.1}};
+    view.look.order = order;
+    view.parents.reserve(limit_points * limited.size());
+    for (const std::size_t joint : limited) {
+        const std::size_t first = view.parents.size();
+        for (std::size_t k = 0; k < limit_points; ++k)
+            view.parents.push_back(first + limit_parent(structure.joints[joint], k));
+    }
+    view.radius_m.resize(view.parents.size(), thickness_m);
+    return view;
 }
 
 }  // namespace hopcoil::scene

@@ -6,6 +6,7 @@
 
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/parts/parts_structure.hpp>
+#include <hopcoil/scene/view.hpp>
 
 namespace hopcoil::scene {
 
@@ -21,7 +22,9 @@ inline constexpr std::size_t limit_points = 14;
                                   std::span<const Placement> places, std::size_t joint,
                                   std::size_t index);
 
-/// Which point of the same joint a point is drawn from: itself, where a line begins.
-[[nodiscard]] std::size_t limit_parent(const PartJoint& joint, std::size_t index);
+/// How those of the joints `limited` are drawn, with their points in one output.
+[[nodiscard]] View view_of_limits(const PartsStructure& structure,
+                                  std::span<const std::size_t> limited, std::size_t port,
+                                  double order);
 
 }  // namespace hopcoil::scene

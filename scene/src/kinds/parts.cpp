@@ -193,13 +193,8 @@ std::vector<View> PartsSpec::views() const {
         ties.radius_m.resize(ties.parents.size(), 0.004);
     }
     if (own.limits) {
-        View& limits = *add(View::Type::branches, "limits", *own.limits, 0.003, {0.75, 0.45, 0.1});
-        for (std::size_t i = 0; i < own.limited.size(); ++i) {
-            const PartJoint& joint = parts_.structure.joints[own.limited[i]];
-            for (std::size_t k = 0; k < limit_points; ++k)
-                limits.parents.push_back(limit_points * i + limit_parent(joint, k));
-        }
-        limits.radius_m.resize(limits.parents.size(), 0.003);
+        views.push_back(
+            view_of_limits(parts_.structure, own.limited, *own.limits, parts_.order + 1));
     }
     if (own.joints) add(View::Type::points, "joints", *own.joints, 0.012, {0.95, 0.92, 0.8});
     if (own.centre) add(View::Type::points, "centre_of_mass", *own.centre, 0.02, {0.75, 0.2, 0.15});

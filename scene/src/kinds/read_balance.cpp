@@ -57,6 +57,7 @@ class BalanceReader {
         made_.shapes = read_shapes(reader_, mounts_, "balance shape");
         made_.colours = read_colours(reader_.table(), "colours");
         made_.order = reader_.number("order").value_or(0);
+        made_.shows_limits = reader_.flag("shows_limits").value_or(false);
         const std::size_t ground = reader_.field<Ground>("ground");
         if (!goal_is_good) return;
         reader_.try_to([&] {
@@ -326,7 +327,8 @@ std::vector<TableFacts> balance_tables() {
          {"grips", tables, "when its hands have a thing", "none", {}, {"grip"}},
          {"shapes", tables, "what it cannot pass", "none", {}, {"balance shape"}},
          {"colours", texts, "of trunk, head, legs and arms", "the next of the palette"},
-         {"order", number, "in pictures without depth, drawn over those of a lower one", "0"}});
+         {"order", number, "in pictures without depth, drawn over those of a lower one", "0"},
+         {"shows_limits", flag, "`true`: how far each joint turns is drawn", "`false`"}});
     std::vector<KeyFacts> thing =
         joined({{"name", text, "its own", "required"},
                 {"at", place, "where it is at the start, or is thrown from", "[0, 0, 0]"},

@@ -9,6 +9,7 @@
 #include <hopcoil/gait/support.hpp>
 
 #include "balancing.hpp"
+#include "joint_limits.hpp"
 #include "timed.hpp"
 #include "vectors.hpp"
 
@@ -63,6 +64,7 @@ RunningBalance::RunningBalance(BalancingBody body, const SystemInputs& inputs)
     for (std::uint32_t i = 0; i < body_.things.size(); ++i) {
         if (body_.things[i].thrown_at_s) running_.hold_still(i, true);
     }
+    if (body_.shows_limits) limited_ = limited_joints(running_.structure());
     animated_at_ = {place_at_start(body_, inputs), turned_by({0, yaw_, 0})};
     pose_skeleton();
 }
@@ -214,6 +216,11 @@ bool RunningBalance::grab(std::size_t port, std::size_t /*index*/,
 
 /// Between two steps everything goes on as it moves.
 ValueAndVelocity RunningBalance::output(std::size_t port, std::size_t index) const {
+    if (port == body_.limits_port()) {
+        return {array_of(limit_point(running_.structure(), running_.placements(),
+                                     limited_[index / limit_points], index % limit_points)),
+                {}};
+    }
     if (port == body_.joints_port()) return {array_of(joints_[index].position), {}};
     if (port > body_.joints_port()) return {array_of(joints_[index].rotation), {}};
     const double ahead_s = time_s_ - stepped_s_;
