@@ -11,6 +11,10 @@
 #include <hopcoil/field/terrain.hpp>
 
 namespace hopcoil {
+
+using detail::Footprint;
+using detail::Slab;
+
 namespace {
 
 struct Found {
@@ -25,17 +29,23 @@ std::optional<Found> spot_of(const Terrain::Plane& plane, double x, double z, do
     return Found{{height, normal_of_slopes(plane.slope_x, plane.slope_z)}, plane.can_stand};
 }
 
-std::optional<Found> spot_of(const Terrain::Box& box, double x, double z, double top) {
+Slab slab_of(const Terrain::Box& box) {
     const bool is_turned = box.yaw_rad != 0;
-    const double c = is_turned ? math::cos(box.yaw_rad) : 1;
-    const double s = is_turned ? math::sin(box.yaw_rad) : 0;
-    const double dx = x - box.middle.x;
-    const double dz = z - box.middle.z;
-    const double height = box.middle.y + 0.5 * box.size.y;
-    const bool inside = std::abs(c * dx - s * dz) <= 0.5 * box.size.x &&
-                        std::abs(s * dx + c * dz) <= 0.5 * box.size.z;
-    if (!inside || height > top) return std::nullopt;
-    return Found{{height, {0, 1, 0}}, box.can_stand};
+    return {.middle = box.middle + Vector3{0, 0.5 * box.size.y, 0},
+            .half_x = 0.5 * box.size.x,
+            .half_z = 0.5 * box.size.z,
+            .cos_yaw = is_turned ? math::cos(box.yaw_rad) : 1,
+            .sin_yaw = is_turned ? math::sin(box.yaw_rad) : 0,
+            .can_stand = box.can_stand};
+}
+
+std::optional<Found> spot_of(const Slab& slab, double x, double z, double top) {
+    const double dx = x - slab.middle.x;
+    const double dz = z - slab.middle.z;
+    const bool inside = std::abs(slab.cos_yaw * dx - slab.sin_yaw * dz) <= slab.half_x &&
+                        std::abs(slab.sin_yaw * dx + slab.cos_yaw * dz) <= slab.half_z;
+    if (!inside || slab.middle.y > top) return std::nullopt;
+    return Found{{slab.middle.y, {0, 1, 0}}, slab.can_stand};
 }
 
 std::optional<Found> spot_of(const HeightField& field, double x, double z, double top) {
@@ -93,14 +103,17 @@ Bounds bounds_of(const Terrain::Plane& plane) {
     return {is_level ? plane.point.y : unbounded, unbounded};
 }
 
-Bounds bounds_of(const Terrain::Box& box) {
-    const double half_x = 0.5 * box.size.x;
-    const double half_z = 0.5 * box.size.z;
-    const double aside = std::sqrt(half_x * half_x + half_z * half_z);
+/// Half of the longest way across it.
+double half_width_of(const Slab& slab) {
+    return std::sqrt(slab.half_x * slab.half_x + slab.half_z * slab.half_z);
+}
+
+Bounds bounds_of(const Slab& slab) {
+    const double aside = half_width_of(slab);
     Bounds bounds;
     for (const double x : {-aside, aside}) {
         for (const double z : {-aside, aside})
-            bounds.take_in(box.middle + Vector3{x, 0.5 * box.size.y, z});
+            bounds.take_in(slab.middle + Vector3{x, 0, z});
     }
     return bounds;
 }
@@ -125,6 +138,19 @@ Bounds bounds_of(const GroundMesh& mesh) {
     return bounds;
 }
 
+/// Most pieces are left out by it, in a few comparisons.
+Footprint footprint_of(const Slab& slab) {
+    const double aside = half_width_of(slab) * (1 + 1e-12);
+    const Vector3& at = slab.middle;
+    return {at.x - aside, at.x + aside, at.z - aside, at.z + aside};
+}
+
+template <class Shape>
+Footprint footprint_of(const Shape& /*unbounded, or has its own*/) {
+    constexpr double far = std::numeric_limits<double>::infinity();
+    return {-far, far, -far, far};
+}
+
 void require_finite_vector(const char* name, const Vector3& v) {
     require_finite(name, v.x);
     require_finite(name, v.y);
@@ -140,6 +166,9 @@ void Terrain::require_part(std::uint32_t part) const {
 
 void Terrain::add_piece(Shape shape, std::uint32_t part) {
     const Bounds bounds = std::visit([](const auto& each) { return bounds_of(each); }, shape);
+    footprints_.push_back(
+        part == 0 ? std::visit([](const auto& each) { return footprint_of(each); }, shape)
+                  : footprint_of(Plane{}));
     pieces_.push_back({std::move(shape), part, bounds.top, bounds.reach});
 }
 
@@ -158,7 +187,7 @@ void Terrain::add(const Box& box, std::uint32_t part) {
     require_at_least_zero("size.y", box.size.y);
     require_at_least_zero("size.z", box.size.z);
     require_finite("yaw_rad", box.yaw_rad);
-    add_piece(box, part);
+    add_piece(slab_of(box), part);
 }
 
 void Terrain::add(HeightField field, std::uint32_t part) {
@@ -199,7 +228,9 @@ double Terrain::highest(double ahead_s) const noexcept {
 
 GroundPoint Terrain::under(double x, double z, double top, double ahead_s) const noexcept {
     GroundPoint best{.exists = false};
-    for (const Piece& piece : pieces_) {
+    for (std::size_t i = 0; i < pieces_.size(); ++i) {
+        if (footprints_[i].leaves_out(x, z)) continue;
+        const Piece& piece = pieces_[i];
         const auto found = std::visit(
             [&](const auto& shape) {
                 return piece.part == 0

@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <vector>
 
+#include <Eigen/Geometry>
 #include <catch2/catch.hpp>
 
 #include <hopcoil/base/components.hpp>
@@ -82,6 +83,53 @@ TEST_CASE("of several surfaces the highest below counts", "[ground]") {
     CHECK(quay.under(3, 0, 5, 0).normal.x == Approx(-0.1 / std::sqrt(1.01)));
     CHECK_FALSE(quay.under(0, 0, -3, 0).exists);
     CHECK(quay.under(0, 0, -0.5, 0).can_stand == false);
+}
+
+TEST_CASE("a place is on a turned box if it is inside of its outline", "[ground]") {
+    Random random{29};
+    Terrain crates;
+    struct Outline {
+        std::array<Eigen::Vector2d, 4> corners{};  // of (x, z), one after the other
+        double top = 0;
+    };
+    std::vector<Outline> outlines;
+    for (int i = 0; i < 300; ++i) {
+        const Terrain::Box box{
+            .middle = {random.between(-9, 9), random.between(0, 1), random.between(-9, 9)},
+            .size = {random.between(0, 3), random.between(0, 1), random.between(0, 3)},
+            .yaw_rad = random.between(-7, 7)};
+        crates.add(box);
+        Outline& outline = outlines.emplace_back();
+        outline.top = box.middle.y + 0.5 * box.size.y;
+        // About Y, seen from above: x goes to -z by a quarter turn.
+        const Eigen::Rotation2Dd turn{-box.yaw_rad};
+        for (std::size_t k = 0; k < 4; ++k) {
+            const Eigen::Vector2d corner{(k == 1 || k == 2 ? 0.5 : -0.5) * box.size.x,
+                                         (k >= 2 ? 0.5 : -0.5) * box.size.z};
+            outline.corners[k] = Eigen::Vector2d{box.middle.x, box.middle.z} + turn * corner;
+        }
+    }
+    int found = 0;
+    for (int i = 0; i < 4000; ++i) {
+        const Eigen::Vector2d place{random.between(-11, 11), random.between(-11, 11)};
+        const double top = random.between(0.5, 2);
+        double expected = -1;
+        for (const Outline& outline : outlines) {
+            bool inside = outline.top <= top;
+            for (std::size_t k = 0; k < 4; ++k) {
+                const Eigen::Vector2d side = outline.corners[(k + 1) % 4] - outline.corners[k];
+                const Eigen::Vector2d way = place - outline.corners[k];
+                inside = inside && side.x() * way.y() - side.y() * way.x() >= 0;
+            }
+            if (inside) expected = std::max(expected, outline.top);
+        }
+        const GroundPoint point = crates.under(place.x(), place.y(), top, 0);
+        REQUIRE(point.exists == (expected >= 0));
+        if (!point.exists) continue;
+        ++found;
+        CHECK(point.height == Approx(expected).margin(1e-12));
+    }
+    CHECK(found > 2000);
 }
 
 TEST_CASE("no surface is above the highest that a terrain names", "[ground]") {
