@@ -14,6 +14,7 @@ using chain::length_of;
 namespace {
 constexpr double touching_m = 1e-5;
 constexpr int most_looks = 96;
+constexpr int looks_before_half = 16;
 constexpr int most_bounces = 3;
 constexpr double far_m = 1e30;
 /// In a step; below it the exact solution is a parabola to the last digits.
@@ -43,17 +44,18 @@ void ParticleSurfaces::set_step(double from_s, double h, double remaining_s) noe
 /// v' = g - drag (v - wind): v = u + (v0 - u) e^(-drag h) with u = wind + g/drag.
 FlightState ParticleSurfaces::after(const FlightState& from, const Vector3& wind,
                                     double h) const noexcept {
-    const Vector3 gravity{0, -settings_.gravity_m_per_s2, 0};
+    if (!(h > 0)) return from;
     const double drag = settings_.drag_per_s;
     if (drag * h < least_drag) {
-        const Vector3 a = gravity + (wind - from.velocity) * drag;
+        const Vector3 a = free_.gravity + (wind - from.velocity) * drag;
         return {from.place + (from.velocity + a * (h / 2)) * h, from.velocity + a * h};
     }
-    const double gone =
-        h == free_.step_s ? free_.gone : -math::expm1(-drag * h);  // 1 - e^(-drag h)
-    const Vector3 terminal = wind + gravity * (1 / drag);
+    const bool is_whole = h == free_.step_s;
+    const double gone = is_whole ? free_.gone : -math::expm1(-drag * h);  // 1 - e^(-drag h)
+    const double way_s = is_whole ? free_.way_s : gone / drag;
+    const Vector3 terminal = wind + free_.gravity * (1 / drag);
     const Vector3 beyond = from.velocity - terminal;
-    return {from.place + terminal * h + beyond * (gone / drag), from.velocity - beyond * gone};
+    return {from.place + terminal * h + beyond * way_s, from.velocity - beyond * gone};
 }
 
 ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place) const noexcept {
@@ -89,18 +91,23 @@ double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to) c
     const Vector3 along = way * (1 / length);
     // A slope can rise toward it, so that it may go less far than straight down.
     const double careful = ground_ == nullptr ? 1 : 0.6;
-    double gone = 0;
+    // Nothing is met above the highest of the ground.
+    const double sinks = from.y - (free_.clear_above_m - touching_m);
+    double gone = sinks > 0 && along.y < 0 ? std::min(sinks / -along.y, length) : 0;
     for (int look = 0; look < most_looks; ++look) {
         const Surface surface = nearest(from + along * gone);
         const double closing = -dot(along, surface.normal);
         const bool closes = closing > 0;
-        if (surface.metres < touching_m && closes) {
-            // To the surface itself, so that the place does not depend on the steps of the search.
-            const double rest =
-                std::clamp(surface.metres / std::max(closing, 0.1), -touching_m, 10 * touching_m);
-            return std::max(0.0, gone + rest) / length;
-        }
-        gone += std::max(surface.metres * careful, closes ? touching_m : length / most_looks);
+        // As far as to the surface, if it is as level as here.
+        const double rest = closes ? std::max(surface.metres / closing, -touching_m) : length;
+        const bool is_near = surface.metres < touching_m;
+        // To the surface itself, so that the place does not depend on the steps of the search.
+        if (is_near && rest <= 10 * touching_m) return std::max(0.0, gone + rest) / length;
+        double ahead =
+            std::max(surface.metres * careful, closes ? touching_m : length / most_looks);
+        // A shallow way is never at its end otherwise.
+        if (closes && (is_near || look >= looks_before_half)) ahead = std::max(ahead, 0.5 * rest);
+        gone += ahead;
         if (gone >= length) return 2;
     }
     return gone / length;
@@ -142,6 +149,10 @@ FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
     double left = h;
     for (int k = 0; k <= most_bounces && left > 0; ++k) {
         const FlightState next = after(now, wind, left);
+        if (std::min(now.place.y, next.place.y) > free_.clear_above_m) {
+            now = next;
+            break;
+        }
         const double part = first_contact(now.place, next.place);
         if (part > 1) {
             now = next;

@@ -20,6 +20,7 @@ struct ParticleBlock {
     std::span<const std::uint8_t> resting;
     std::span<const double> born_s;
     std::span<const double> lifetimes;
+    std::span<std::uint8_t> done;    ///< 1: it is where it will be at the end of the frame
     std::span<const Vector3> winds;  ///< at each
 };
 
@@ -38,7 +39,24 @@ struct FreeFlight {
     bool is_drag_small = false;  ///< so that a parabola is exact to the last digits
 };
 
-/// Steps those of a block that live and move and stay above `clear_above_m`. Others that move, and
+/// Several steps at once, in still air.
+struct FrameFlight {
+    FrameFlight(const FreeFlight& each, std::size_t count) noexcept;
+
+    FreeFlight step;  ///< each of them; it ends with the last, and is clear above the highest
+    std::size_t steps;
+    /// Three numbers for each of a block: gravity where drag is small, else the speed at which
+    /// drag holds it; and that times the step.
+    std::array<double, 3 * particles_at_a_time> aims;
+    std::array<double, 3 * particles_at_a_time> ways;
+};
+
+/// Takes all steps of a frame with those of a block that meet nothing and live on: they are done,
+/// as are those at rest. Whether all of them are.
+bool fly_through(InstructionSet set, const FrameFlight& flight,
+                 const ParticleBlock& block) noexcept;
+
+/// Steps those of a block that are not done, live, move and stay above `clear_above_m`. Others that move, and
 /// what dies, are left for a closer look, not 0 in `left`; true where none are.
 bool fly_freely(InstructionSet set, const FreeFlight& flight, const ParticleBlock& block,
                 std::array<double, particles_at_a_time>& left) noexcept;

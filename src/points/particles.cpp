@@ -2,6 +2,7 @@
 #include <array>
 #include <bit>
 #include <cmath>
+#include <limits>
 
 #include <hopcoil/base/dials_through.hpp>
 #include <hopcoil/base/math.hpp>
@@ -24,6 +25,7 @@ namespace {
 constexpr double steps_per_s = 120;
 constexpr double step_s = 1 / steps_per_s;
 constexpr double longest_step_s = 3600;
+constexpr double nothing_s = 1e-9;  // what the sum of many frames may be off by
 constexpr std::size_t events_for_each_slot = 4;
 
 /// Linear between the entries of a profile over the life.
@@ -106,6 +108,8 @@ void Particles::allocate() {
     const std::size_t size = settings_.capacity;
     alive_.resize(size);
     resting_.resize(size);
+    done_.resize(size);
+    block_done_.resize((size + particles_at_a_time - 1) / particles_at_a_time);
     positions_.resize(size);
     velocities_.resize(size);
     shown_.resize(size);
@@ -138,12 +142,37 @@ StepStatus Particles::step(const ParticleInputs& inputs, double dt) noexcept {
     const auto wanted = static_cast<std::uint64_t>(std::floor(time_s_ * steps_per_s + 1e-6));
     ParticleInputs given = inputs;
     given.facing = facing;
+    fly_ahead(given, wanted > steps_ ? wanted - steps_ : 0);
     while (steps_ < wanted)
         step_to_next(given, from_s, time_s_);
     emitter_ = inputs.emitter;
     facing_ = facing;
     find_outputs();
     return StepStatus::stepped;
+}
+
+/// Those that meet nothing in any step of the frame take all of them at once, which touches memory
+/// once.
+void Particles::fly_ahead(const ParticleInputs& inputs, std::uint64_t steps) noexcept {
+    std::fill(done_.begin(), done_.end(), std::uint8_t{0});
+    std::fill(block_done_.begin(), block_done_.end(), std::uint8_t{0});
+    const bool is_alike =
+        inputs.wind == nullptr && inputs.shapes.empty() && !settings_.has_contact_among;
+    if (steps == 0 || !is_alike) return;
+    ParticleSurfaces surfaces{inputs.shapes, inputs.ground, settings_};
+    double clear_above_m = -std::numeric_limits<double>::infinity();
+    for (std::uint64_t k = steps_; k < steps_ + steps; ++k) {
+        const double end_s = static_cast<double>(k + 1) * step_s;
+        surfaces.set_step(static_cast<double>(k) * step_s, step_s, time_s_ - end_s);
+        clear_above_m = std::max(clear_above_m, surfaces.free_flight().clear_above_m);
+    }
+    FreeFlight last = surfaces.free_flight();
+    last.clear_above_m = clear_above_m;
+    const FrameFlight flight{last, steps};
+    for (std::size_t block = 0; block < block_done_.size(); ++block) {
+        const bool is_done = fly_through(set_, flight, block_at(block * particles_at_a_time));
+        block_done_[block] = is_done ? 1 : 0;
+    }
 }
 
 /// One step of 1/120 s, within a step of the caller's.
@@ -160,8 +189,9 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
     flight.to = emitter_before_ = emitter_at(end_s);
     flight.turned = inputs.facing;
     flight.surfaces.set_step(flight.from_s, step_s, to_s - end_s);
-    for (std::size_t first = 0; first < capacity(); first += particles_at_a_time)
-        fly_block(first, flight, inputs.wind);
+    for (std::size_t block = 0; block < block_done_.size(); ++block) {
+        if (block_done_[block] == 0) fly_block(block * particles_at_a_time, flight, inputs.wind);
+    }
     if (settings_.has_contact_among) separate();
     if (inputs.is_on) {
         give_birth(flight);
@@ -179,6 +209,7 @@ ParticleBlock Particles::block_at(std::size_t first) noexcept {
             .resting = std::span{resting_}.subspan(first, count),
             .born_s = std::span{born_s_}.subspan(first, count),
             .lifetimes = std::span{lifetimes_}.subspan(first, count),
+            .done = std::span{done_}.subspan(first, count),
             .winds = no_winds};
 }
 
@@ -209,6 +240,19 @@ void Particles::fly_block(std::size_t first, const Flight& flight, const Wind* w
 void Particles::fly_block_in(std::span<const Vector3> winds, std::size_t first,
                              const Flight& flight) noexcept {
     ParticleBlock block = block_at(first);
+    // Those of a few that are not done are quicker one by one.
+    constexpr std::size_t few = 16;
+    std::array<std::uint8_t, particles_at_a_time> open{};
+    std::size_t open_count = 0;
+    for (std::size_t k = 0; k < block.alive.size(); ++k) {
+        open[open_count] = static_cast<std::uint8_t>(k);
+        open_count += block.alive[k] & (block.done[k] ^ 1U);
+    }
+    if (open_count <= few) {
+        for (std::size_t k = 0; k < open_count; ++k)
+            fly(first + open[k], flight, winds[open[k]], flight.from_s);
+        return;
+    }
     block.winds = winds;
     std::array<double, particles_at_a_time> left{};
     if (fly_freely(set_, flight.surfaces.free_flight(), block, left)) return;
@@ -362,11 +406,16 @@ void Particles::separate() noexcept {
 
 /// Where they are now: on from the last step as they fly.
 void Particles::find_outputs() noexcept {
-    const double ahead_s = std::max(0.0, time_s_ - static_cast<double>(steps_) * step_s);
+    const double ahead_s = time_s_ - static_cast<double>(steps_) * step_s;
+    is_between_steps_ = ahead_s > nothing_s;
+    if (!is_between_steps_) return;
     for (std::size_t first = 0; first < capacity(); first += particles_at_a_time) {
         const ParticleBlock block = block_at(first);
         find_later(set_, block, ahead_s, std::span{shown_}.subspan(first, block.places.size()));
     }
+}
+
+void Particles::count_alive() noexcept {
     alive_count_ = static_cast<std::size_t>(std::count(alive_.begin(), alive_.end(), 1));
 }
 
@@ -424,7 +473,7 @@ void Particles::read(std::span<double> numbers) const noexcept {
     const auto put = [&](double number) {
         if (at < numbers.size()) numbers[at++] = number;
     };
-    for (const Vector3& p : shown_) {
+    for (const Vector3& p : positions()) {
         put(p.x);
         put(p.y);
         put(p.z);

@@ -263,10 +263,16 @@ void record_what_the_wind_moves(Hash& hash, Parameters& numbers) {
     }
     Particles sparks{particle_recipe("burst"), 13, {0, 0.6, 0}};
     sparks.burst(200, {0, 0.6, 0});
-    for (int i = 0; i < 120; ++i)
+    Particles drops{particle_recipe("rain"), 17, {0, 2, 0}};  // in still air
+    drops.burst(200, {0, 2, 0});
+    for (int i = 0; i < 120; ++i) {
         sparks.step({.ground = &ground, .wind = &wind}, 0.03 * numbers.next());
-    for (const Vector3& place : sparks.positions())
-        hash.add(place.x);
+        drops.step({.emitter = {0, 2, 0}, .ground = &ground}, 0.03 * numbers.next());
+    }
+    for (const Particles* each : {&sparks, &drops}) {
+        for (const Vector3& place : each->positions())
+            hash.add(place.x);
+    }
 }
 
 /// Walkers over steps, slopes and a raft, told this and that.

@@ -57,6 +57,7 @@ TEST_CASE("a particle flies as the closed form of linear drag says", "[particles
 TEST_CASE("births and paths are the same at every frame rate", "[particles]") {
     const Wind wind{{.mean_m_per_s = {2, 0, 1}}, 5};
     const FlatGround ground{-0.2};
+    const bool is_windy = GENERATE(true, false);
     const auto run = [&](double rate) {
         Particles particles{particle_recipe("burst"), stream_of(7, "sparks"), {0, 1, 0}};
         ParticleSettings settings = particles.settings();
@@ -64,9 +65,10 @@ TEST_CASE("births and paths are the same at every frame rate", "[particles]") {
         particles.retune(settings);
         const int frames = static_cast<int>(2 * rate);
         for (int frame = 1; frame <= frames; ++frame) {
-            particles.step(
-                {.emitter = {0.5 * frame / rate, 1, 0}, .ground = &ground, .wind = &wind},
-                1 / rate);
+            particles.step({.emitter = {0.5 * frame / rate, 1, 0},
+                            .ground = &ground,
+                            .wind = is_windy ? &wind : nullptr},
+                           1 / rate);
         }
         return particles;
     };
@@ -115,6 +117,29 @@ TEST_CASE("nothing passes through a surface, however thin and however fast", "[p
     }
 }
 
+TEST_CASE("what comes in at a shallow angle touches level ground where its way meets it",
+          "[particles]") {
+    const HeightGround ground{[](double, double) {
+        return 0.0;
+    }};
+    for (const double sinks : {1.0, 0.1, 0.01, 0.001}) {
+        const double above_m = 0.15 * sinks;
+        Particles particles = thrown({.gravity_m_per_s2 = 0, .drag_per_s = 0, .radius_m = 0.01},
+                                     {0, 0.01 + above_m, 0}, {5, -sinks, 0});
+        std::vector<ParticleEvent> hits;
+        for (int frame = 0; frame < 30; ++frame) {
+            particles.step({.ground = &ground}, 1.0 / 60);
+            for (const ParticleEvent& event : particles.events())
+                if (event.type == ParticleEvent::Type::hit) hits.push_back(event);
+        }
+        CAPTURE(sinks);
+        REQUIRE_FALSE(hits.empty());
+        CHECK(hits[0].time_s == Approx(0.15).epsilon(1e-6));
+        CHECK(hits[0].place.x == Approx(0.75).epsilon(1e-6));
+        CHECK(std::abs(hits[0].place.y - 0.01) < 1e-9);
+    }
+}
+
 TEST_CASE("how high the ground reaches changes no path", "[particles]") {
     // The one says how high it is, so that what is above it need not look; the other does not.
     const FlatGround level{0.2};
@@ -137,15 +162,15 @@ TEST_CASE("how high the ground reaches changes no path", "[particles]") {
             looks.step({.emitter = {0, 1, 0}, .ground = &silent}, 1.0 / 60);
         }
         REQUIRE(knows.alive_count() == looks.alive_count());
-        // What grazes the ground may touch it a step earlier where it has to look.
+        // What grazes the ground may touch it a little earlier where it has to look.
         std::size_t same = 0;
         for (std::size_t i = 0; i < settings.capacity; ++i) {
             const double off = apart(knows.positions()[i], looks.positions()[i]);
-            same += off == 0 ? 1 : 0;
+            same += off < 1e-9 ? 1 : 0;  // the contact is found from elsewhere
             CHECK(off < 0.05);
             if (knows.alive()[i] != 0) CHECK(knows.positions()[i].y > 0.2 + 0.02 - 1e-4);
         }
-        CHECK(100 * same > 97 * settings.capacity);
+        CHECK(100 * same > 99 * settings.capacity);
     }
 }
 
