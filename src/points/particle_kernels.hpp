@@ -56,8 +56,8 @@ struct FrameFlight {
 bool fly_through(InstructionSet set, const FrameFlight& flight,
                  const ParticleBlock& block) noexcept;
 
-/// Steps those of a block that are not done, live, move and stay above `clear_above_m`. Others that move, and
-/// what dies, are left for a closer look, not 0 in `left`; true where none are.
+/// Steps those of a block that are not done, live, move and stay above `clear_above_m`. Others that
+/// move, and what dies, are left for a closer look, not 0 in `left`; true where none are.
 bool fly_freely(InstructionSet set, const FreeFlight& flight, const ParticleBlock& block,
                 std::array<double, particles_at_a_time>& left) noexcept;
 
