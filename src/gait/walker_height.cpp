@@ -122,8 +122,7 @@ double WalkerTick::wanted_height() noexcept {
 
 /// That height, or what the legs leave of it.
 double WalkerTick::height_within_legs(double wanted) const noexcept {
-    // The knee of a leg that is nearly straight leaps as its foot leaves: two legs stride that far.
-    const double stretched = set_.leg_count > 2 ? 0.985 : 0.94;
+    const double stretched = stretched_part();
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
         if (foot.planted) {
@@ -151,10 +150,9 @@ double WalkerTick::height_within_legs(double wanted) const noexcept {
 }
 
 void WalkerTick::set_height() noexcept {
-    constexpr double usual = 14;
     // A hard landing is caught within a third of the leg.
     const double fall = w_.hop_.phase == HopPhase::lands ? -w_.hop_.plan.touch_down_rate : 0;
-    const double damped = std::max(usual, fall / (0.9 * set_.leg_length_m));
+    const double damped = std::max(height_rad_per_s, fall / (0.9 * set_.leg_length_m));
     w_.mean_ground_ = mean_ground();
     w_.height_rate_ +=
         (damped * damped * (wanted_height() - w_.place_.y) - 2 * damped * w_.height_rate_) * tick_s;

@@ -196,8 +196,8 @@ void WalkerTick::pull_along(std::size_t leg) noexcept {
     const double length = length_of(way);
     const double l = set_.leg_length_m;
     constexpr double stretched = 0.9995;
-    constexpr double softly = 0.08;
-    const double middle = std::clamp(5 * std::min(foot.phase, 1 - foot.phase), 0.0, 1.0);
+    constexpr double softly = 0.06;
+    const double middle = std::clamp(4 * std::min(foot.phase, 1 - foot.phase), 0.0, 1.0);
     const double soft = softly * l * middle * middle * (3 - 2 * middle);
     const double from = stretched * l - soft;
     if (length <= from) return;

@@ -12,6 +12,8 @@ namespace hopcoil {
 namespace {
 
 constexpr double tick_s = Walker::tick_s;
+constexpr double later_by_s = 8 * tick_s;  // a landing that is put off
+constexpr std::uint32_t most_times_later = 3;
 
 }  // namespace
 
@@ -155,7 +157,8 @@ double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
 }
 
 bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
-    constexpr double most = 430;
+    // A way round another foot is not worth a wild sweep.
+    const double most = swing.aside == Vector3{} ? 430 : 200;
     const int ticks = ticks_until(swing.land_s);
     for (int i = 0; i <= ticks; ++i) {
         if (length_of(swing.at(now_s_ + i * tick_s).acceleration) > most) return false;
@@ -169,9 +172,12 @@ bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing,
     const std::uint32_t part = task.part;
     const bool is_even = task.is_even;
     const double r = set_.foot_radius_m;
-    constexpr double over_even_ground = 0.002;
-    const double least = is_even ? over_even_ground : std::max(0.0115, 0.0137 * set_.leg_length_m);
-    constexpr double near_ends_m = 0.03;
+    // In metres, but of legs shorter than 0.6 m a part of them.
+    const double small = std::min(1.0, set_.leg_length_m / 0.6);
+    const double over_even_ground = 0.0105 * small;
+    const double over_edges = std::max(0.0115 * small, 0.0137 * set_.leg_length_m);
+    const double least = is_even ? over_even_ground : over_edges;
+    const double near_ends_m = 0.03 * small;
     const WalkerFoot& foot = w_.feet_[leg];
     const Vector3 lifted =
         foot.part == 0 ? foot.on_part : ground_.frame(foot.part, ahead_s_).to_world(foot.on_part);
@@ -187,8 +193,9 @@ bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing,
         const Vector3 p = part == 0 ? at.position : frame.to_world(at.position);
         const double to_end =
             std::min(flat_length(at.position - swing.spot), flat_length(p - lifted));
-        const double wanted =
-            to_end >= near_ends_m ? least : std::min(least, 0.25 * std::max(0.0, to_end - 0.01));
+        const double wanted = to_end >= near_ends_m
+                                  ? least
+                                  : std::min(least, 0.25 * std::max(0.0, to_end - 0.01 * small));
         for (const auto& [dx, dz] :
              {std::array{0.0, 0.0}, {r, 0.0}, {-r, 0.0}, {0.0, r}, {0.0, -r}}) {
             const GroundPoint under = ground_at(p.x + dx, p.z + dz, later_s);
@@ -251,12 +258,11 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
                 const bool again = more >= 0 && now_s_ > lift_s + 0.4 * whole_s;
                 wish.delay_part = delay;
                 wish.apex_m = task.wish.apex_m + std::max(more, 0.0) * set_.leg_length_m;
-                wish.apex_s = again ? now_s_ + 0.42 * left_s : lift_s + 0.45 * whole_s;
-                wish.down_s = again ? now_s_ + 0.5 * left_s : lift_s + 0.55 * whole_s;
+                wish.apex_s = again ? now_s_ + 0.42 * left_s : lift_s + 0.42 * whole_s;
+                wish.down_s = again ? now_s_ + 0.5 * left_s : lift_s + 0.58 * whole_s;
                 const FootSwing candidate = plan_swing(wish);
                 if (!planted && !is_gentle(candidate)) continue;
-                const bool may_skip = task.is_even && planted && bump == 0;
-                if (!may_skip && !is_clear(leg, candidate, task)) continue;
+                if (!is_clear(leg, candidate, task)) continue;
                 if (!over) over = candidate;
                 if (!avoids_feet(leg, candidate, task.part)) break;
                 return candidate;
@@ -281,6 +287,27 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
     return plan_swing(wish);
 }
 
+/// How many times its landing has to be put off until the body is low enough for a leg that ends
+/// there.
+std::uint32_t WalkerTick::times_late(std::size_t leg, const Vector3& spot,
+                                     double left_s) const noexcept {
+    constexpr double hardly_m = 1e-3;
+    const Body body = body_in(left_s);
+    const double needed = highest_for(leg, body, spot, 0.998) - w_.bob_;
+    const double aimed = std::min(usual_height(), highest_for(leg, body, spot, stretched_part()));
+    const double above = w_.place_.y - aimed;
+    const double rate = w_.height_rate_ + height_rad_per_s * above;
+    const auto height_in = [&](double time_s) {
+        return aimed + (above + rate * time_s) * math::exp(-height_rad_per_s * time_s);
+    };
+    std::uint32_t times = 0;
+    const std::uint32_t put_off = std::min(w_.state_[leg].times_later, most_times_later);
+    while (put_off + times < most_times_later &&
+           height_in(left_s + times * later_by_s) > needed + hardly_m)
+        ++times;
+    return times;
+}
+
 /// Whether it was planned so; if not, a swing under way goes on as it was.
 bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool has_to_go) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
@@ -289,6 +316,8 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
     const Body landing = body_in(left_s);
     const Vector3 hip = landing.place + landing.heading.to_world(set_.legs[leg].hip);
     const Foothold hold = foothold_near(aim, hip, lim_.soft_reach_m, ahead_s_ + left_s);
+    const std::uint32_t late = has_gait() || foot.planted ? 0 : times_late(leg, hold.spot, left_s);
+    land_s += late * later_by_s;
     const double outward = set_.legs[leg].neutral.x > 0 ? 1 : -1;
     SwingTask task{.part = hold.ground.part,
                    .side = landing.heading.to_world({outward, 0, 0}),
@@ -318,6 +347,7 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
     const std::optional<FootSwing> found = find_swing(leg, task);
     if (!found) return false;
     own.swing = *found;
+    own.times_later += late;
     own.swing_part = task.part;
     own.aim = aim;
     own.normal_after = hold.ground.normal;
@@ -327,15 +357,13 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
 
 /// Where a foot cannot be there in time it takes a little longer.
 bool WalkerTick::lands_later(std::size_t leg) noexcept {
-    constexpr double more_s = 8 * tick_s;
-    constexpr int most_times = 3;
     Walker::Foot& own = w_.state_[leg];
     // Not where it comes down already, and its leg has ceased to give way (pull_along).
     constexpr double last_part = 0.2;
     const double left_s = own.swing.land_s - now_s_;
     const bool comes_down = left_s < last_part * (own.swing.land_s - own.lift_s);
-    if (own.times_later >= most_times || comes_down) return false;
-    const double land_s = own.swing.land_s + more_s;
+    if (own.times_later >= most_times_later || comes_down) return false;
+    const double land_s = own.swing.land_s + later_by_s;
     if (!plan(leg, aim(leg, land_s), land_s)) return false;
     ++own.times_later;
     return true;

@@ -61,6 +61,7 @@ class WalkerTick {
     };
     static constexpr double look_s = 0.025;
     static constexpr std::size_t looks = 64;
+    static constexpr double height_rad_per_s = 14;  ///< of the spring that holds the body up
 
     void limit_command() noexcept;
     void accelerate() noexcept;
@@ -86,6 +87,8 @@ class WalkerTick {
                                    std::uint32_t part) const noexcept;
     void guide_swings() noexcept;
     [[nodiscard]] bool lands_later(std::size_t leg) noexcept;
+    [[nodiscard]] std::uint32_t times_late(std::size_t leg, const Vector3& spot,
+                                           double left_s) const noexcept;
     void decide() noexcept;
     void decide_at_rest() noexcept;
     void decide_in_gait() noexcept;
@@ -152,6 +155,11 @@ class WalkerTick {
     void keep_within_legs() noexcept;
     [[nodiscard]] double mean_ground() const noexcept;
     [[nodiscard]] double usual_height() const noexcept;
+    /// As a part of the squared leg, what a stretched one has. The knee of a leg that is nearly
+    /// straight leaps as its foot leaves: two legs stride that far.
+    [[nodiscard]] double stretched_part() const noexcept {
+        return set_.leg_count > 2 ? 0.985 : 0.94;
+    }
     [[nodiscard]] double wanted_height() noexcept;
     [[nodiscard]] double height_within_legs(double wanted) const noexcept;
     [[nodiscard]] double highest_for(std::size_t leg, const Body& body, const Vector3& foot,

@@ -346,6 +346,79 @@ TEST_CASE("an easy walk has gentle feet, and a landing is where it was wanted", 
     CHECK(worst_miss < 0.4);
 }
 
+TEST_CASE("a swing is a centimetre above the ground, but where it leaves it and lands",
+          "[walker]") {
+    for (const std::size_t legs : {2U, 4U, 6U, 8U}) {
+        for (const char* name : {"flat", "steps"}) {
+            const Place place = place_named(name, leg_of(legs));
+            int in_the_air = 0;
+            int low = 0;
+            for (unsigned seed = 31; seed <= 34; ++seed) {
+                const WalkerSettings settings = walker_with(legs, leg_of(legs));
+                const Drive drive{seed, limits_of(settings).most_speed_ahead};
+                Walker walker{settings, place.terrain, {0.3, 0, 0.3}};
+                std::vector<Vector3> lifted;
+                for (const WalkerFoot& foot : walker.feet())
+                    lifted.push_back(foot.position);
+                std::vector<std::vector<Vector3>> ways(legs);
+                std::vector<double> phases(legs);
+                for (int i = 0; i * tick_s < drive_s; ++i) {
+                    walker.step(drive.at(i * tick_s), place.terrain, tick_s);
+                    for (std::size_t k = 0; k < legs; ++k) {
+                        const WalkerFoot& foot = walker.feet()[k];
+                        // It may leave again in the tick in which it lands.
+                        const bool leaves_again = foot.phase + 0.4 < phases[k];
+                        phases[k] = foot.phase;
+                        if (leaves_again && !foot.planted) {
+                            ways[k].clear();
+                            lifted[k] = foot.position;
+                        }
+                        if (!foot.planted) {
+                            ways[k].push_back(foot.position);
+                            continue;
+                        }
+                        for (const Vector3& at : ways[k]) {
+                            const auto away = [&](const Vector3& end) {
+                                return std::hypot(at.x - end.x, at.z - end.z);
+                            };
+                            if (away(lifted[k]) < 0.03 || away(foot.position) < 0.03) continue;
+                            ++in_the_air;
+                            low += at.y - place.terrain.under(at.x, at.z, 9, 0).height < 0.01;
+                        }
+                        ways[k].clear();
+                        lifted[k] = foot.position;
+                    }
+                }
+            }
+            CAPTURE(legs, name, low, in_the_air);
+            CHECK(in_the_air > 2000);
+            CHECK(1000 * low <= in_the_air);
+        }
+    }
+}
+
+TEST_CASE("a walker of any size walks over steps of its size", "[walker]") {
+    for (const double leg_m : {0.03, 0.3, 4.0}) {
+        for (const std::size_t legs : {2U, 4U, 6U}) {
+            Terrain terrain;
+            terrain.add(Terrain::Plane{});
+            for (int i = 1; i < 30; ++i) {
+                terrain.add(Terrain::Box{.middle = {0, 0, 1.3 * i * leg_m},
+                                         .size = {9 * leg_m, 0.1 * leg_m, 0.6 * leg_m}});
+            }
+            const WalkerSettings settings = walker_with(legs, leg_m);
+            Walker walker{settings, terrain, {}};
+            const double speed = 0.6 * limits_of(settings).most_speed_ahead;
+            const double seconds = 12 * leg_m / speed;
+            for (int i = 0; i * tick_s < seconds; ++i)
+                walker.step({.ahead = speed}, terrain, tick_s);
+            CAPTURE(leg_m, legs);
+            CHECK(walker.position().z > 0.85 * speed * seconds);
+            CHECK(walker.log().steps >= 10 * legs / 2);
+        }
+    }
+}
+
 TEST_CASE("the body passes over its feet, also where it turns back while they are in the air",
           "[walker]") {
     const FlatGround ground;
