@@ -68,7 +68,7 @@ StepReason WalkerTick::reason_to_step(std::size_t leg, double wait_s) const noex
 
 void WalkerTick::lift(std::size_t leg, StepReason reason, double land_s) noexcept {
     w_.state_[leg].lift_s = now_s_;
-    w_.state_[leg].times_later = 0;
+    w_.state_[leg].ticks_later = 0;
     const Vector3 wanted = aim(leg, land_s);
     const Vector3 from = w_.feet_[leg].position;
     // All of the way if that is clear, else a part of it; but at rest it gets there.
@@ -151,6 +151,16 @@ void WalkerTick::decide_each() noexcept {
     w_.last_group_ = static_cast<std::uint32_t>(best);
 }
 
+/// A foot stands for a moment before it steps again.
+bool WalkerTick::has_just_landed(std::uint32_t group) const noexcept {
+    constexpr double moment_s = 0.1;
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        const double landed_s = w_.state_[i].swing.land_s;
+        if (group_of(i) == group && landed_s > 0 && now_s_ - landed_s < moment_s) return true;
+    }
+    return false;
+}
+
 void WalkerTick::decide() noexcept {
     if (w_.hop_.phase == HopPhase::waits && is_ready_to_hop()) return;
     const bool told_to_stand = command_ == WalkCommand{};
@@ -193,6 +203,7 @@ void WalkerTick::decide() noexcept {
         double gain = gain_of(group, land_s);
         if (set_.policy == StepPolicy::groups_in_turn && group == w_.last_group_) gain *= 0.6;
         if (set_.policy == StepPolicy::alternate && group == w_.last_group_) continue;
+        if (reason != StepReason::reaches && has_just_landed(group)) continue;
         if (gain <= best_gain) continue;
         best = group;
         best_gain = gain;

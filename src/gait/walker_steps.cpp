@@ -12,8 +12,8 @@ namespace hopcoil {
 namespace {
 
 constexpr double tick_s = Walker::tick_s;
-constexpr double later_by_s = 8 * tick_s;  // a landing that is put off
-constexpr std::uint32_t most_times_later = 3;
+constexpr std::uint32_t later_by = 8;  // ticks that a landing is put off at once
+constexpr std::uint32_t most_later = 24;
 
 }  // namespace
 
@@ -287,9 +287,9 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
     return plan_swing(wish);
 }
 
-/// How many times its landing has to be put off until the body is low enough for a leg that ends
+/// By how many ticks its landing has to be put off until the body is low enough for a leg that ends
 /// there.
-std::uint32_t WalkerTick::times_late(std::size_t leg, const Vector3& spot,
+std::uint32_t WalkerTick::ticks_late(std::size_t leg, const Vector3& spot,
                                      double left_s) const noexcept {
     constexpr double hardly_m = 1e-3;
     const Body body = body_in(left_s);
@@ -300,12 +300,11 @@ std::uint32_t WalkerTick::times_late(std::size_t leg, const Vector3& spot,
     const auto height_in = [&](double time_s) {
         return aimed + (above + rate * time_s) * math::exp(-height_rad_per_s * time_s);
     };
-    std::uint32_t times = 0;
-    const std::uint32_t put_off = std::min(w_.state_[leg].times_later, most_times_later);
-    while (put_off + times < most_times_later &&
-           height_in(left_s + times * later_by_s) > needed + hardly_m)
-        ++times;
-    return times;
+    const std::uint32_t most = most_later - std::min(w_.state_[leg].ticks_later, most_later);
+    std::uint32_t ticks = 0;
+    while (ticks < most && height_in(left_s + ticks * tick_s) > needed + hardly_m)
+        ++ticks;
+    return ticks;
 }
 
 /// Whether it was planned so; if not, a swing under way goes on as it was.
@@ -316,8 +315,8 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
     const Body landing = body_in(left_s);
     const Vector3 hip = landing.place + landing.heading.to_world(set_.legs[leg].hip);
     const Foothold hold = foothold_near(aim, hip, lim_.soft_reach_m, ahead_s_ + left_s);
-    const std::uint32_t late = has_gait() || foot.planted ? 0 : times_late(leg, hold.spot, left_s);
-    land_s += late * later_by_s;
+    const std::uint32_t late = has_gait() || foot.planted ? 0 : ticks_late(leg, hold.spot, left_s);
+    land_s += late * tick_s;
     const double outward = set_.legs[leg].neutral.x > 0 ? 1 : -1;
     SwingTask task{.part = hold.ground.part,
                    .side = landing.heading.to_world({outward, 0, 0}),
@@ -347,7 +346,7 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
     const std::optional<FootSwing> found = find_swing(leg, task);
     if (!found) return false;
     own.swing = *found;
-    own.times_later += late;
+    own.ticks_later += late;
     own.swing_part = task.part;
     own.aim = aim;
     own.normal_after = hold.ground.normal;
@@ -362,10 +361,10 @@ bool WalkerTick::lands_later(std::size_t leg) noexcept {
     constexpr double last_part = 0.2;
     const double left_s = own.swing.land_s - now_s_;
     const bool comes_down = left_s < last_part * (own.swing.land_s - own.lift_s);
-    if (own.times_later >= most_times_later || comes_down) return false;
-    const double land_s = own.swing.land_s + later_by_s;
+    if (own.ticks_later + later_by > most_later || comes_down) return false;
+    const double land_s = own.swing.land_s + later_by * tick_s;
     if (!plan(leg, aim(leg, land_s), land_s)) return false;
-    ++own.times_later;
+    own.ticks_later += later_by;
     return true;
 }
 

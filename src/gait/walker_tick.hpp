@@ -87,13 +87,14 @@ class WalkerTick {
                                    std::uint32_t part) const noexcept;
     void guide_swings() noexcept;
     [[nodiscard]] bool lands_later(std::size_t leg) noexcept;
-    [[nodiscard]] std::uint32_t times_late(std::size_t leg, const Vector3& spot,
+    [[nodiscard]] std::uint32_t ticks_late(std::size_t leg, const Vector3& spot,
                                            double left_s) const noexcept;
     void decide() noexcept;
     void decide_at_rest() noexcept;
     void decide_in_gait() noexcept;
     void decide_each() noexcept;
     [[nodiscard]] bool may_step(std::size_t leg) const noexcept;
+    [[nodiscard]] bool has_just_landed(std::uint32_t group) const noexcept;
     /// How far a foot has been passed by, along its motion.
     [[nodiscard]] double passed_by(std::size_t leg) const noexcept;
     /// Whether each leg is a group of its own.

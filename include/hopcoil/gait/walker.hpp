@@ -177,7 +177,7 @@ class Walker {
             Foot& own = state_[i];
             WalkerFoot& foot = feet_[i];
             fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part,
-                   own.normal_on_part, own.normal_after, own.pitch_rate, own.times_later,
+                   own.normal_on_part, own.normal_after, own.pitch_rate, own.ticks_later,
                    own.lands_at);
             fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
                    foot.phase, foot.pitch_rad, foot.landing, foot.wanted, foot.error_m,
@@ -196,7 +196,7 @@ class Walker {
         Vector3 normal_on_part{0, 1, 0};
         Vector3 normal_after{0, 1, 0};  ///< of the ground that it lands on
         double pitch_rate = 0.0;
-        std::uint32_t times_later = 0;  ///< that its landing was put off
+        std::uint32_t ticks_later = 0;  ///< that its landing was put off by
         double lands_at = 0.0;          ///< in the cycle of a gait, 0 to 1
     };
     /// A hop under way.
