@@ -88,7 +88,7 @@ Extent y_extent(const Panel& panel, double x_from, double x_to) {
 
 /// A legend's note in lines that fit beside a panel, broken between words.
 std::vector<std::string> wrapped(std::string note) {
-    constexpr std::size_t most = 36;
+    constexpr std::size_t most = 34;
     std::vector<std::string> lines;
     while (note.size() > most) {
         const std::size_t space = note.rfind(' ', most);

@@ -44,7 +44,8 @@ int main() {
         places[i].facing = turned_by({0, numbers.between(-3, 3), 0});
     }
     PlantBed reeds{reed, {.frequency_hz = 1.1, .damping_ratio = 0.08}, places};
-    const Wind wind{{.mean_m_per_s = {4, 0, 0}, .spread_m_per_s = 1.5, .gust_length_m = 5}, stream_of(7, "flat")};
+    const Wind wind{{.mean_m_per_s = {4, 0, 0}, .spread_m_per_s = 1.5, .gust_length_m = 5},
+                    stream_of(7, "flat")};
 
     // What blows along the bed, at all places at once.
     std::vector<Vector3> heads;
