@@ -86,13 +86,16 @@ Extent y_extent(const Panel& panel, double x_from, double x_to) {
     return {panel.y_from.value_or(low), panel.y_to.value_or(high)};
 }
 
-/// A legend's note in lines that fit beside a panel, broken between words.
+/// A legend's note in lines that fit beside a panel, broken between words, not before a unit.
 std::vector<std::string> wrapped(std::string note) {
     constexpr std::size_t most = 34;
     std::vector<std::string> lines;
     while (note.size() > most) {
-        const std::size_t space = note.rfind(' ', most);
+        std::size_t space = note.rfind(' ', most);
         if (space == std::string::npos || space == 0) break;
+        const bool follows_number = note[space - 1] >= '0' && note[space - 1] <= '9';
+        const std::size_t before = note.rfind(' ', space - 1);
+        if (follows_number && before != std::string::npos && before > 0) space = before;
         lines.push_back(note.substr(0, space));
         note.erase(0, space + 1);
     }
