@@ -98,15 +98,17 @@ double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to) c
         const Surface surface = nearest(from + along * gone);
         const double closing = -dot(along, surface.normal);
         const bool closes = closing > 0;
-        // As far as to the surface, if it is as level as here.
-        const double rest = closes ? std::max(surface.metres / closing, -touching_m) : length;
-        const bool is_near = surface.metres < touching_m;
-        // To the surface itself, so that the place does not depend on the steps of the search.
-        if (is_near && rest <= 10 * touching_m) return std::max(0.0, gone + rest) / length;
         double ahead =
             std::max(surface.metres * careful, closes ? touching_m : length / most_looks);
-        // A shallow way is never at its end otherwise.
-        if (closes && (is_near || look >= looks_before_half)) ahead = std::max(ahead, 0.5 * rest);
+        if (closes) {
+            // As far as to the surface, if it is as level as here.
+            const double rest = std::max(surface.metres / closing, -touching_m);
+            const bool is_near = surface.metres < touching_m;
+            // To the surface itself: the place does not depend on the steps of the search.
+            if (is_near && rest <= 10 * touching_m) return std::max(0.0, gone + rest) / length;
+            // A shallow way is never at its end otherwise.
+            if (is_near || look >= looks_before_half) ahead = std::max(ahead, 0.5 * rest);
+        }
         gone += ahead;
         if (gone >= length) return 2;
     }

@@ -237,22 +237,27 @@ void Particles::fly_block(std::size_t first, const Flight& flight, const Wind* w
     fly_block_in(winds, first, flight);
 }
 
+/// Where only a few of a block are not done, these one by one, which is quicker; whether so.
+bool Particles::fly_few(std::span<const Vector3> winds, std::size_t first,
+                        const Flight& flight) noexcept {
+    constexpr std::size_t few = 16;
+    const ParticleBlock block = block_at(first);
+    std::array<std::uint8_t, particles_at_a_time> open{};
+    std::size_t count = 0;
+    for (std::size_t k = 0; k < block.alive.size(); ++k) {
+        open[count] = static_cast<std::uint8_t>(k);
+        count += block.alive[k] & (block.done[k] ^ 1U);
+    }
+    if (count > few) return false;
+    for (std::size_t k = 0; k < count; ++k)
+        fly(first + open[k], flight, winds[open[k]], flight.from_s);
+    return true;
+}
+
 void Particles::fly_block_in(std::span<const Vector3> winds, std::size_t first,
                              const Flight& flight) noexcept {
+    if (fly_few(winds, first, flight)) return;
     ParticleBlock block = block_at(first);
-    // Those of a few that are not done are quicker one by one.
-    constexpr std::size_t few = 16;
-    std::array<std::uint8_t, particles_at_a_time> open{};
-    std::size_t open_count = 0;
-    for (std::size_t k = 0; k < block.alive.size(); ++k) {
-        open[open_count] = static_cast<std::uint8_t>(k);
-        open_count += block.alive[k] & (block.done[k] ^ 1U);
-    }
-    if (open_count <= few) {
-        for (std::size_t k = 0; k < open_count; ++k)
-            fly(first + open[k], flight, winds[open[k]], flight.from_s);
-        return;
-    }
     block.winds = winds;
     std::array<double, particles_at_a_time> left{};
     if (fly_freely(set_, flight.surfaces.free_flight(), block, left)) return;

@@ -140,6 +140,24 @@ TEST_CASE("what comes in at a shallow angle touches level ground where its way m
     }
 }
 
+TEST_CASE("what leaves the ground slowly does not touch it", "[particles]") {
+    const HeightGround ground{[](double, double) {
+        return 0.0;
+    }};
+    for (const double rate : {1e-4, 1e-3, 1e-2, 1.0}) {
+        Particles particles = thrown({.gravity_m_per_s2 = 0, .drag_per_s = 0, .radius_m = 0.01},
+                                     {0, 0.01, 0}, {0, rate, 0});
+        int hits = 0;
+        for (int frame = 0; frame < 12; ++frame) {
+            particles.step({.ground = &ground}, 1.0 / 120);
+            hits += count(particles, ParticleEvent::Type::hit);
+        }
+        CAPTURE(rate);
+        CHECK(hits == 0);
+        CHECK(particles.positions()[first_alive(particles)].y == Approx(0.01 + 0.1 * rate));
+    }
+}
+
 TEST_CASE("how high the ground reaches changes no path", "[particles]") {
     // The one says how high it is, so that what is above it need not look; the other does not.
     const FlatGround level{0.2};

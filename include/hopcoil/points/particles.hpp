@@ -136,6 +136,7 @@ class Particles {
     void fly_ahead(const ParticleInputs& inputs, std::uint64_t steps) noexcept;
     [[nodiscard]] ParticleBlock block_at(std::size_t first) noexcept;
     void fly_block(std::size_t first, const Flight& flight, const Wind* wind) noexcept;
+    bool fly_few(std::span<const Vector3> winds, std::size_t first, const Flight& flight) noexcept;
     void fly_block_in(std::span<const Vector3> winds, std::size_t first,
                       const Flight& flight) noexcept;
     void fly(std::size_t slot, const Flight& flight, const Vector3& wind, double time_s) noexcept;
