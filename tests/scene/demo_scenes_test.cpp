@@ -1,0 +1,121 @@
+// What every shipped scene has to stand, whatever kinds of systems are in it: scenes are found by
+// their files, so that a new one is tested as it is added.
+
+#include <algorithm>
+#include <cmath>
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/tuning_file.hpp>
+
+#include "support/random.hpp"
+
+using namespace hopcoil;
+using namespace hopcoil::scene;
+
+namespace {
+
+std::vector<std::string> shipped_scenes() {
+    std::vector<std::string> files;
+    for (const auto& entry : std::filesystem::directory_iterator{SCENES "/quay"}) {
+        const std::string file = entry.path().string();
+        if (entry.path().extension() == ".toml" && !is_tuning_file(file)) files.push_back(file);
+    }
+    std::sort(files.begin(), files.end());
+    return files;
+}
+
+std::vector<double> row_of(LiveScene& live) {
+    const auto row = live.row();
+    return {row.begin(), row.end()};
+}
+
+/// The first channel with a number that is not finite; empty where there is none.
+std::string not_finite_in(LiveScene& live) {
+    const auto row = live.row();
+    std::size_t at = 0;
+    for (const RecordedChannel& channel : live.channels()) {
+        for (std::size_t i = 0; i < channel.components * channel.count; ++i)
+            if (!std::isfinite(row[at++])) return channel.name;
+    }
+    return "";
+}
+
+/// What is dragged about and let go, in frames of any length.
+void shake(LiveScene& live, Random& random, int frames) {
+    const bool has_target = !live.scene().targets.empty() && live.can_hold(0);
+    for (int frame = 0; frame < frames; ++frame) {
+        if (has_target && frame % 11 == 3) {
+            ValueArray place = live.target(0);
+            place[0] += random.between(-1, 1);
+            live.hold(0, place);
+        }
+        if (has_target && frame % 11 == 8 && live.is_held(0)) live.let_go(0);
+        live.step(frame % 7 == 0 ? random.between(0.1, 0.3) : random.between(0.0005, 0.05));
+    }
+}
+
+}  // namespace
+
+TEST_CASE("every shipped scene goes on from a state that was kept with the same bits",
+          "[scene][shipped]") {
+    REQUIRE(shipped_scenes().size() >= 16);
+    for (const std::string& file : shipped_scenes()) {
+        CAPTURE(file);
+        const Scene scene = read_scene(file);
+        Random random{11};
+        LiveScene live{scene};
+        shake(live, random, 25);
+        LiveScene loaded{scene};
+        REQUIRE(loaded.load(live.save()));
+        LiveScene copy = live;
+        for (int frame = 0; frame < 20; ++frame) {
+            const double dt = random.between(0.002, 0.05);
+            for (LiveScene* each : {&live, &loaded, &copy})
+                each->step(dt);
+            const std::vector<double> row = row_of(live);
+            REQUIRE(row_of(loaded) == row);
+            REQUIRE(row_of(copy) == row);
+        }
+    }
+}
+
+TEST_CASE("every shipped scene stays finite in frames of any length, dragged about",
+          "[scene][shipped]") {
+    for (const std::string& file : shipped_scenes()) {
+        CAPTURE(file);
+        LiveScene live{read_scene(file)};
+        Random random{23};
+        shake(live, random, 40);
+        CHECK(not_finite_in(live) == "");
+    }
+}
+
+TEST_CASE("every dial of every shipped scene goes to both ends of its slider as the scene moves",
+          "[scene][shipped]") {
+    for (const std::string& file : shipped_scenes()) {
+        const Scene scene = read_scene(file);
+        LiveScene live{scene};
+        for (int frame = 0; frame < 15; ++frame)
+            live.step(1.0 / 60);
+        for (const SceneDial& dial : dials_of(scene)) {
+            if (dial.number) continue;  // of a file, which is read anew
+            for (const double end : {dial.slider.least, dial.slider.most}) {
+                LiveScene turned = live;
+                CAPTURE(file, dial.path, end);
+                // Refused where it does not go with the others: then nothing is changed.
+                const DialStatus status = turned.set(dial, end);
+                for (int frame = 0; frame < 4; ++frame)
+                    turned.step(1.0 / 60);
+                CHECK(not_finite_in(turned) == "");
+                if (status != DialStatus::set) continue;
+                CHECK(value_of(turned.scene(), dial) == Approx(end).margin(1e-12));
+            }
+        }
+    }
+}
