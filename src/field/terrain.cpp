@@ -145,8 +145,7 @@ Footprint footprint_of(const Slab& slab) {
     return {at.x - aside, at.x + aside, at.z - aside, at.z + aside};
 }
 
-template <class Shape>
-Footprint footprint_of(const Shape& /*unbounded, or has its own*/) {
+Footprint everywhere() {
     constexpr double far = std::numeric_limits<double>::infinity();
     return {-far, far, -far, far};
 }
@@ -166,9 +165,8 @@ void Terrain::require_part(std::uint32_t part) const {
 
 void Terrain::add_piece(Shape shape, std::uint32_t part) {
     const Bounds bounds = std::visit([](const auto& each) { return bounds_of(each); }, shape);
-    footprints_.push_back(
-        part == 0 ? std::visit([](const auto& each) { return footprint_of(each); }, shape)
-                  : footprint_of(Plane{}));
+    const Slab* const slab = std::get_if<Slab>(&shape);
+    footprints_.push_back(part == 0 && slab != nullptr ? footprint_of(*slab) : everywhere());
     pieces_.push_back({std::move(shape), part, bounds.top, bounds.reach});
 }
 

@@ -30,20 +30,23 @@ HOPCOIL_INTO_EACH Vector3 either(std::uint64_t first, const Vector3& a, const Ve
     return {either(first, a.x, b.x), either(first, a.y, b.y), either(first, a.z, b.z)};
 }
 
+template <class T>
 struct Flown {
-    Vector3 place;
-    Vector3 velocity;
+    T place;
+    T velocity;
 };
-template <bool is_drag_small>
-HOPCOIL_INTO_EACH Flown flown(const FreeFlight& flight, const Vector3& place,
-                              const Vector3& velocity, const Vector3& wind) {
+/// Of a place, or of one of its numbers. `pull` is gravity where drag is small, else the speed at
+/// which drag holds it.
+template <bool is_drag_small, class T>
+HOPCOIL_INTO_EACH Flown<T> flown(const FreeFlight& flight, const T& place, const T& velocity,
+                                 const T& wind, const T& pull) {
     const double h = flight.step_s;
     if (is_drag_small) {
-        const Vector3 a = flight.gravity + (wind - velocity) * flight.drag_per_s;
+        const T a = pull + (wind - velocity) * flight.drag_per_s;
         return {place + (velocity + a * (h / 2)) * h, velocity + a * h};
     }
-    const Vector3 terminal = wind + flight.fall;
-    const Vector3 beyond = velocity - terminal;
+    const T terminal = wind + pull;
+    const T beyond = velocity - terminal;
     return {place + terminal * h + beyond * flight.way_s, velocity - beyond * flight.gone};
 }
 
@@ -82,13 +85,14 @@ HOPCOIL_INTO_EACH void flight_loop(const FlightPass& pass) {
     alignas(64) double lives[particles_at_a_time];
     alignas(64) double moves[particles_at_a_time];
     find_open_flags(pass.block, lives, moves);
+    const Vector3 pull = is_drag_small ? flight.gravity : flight.fall;
     std::uint64_t any_left = 0;
     HOPCOIL_SIDE_BY_SIDE
     for (std::size_t i = 0; i < count; ++i) {
         const Vector3 place = vector_at(places, i);
         const Vector3 velocity = vector_at(velocities, i);
         const Vector3 wind = vector_at(winds, i);
-        const Flown to = flown<is_drag_small>(flight, place, velocity, wind);
+        const auto to = flown<is_drag_small>(flight, place, velocity, wind, pull);
         // As numbers, 1 or 0, as conditions joined by `and` do not become vectors.
         const double lives_on = born_s[i] + lifetimes[i] > flight.end_s ? 1 : 0;
         const double lower = place.y < to.place.y ? place.y : to.place.y;
@@ -135,7 +139,8 @@ struct Sinking {
     double gained = 0;
 };
 
-/// The lowest of the numbers of each component, three for each particle; of whole groups.
+/// The lowest y of numbers that are x, y, z in turn; so many at once that x, y and z keep their
+/// places in every vector.
 constexpr std::size_t group = 24;
 HOPCOIL_INTO_EACH double lowest_y(const double* numbers, std::size_t count) {
     alignas(64) double lowest[group];
@@ -218,36 +223,19 @@ HOPCOIL_INTO_EACH void through_loop(const ThroughPass& pass) {
     const std::size_t count = 3 * pass.block.alive.size();
     double* const places = net::numbers_of(pass.block.places).data();
     double* const velocities = net::numbers_of(pass.block.velocities).data();
-    const double* const aims = pass.flight.aims.data();
-    const double* const ways = pass.flight.ways.data();
+    const double* const pulls = pass.flight.pulls.data();
     alignas(64) std::uint64_t goes[3 * particles_at_a_time];
     for (std::size_t i = 0; i < pass.block.alive.size() && !go_all; ++i) {
         const std::uint64_t mask = pass.goes[i] > 0 ? ~std::uint64_t{0} : 0;
         goes[3 * i] = goes[3 * i + 1] = goes[3 * i + 2] = mask;
     }
-    const double h = flight.step_s;
-    const double gone = flight.gone;
-    const double way_s = flight.way_s;
-    const double drag = flight.drag_per_s;
     for (std::size_t step = 0; step < pass.flight.steps; ++step) {
         HOPCOIL_SIDE_BY_SIDE
         HOPCOIL_UNROLLED(1)
         for (std::size_t i = 0; i < count; ++i) {
-            const double place = places[i];
-            const double velocity = velocities[i];
-            double to;
-            double rate;
-            if (is_drag_small) {
-                const double a = aims[i] + (0.0 - velocity) * drag;
-                to = place + (velocity + a * (h / 2)) * h;
-                rate = velocity + a * h;
-            } else {
-                const double beyond = velocity - aims[i];
-                to = place + ways[i] + beyond * way_s;
-                rate = velocity - beyond * gone;
-            }
-            places[i] = go_all ? to : either(goes[i], to, place);
-            velocities[i] = go_all ? rate : either(goes[i], rate, velocity);
+            const auto to = flown<is_drag_small>(flight, places[i], velocities[i], 0.0, pulls[i]);
+            places[i] = go_all ? to.place : either(goes[i], to.place, places[i]);
+            velocities[i] = go_all ? to.velocity : either(goes[i], to.velocity, velocities[i]);
         }
     }
 }
@@ -292,11 +280,9 @@ HOPCOIL_FOR_EACH_SET(show_later, later_loop, LaterPass)
 
 FrameFlight::FrameFlight(const FreeFlight& each, std::size_t count) noexcept
     : step{each}, steps{count} {
-    const Vector3 aim = step.is_drag_small ? step.gravity : Vector3{} + step.fall;
-    for (std::size_t i = 0; i < particles_at_a_time; ++i) {
-        put_at(aims.data(), i, aim);
-        put_at(ways.data(), i, aim * step.step_s);
-    }
+    const Vector3 pull = step.is_drag_small ? step.gravity : step.fall;
+    for (std::size_t i = 0; i < particles_at_a_time; ++i)
+        put_at(pulls.data(), i, pull);
 }
 
 bool fly_through(InstructionSet set, const FrameFlight& flight,

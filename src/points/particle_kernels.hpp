@@ -46,9 +46,8 @@ struct FrameFlight {
     FreeFlight step;  ///< each of them; it ends with the last, and is clear above the highest
     std::size_t steps;
     /// Three numbers for each of a block: gravity where drag is small, else the speed at which
-    /// drag holds it; and that times the step.
-    std::array<double, 3 * particles_at_a_time> aims;
-    std::array<double, 3 * particles_at_a_time> ways;
+    /// drag holds it.
+    std::array<double, 3 * particles_at_a_time> pulls;
 };
 
 /// Takes all steps of a frame with those of a block that meet nothing and live on: they are done,

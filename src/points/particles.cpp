@@ -154,11 +154,12 @@ StepStatus Particles::step(const ParticleInputs& inputs, double dt) noexcept {
 /// Those that meet nothing in any step of the frame take all of them at once, which touches memory
 /// once.
 void Particles::fly_ahead(const ParticleInputs& inputs, std::uint64_t steps) noexcept {
-    std::fill(done_.begin(), done_.end(), std::uint8_t{0});
-    std::fill(block_done_.begin(), block_done_.end(), std::uint8_t{0});
-    const bool is_alike =
-        inputs.wind == nullptr && inputs.shapes.empty() && !settings_.has_contact_among;
-    if (steps == 0 || !is_alike) return;
+    if (steps == 0) return;
+    if (inputs.wind != nullptr || !inputs.shapes.empty() || settings_.has_contact_among) {
+        std::fill(done_.begin(), done_.end(), std::uint8_t{0});
+        std::fill(block_done_.begin(), block_done_.end(), std::uint8_t{0});
+        return;
+    }
     ParticleSurfaces surfaces{inputs.shapes, inputs.ground, settings_};
     double clear_above_m = -std::numeric_limits<double>::infinity();
     for (std::uint64_t k = steps_; k < steps_ + steps; ++k) {
