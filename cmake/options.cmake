@@ -3,6 +3,10 @@
 # The arithmetic written is the arithmetic done: no fused multiply-adds.
 set(hopcoil_arithmetic_options -ffp-contract=off)
 
+# For what does little work: files, pictures, tests. Compiling it for speed takes longer than it could
+# save.
+set(hopcoil_light_options $<$<NOT:$<CONFIG:Debug>>:-O1>)
+
 function(hopcoil_own_code target)
   target_compile_features(${target} PUBLIC cxx_std_20)
   target_compile_options(${target} PRIVATE -Wall -Wextra -Wpedantic -Wconversion -Wshadow)
@@ -18,10 +22,10 @@ function(hopcoil_merged_sources target)
   set_target_properties(${target} PROPERTIES UNITY_BUILD ${HOPCOIL_MERGED_SOURCES})
 endfunction()
 
-# I/O code: files, pages, people. Compiling it for speed takes longer than it could save.
+# I/O code: files, pages, people.
 function(hopcoil_io_code target)
   hopcoil_merged_sources(${target})
-  target_compile_options(${target} PRIVATE -O1)
+  target_compile_options(${target} PRIVATE ${hopcoil_light_options})
   target_precompile_headers(${target} PRIVATE <fmt/format.h> <nlohmann/json.hpp> <optional> <string>
                             <vector>)
 endfunction()

@@ -132,8 +132,13 @@ struct LiveServer::Inside {
     void add_assets() {
         for (const Asset& asset : assets()) {
             const auto serve = [&asset](const httplib::Request&, httplib::Response& response) {
-                response.set_content(asset.bytes.data(), asset.bytes.size(),
-                                     std::string{asset.kind});
+                // Not set_content(): that compresses text, which takes seconds for the library that
+                // draws space, and saves nothing on the machine itself.
+                response.set_content_provider(
+                    asset.bytes.size(), std::string{asset.kind},
+                    [&asset](std::size_t from, std::size_t length, httplib::DataSink& sink) {
+                        return sink.write(asset.bytes.data() + from, length);
+                    });
             };
             server.Get(std::string{asset.path}, serve);
             if (asset.path == "/index.html") server.Get("/", serve);

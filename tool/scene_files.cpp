@@ -1,6 +1,8 @@
 #include "tool/scene_files.hpp"
 
+#include <atomic>
 #include <cstdint>
+#include <future>
 #include <memory>
 #include <span>
 
@@ -107,6 +109,44 @@ class TakeWriters final : public TakeSink {
     std::vector<std::unique_ptr<io::TakeWriter>> writers_;
 };
 
+/// The run that figures are read off, beside the one that is written. It ends with this object.
+class FineRun {
+  public:
+    explicit FineRun(const scene::Scene& scene)
+        : take_{std::async(std::launch::async, [this, fine = scene::finely_recorded(scene)] {
+              Take take;
+              StoppableSink sink{take, is_stopped_};
+              scene::run(fine, sink);
+              return take;
+          })} {}
+    FineRun(const FineRun&) = delete;
+    FineRun& operator=(const FineRun&) = delete;
+    ~FineRun() { is_stopped_ = true; }
+
+    /// Waits for its end. Errors as of run(); once only.
+    Take take() { return take_.get(); }
+
+  private:
+    class StoppableSink final : public TakeSink {
+      public:
+        StoppableSink(TakeSink& inner, const std::atomic<bool>& is_stopped)
+            : inner_{inner}, is_stopped_{is_stopped} {}
+        void begin(std::span<const RecordedChannel> channels) override { inner_.begin(channels); }
+        void expect(std::size_t rows) override { inner_.expect(rows); }
+        void row(double time_s, std::span<const double> numbers) override {
+            if (is_stopped_) throw Interrupted{"not needed any more"};
+            inner_.row(time_s, numbers);
+        }
+
+      private:
+        TakeSink& inner_;
+        const std::atomic<bool>& is_stopped_;
+    };
+
+    std::atomic<bool> is_stopped_ = false;
+    std::future<Take> take_;  // the last member: it waits where it is destroyed
+};
+
 }  // namespace
 
 void require_take_names(const std::string& command, const std::vector<fs::path>& takes) {
@@ -133,6 +173,7 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
                            const fs::path& folder, const SceneFileWishes& wishes) {
     scene::Scene whole = scene;
     whole.record.clear();  // the report is of all of it, whatever the take keeps
+    FineRun fine{scene};
     Take take;
     const ShownRun run = run_shown(command, whole, take, wishes.shows_progress);
     const scene::RunLog& log = run.log;
@@ -140,7 +181,7 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
     if (!run.ended_early.empty()) origin["ended_early"] = run.ended_early;
     take.set_made_by(origin.dump());
     const std::vector<scene::SystemReport> reports =
-        run.ended_early.empty() ? scene::report_on(scene, take, scene::fine_take(scene))
+        run.ended_early.empty() ? scene::report_on(scene, take, fine.take())
                                 : scene::report_on(scene, take);
 
     const std::string name = std::filesystem::path{scene.file}.stem().string();

@@ -412,8 +412,4 @@ double atan2(double y, double x) noexcept {
     return std::signbit(y) ? -size : size;
 }
 
-double sqrt(double x) noexcept {
-    return std::sqrt(x);
-}
-
 }  // namespace hopcoil::math

@@ -57,17 +57,6 @@ Quaternion from_axes(const Vector3& x, const Vector3& y, const Vector3& z) noexc
     return {(x.y - y.x) / s, (z.x + x.z) / s, (z.y + y.z) / s, 0.25 * s};
 }
 
-Quaternion operator*(const Quaternion& a, const Quaternion& b) noexcept {
-    return {((a.w * b.w - a.x * b.x) - a.y * b.y) - a.z * b.z,
-            ((a.w * b.x + a.x * b.w) + a.y * b.z) - a.z * b.y,
-            ((a.w * b.y + a.y * b.w) + a.z * b.x) - a.x * b.z,
-            ((a.w * b.z + a.z * b.w) + a.x * b.y) - a.y * b.x};
-}
-
-Quaternion conjugate(const Quaternion& q) noexcept {
-    return {q.w, -q.x, -q.y, -q.z};
-}
-
 /// The square of half an angle up to which series of few terms are exact to rounding.
 constexpr double small_square = 0.0025;
 
@@ -83,12 +72,6 @@ Quaternion normalized(const Quaternion& q) noexcept {
         return {none, none, none, none};
     }
     return {q.w / length, q.x / length, q.y / length, q.z / length};
-}
-
-Vector3 rotated(const Quaternion& q, const Vector3& v) noexcept {
-    const Vector3 axis{q.x, q.y, q.z};
-    const Vector3 twice = cross(axis, v) * 2;
-    return v + twice * q.w + cross(axis, twice);
 }
 
 Quaternion turned_by(const Vector3& rotation_rad) noexcept {

@@ -42,6 +42,7 @@ Contacts::Contacts(const PartsStructure& structure, const PartsSettings& setting
 
 void Contacts::forget() noexcept {
     count_ = 0;
+    active_ = 0;
     count_before_ = 0;
 }
 
@@ -55,7 +56,7 @@ void Contacts::go_back() noexcept {
 
 double Contacts::driven_work(std::span<const Body> bodies) const noexcept {
     double work = 0;
-    for (const Contact& contact : all()) {
+    for (const Contact& contact : active()) {
         const Vector3 impulse = contact.normal * contact.impulse + contact.rubbing;
         const Body& a = bodies[contact.a];
         const Body& b = bodies[contact.b];
@@ -79,7 +80,8 @@ double Contacts::margin_of(const Body& body, double h) const noexcept {
 }
 
 /// Of the substep before, the spot between the same solids that is nearest.
-void Contacts::recall(Contact& contact, double h) noexcept {
+void Contacts::recall(Contact& contact, const Placement& place_a, const Placement& place_b,
+                      double h) noexcept {
     constexpr double near_m = 0.03;
     Contact* best = nullptr;
     double least = near_m * near_m;
@@ -99,8 +101,11 @@ void Contacts::recall(Contact& contact, double h) noexcept {
     contact.rubbing = across(best->rubbing, contact.normal) * scale;
     contact.resisting = best->resisting * scale;
     contact.is_stuck = best->is_stuck;
-    contact.stuck_a = best->stuck_a;
-    contact.stuck_b = best->stuck_b;
+    // How far it has slid stays; where it touches goes on, as on a wheel that rolls.
+    const Vector3 slid = across(
+        to_world(place_a, best->stuck_a) - to_world(place_b, best->stuck_b), contact.normal);
+    contact.stuck_a = contact.local_a;
+    contact.stuck_b = to_local(place_b, to_world(place_a, contact.local_a) - slid);
 }
 
 void Contacts::add(std::uint64_t key, std::uint32_t a, std::span<Body> bodies,
@@ -134,7 +139,7 @@ void Contacts::add(std::uint64_t key, std::uint32_t a, std::span<Body> bodies,
     contact.give = give_of(body, contact.arm_a, contact.normal) +
                    give_of(other, contact.arm_b, contact.normal);
     if (!(contact.give > 0)) return;
-    recall(contact, h);
+    recall(contact, place_a, place_b, h);
     ++count_;
 }
 
@@ -224,12 +229,21 @@ void Contacts::find(std::span<Body> bodies, const PartsInputs& inputs, double h,
     find_pairs(bodies, h);
     find_shapes(bodies, inputs, h, remaining_s);
     if (inputs.ground != nullptr) find_ground(bodies, *inputs.ground, h, remaining_s);
+    active_ = count_;
+    keep_sleeping(bodies);
     last_h_ = h;
 }
 
+/// What sleeps goes on touching what it touched, and wakes with those impulses.
+void Contacts::keep_sleeping(std::span<const Body> bodies) noexcept {
+    for (std::size_t i = 0; i < count_before_ && count_ < now_.size(); ++i) {
+        const Contact& old = before_[i];
+        if (!bodies[old.a].moves() && !bodies[old.b].moves()) now_[count_++] = old;
+    }
+}
+
 void Contacts::apply_last(std::span<Body> bodies, double h) noexcept {
-    for (std::size_t i = 0; i < count_; ++i) {
-        Contact& contact = now_[i];
+    for (Contact& contact : active()) {
         contact.lasting_s = h;
         strike(contact, bodies, contact.normal * contact.impulse + contact.rubbing, h);
         if (contact.rolling_m > 0) {
@@ -293,8 +307,7 @@ void Contacts::resist_rolling(Contact& contact, std::span<Body> bodies, double h
 bool Contacts::solve(std::span<Body> bodies, double h) noexcept {
     constexpr int most_sweeps = 20;
     constexpr double settled_m_per_s = 1e-4;
-    for (std::size_t i = 0; i < count_; ++i) {
-        Contact& contact = now_[i];
+    for (Contact& contact : active()) {
         contact.approach = dot(relative_velocity(contact, bodies), contact.normal);
         contact.lasting_s = h;
         contact.bounce = 0;
@@ -317,13 +330,13 @@ bool Contacts::solve(std::span<Body> bodies, double h) noexcept {
     double change = 1;
     for (int sweep = 0; sweep < most_sweeps && change > settled_m_per_s; ++sweep) {
         change = 0;
-        for (std::size_t i = 0; i < count_; ++i) {
-            change = std::max(change, press(now_[i], bodies, h));
-            rub(now_[i], bodies);
-            if (now_[i].rolling_m > 0) resist_rolling(now_[i], bodies, h);
+        for (Contact& contact : active()) {
+            change = std::max(change, press(contact, bodies, h));
+            rub(contact, bodies);
+            if (contact.rolling_m > 0) resist_rolling(contact, bodies, h);
         }
     }
-    return std::any_of(now_.begin(), now_.begin() + static_cast<std::ptrdiff_t>(count_),
+    return std::any_of(active().begin(), active().end(),
                        [](const Contact& each) { return each.impulse > 0; });
 }
 
@@ -336,14 +349,13 @@ double Contacts::depth_of(const Contact& contact, std::span<const Body> bodies) 
 }
 
 bool Contacts::are_deep(std::span<const Body> bodies) const noexcept {
-    return std::any_of(all().begin(), all().end(), [&](const Contact& contact) {
+    return std::any_of(active().begin(), active().end(), [&](const Contact& contact) {
         return contact.impulse > 0 || depth_of(contact, bodies) > slop_m;
     });
 }
 
 void Contacts::push_apart(std::span<Body> bodies) noexcept {
-    for (std::size_t i = 0; i < count_; ++i) {
-        Contact& contact = now_[i];
+    for (Contact& contact : active()) {
         Body& a = bodies[contact.a];
         Body& b = bodies[contact.b];
         const Placement place_a{a.position, a.rotation};

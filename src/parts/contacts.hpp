@@ -34,7 +34,7 @@ struct Contact {
     double impulse = 0;
     Vector3 rubbing{};    ///< impulse across the normal
     Vector3 resisting{};  ///< angular impulse against rolling
-    Vector3 stuck_a{};    ///< where it began to stick, in both frames
+    Vector3 stuck_a{};    ///< spots that were together as it began to stick, in both frames
     Vector3 stuck_b{};
     bool is_stuck = false;
     bool slips = false;
@@ -66,6 +66,7 @@ class Contacts {
     /// Parts what is too deep, without giving it velocity.
     void push_apart(std::span<Body> bodies) noexcept;
 
+    /// Those of what sleeps among them, as they were when it fell asleep.
     [[nodiscard]] std::span<const Contact> all() const noexcept { return {now_.data(), count_}; }
     [[nodiscard]] double deepest_m() const noexcept { return deepest_; }
     void forget() noexcept;
@@ -102,9 +103,15 @@ class Contacts {
                      double remaining_s) noexcept;
     void find_ground(std::span<Body> bodies, const Ground& ground, double h,
                      double remaining_s) noexcept;
+    void keep_sleeping(std::span<const Body> bodies) noexcept;
+    [[nodiscard]] std::span<Contact> active() noexcept { return {now_.data(), active_}; }
+    [[nodiscard]] std::span<const Contact> active() const noexcept {
+        return {now_.data(), active_};
+    }
     void add(std::uint64_t key, std::uint32_t a, std::span<Body> bodies, const Surface& surface,
              const Vector3& normal, const TouchPoint& point, double h) noexcept;
-    void recall(Contact& contact, double h) noexcept;
+    void recall(Contact& contact, const Placement& place_a, const Placement& place_b,
+                double h) noexcept;
     [[nodiscard]] double depth_of(const Contact& contact,
                                   std::span<const Body> bodies) const noexcept;
     [[nodiscard]] double margin_of(const Body& body, double h) const noexcept;
@@ -117,6 +124,7 @@ class Contacts {
     std::vector<Contact> before_;
     std::size_t count_ = 0;
     std::size_t count_before_ = 0;
+    std::size_t active_ = 0;  ///< of `now_`, the first ones: of what moves
     std::uint32_t world_;  ///< the last body
     Vector3 gravity_{};
     double friction_ = 0.5;

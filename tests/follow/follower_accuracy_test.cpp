@@ -182,7 +182,8 @@ void check_free_flight() {
 
 }  // namespace
 
-TEST_CASE("one step equals the matrix exponential, over the whole range", "[follower][accuracy]") {
+TEST_CASE("one step equals the matrix exponential, over the whole range",
+          "[follower][accuracy][long]") {
     SECTION("double") {
         check_random_cases<double>();
     }

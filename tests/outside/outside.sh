@@ -59,6 +59,9 @@ read -ra flags < <(pkg-config --cflags --libs hopcoil)
 c++ -std=c++20 -O2 -ffp-contract=off -DHOPCOIL_SAME_BITS "$record" "${flags[@]}" -o "$scratch/found"
 same_bits "pkg-config" "$scratch/found"
 
-# The installed command finds its demo data.
-"$scratch/prefix/bin/hopcoil" demo --out "$scratch/demo" >/dev/null
-[[ -s $scratch/demo/vane.png ]]
+# The installed command finds its demo data, and says where it wrote what.
+(cd "$scratch" && "$scratch/prefix/bin/hopcoil" demo >"$scratch/said")
+grep -q "hopcoil-demo/vane.png" "$scratch/said"
+grep -q "brass, after wind" "$scratch/said"
+[[ $(head -c 40 "$scratch/said") == "$(head -c 40 "$scratch/hopcoil-demo/vane.txt")" ]]
+[[ -s $scratch/hopcoil-demo/vane.png && -s $scratch/hopcoil-demo/report.html ]]

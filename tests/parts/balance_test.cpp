@@ -160,7 +160,7 @@ TEST_CASE("a body that stands keeps still, whatever pulls at it a little", "[bal
 }
 
 TEST_CASE("pushes of half a metre a second are kept without help, standing and walking",
-          "[balance]") {
+          "[balance][long]") {
     const Terrain flat = slope(0, 0);
     const Terrain up = slope(0, ten_degrees);
     const Terrain down = slope(0, -ten_degrees);
@@ -180,7 +180,8 @@ TEST_CASE("pushes of half a metre a second are kept without help, standing and w
     }
 }
 
-TEST_CASE("hard pushes are caught with steps, harder ones throw it, and it gets up", "[balance]") {
+TEST_CASE("hard pushes are caught with steps, harder ones throw it, and it gets up",
+          "[balance][long]") {
     const FlatGround ground;
     CHECK(pushed(ground, 0, 1, 1.5, 10).kept >= 9);
     const Outcome thrown = pushed(ground, 0, 3, 3, 10);

@@ -10,31 +10,12 @@
 #include <hopcoil/base/state.hpp>
 #include <hopcoil/parts/parts.hpp>
 
+#include "parts/solids.hpp"
 #include "support/allocations.hpp"
 
 using namespace hopcoil;
 
 namespace {
-
-constexpr double g = 9.80665;
-constexpr double frame_s = 1.0 / 60;
-
-double length(const Vector3& v) {
-    return std::sqrt(dot(v, v));
-}
-
-/// An axis, as the X axis of a joint's frame.
-Quaternion about(const Vector3& axis) {
-    return facing(axis, {1, 0, 0}, {0, 1, 0});
-}
-
-PartShape box(const Vector3& half, double density = 500) {
-    return {.type = PartShape::Type::box, .half_size_m = half, .density_kg_per_m3 = density};
-}
-
-PartShape ball(double radius) {
-    return {.type = PartShape::Type::sphere, .radius_m = radius};
-}
 
 /// One kilogram on a thread.
 Part bob(const Vector3& place) {

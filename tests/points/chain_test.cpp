@@ -86,7 +86,7 @@ TEST_CASE("a chain begins at rest in its rest shape, and reset brings it back th
 }
 
 TEST_CASE("fixed spacing is kept under any motion of the root, cuts and spins included",
-          "[points][chain]") {
+          "[points][chain][long]") {
     Random random{31};
     ChainSettings settings = fixed_settings();
     for (const double limit : {math::pi, 0.5}) {

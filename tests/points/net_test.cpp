@@ -13,6 +13,7 @@
 #include <hopcoil/points/net.hpp>
 #include <hopcoil/points/net_builders.hpp>
 
+#include "points/nets.hpp"
 #include "support/allocations.hpp"
 #include "support/instruction_sets.hpp"
 #include "support/random.hpp"
@@ -21,10 +22,6 @@
 using namespace hopcoil;
 
 namespace {
-
-constexpr std::array all_methods{NetMethod::forces, NetMethod::positions, NetMethod::implicit};
-constexpr double frame_s = 1.0 / 60;
-constexpr double g = 9.80665;
 
 NetStructure hung_cloth(const ClothSettings& settings, const Placement& placement = {}) {
     NetStructure made = cloth(settings, placement);

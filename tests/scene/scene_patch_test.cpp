@@ -62,7 +62,8 @@ std::string patched(const std::string& text, const std::vector<SceneNumber>& val
 
 }  // namespace
 
-TEST_CASE("every number of every shipped scene can be written back, one at a time", "[patch]") {
+TEST_CASE("every number of every shipped scene can be written back, one at a time",
+          "[patch][long]") {
     for (const std::string name :
          {"vane.toml", "boom_lamp.toml", "skiff.toml", "tide_dial.toml", "streamer.toml",
           "mud_crab.toml", "lamplighter.toml", "quay_dog.toml"}) {

@@ -153,7 +153,7 @@ TEST_CASE("network bounds are safe, and near the true limit where damping allows
     }
 }
 
-TEST_CASE("network bounds are safe with any dampers", "[stability]") {
+TEST_CASE("network bounds are safe with any dampers", "[stability][long]") {
     Random random{32};
     for (int i = 0; i < 250; ++i) {
         TestNetwork network = random_network(random, Damping::any);
@@ -170,7 +170,7 @@ TEST_CASE("network bounds are safe with any dampers", "[stability]") {
 }
 
 TEST_CASE("limits of linear systems are where their simulated motion begins to grow",
-          "[stability]") {
+          "[stability][long]") {
     Random random{33};
     int with_line = 0;
     for (int i = 0; i < 60; ++i) {

@@ -118,7 +118,7 @@ TEST_CASE("one-step matrices are those of the schemes", "[stability]") {
     }
 }
 
-TEST_CASE("a motion grows beyond the largest stable step and not below it", "[stability]") {
+TEST_CASE("a motion grows beyond the largest stable step and not below it", "[stability][long]") {
     Random random{22};
     int with_line = 0;
     for (int i = 0; i < 1000; ++i) {

@@ -3,31 +3,9 @@
 #include <catch2/catch.hpp>
 
 #include "support/command.hpp"
+#include "support/html.hpp"
 
 using Catch::Matchers::Contains;
-
-namespace {
-
-std::size_t count_in(const std::string& text, const std::string& what) {
-    std::size_t count = 0;
-    for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + 1))
-        ++count;
-    return count;
-}
-
-/// Nothing is fetched from anywhere: no links, no scripts, no files beside it.
-void check_stands_alone(const std::string& html) {
-    CHECK_THAT(html, Contains("<!doctype html>") && Contains("name=\"viewport\"") &&
-                         Contains("prefers-color-scheme"));
-    CHECK(count_in(html, "<script") == 0);
-    CHECK(count_in(html, "<link") == 0);
-    CHECK(count_in(html, " src=") == count_in(html, " src=\"data:image/"));
-    CHECK(count_in(html, "url(http") == 0);
-    CHECK(count_in(html, "href=\"http") == 0);
-    CHECK(count_in(html, "<section>") == count_in(html, "</section>"));
-}
-
-}  // namespace
 
 TEST_CASE("a run leaves a report that stands alone", "[command][report]") {
     const TestFolder folder;
@@ -56,20 +34,6 @@ TEST_CASE("a run leaves a report that stands alone", "[command][report]") {
     REQUIRE(run_hopcoil("run odd.toml --seed 5 --out other", folder).exit_code == 0);
     CHECK(contents_of(folder.path() / "other/odd.csv") !=
           contents_of(folder.path() / "out/odd.csv"));
-}
-
-TEST_CASE("the demo is one report of the whole quay", "[command][report]") {
-    const TestFolder folder;
-    const CommandResult demo = run_hopcoil("demo --out quay", folder);
-    INFO(demo.errors);
-    REQUIRE(demo.exit_code == 0);
-    CHECK_THAT(demo.output, Contains("quay/report.html"));
-    const std::string html = contents_of(folder.path() / "quay/report.html");
-    check_stands_alone(html);
-    CHECK(count_in(html, "<section>") == 16);
-    CHECK(count_in(html, "<svg") == 16);
-    CHECK_THAT(html, Contains("vane") && Contains("tide dial") && Contains("tassel") &&
-                         Contains("heron") && Contains("streamer"));
 }
 
 TEST_CASE("--set changes numbers, is told, and is part of what makes a run again",

@@ -194,68 +194,6 @@ TEST_CASE("an interrupted run leaves a whole take, marked, and nothing hidden", 
     CHECK(folder.file_count() == 4);
 }
 
-TEST_CASE("the demo runs the vane across the seam and says where it wrote", "[command][demo]") {
-    const TestFolder folder;
-    const CommandResult result = run_hopcoil("demo", folder);
-    INFO(result.errors);
-    REQUIRE(result.exit_code == 0);
-    CHECK_THAT(result.output, Contains("hopcoil-demo/vane.png") && Contains("brass, after wind"));
-    const auto made = folder.path() / "hopcoil-demo";
-    CHECK(contents_of(made / "vane.txt").substr(0, 40) == result.output.substr(0, 40));
-
-    const hopcoil::io::CsvTable csv = hopcoil::io::read_csv(made / "vane.csv");
-    CHECK(csv.rows.size() >= 60 * 60);
-    const double half_turn = 3.14159265358979;
-    for (const std::string name :
-         {"wind.value_rad", "leaden.value_rad", "brass.value_rad", "paper.value_rad"}) {
-        const std::vector<double> heading = number_column(csv, name);
-        int crossings = 0;
-        for (std::size_t i = 1; i < heading.size(); ++i) {
-            const double turned = heading[i] - heading[i - 1];
-            REQUIRE(std::fabs(heading[i]) <= half_turn + 1e-12);
-            REQUIRE(std::fabs(std::remainder(turned, 2 * half_turn)) < 0.2);  // no turn back
-            crossings += std::fabs(turned) > half_turn;
-        }
-        CHECK(crossings % 2 == 1);  // it ends on the other side of the seam
-    }
-    CHECK(run_hopcoil("demo --scenes nowhere", folder).exit_code == 3);
-    const Json json = Json::parse(run_hopcoil("demo --json", folder).output);
-    REQUIRE(json.at("scenes").size() == 16);
-    CHECK(json.at("scenes")[0].at("movers").size() == 3);
-    // The dial's needle is thrown at its pegs, and strikes none.
-    for (const std::string needle : {"needle", "ticked"}) {
-        const auto dial = hopcoil::io::read_csv(folder.path() / "hopcoil-demo" / "tide_dial.csv");
-        double furthest = 0;
-        for (const double value : number_column(dial, needle + ".value_rad"))
-            furthest = std::fmax(furthest, std::fabs(value));
-        CHECK(furthest <= 60 * 3.14159265358979323846 / 180 + 1e-12);
-        CHECK(furthest > 59 * 3.14159265358979323846 / 180);
-    }
-    // The heron hops from post to post, and looks where it lands.
-    const Json& heron = json.at("scenes").back().at("movers")[0];
-    CHECK(heron.at("hops") == 4);
-    CHECK(heron.at("lands_beside_m") < 1e-9);
-    CHECK(heron.at("looks_beside_deg") < 3);
-    CHECK(heron.at("slip_m") == 0);
-}
-
-TEST_CASE("the demo's wind has lulls, shifts, gusts and one crossing of the seam", "[demo]") {
-    const hopcoil::io::CsvTable wind = hopcoil::io::read_csv(scenes + "/quay/wind.csv");
-    const std::vector<double> times = number_column(wind, "time_s");
-    const std::vector<double> heading = number_column(wind, "heading_deg");
-    const std::vector<double> speed = number_column(wind, "speed_m_per_s");
-    CHECK(times.back() >= 60);
-    CHECK(times[1] - times[0] == Approx(0.1));
-    CHECK(*std::min_element(speed.begin(), speed.end()) < 1.5);
-    CHECK(*std::max_element(speed.begin(), speed.end()) > 10);
-    int crossings = 0;
-    for (std::size_t i = 1; i < heading.size(); ++i) {
-        CHECK(std::fabs(heading[i]) <= 180);
-        if (std::fabs(heading[i] - heading[i - 1]) > 180) ++crossings;
-    }
-    CHECK(crossings == 1);
-}
-
 TEST_CASE("help, version and wrong commands", "[command]") {
     const TestFolder folder;
     CHECK_THAT(run_hopcoil("--version", folder).output, Catch::StartsWith("hopcoil 0."));

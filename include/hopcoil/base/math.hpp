@@ -6,6 +6,8 @@
 /// The C library's versions choose their code by the processor they run on. These use additions,
 /// multiplications and divisions only, in one written order. Special values are those of C.
 
+#include <hopcoil/base/build.hpp>
+
 namespace hopcoil::math {
 
 inline constexpr double pi = 3.14159265358979323846;
@@ -35,7 +37,13 @@ struct SinCos {
 /// Units   radians; error at most 2 units in the last place.
 [[nodiscard]] double atan2(double y, double x) noexcept;
 
+inline namespace HOPCOIL_BITS {
+
 /// Correctly rounded, as IEEE demands of it everywhere.
-[[nodiscard]] double sqrt(double x) noexcept;
+[[nodiscard]] inline double sqrt(double x) noexcept {
+    return __builtin_sqrt(x);
+}
+
+}  // namespace HOPCOIL_BITS
 
 }  // namespace hopcoil::math

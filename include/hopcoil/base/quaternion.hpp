@@ -55,16 +55,29 @@ requires HasQuaternionMembers<Q> || HasQuaternionFunctions<Q>
     }
 }
 
+/// First b, then a.
+[[nodiscard]] constexpr Quaternion operator*(const Quaternion& a, const Quaternion& b) noexcept {
+    return {((a.w * b.w - a.x * b.x) - a.y * b.y) - a.z * b.z,
+            ((a.w * b.x + a.x * b.w) + a.y * b.z) - a.z * b.y,
+            ((a.w * b.y + a.y * b.w) + a.z * b.x) - a.x * b.z,
+            ((a.w * b.z + a.z * b.w) + a.x * b.y) - a.y * b.x};
+}
+/// The same turn backwards, of a unit quaternion.
+[[nodiscard]] constexpr Quaternion conjugate(const Quaternion& q) noexcept {
+    return {q.w, -q.x, -q.y, -q.z};
+}
+/// By a unit quaternion.
+[[nodiscard]] constexpr Vector3 rotated(const Quaternion& q, const Vector3& v) noexcept {
+    const Vector3 axis{q.x, q.y, q.z};
+    const Vector3 twice = cross(axis, v) * 2;
+    return v + twice * q.w + cross(axis, twice);
+}
+
 }  // namespace HOPCOIL_BITS
 
-/// First b, then a.
-[[nodiscard]] Quaternion operator*(const Quaternion& a, const Quaternion& b) noexcept;
-/// The same turn backwards, of a unit quaternion.
-[[nodiscard]] Quaternion conjugate(const Quaternion& q) noexcept;
 /// Of unit length; a NaN in every part when q is zero or not finite.
 [[nodiscard]] Quaternion normalized(const Quaternion& q) noexcept;
 [[nodiscard]] double length_of(const Quaternion& q) noexcept;
-[[nodiscard]] Vector3 rotated(const Quaternion& q, const Vector3& v) noexcept;
 
 /// The turn about the direction of v by its length in radians.
 [[nodiscard]] Quaternion turned_by(const Vector3& rotation_rad) noexcept;

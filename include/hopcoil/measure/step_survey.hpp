@@ -12,7 +12,7 @@
 
 namespace hopcoil {
 
-/// The answer to a unit jump as a scheme steps it, beside the exact one at the same times.
+/// The response to a unit jump as a scheme steps it, beside the exact one at the same times.
 struct SteppedJump {
     std::vector<double> times_s{};
     std::vector<double> values{};  ///< 0 before the jump, 1 is its target; fewer when it left
@@ -78,8 +78,8 @@ struct StepSurvey {
 
 /// Looks at every scheme: its lines, its error at each rate, and what it takes for a wanted error.
 ///
-/// Model   the answer to a unit jump (the lead acts), until it has settled or swung a dozen times,
-///         or 300,000 steps are taken.
+/// Model   the response to a unit jump (the lead acts), until it has settled or swung a dozen
+///         times, or 300,000 steps are taken.
 /// Errors  InvalidValue for an invalid tuning, one without a spring (0 Hz), rates that are not
 ///         finite and above 0, or a wanted error not above 0 percent.
 /// Cost    some ten thousand steps a scheme, more for small errors.

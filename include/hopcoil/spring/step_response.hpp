@@ -7,8 +7,8 @@
 #include <hopcoil/spring/tuning.hpp>
 
 /// @file
-/// How a follower answers a sudden jump, a kick, a ramp, a sine: figures of the continuous motion,
-/// in closed form or as roots of it, free of any frame rate.
+/// How a follower responds to a sudden jump, a kick, a ramp, a sine: figures of the continuous
+/// motion, in closed form or as roots of it, free of any frame rate.
 
 namespace hopcoil {
 
@@ -47,7 +47,7 @@ inline constexpr std::size_t most_swings = 1000;
 /// The band in which a motion counts as settled, in percent of the jump.
 inline constexpr double settling_band_percent = 2.0;
 
-/// The answer to a target that jumps by `size` under a follower resting on it (or passing through
+/// The response to a target that jumps by `size` under a follower resting on it (or passing through
 /// it at `initial_velocity`).
 struct JumpResponse {
     Figure overshoot_percent{0.0};     ///< furthest past the target
@@ -63,7 +63,7 @@ struct JumpResponse {
 [[nodiscard]] JumpResponse jump_response(const Tuning& tuning, double size = 1.0,
                                          double initial_velocity = 0.0);
 
-/// The answer to a sudden velocity, from rest on the target.
+/// The response to a sudden velocity, from rest on the target.
 struct KickResponse {
     Figure furthest{0.0};  ///< distance, with the kick's sign
     Figure furthest_time_s{0.0};
@@ -76,7 +76,7 @@ struct KickResponse {
 /// Errors  InvalidValue for an invalid tuning, or a velocity of 0 or not finite.
 [[nodiscard]] KickResponse kick_response(const Tuning& tuning, double velocity = 1.0);
 
-/// The answer to a target that starts moving at a steady speed.
+/// The response to a target that starts moving at a steady speed.
 struct RampResponse {
     Figure steady_gap{0.0};   ///< value minus target in the end
     Figure largest_gap{0.0};  ///< the largest on the way, in size

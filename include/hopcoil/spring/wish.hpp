@@ -10,10 +10,10 @@ namespace hopcoil {
 ///
 ///     Tuning lamp = tuning_from(Wish{.overshoot_percent = 12, .settling_time_s = 0.4});
 ///
-/// Model   the answer to a unit jump from rest (or from `initial_velocity`), settled within 2 %.
+/// Model   the response to a unit jump from rest (or from `initial_velocity`), settled within 2 %.
 /// Units   percent of the jump; seconds, 0.02 to 20; per second for a jump of 1.
 ///         Each lead has its own reachable overshoots: 0 to 100 % up to 1/2, a least one from there
-///         on (24.6 % at lead 1.25). Where two tunings answer, the more damped is meant; where any
+///         on (24.6 % at lead 1.25). Where two tunings fit, the more damped is meant; where any
 ///         damping avoids passing the target, the least.
 struct Wish {
     double overshoot_percent = 10.0;

@@ -51,7 +51,7 @@ void add_scaled(std::span<const S> a, S s, std::span<const S> b, std::span<S> ou
 ///     };
 ///
 /// `scratch` is how many arrays as long as the state it needs besides. `advance` fills x1 and v1,
-/// or answers false when it finds no answer.
+/// or returns false when it finds no solution.
 template <class Derived, class S, std::size_t scratch_arrays>
 class FixedScheme {
   public:

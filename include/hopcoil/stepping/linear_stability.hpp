@@ -31,7 +31,7 @@ void require_valid(const LinearSystem& system);
 /// The largest step that holds, and the one from which an eigenvalue is real and negative.
 ///
 /// Model   the least dt at which the spectral radius passes 1. Steps shorter than 1e-4 of the
-///         quickest time in the system are not looked at: where even those grow, the answer is 0.
+///         quickest time in the system are not looked at: where even those grow, the limit is 0.
 /// Errors  InvalidValue for an invalid system.
 [[nodiscard]] StepLimits step_limits(const LinearSystem& system, Scheme scheme);
 

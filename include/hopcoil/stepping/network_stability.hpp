@@ -14,8 +14,8 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// Masses held together by springs and dampers, or anything that can say what its springs and
-/// dampers answer: `apply_stiffness` fills in the forces K x that hold displacements x back,
+/// Masses held together by springs and dampers, or anything that can compute the forces of its
+/// springs and dampers: `apply_stiffness` fills in the forces K x that hold displacements x back,
 /// `apply_damping` the forces C v that hold velocities v back; both operators are symmetric.
 template <class N>
 concept PointOperators = requires(const N& network, std::span<const double> in,
@@ -99,8 +99,8 @@ inline namespace HOPCOIL_BITS {
 
 /// Measures a network: to be done when it is built, or its numbers change.
 ///
-/// Model   by row sums where they are known, else by power iteration, raised by 5 % for answering
-///         low; the smaller where both are.
+/// Model   by row sums where they are known, else by power iteration, raised by 5 % since it
+///         underestimates; the smaller where both are.
 /// Errors  InvalidValue for a mass that is not above 0.
 /// Cost    600 applications of the operators; allocates.
 template <PointOperators N>
@@ -121,7 +121,7 @@ template <PointOperators N>
     const auto damping = [&](In in, Out out) {
         network.apply_damping(in, out);
     };
-    // Power iteration answers low, so a twentieth is added.
+    // Power iteration underestimates, so a twentieth is added.
     double k = 1.05 * network::largest_by_iteration(stiffness, masses, x, y);
     double c = 1.05 * network::largest_by_iteration(damping, masses, x, y);
     if constexpr (KnowsRowSums<N>) {

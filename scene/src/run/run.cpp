@@ -81,14 +81,17 @@ RunLog run(const Scene& scene, TakeSink& sink) {
     return log;
 }
 
-Take fine_take(const Scene& scene) {
+Scene finely_recorded(Scene scene) {
     constexpr double rows_per_s = 480;
     constexpr double most_rows = 500'000;
-    Scene fine = scene;
-    fine.record.clear();
-    fine.rate_hz = std::min(rows_per_s, most_rows / scene.duration_s);
+    scene.record.clear();
+    scene.rate_hz = std::min(rows_per_s, most_rows / scene.duration_s);
+    return scene;
+}
+
+Take fine_take(const Scene& scene) {
     Take take;
-    run(fine, take);
+    run(finely_recorded(scene), take);
     return take;
 }
 

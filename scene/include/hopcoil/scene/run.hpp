@@ -36,8 +36,11 @@ struct RunLog {
 ///         follower without a guard diverges.
 RunLog run(const Scene& scene, TakeSink& sink);
 
-/// The same scene run once more, in rows so fine that figures read off them do not depend on the
-/// rate it is recorded at: 480 a second, fewer in a run of more than 17 minutes.
+/// The same scene in rows so fine that figures read off them do not depend on the rate it is
+/// recorded at: all channels 480 times a second, less often in a run of more than 17 minutes.
+[[nodiscard]] Scene finely_recorded(Scene scene);
+
+/// A run of the scene as finely_recorded() has it.
 /// Errors  as run.
 [[nodiscard]] Take fine_take(const Scene& scene);
 

@@ -1,0 +1,245 @@
+// Nets against closed forms of motion: what a text book of mechanics says of points, ropes and
+// strips, with every method.
+
+#include <array>
+#include <cmath>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/base/components.hpp>
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/points/net.hpp>
+#include <hopcoil/points/net_builders.hpp>
+
+#include "points/nets.hpp"
+#include "support/vectors.hpp"
+
+using namespace hopcoil;
+
+namespace {
+
+/// The time from one upward crossing of zero to the next, over all that were seen.
+class Period {
+  public:
+    void look(double time_s, double value) {
+        if (before_ < 0 && value >= 0) {
+            last_s_ = time_s - (time_s - before_s_) * value / (value - before_);
+            if (count_ == 0) first_s_ = last_s_;
+            ++count_;
+        }
+        before_ = value;
+        before_s_ = time_s;
+    }
+    [[nodiscard]] int count() const { return count_; }
+    [[nodiscard]] double seconds() const { return (last_s_ - first_s_) / (count_ - 1); }
+
+  private:
+    double before_ = 1;
+    double before_s_ = 0;
+    double first_s_ = 0;
+    double last_s_ = 0;
+    int count_ = 0;
+};
+
+}  // namespace
+
+TEST_CASE("a thrown point flies a parabola", "[net]") {
+    for (const NetMethod method : all_methods) {
+        NetStructure two{.points = {{{0, 1, 0}, 0.3}, {{5, 5, 5}, 1}}};
+        two.links = {spring_link(0, 1, 20, {0, 0})};
+        Net net{two, {.method = method, .substeps = 20}};
+        net.push(0, {2, 3, -1});
+        double worst = 0;
+        for (int frame = 1; frame <= 60; ++frame) {
+            net.step({}, frame_s);
+            const double t = frame * frame_s;
+            const Vector3 at{2 * t, 1 + 3 * t - 0.5 * g * t * t, -t};
+            worst = std::fmax(worst, apart(net.positions()[0], at));
+        }
+        INFO(facts_of(method).name);
+        CHECK(worst < 0.005);
+    }
+}
+
+TEST_CASE("a point that slides stops after v^2 / (2 mu g), whichever way it goes", "[net]") {
+    const FlatGround ground;
+    for (const NetMethod method : all_methods) {
+        for (const double heading : {0.3, 2.2, 4.0}) {
+            NetStructure two{.points = {{{0, 0.005, 0}, 0.3}, {{3, 0.005, 3}, 1}}};
+            two.links = {spring_link(0, 1, 20, {0, 0})};
+            Net net{two, {.method = method, .substeps = 20, .friction = 0.4}};
+            for (int frame = 0; frame < 10; ++frame)
+                net.step({.ground = &ground}, frame_s);
+            const Vector3 start = net.positions()[0];
+            net.push(0, {2 * std::cos(heading), 0, 2 * std::sin(heading)});
+            for (int frame = 0; frame < 120; ++frame)
+                net.step({.ground = &ground}, frame_s);
+            const Vector3 way = net.positions()[0] - start;
+            INFO(facts_of(method).name << " toward " << heading);
+            CHECK(length_of(way) == Approx(4 / (2 * 0.4 * g)).epsilon(0.04));
+            CHECK(std::cos(std::atan2(way.z, way.x) - heading) > 0.9999);
+        }
+    }
+}
+
+TEST_CASE("a weight on a rope swings as a pendulum of its length", "[net]") {
+    for (const NetMethod method : all_methods) {
+        // The rope weighs a thousandth of what hangs on it.
+        RopeSettings settings{.length_m = 1, .segments = 4, .mass_kg_per_m = 0.002};
+        settings.stretch_n = 4000;
+        NetStructure made = rope(settings);
+        made.points.back().mass_kg = 2;
+        made.points.front().is_pinned = true;
+        Net net{made,
+                {.method = method,
+                 .substeps = method == NetMethod::forces ? 0U : 30U,
+                 .iterations = 20}};
+        net.push(4, {0.5, 0, 0});
+        Period period;
+        double highest = 0;
+        for (int frame = 1; frame <= 600; ++frame) {
+            net.step({}, frame_s);
+            period.look(frame * frame_s, net.positions()[4].x);
+            if (frame > 480) highest = std::fmax(highest, net.positions()[4].x);
+        }
+        // 2 pi sqrt(l/g) (1 + a^2/16), a = 0.5 m/s over sqrt(g l).
+        const double angle = 0.5 / std::sqrt(g);
+        const double length = 1 + 2 * g / 4000;
+        const double wanted = 2 * math::pi * std::sqrt(length / g) * (1 + angle * angle / 16);
+        INFO(facts_of(method).name);
+        REQUIRE(period.count() > 3);
+        CHECK(period.seconds() == Approx(wanted).epsilon(0.01));
+        // It still swings after eight seconds: at least two thirds as far.
+        CHECK(highest > 0.66 * angle);
+    }
+}
+
+// Stiff links need substeps enough: positions hold them softer than that (docs/nets.md).
+TEST_CASE("a wave runs along a taut rope at the root of tension over mass", "[net]") {
+    for (const NetMethod method : all_methods) {
+        RopeSettings settings{.length_m = 2, .segments = 20, .mass_kg_per_m = 0.1};
+        settings.stretch_n = 2000;
+        settings.stretch_damping_n_s = 0;
+        // Stretched by a twentieth: 100 N, waves of 31.6 sqrt(1/1.05) m/s over its mass as it is.
+        NetStructure made = rope_between(settings, {0, 0, 0}, {2.1, 0, 0});
+        Net net{made,
+                {.method = method,
+                 .substeps = method == NetMethod::forces ? 0U : 80U,
+                 .iterations = 30,
+                 .has_tethers = false,
+                 .gravity = {}}};
+        // Its first mode: half a wave from end to end.
+        for (std::uint32_t i = 1; i < 20; ++i)
+            net.push(i, {0, 0.5 * std::sin(math::pi * i / 20), 0});
+        Period period;
+        for (int i = 1; i <= 480; ++i) {
+            net.step({}, frame_s / 4);
+            period.look(i * frame_s / 4, net.positions()[10].y);
+        }
+        const double speed = std::sqrt(100 / (0.1 * 2 / 2.1));
+        INFO(facts_of(method).name);
+        REQUIRE(period.count() > 4);
+        CHECK(period.seconds() ==
+              Approx(2 * 2.1 / speed).epsilon(method == NetMethod::positions ? 0.06 : 0.01));
+    }
+}
+
+TEST_CASE("a clamped strip swings at the frequency of a beam", "[net]") {
+    // w = 1.8751^2 sqrt(B / (m L^4)), B and m for each metre of width.
+    ClothSettings settings{.width_m = 0.1, .height_m = 0.4, .columns = 3, .rows = 11};
+    settings.mass_kg_per_m2 = 0.3;
+    settings.stretch_n_per_m = 3000;
+    settings.shear_n_per_m = 300;
+    settings.bending_n_m = 2e-3;
+    settings.stretch_damping_n_s_per_m = 0;
+    NetStructure made = cloth(settings);
+    const double step_m = 0.4 / 10;
+    for (std::size_t i = 0; i < made.points.size(); ++i)
+        made.points[i].is_pinned = made.points[i].position.y > 0.2 - 1.5 * step_m;
+    const double length_m = 0.4 - 0.5 * step_m;  // a clamp over two rows sits between them
+    const double mode = 1.8751 * 1.8751;
+    const double rate = mode * std::sqrt(2e-3 / 0.3) / (length_m * length_m);
+    for (const NetMethod method : all_methods) {
+        Net net{made,
+                {.method = method,
+                 .substeps = method == NetMethod::positions ? 30U : 0U,
+                 .iterations = 10,
+                 .has_tethers = false,
+                 .gravity = {},
+                 .air_density_kg_per_m3 = 0}};
+        for (std::uint32_t i = 0; i < net.size(); ++i) {
+            const double along = (0.2 - made.points[i].position.y) / 0.4;
+            if (!made.points[i].is_pinned) net.push(i, {0, 0, 0.1 * along * along});
+        }
+        Period period;
+        for (int i = 1; i <= 2400; ++i) {
+            net.step({}, frame_s / 2);
+            period.look(i * frame_s / 2, net.positions()[net.size() - 2].z);
+        }
+        INFO(facts_of(method).name);
+        REQUIRE(period.count() > 3);
+        CHECK(period.seconds() == Approx(2 * math::pi / rate).epsilon(0.04));
+    }
+}
+
+TEST_CASE("a hand pulls no harder than it is told, and what it holds follows", "[net]") {
+    for (const NetMethod method : all_methods) {
+        NetStructure two{.points = {{{0, 0, 0}, 0.5}, {{0, 2, 0}, 1}}};
+        two.links = {spring_link(0, 1, 20, {0, 0})};
+        Net net{two, {.method = method, .substeps = 10, .gravity = {}}};
+        const NetGrab hand{.point = 0, .target = {40, 0, 0}, .most_force_n = 3};
+        for (int frame = 0; frame < 30; ++frame)
+            net.step({.grabs = {&hand, 1}}, frame_s);
+        INFO(facts_of(method).name);
+        CHECK(net.velocities()[0].x <= 3 / 0.5 * 0.5 * 1.001);
+        CHECK(net.velocities()[0].x == Approx(3 / 0.5 * 0.5).epsilon(0.05));
+        CHECK(std::fabs(net.velocities()[0].y) < 1e-9);
+
+        const NetGrab near{.point = 0, .target = {1, 0.5, 0}, .most_force_n = 200};
+        for (int frame = 0; frame < 240; ++frame)
+            net.step({.grabs = {&near, 1}}, frame_s);
+        CHECK(apart(net.positions()[0], near.target) < 0.01);
+        CHECK(length_of(net.velocities()[0]) < 0.01);
+    }
+}
+
+TEST_CASE("a lasting force stretches a spring by force over stiffness, until it is taken away",
+          "[net]") {
+    for (const NetMethod method : all_methods) {
+        NetStructure pair{.points = {{{0, 0, 0}, 1}, {{0.5, 0, 0}, 0.2}}};
+        pair.points[0].is_pinned = true;
+        pair.links = {spring_link(0, 1, 0.5, {200, 2})};
+        Net net{pair, {.method = method, .substeps = 20, .iterations = 20, .gravity = {}}};
+        net.set_force(1, {6, 0, 0});
+        for (int frame = 0; frame < 240; ++frame)
+            net.step({}, frame_s);
+        INFO(facts_of(method).name);
+        CHECK(net.positions()[1].x == Approx(0.5 + 6.0 / 200).epsilon(1e-3));
+        net.set_force(1, {});
+        for (int frame = 0; frame < 240; ++frame)
+            net.step({}, frame_s);
+        CHECK(net.positions()[1].x == Approx(0.5).epsilon(1e-3));
+        CHECK(net.still());
+    }
+}
+
+TEST_CASE("a belt carries what lies on it, up to what friction gives", "[net]") {
+    // A plate that moves below a point: the point speeds up at mu g until it goes with it.
+    for (const NetMethod method : all_methods) {
+        NetStructure two{.points = {{{0, 0.005, 0}, 0.3}, {{0.5, 0.005, 0}, 1}}};
+        two.links = {spring_link(0, 1, 20, {0, 0})};
+        Net net{two, {.method = method, .substeps = 20, .friction = 0.5}};
+        ContactShape plate{.type = ContactShape::Type::plane, .friction = 0.5};
+        plate.velocity = {1.5, 0, 0};
+        double earlier = 0;
+        for (int frame = 1; frame <= 60; ++frame) {
+            plate.position.x = 1.5 * frame * frame_s;
+            net.step({.shapes = {&plate, 1}}, frame_s);
+            if (frame == 10) earlier = net.velocities()[0].x;
+        }
+        INFO(facts_of(method).name);
+        CHECK(earlier == Approx(0.5 * g * 10 * frame_s).epsilon(0.1));
+        CHECK(net.velocities()[0].x == Approx(1.5).epsilon(0.01));
+    }
+}
