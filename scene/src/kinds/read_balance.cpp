@@ -170,6 +170,7 @@ class BalanceReader {
         part.mass_kg = one.number("mass_kg").value_or(0);
         part.friction = one.number("friction").value_or(part.friction);
         part.restitution = one.number("restitution").value_or(0);
+        part.rolling_m = one.number("rolling_m").value_or(0);
         thing.thrown_at_s = one.number("thrown_at_s");
         const Vector3 velocity = three(one, "velocity_m_per_s").value_or(Vector3{});
         thing.colour = read_colour(one.table(), "colour");
@@ -338,6 +339,7 @@ std::vector<TableFacts> balance_tables() {
                    {{"mass_kg", number, "rather than by its density", "by its density"},
                     {"friction", number, "where it touches", "0.5"},
                     {"restitution", number, "of a bounce: 0 to 1", "0"},
+                    {"rolling_m", number, "resistance to rolling: torque over force", "0"},
                     {"thrown_at_s", number, "it stays at its place until then", "it is free"},
                     {"velocity_m_per_s", numbers, "with which it is thrown: x, y, z", "[0, 0, 0]"},
                     {"colour", text, "as \"#c86432\"", "the next of the palette"}});
