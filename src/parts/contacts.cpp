@@ -102,8 +102,8 @@ void Contacts::recall(Contact& contact, const Placement& place_a, const Placemen
     contact.resisting = best->resisting * scale;
     contact.is_stuck = best->is_stuck;
     // How far it has slid stays; where it touches goes on, as on a wheel that rolls.
-    const Vector3 slid = across(
-        to_world(place_a, best->stuck_a) - to_world(place_b, best->stuck_b), contact.normal);
+    const Vector3 slid =
+        across(to_world(place_a, best->stuck_a) - to_world(place_b, best->stuck_b), contact.normal);
     contact.stuck_a = contact.local_a;
     contact.stuck_b = to_local(place_b, to_world(place_a, contact.local_a) - slid);
 }

@@ -125,7 +125,7 @@ class Contacts {
     std::size_t count_ = 0;
     std::size_t count_before_ = 0;
     std::size_t active_ = 0;  ///< of `now_`, the first ones: of what moves
-    std::uint32_t world_;  ///< the last body
+    std::uint32_t world_;     ///< the last body
     Vector3 gravity_{};
     double friction_ = 0.5;
     double restitution_ = 0;
