@@ -12,6 +12,8 @@
 #include <hopcoil/io/csv_text.hpp>
 #include <hopcoil/io/text_file.hpp>
 
+#include "csv_fields.hpp"
+
 namespace hopcoil::io {
 namespace {
 
@@ -102,6 +104,8 @@ class CsvReader {
     static void add_row(CsvTable& table, std::vector<std::string> fields,
                         std::vector<FilePosition> positions) {
         if (table.positions.empty()) {
+            for (std::string& name : fields)
+                name = trimmed(name);
             for (std::size_t i = 0; i < fields.size(); ++i) {
                 if (std::find(fields.begin(), fields.begin() + static_cast<std::ptrdiff_t>(i),
                               fields[i]) != fields.begin() + static_cast<std::ptrdiff_t>(i)) {
@@ -126,13 +130,29 @@ class CsvReader {
     std::size_t line_start_ = 0;
 };
 
-std::string_view trimmed(std::string_view text) {
-    const auto first = text.find_first_not_of(" \t");
+}  // namespace
+
+std::string_view trimmed(std::string_view field) noexcept {
+    const auto first = field.find_first_not_of(" \t");
     if (first == std::string_view::npos) return {};
-    return text.substr(first, text.find_last_not_of(" \t") - first + 1);
+    return field.substr(first, field.find_last_not_of(" \t") - first + 1);
 }
 
-}  // namespace
+std::string_view unquoted(std::string_view field) noexcept {
+    const std::string_view text = trimmed(field);
+    const bool is_quoted = text.size() >= 2 && text.starts_with('"') && text.ends_with('"');
+    return is_quoted ? text.substr(1, text.size() - 2) : field;
+}
+
+void require_commas(std::string_view header, const FilePosition& position) {
+    if (header.find(',') != std::string_view::npos) return;
+    const std::size_t at = header.find_first_of(";\t");
+    if (at == std::string_view::npos) return;
+    refuse_input(position, "",
+                 fmt::format("expected commas between the columns, found {}; write the table with "
+                             "commas, and with points in its numbers",
+                             header[at] == ';' ? "semicolons" : "tabs"));
+}
 
 bool parse_number(std::string_view field, double& number) {
     std::string_view text = trimmed(field);
@@ -143,7 +163,8 @@ bool parse_number(std::string_view field, double& number) {
 }
 
 std::string csv_field(std::string_view text) {
-    if (text.find_first_of(",\"\r\n") == std::string_view::npos) return std::string{text};
+    if (text.find_first_of(",\"\r\n") == std::string_view::npos && trimmed(text) == text)
+        return std::string{text};
     std::string quoted = "\"";
     for (const char c : text) {
         if (c == '"') quoted += '"';
@@ -155,11 +176,7 @@ std::string csv_field(std::string_view text) {
 CsvTable read_csv(const std::filesystem::path& path) {
     const std::string text = read_text_file(path);
     CsvTable table = CsvReader{path.string(), text}.read();
-    if (table.header.size() == 1 && table.header.front().find(';') != std::string::npos) {
-        refuse_input(table.positions[0][0], "",
-                     "expected commas between the columns, found semicolons; write the table with "
-                     "commas, and with points in its numbers");
-    }
+    if (table.header.size() == 1) require_commas(table.header.front(), table.positions[0][0]);
     return table;
 }
 

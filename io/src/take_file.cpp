@@ -16,6 +16,7 @@
 #include <hopcoil/io/text_file.hpp>
 
 #include "channel_names.hpp"
+#include "csv_fields.hpp"
 #include "json_at.hpp"
 #include "take_text.hpp"
 
@@ -88,6 +89,7 @@ class CsvTakeReader {
             line_number_ = 1;
             fail(1, "", "expected a header row that begins with time_s");
         }
+        require_commas(line_, {file_, line_number_, 1});
         std::vector<std::string> fields;
         std::size_t at = 0;
         while (true) {
@@ -96,7 +98,7 @@ class CsvTakeReader {
                 at = quoted(at + 1, fields.back());
             } else {
                 const std::size_t end = std::min(line_.find(',', at), line_.size());
-                fields.back() = line_.substr(at, end - at);
+                fields.back() = trimmed(line_.substr(at, end - at));
                 at = end;
             }
             if (at >= line_.size()) break;
@@ -133,7 +135,7 @@ class CsvTakeReader {
             }
             const std::size_t end = std::min(line_.find(',', at), line_.size());
             const std::string_view field = line_.substr(at, end - at);
-            if (!parse_number(field, numbers[i])) {
+            if (!parse_number(unquoted(field), numbers[i])) {
                 fail(at + 1, header[i],
                      fmt::format("expected a finite number, found '{}'", field.substr(0, 40)));
             }

@@ -5,6 +5,8 @@
 #include <catch2/catch.hpp>
 
 #include <hopcoil/io/csv.hpp>
+#include <hopcoil/io/csv_text.hpp>
+#include <hopcoil/io/take_file.hpp>
 #include <hopcoil/io/text_file.hpp>
 
 #include "support/files.hpp"
@@ -54,6 +56,58 @@ TEST_CASE("what is wrong in a CSV is named with its place", "[csv]") {
     CHECK_THROWS_AS(io::read_csv(folder.path() / "missing.csv"), io::FileProblem);
     CHECK_THROWS_WITH(io::read_csv(folder.path() / "bda.csv"), Contains("did you mean 'bad.csv'?"));
     CHECK_THROWS_WITH(io::read_csv(folder.path()), Contains("expected a file, found a folder"));
+}
+
+TEST_CASE("a table from a spreadsheet is read, or named for what separates its columns", "[csv]") {
+    const TestFolder folder;
+    // Blanks behind commas, numbers in quotes, as a table and as a take.
+    const auto path = folder.write(
+        "sheet.csv", "\"time_s\", x_m ,\ty_m\r\n\"0\", \"1.5\" ,2\r\n\"0.5\",-1e1,\"+3\"\r\n");
+    const Take take = read_take(path.string());
+    CHECK(take.column_names() == std::vector<std::string>{"x_m", "y_m"});
+    CHECK(take.times_s()[1] == 0.5);
+    CHECK(take.row(0)[0] == 1.5);
+    CHECK(take.row(1)[0] == -10);
+    CHECK(take.row(1)[1] == 3);
+    const CsvTable table = read_csv(folder.write("table.csv", "time_s, x_m\n0,\"1\"\n"));
+    CHECK(number_column(table, "x_m") == std::vector<double>{1});
+    for (const std::string separator : {";", "\t"}) {
+        const auto other =
+            folder.write("other.csv", "time_s" + separator + "x_m\n0" + separator + "1\n");
+        const std::string name = separator == ";" ? "semicolons" : "tabs";
+        const auto complains = Contains(
+            "other.csv:1:1: expected commas between the columns, "
+            "found " +
+            name);
+        CHECK_THROWS_WITH(read_csv(other), complains);
+        CHECK_THROWS_WITH(read_take(other.string()), complains);
+    }
+}
+
+TEST_CASE("any texts come back from a table as they were written", "[csv]") {
+    const TestFolder folder;
+    Random random{41};
+    const std::string letters = "ab, \"\n\t;.-1\xC3\xA9";
+    for (int round = 0; round < 200; ++round) {
+        std::vector<std::vector<std::string>> cells(4, std::vector<std::string>(3));
+        std::string text;
+        for (std::size_t row = 0; row < cells.size(); ++row) {
+            for (std::size_t column = 0; column < 3; ++column) {
+                std::string& cell = cells[row][column];
+                if (row == 0) cell = "c" + std::to_string(column);
+                for (int i = random.whole(row == 0 ? 0 : 1, 6); i > 0 && row > 0; --i)
+                    cell += letters[static_cast<std::size_t>(random.whole(0, 11))];
+                text += (column > 0 ? "," : "") + csv_field(cell);
+            }
+            text += random.chance(0.5) ? "\n" : "\r\n";
+        }
+        CAPTURE(text);
+        const CsvTable table = read_csv(folder.write("any.csv", text));
+        REQUIRE(table.rows.size() == 3);
+        CHECK(table.header == cells[0]);
+        for (std::size_t row = 1; row < 4; ++row)
+            CHECK(table.rows[row - 1] == cells[row]);
+    }
 }
 
 TEST_CASE("a file is written whole or not at all", "[csv]") {

@@ -1,0 +1,233 @@
+// What touches, rolls, slides and tips, against closed forms.
+
+#include <cmath>
+#include <vector>
+
+#include <catch2/catch.hpp>
+
+#include <hopcoil/base/math.hpp>
+#include <hopcoil/base/state.hpp>
+#include <hopcoil/parts/parts.hpp>
+
+#include "parts/solids.hpp"
+
+using namespace hopcoil;
+
+namespace {
+
+/// A capsule of steel-like weight lying across the way along X: it rolls as a cylinder nearly does.
+PartShape roller(double radius, double half_length) {
+    return {.type = PartShape::Type::capsule,
+            .placement = {{}, turned_by({math::pi / 2, 0, 0})},
+            .radius_m = radius,
+            .half_size_m = {0, half_length, 0}};
+}
+
+}  // namespace
+
+TEST_CASE("a capsule rolls down a slope as its inertia says, and stays on its way", "[parts]") {
+    for (const double slope_rad : {0.1, 0.35}) {
+        const Quaternion turned = turned_by({0, 0, -slope_rad});
+        PartsStructure made;
+        made.parts = {
+            {.placement = {rotated(turned, {0, 0.15, 0}), turned}, .shapes = {roller(0.15, 0.3)}}};
+        Parts part{made, {.sleep_speed_m_per_s = 0}};
+        const ContactShape slope{.type = ContactShape::Type::plane, .rotation = turned};
+        for (int i = 0; i < 90; ++i)
+            part.step({.shapes = {&slope, 1}}, frame_s);
+        const MassProperties& mass = part.mass(0);
+        // About its length, which is the axis that it moves least mass around.
+        const double inertia = std::fmin(mass.inertia.x, std::fmin(mass.inertia.y, mass.inertia.z));
+        const double pull = g * std::sin(slope_rad) / (1 + inertia / (mass.mass_kg * 0.15 * 0.15));
+        CAPTURE(slope_rad);
+        CHECK(length(part.motions()[0].velocity) == Approx(1.5 * pull).epsilon(0.01));
+        CHECK(std::fabs(part.placements()[0].position.z) < 1e-6);
+    }
+}
+
+TEST_CASE("a ball with spin ends up rolling at two sevenths of what its rim had", "[parts]") {
+    for (const double spin : {-20.0, 8.0, 30.0}) {
+        PartsStructure made;
+        made.parts = {{.placement = {{0, 0.2, 0}}, .shapes = {ball(0.2)}}};
+        Parts part{made, {.sleep_speed_m_per_s = 0}};
+        const FlatGround ground;
+        for (int i = 0; i < 20; ++i)
+            part.step({.ground = &ground}, frame_s);
+        part.set_motion(0, {{}, {0, 0, -spin}});
+        for (int i = 0; i < 120; ++i)
+            part.step({.ground = &ground}, frame_s);
+        CAPTURE(spin);
+        const double speed = 2.0 / 7 * 0.2 * spin;
+        CHECK(part.motions()[0].velocity.x == Approx(speed).epsilon(0.01));
+        CHECK(part.motions()[0].angular_velocity.z == Approx(-speed / 0.2).epsilon(0.01));
+        // And it goes on rolling.
+        for (int i = 0; i < 300; ++i)
+            part.step({.ground = &ground}, frame_s);
+        CHECK(part.motions()[0].velocity.x == Approx(speed).epsilon(0.01));
+    }
+}
+
+TEST_CASE("resistance to rolling stops a ball evenly, and holds it on a slight slope", "[parts]") {
+    PartsStructure made;
+    made.parts = {{.placement = {{0, 0.2, 0}}, .shapes = {ball(0.2)}, .rolling_m = 0.01}};
+    Parts part{made, {.sleep_speed_m_per_s = 0}};
+    const FlatGround ground;
+    for (int i = 0; i < 20; ++i)
+        part.step({.ground = &ground}, frame_s);
+    part.set_motion(0, {{2, 0, 0}, {0, 0, -10}});
+    for (int i = 0; i < 60; ++i)
+        part.step({.ground = &ground}, frame_s);
+    // Torque 0.01 N m for each newton, on a ball that rolls.
+    const double slows = 5.0 / 7 * 0.01 / 0.2 * g;
+    CHECK(part.motions()[0].velocity.x == Approx(2 - slows).epsilon(0.01));
+
+    for (const double slope_rad : {0.03, 0.08}) {  // it holds up to tan = 0.01 / 0.2
+        const Quaternion turned = turned_by({0, 0, -slope_rad});
+        made.parts[0].placement = {rotated(turned, {0, 0.2, 0}), {}};
+        Parts on_slope{made};
+        const ContactShape slope{.type = ContactShape::Type::plane, .rotation = turned};
+        for (int i = 0; i < 120; ++i)
+            on_slope.step({.shapes = {&slope, 1}}, frame_s);
+        const double way =
+            length(on_slope.placements()[0].position - made.parts[0].placement.position);
+        CAPTURE(slope_rad);
+        if (slope_rad < 0.05) {
+            CHECK(way < 0.002);
+        } else {
+            const double pull = 5.0 / 7 * g * (std::sin(slope_rad) - 0.05 * std::cos(slope_rad));
+            CHECK(way == Approx(0.5 * pull * 4).epsilon(0.03));
+        }
+    }
+}
+
+TEST_CASE("a belt carries a box until it goes as fast, a driven tray as far as friction lets it",
+          "[parts]") {
+    PartsStructure made;
+    made.parts = {{.placement = {{0, 0.1, 0}}, .shapes = {box({0.1, 0.1, 0.1})}}};
+    Parts part{made, {.sleep_speed_m_per_s = 0}};
+    ContactShape belt{.type = ContactShape::Type::plane, .velocity = {2, 0, 0}};
+    for (int i = 1; i <= 60; ++i) {
+        belt.position.x = 2 * i * frame_s;
+        part.step({.shapes = {&belt, 1}}, frame_s);
+        if (i == 12)
+            CHECK(part.motions()[0].velocity.x == Approx(0.5 * g * 12 * frame_s).epsilon(0.05));
+    }
+    CHECK(part.motions()[0].velocity.x == Approx(2).epsilon(0.001));
+
+    for (const double pull : {2.0, 8.0}) {
+        made = {};
+        made.parts = {{.shapes = {box({2, 0.1, 1})}, .is_driven = true},
+                      {.placement = {{-0.8, 0.25, 0}}, .shapes = {box({0.15, 0.15, 0.15})}}};
+        Parts tray{made, {.sleep_speed_m_per_s = 0}};
+        for (int i = 0; i < 30; ++i)
+            tray.step({}, frame_s);
+        constexpr int frames = 30;
+        for (int i = 1; i <= frames; ++i) {
+            const double t = i * frame_s;
+            const Placement there{{0.5 * pull * t * t, 0, 0}, {}};
+            tray.step({.driven = {&there, 1}}, frame_s);
+        }
+        const double speed = tray.motions()[1].velocity.x;
+        CAPTURE(pull);
+        CHECK(speed == Approx(std::fmin(pull, 0.5 * g) * frames * frame_s).epsilon(0.03));
+    }
+}
+
+TEST_CASE("a block that is pushed above half of its width over friction tips, below it slides",
+          "[parts]") {
+    // 0.2 m wide, friction 0.5: tips above 0.2 m.
+    for (const double height : {0.1, 0.17, 0.24, 0.35}) {
+        PartsStructure made;
+        made.parts = {{.placement = {{0, 0.2, 0}}, .shapes = {box({0.1, 0.2, 0.1})}}};
+        Parts block{made, {.sleep_speed_m_per_s = 0}};
+        const FlatGround ground;
+        for (int i = 0; i < 30; ++i)
+            block.step({.ground = &ground}, frame_s);
+        const double weight = block.mass(0).mass_kg * g;
+        const Vector3 start = block.placements()[0].position;
+        double tilt = 0;
+        for (int i = 0; i < 60; ++i) {
+            // More than friction holds, and more than its weight holds down at that height.
+            const double tips_n = weight * 0.1 / height;
+            const double slides_n = 0.5 * weight;
+            const PartForce push{.part = 0,
+                                 .place = {0, height - 0.2, 0},
+                                 .newtons = {1.05 * std::fmin(tips_n, slides_n), 0, 0}};
+            block.step({.forces = {&push, 1}, .ground = &ground}, frame_s);
+            tilt = std::fmax(tilt, length(rotation_vector(block.placements()[0].rotation)));
+        }
+        CAPTURE(height, tilt);
+        if (height < 0.2) {
+            CHECK(tilt < 0.01);
+            CHECK(block.placements()[0].position.x - start.x > 0.05);
+        } else {
+            CHECK(tilt > 0.1);
+        }
+    }
+}
+
+TEST_CASE("a box that leans on a wall stands where friction holds both ends, else it slides down",
+          "[parts]") {
+    // Without friction at the wall it stands while tan(lean) <= 2 mu, the lean from upright.
+    for (const double lean_rad : {0.55, 1.0}) {
+        PartsStructure made;
+        const Quaternion turn = turned_by({0, 0, lean_rad});
+        const Vector3 foot{0.6 * std::sin(lean_rad), 0, 0};
+        const Vector3 middle = foot + rotated(turn, {0, 0.3, 0}) + Vector3{0.03, 0.02, 0};
+        made.parts = {{.placement = {middle, turn}, .shapes = {box({0.02, 0.3, 0.1})}}};
+        made.parts[0].friction = 0.5;
+        Parts plank{made};
+        std::vector<ContactShape> room(2);
+        room[0].friction = 0.5;
+        room[1].friction = 0;
+        room[1].rotation = turned_by({0, 0, -math::pi / 2});  // a wall at X = 0 that faces +X
+        for (int i = 0; i < 120; ++i)
+            plank.step({.shapes = room}, frame_s);
+        const double lies = rotated(plank.placements()[0].rotation, {0, 1, 0}).y;
+        CAPTURE(lean_rad, lies);
+        if (std::tan(lean_rad) < 2 * 0.5) {
+            CHECK(lies == Approx(std::cos(lean_rad)).margin(0.05));
+        } else {
+            CHECK(std::fabs(lies) < 0.3);
+        }
+    }
+}
+
+TEST_CASE("what sleeps still touches what it touched", "[parts]") {
+    PartsStructure made;
+    for (int i = 0; i < 3; ++i)
+        made.parts.push_back(
+            {.placement = {{0, 0.1 + 0.2 * i, 0}}, .shapes = {box({0.1, 0.1, 0.1})}});
+    Parts stack{made};
+    const FlatGround ground;
+    const auto carried_n = [&] {
+        double sum = 0;
+        for (const PartContact& contact : stack.contacts())
+            sum += contact.other == no_part ? contact.force_n : 0;
+        return sum;
+    };
+    for (int i = 0; i < 240; ++i)
+        stack.step({.ground = &ground}, frame_s);
+    REQUIRE(stack.still());
+    const double weight = 3 * stack.mass(0).mass_kg * g;
+    CHECK(carried_n() == Approx(weight).epsilon(0.01));
+    // Woken gently it goes on as if it had not slept: nothing sinks or jumps.
+    const Vector3 before = stack.placements()[2].position;
+    stack.push(2, {}, {0.01, 0, 0});
+    for (int i = 0; i < 10; ++i) {
+        stack.step({.ground = &ground}, frame_s);
+        CHECK(carried_n() == Approx(weight).epsilon(0.05));
+        CHECK(length(stack.placements()[2].position - before) < 5e-4);
+    }
+    Parts copy = stack;
+    const auto kept = save_state(stack);
+    Parts loaded{made};
+    REQUIRE(load_state(loaded, kept));
+    CHECK(loaded.contacts().size() == stack.contacts().size());
+    for (int i = 0; i < 120; ++i) {
+        copy.step({.ground = &ground}, frame_s);
+        loaded.step({.ground = &ground}, frame_s);
+    }
+    CHECK(copy.placements()[2] == loaded.placements()[2]);
+    CHECK(copy.contacts().size() == loaded.contacts().size());
+}
