@@ -150,7 +150,8 @@ void Contacts::find_pairs(std::span<Body> bodies, double h) noexcept {
         if (!bodies[a].moves() && !bodies[b].moves()) continue;
         const double margin = margin_of(bodies[a], h) + margin_of(bodies[b], h);
         const Touch touch =
-            touch_of(colliders_.convex(pair.a, bodies), colliders_.convex(pair.b, bodies), margin);
+            touch_of(colliders_.convex(pair.a, bodies), colliders_.convex(pair.b, bodies), margin,
+                     bodies[a].velocity - bodies[b].velocity);
         const Surface surface{
             b, {}, bodies[b].friction, bodies[b].restitution, bodies[b].rolling_m};
         const std::uint64_t key = ((std::uint64_t{pair.a} + 1) << 31) | (std::uint64_t{pair.b} + 1);
@@ -182,7 +183,7 @@ void Contacts::find_shapes(std::span<Body> bodies, const PartsInputs& inputs, do
             const Touch touch =
                 shape.type == ContactShape::Type::plane
                     ? touch_of(own, shape.position, along(solid.axes, {0, 1, 0}), margin)
-                    : touch_of(own, convex_of(solid), margin);
+                    : touch_of(own, convex_of(solid), margin, bodies[a].velocity - shape.velocity);
             for (std::size_t k = 0; k < touch.count; ++k) {
                 const Surface surface{world_, velocity_at(shape, touch.points[k].on_b),
                                       shape.friction, restitution_, 0};

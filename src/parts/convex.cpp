@@ -85,6 +85,28 @@ Parting parting_of(const Convex& a, const Convex& b) {
     return best;
 }
 
+/// Where solids just touch across another side than the one they meet with, and hardly move along
+/// its normal, they go past each other there: what slides over the seam of a floor must not catch
+/// on the next slab's edge. Zero without such a side.
+Vector3 passed_side(const Convex& a, const Convex& b, const Vector3& meets, const Vector3& moving) {
+    constexpr double touches_m = 0.0015;
+    Vector3 best{};
+    double least = 0.5 * std::abs(dot(moving, meets));
+    for (const Convex* solid : {&a, &b}) {
+        for (const Vector3& normal : solid->sides->normals) {
+            const Vector3 out = along(solid->axes, normal);
+            const Vector3 axis = solid == &b ? out : out * -1;
+            const double speed = std::abs(dot(moving, axis));
+            if (speed >= least) continue;
+            const double depth = range_along(b, axis).most - range_along(a, axis).least;
+            if (std::abs(depth) > touches_m) continue;
+            least = speed;
+            best = axis;
+        }
+    }
+    return best;
+}
+
 /// The side of a solid that looks along a direction; the line or corner, where none does.
 Patch patch_along(const Convex& solid, const Vector3& direction) {
     Patch patch;
@@ -287,7 +309,7 @@ Polytope prism(std::span<const Vector3> corners) {
     return made;
 }
 
-Touch touch_of(const Convex& a, const Convex& b, double margin) noexcept {
+Touch touch_of(const Convex& a, const Convex& b, double margin, const Vector3& moving) noexcept {
     Touch touch;
     Nearest nearest = nearest_points(a, b);
     if (nearest.distance - a.radius - b.radius > margin) return touch;
@@ -301,6 +323,10 @@ Touch touch_of(const Convex& a, const Convex& b, double margin) noexcept {
     } else {
         touch.normal = (nearest.on_a - nearest.on_b) * (1 / nearest.distance);
     }
+    const bool have_both = a.sides != nullptr && b.sides != nullptr;
+    const Vector3 passed = have_both ? passed_side(a, b, touch.normal, moving) : Vector3{};
+    const bool passes = passed != Vector3{};
+    if (passes) touch.normal = passed;
     const Patch of_a = patch_along(a, touch.normal * -1);
     const Patch of_b = patch_along(b, touch.normal);
     const double facing_a = -dot(of_a.normal, touch.normal);
@@ -317,7 +343,7 @@ Touch touch_of(const Convex& a, const Convex& b, double margin) noexcept {
         const Vector3 across = cross(unit(line_of(a), {}), unit(line_of(b), {}));
         if (dot(across, across) < 0.02) add_lines(touch, a, b, margin);
     }
-    if (touch.count == 0) add_single(touch, a, b, nearest);
+    if (touch.count == 0 && !passes) add_single(touch, a, b, nearest);
     return touch;
 }
 

@@ -46,8 +46,9 @@ struct Touch {
     void add(const TouchPoint& point) noexcept;
 };
 
-/// Those that are nearer than `margin`.
-[[nodiscard]] Touch touch_of(const Convex& a, const Convex& b, double margin) noexcept;
+/// Those that are nearer than `margin`, while a moves so past b.
+[[nodiscard]] Touch touch_of(const Convex& a, const Convex& b, double margin,
+                             const Vector3& moving) noexcept;
 /// Of a solid on a plane.
 [[nodiscard]] Touch touch_of(const Convex& a, const Vector3& on_plane, const Vector3& normal,
                              double margin) noexcept;

@@ -231,3 +231,37 @@ TEST_CASE("what sleeps still touches what it touched", "[parts]") {
     CHECK(copy.placements()[2] == loaded.placements()[2]);
     CHECK(copy.contacts().size() == loaded.contacts().size());
 }
+
+TEST_CASE("what slides or rolls over a floor of slabs goes as over one", "[parts]") {
+    const auto shown = [](int slabs, const PartShape& shape, double yaw_rad, double heading_rad) {
+        PartsStructure made;
+        const double half = 3.0 / slabs;
+        for (int i = 0; i < slabs * slabs; ++i) {
+            const Vector3 at{-3 + half * (1 + 2 * (i % slabs)), -0.1,
+                             -3 + half * (1 + 2 * (i / slabs % slabs))};
+            made.parts.push_back(
+                {.placement = {at, {}}, .shapes = {box({half, 0.1, half})}, .is_driven = true});
+        }
+        const auto last = static_cast<std::uint32_t>(made.parts.size());
+        made.parts.push_back({.placement = {{-1, 0.1, -0.7}, turned_by({0, yaw_rad, 0})},
+                              .shapes = {shape},
+                              .friction = 0.05});
+        Parts parts{made, {.sleep_speed_m_per_s = 0}};
+        parts.set_motion(last, {{2 * std::cos(heading_rad), 0, 2 * std::sin(heading_rad)}, {}});
+        for (int i = 0; i < 60; ++i)
+            parts.step({}, frame_s);
+        return parts.placements()[last].position;
+    };
+    for (const double heading_rad : {0.0, 0.5, 1.2}) {
+        for (const double yaw_rad : {0.0, 0.3}) {
+            for (const PartShape& shape :
+                 {box({0.1, 0.1, 0.1}), box({0.2, 0.1, 0.05}), ball(0.1)}) {
+                const Vector3 one = shown(1, shape, yaw_rad, heading_rad);
+                const Vector3 many = shown(5, shape, yaw_rad, heading_rad);
+                CAPTURE(heading_rad, yaw_rad, one.x, one.y, one.z, many.x, many.y, many.z);
+                CHECK(length(many - one) < 0.01);
+                CHECK(std::fabs(many.y - 0.1) < 0.001);
+            }
+        }
+    }
+}
