@@ -58,44 +58,64 @@ FlightState ParticleSurfaces::after(const FlightState& from, const Vector3& wind
     return {from.place + terminal * h + beyond * way_s, from.velocity - beyond * gone};
 }
 
-ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place) const noexcept {
+ParticleSurfaces::Surface ParticleSurfaces::ground_under(const Vector3& place,
+                                                         double before_s) const noexcept {
     Surface found{far_m, {0, 1, 0}, {}, settings_.friction};
-    const double keep = settings_.radius_m;
-    if (ground_ != nullptr) {
-        constexpr double above = 0.5;
-        const GroundPoint under = ground_->under(place.x, place.z, place.y + above, -remaining_s_);
-        if (under.exists) {
-            found.metres = (place.y - under.height) * under.normal.y - keep;
-            found.normal = under.normal;
-            if (under.part != 0)
-                found.velocity = ground_->frame(under.part, -remaining_s_).velocity_at(place);
-        }
-    }
+    if (ground_ == nullptr) return found;
+    constexpr double above = 0.5;
+    const double ahead_s = -remaining_s_ - before_s;
+    const GroundPoint under = ground_->under(place.x, place.z, place.y + above, ahead_s);
+    if (!under.exists) return found;
+    found.metres = (place.y - under.height) * under.normal.y - settings_.radius_m;
+    found.normal = under.normal;
+    if (under.part != 0) found.velocity = ground_->frame(under.part, ahead_s).velocity_at(place);
+    return found;
+}
+
+ParticleSurfaces::Surface ParticleSurfaces::surface_of(const ContactShape& shape,
+                                                       const Vector3& place,
+                                                       double before_s) const noexcept {
+    const Vector3 seen = place + shape.velocity * (remaining_s_ + before_s);
+    const ShapeDistance away = distance_to(shape, seen);
+    return {away.metres - settings_.radius_m, away.normal, velocity_at(shape, seen),
+            shape.friction};
+}
+
+ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place,
+                                                    double before_s) const noexcept {
+    Surface found = ground_under(place, before_s);
     for (const ContactShape& shape : shapes_) {
-        const Vector3 moved = shape.velocity * remaining_s_;
-        const ShapeDistance away = distance_to(shape, place + moved);
-        if (away.metres - keep < found.metres) {
-            found = {away.metres - keep, away.normal, velocity_at(shape, place + moved),
-                     shape.friction};
-        }
+        const Surface other = surface_of(shape, place, before_s);
+        if (other.metres < found.metres) found = other;
+    }
+    return found;
+}
+
+ParticleSurfaces::Surface ParticleSurfaces::nearest_standing(const Vector3& place) const noexcept {
+    Surface found = ground_under(place, 0);
+    for (const ContactShape& shape : shapes_) {
+        if (shape.velocity != Vector3{}) continue;
+        const Surface other = surface_of(shape, place, 0);
+        if (other.metres < found.metres) found = other;
     }
     return found;
 }
 
 /// On by as far as nothing can be, until something is: however long the way, nothing is missed.
-double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to) const noexcept {
-    if (ground_ == nullptr && shapes_.empty()) return 2;
+template <class Find>
+double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, bool over_ground,
+                                    const Find& surface_at) const noexcept {
     const Vector3 way = to - from;
     const double length = length_of(way);
     if (!(length > 0)) return 2;
     const Vector3 along = way * (1 / length);
     // A slope can rise toward it, so that it may go less far than straight down.
-    const double careful = ground_ == nullptr ? 1 : 0.6;
+    const double careful = over_ground ? 0.6 : 1;
     // Nothing is met above the highest of the ground.
     const double sinks = from.y - (free_.clear_above_m - touching_m);
     double gone = sinks > 0 && along.y < 0 ? std::min(sinks / -along.y, length) : 0;
     for (int look = 0; look < most_looks; ++look) {
-        const Surface surface = nearest(from + along * gone);
+        const Surface surface = surface_at(from + along * gone);
         const double closing = -dot(along, surface.normal);
         const bool closes = closing > 0;
         double ahead =
@@ -113,6 +133,29 @@ double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to) c
         if (gone >= length) return 2;
     }
     return gone / length;
+}
+
+double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to,
+                                       double left_s) const noexcept {
+    if (ground_ == nullptr && shapes_.empty()) return 2;
+    double part = part_until(from, to, ground_ != nullptr,
+                             [this](const Vector3& at) { return nearest_standing(at); });
+    for (const ContactShape& shape : shapes_) {
+        if (shape.velocity == Vector3{}) continue;
+        // As the shape sees it, which is where it is at the end.
+        part =
+            std::min(part, part_until(from + shape.velocity * left_s, to, false,
+                                      [&](const Vector3& at) { return surface_of(shape, at, 0); }));
+    }
+    return part;
+}
+
+bool ParticleSurfaces::sweeps(const Vector3& place) const noexcept {
+    return std::any_of(shapes_.begin(), shapes_.end(), [&](const ContactShape& shape) {
+        if (shape.velocity == Vector3{}) return false;
+        return part_until(place + shape.velocity * free_.step_s, place, false,
+                          [&](const Vector3& at) { return surface_of(shape, at, 0); }) <= 1;
+    });
 }
 
 void ParticleSurfaces::bounce(FlightState& now, const Surface& surface) const noexcept {
@@ -140,7 +183,7 @@ bool ParticleSurfaces::slide(FlightState& now, const Surface& surface, double h)
     const double kept = speed > 0 ? std::max(0.0, 1 - lost / speed) : 0;
     now.velocity = surface.velocity + along * kept;
     now.place = now.place + now.velocity * h;
-    const Surface there = nearest(now.place);
+    const Surface there = nearest(now.place, 0);
     if (there.metres < 10 * touching_m) now.place = now.place - there.normal * there.metres;
     return kept == 0 && surface.velocity == Vector3{} && weight > 0;
 }
@@ -155,7 +198,7 @@ FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
             now = next;
             break;
         }
-        const double part = first_contact(now.place, next.place);
+        const double part = first_contact(now.place, next.place, left);
         if (part > 1) {
             now = next;
             break;
@@ -170,7 +213,7 @@ FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
             outcome.hit_velocity = met.velocity;
         }
         left -= taken;
-        const Surface surface = nearest(met.place);
+        const Surface surface = nearest(met.place, left);
         if (surface.metres < 0) met.place = met.place - surface.normal * surface.metres;
         now = met;
         if (settings_.dies_on_contact) break;

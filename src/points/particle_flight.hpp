@@ -36,6 +36,9 @@ class ParticleSurfaces {
     /// For h seconds, off whatever is met on the way.
     FlightOutcome fly(FlightState& now, const Vector3& wind, double h) const noexcept;
 
+    /// Whether something moves over a place in the step.
+    [[nodiscard]] bool sweeps(const Vector3& place) const noexcept;
+
     /// For a whole step, of what meets nothing in it.
     [[nodiscard]] const FreeFlight& free_flight() const noexcept { return free_; }
 
@@ -46,11 +49,22 @@ class ParticleSurfaces {
         Vector3 velocity;
         double friction;
     };
-    [[nodiscard]] Surface nearest(const Vector3& place) const noexcept;
+    /// So long before the step ends.
+    [[nodiscard]] Surface nearest(const Vector3& place, double before_s) const noexcept;
+    [[nodiscard]] Surface nearest_standing(const Vector3& place) const noexcept;
+    [[nodiscard]] Surface surface_of(const ContactShape& shape, const Vector3& place,
+                                     double before_s) const noexcept;
+    [[nodiscard]] Surface ground_under(const Vector3& place, double before_s) const noexcept;
     [[nodiscard]] FlightState after(const FlightState& from, const Vector3& wind,
                                     double h) const noexcept;
-    /// The part of a straight way at which a surface is met; above 1 where none is.
-    [[nodiscard]] double first_contact(const Vector3& from, const Vector3& to) const noexcept;
+    /// The part of a straight way, gone in what is left of the step, at which a surface is met;
+    /// above 1 where none is.
+    [[nodiscard]] double first_contact(const Vector3& from, const Vector3& to,
+                                       double left_s) const noexcept;
+    /// The same of surfaces that stand still as they are seen by the way.
+    template <class Find>
+    [[nodiscard]] double part_until(const Vector3& from, const Vector3& to, bool over_ground,
+                                    const Find& surface_at) const noexcept;
     void bounce(FlightState& now, const Surface& surface) const noexcept;
     bool slide(FlightState& now, const Surface& surface, double h) const noexcept;
 

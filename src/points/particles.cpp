@@ -28,17 +28,6 @@ constexpr double longest_step_s = 3600;
 constexpr double nothing_s = 1e-9;  // what the sum of many frames may be off by
 constexpr std::size_t events_for_each_slot = 4;
 
-/// Linear between the entries of a profile over the life.
-template <class T>
-T along(const std::vector<T>& profile, double age, const T& otherwise) noexcept {
-    if (profile.empty()) return otherwise;
-    const double at = std::clamp(age, 0.0, 1.0) * static_cast<double>(profile.size() - 1);
-    const auto below = std::min(static_cast<std::size_t>(at), profile.size() - 1);
-    const std::size_t above = std::min(below + 1, profile.size() - 1);
-    const double part = at - static_cast<double>(below);
-    return profile[below] + (profile[above] - profile[below]) * part;
-}
-
 /// Evenly over the directions within an angle of one.
 Vector3 direction_within(const Vector3& axis, double spread_rad, RandomNumbers& random) noexcept {
     const double least = math::cos(spread_rad);
@@ -190,6 +179,7 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
     flight.to = emitter_before_ = emitter_at(end_s);
     flight.turned = inputs.facing;
     flight.surfaces.set_step(flight.from_s, step_s, to_s - end_s);
+    wake_swept(inputs.shapes, flight);
     for (std::size_t block = 0; block < block_done_.size(); ++block) {
         if (block_done_[block] == 0) fly_block(block * particles_at_a_time, flight, inputs.wind);
     }
@@ -200,6 +190,18 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
         next_birth_s_ = std::max(next_birth_s_, end_s);
     }
     ++steps_;
+}
+
+/// What rests is swept along by what moves into it.
+void Particles::wake_swept(std::span<const ContactShape> shapes, const Flight& flight) noexcept {
+    const auto moves = [](const ContactShape& shape) {
+        return shape.velocity != Vector3{};
+    };
+    if (std::none_of(shapes.begin(), shapes.end(), moves)) return;
+    for (std::size_t i = 0; i < capacity(); ++i) {
+        if (alive_[i] != 0 && resting_[i] != 0 && flight.surfaces.sweeps(positions_[i]))
+            resting_[i] = 0;
+    }
 }
 
 ParticleBlock Particles::block_at(std::size_t first) noexcept {
@@ -423,26 +425,6 @@ void Particles::find_outputs() noexcept {
 
 void Particles::count_alive() noexcept {
     alive_count_ = static_cast<std::size_t>(std::count(alive_.begin(), alive_.end(), 1));
-}
-
-double Particles::age(std::size_t slot) const noexcept {
-    if (slot >= capacity() || alive_[slot] == 0) return 0;
-    const double life = lifetimes_[slot];
-    return life > 0 ? std::clamp((time_s_ - born_s_[slot]) / life, 0.0, 1.0) : 1;
-}
-
-double Particles::radius(std::size_t slot) const noexcept {
-    return settings_.radius_m * along(settings_.size_over_life, age(slot), 1.0);
-}
-
-Vector3 Particles::colour(std::size_t slot) const noexcept {
-    return along(settings_.colour_over_life, age(slot), Vector3{1, 1, 1});
-}
-
-double Particles::turned_rad(std::size_t slot) const noexcept {
-    if (slot >= capacity() || alive_[slot] == 0 || spins_[slot] == 0) return 0;
-    const std::uint64_t own = mixed_bits(std::bit_cast<std::uint64_t>(born_s_[slot]) + slot);
-    return 2 * math::pi * unit_number(own, 0) + spins_[slot] * (time_s_ - born_s_[slot]);
 }
 
 void Particles::use(InstructionSet set) {
