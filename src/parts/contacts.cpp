@@ -22,6 +22,38 @@ Vector3 relative_velocity(const Contact& contact, std::span<const Body> bodies) 
            bodies[contact.b].velocity_at(contact.arm_b) - contact.surface;
 }
 
+/// Where a point would touch the ground.
+struct GroundSpot {
+    bool exists = false;
+    std::uint32_t part = 0;
+    Vector3 normal{};
+    Vector3 place{};
+    double height = 0;  ///< of the point over it, along the normal
+};
+
+GroundSpot spot_under(const Ground& ground, const Vector3& point, double radius, double ahead) {
+    constexpr double from_above_m = 0.3;
+    const GroundPoint under = ground.under(point.x, point.z, point.y + from_above_m, ahead);
+    if (!under.exists) return {};
+    const double height = (point.y - under.height) * under.normal.y;
+    const Vector3 place = point - under.normal * height;
+    GroundSpot spot{true, under.part, under.normal, place, height};
+    // What is round touches a curved ground beside the place below its middle.
+    constexpr int most_looks = 3;
+    for (int look = 0; radius > 0 && look < most_looks; ++look) {
+        const Vector3 last = spot.place;
+        const GroundPoint beside = ground.under(last.x, last.z, point.y + from_above_m, ahead);
+        const bool is_curved = beside.exists && beside.part == spot.part &&
+                               beside.normal != spot.normal &&
+                               std::abs(beside.height - last.y) < 0.2 * radius;
+        if (!is_curved) break;
+        spot.normal = beside.normal;
+        spot.height = dot(point - Vector3{last.x, beside.height, last.z}, beside.normal);
+        spot.place = point - spot.normal * spot.height;
+    }
+    return spot;
+}
+
 void strike(const Contact& contact, std::span<Body> bodies, const Vector3& impulse, double h) {
     bodies[contact.a].strike(impulse, contact.arm_a, h);
     bodies[contact.b].strike(impulse * -1, contact.arm_b, h);
@@ -196,7 +228,6 @@ void Contacts::find_shapes(std::span<Body> bodies, const PartsInputs& inputs, do
 
 void Contacts::find_ground(std::span<Body> bodies, const Ground& ground, double h,
                            double remaining_s) noexcept {
-    constexpr double from_above_m = 0.3;
     const double ahead = -remaining_s - h;
     for (std::size_t i = 0; i < colliders_.all().size(); ++i) {
         const std::uint32_t a = colliders_.all()[i].body;
@@ -204,17 +235,14 @@ void Contacts::find_ground(std::span<Body> bodies, const Ground& ground, double 
         const double margin = margin_of(bodies[a], h);
         const Convex own = colliders_.convex(i, bodies);
         for (const Vector3& point : own.points) {
-            const GroundPoint under = ground.under(point.x, point.z, point.y + from_above_m, ahead);
-            if (!under.exists) continue;
-            const double height = (point.y - under.height) * under.normal.y;
-            const double gap = height - own.radius;
-            if (gap > margin) continue;
+            const GroundSpot under = spot_under(ground, point, own.radius, ahead);
+            const double gap = under.height - own.radius;
+            if (!under.exists || gap > margin) continue;
             Surface surface{world_, {}, friction_, restitution_, 0};
-            const Vector3 on_ground = point - under.normal * height;
             if (under.part > 0)
-                surface.velocity = ground.frame(under.part, ahead).velocity_at(on_ground);
+                surface.velocity = ground.frame(under.part, ahead).velocity_at(under.place);
             add(world_key | (std::uint64_t{1} << 62) | i, a, bodies, surface, under.normal,
-                {point - under.normal * own.radius, on_ground, gap}, h);
+                {point - under.normal * own.radius, under.place, gap}, h);
         }
     }
 }
