@@ -25,12 +25,11 @@ fi
 models=()
 for scene in "$root"/scenes/**/*.toml; do
     [[ $scene == *tunings.toml ]] && continue
-    for shape in cubic straight; do
-        for ending in glb gltf; do
-            model=$scratch/$(basename "$scene" .toml)-$shape.$ending
-            "$command" bake "$scene" --shape "$shape" --out "$model" >/dev/null
-            models+=("$model")
-        done
+    for way in "cubic glb" "straight gltf"; do
+        read -r shape ending <<<"$way"
+        model=$scratch/$(basename "$scene" .toml).$ending
+        "$command" bake "$scene" --shape "$shape" --out "$model" >/dev/null
+        models+=("$model")
     done
 done
 ((${#models[@]} > 0)) || { echo "no scenes to make models of" >&2; exit 1; }
