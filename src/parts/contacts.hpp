@@ -41,6 +41,8 @@ struct Contact {
     double approach = 0;   ///< speed along the normal before contact; below 0 when nearing
     double lasting_s = 0;  ///< of the substep, after the contact
     double bounce = 0;     ///< speed along the normal afterwards; 0 without one
+
+    [[nodiscard]] bool is_on_ground() const noexcept { return key >> 62 == 3; }
 };
 
 /// Contacts of parts with each other, with shapes and with the ground.

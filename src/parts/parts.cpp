@@ -143,6 +143,7 @@ StepStatus Parts::step(const PartsInputs& inputs, double dt) noexcept {
     if (leaps) works.allow_energy();
     works.contacts.begin_step(works.bodies, dt);
     works.wake_touched(inputs);
+    works.wake_where_ground_moves(inputs.ground);
     for (int done = 1; done <= count; ++done) {
         works.substep(inputs, h, dt - done * h);
         if (works.is_guarded) ++guarded_substeps_;

@@ -66,6 +66,7 @@ void PartsWorks::wake_all() noexcept {
 /// Sleepers that something moves against, or that are pulled.
 void PartsWorks::wake_touched(const PartsInputs& inputs) noexcept {
     const auto is_fast = [&](const Body& body) {
+        if (body.inverse_mass == 0) return body.velocity != Vector3{} || body.momentum != Vector3{};
         const double limit = 2 * settings.sleep_speed_m_per_s;
         const Vector3 spin = body.angular_velocity();
         return !body.is_asleep &&
@@ -95,6 +96,23 @@ void PartsWorks::wake_touched(const PartsInputs& inputs) noexcept {
             const double away = distance_to(shape, bodies[i].position).metres;
             if (away < bodies[i].radius + 0.05) wake(i);
         }
+    }
+}
+
+/// Sleepers whose ground moves, has gone or is at another height.
+void PartsWorks::wake_where_ground_moves(const Ground* ground) noexcept {
+    constexpr double moved_m = 1e-6;
+    constexpr double from_above_m = 0.3;
+    for (const parts::Contact& each : contacts.all()) {
+        if (!bodies[each.a].is_asleep || !each.is_on_ground()) continue;
+        const Vector3& was = each.local_b;
+        const GroundPoint now = ground != nullptr
+                                    ? ground->under(was.x, was.z, was.y + from_above_m, 0)
+                                    : GroundPoint{.exists = false};
+        const bool stays =
+            now.exists && std::abs(now.height - was.y) < moved_m &&
+            (now.part == 0 || ground->frame(now.part, 0).velocity_at(was) == Vector3{});
+        if (!stays) wake(each.a);
     }
 }
 

@@ -45,6 +45,7 @@ struct PartsWorks {
     void wake(std::uint32_t body) noexcept;
     void wake_all() noexcept;
     void wake_touched(const PartsInputs& inputs) noexcept;
+    void wake_where_ground_moves(const Ground* ground) noexcept;
     [[nodiscard]] bool is_finite() const noexcept;
 
     PartsSettings settings;

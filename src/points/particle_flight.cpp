@@ -150,6 +150,11 @@ double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to,
     return part;
 }
 
+bool ParticleSurfaces::supports(const Vector3& place) const noexcept {
+    const Surface surface = nearest(place, 0);
+    return std::abs(surface.metres) < 20 * touching_m && surface.velocity == Vector3{};
+}
+
 bool ParticleSurfaces::sweeps(const Vector3& place) const noexcept {
     return std::any_of(shapes_.begin(), shapes_.end(), [&](const ContactShape& shape) {
         if (shape.velocity == Vector3{}) return false;

@@ -36,6 +36,8 @@ class ParticleSurfaces {
     /// For h seconds, off whatever is met on the way.
     FlightOutcome fly(FlightState& now, const Vector3& wind, double h) const noexcept;
 
+    /// Whether something that does not move carries what rests at a place.
+    [[nodiscard]] bool supports(const Vector3& place) const noexcept;
     /// Whether something moves over a place in the step.
     [[nodiscard]] bool sweeps(const Vector3& place) const noexcept;
 

@@ -131,6 +131,7 @@ StepStatus Particles::step(const ParticleInputs& inputs, double dt) noexcept {
     const auto wanted = static_cast<std::uint64_t>(std::floor(time_s_ * steps_per_s + 1e-6));
     ParticleInputs given = inputs;
     given.facing = facing;
+    wake_unsupported(given);
     fly_ahead(given, wanted > steps_ ? wanted - steps_ : 0);
     while (steps_ < wanted)
         step_to_next(given, from_s, time_s_);
@@ -190,6 +191,15 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
         next_birth_s_ = std::max(next_birth_s_, end_s);
     }
     ++steps_;
+}
+
+/// What rests goes on where what it lies on moves, or has gone.
+void Particles::wake_unsupported(const ParticleInputs& inputs) noexcept {
+    const ParticleSurfaces surfaces{inputs.shapes, inputs.ground, settings_};
+    for (std::size_t i = 0; i < capacity(); ++i) {
+        if (alive_[i] != 0 && resting_[i] != 0 && !surfaces.supports(positions_[i]))
+            resting_[i] = 0;
+    }
 }
 
 /// What rests is swept along by what moves into it.

@@ -7,6 +7,7 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/state.hpp>
+#include <hopcoil/field/terrain.hpp>
 #include <hopcoil/parts/parts.hpp>
 
 #include "parts/solids.hpp"
@@ -302,4 +303,52 @@ TEST_CASE("a ball in a round bowl swings as long as rolling makes it, on any gro
               Approx(slow * (1 + lean * lean / 16)).epsilon(0.01));
         CHECK(off < 0.003);
     }
+}
+
+TEST_CASE("what sleeps goes along when its deck moves, sinks or is taken away", "[parts]") {
+    for (const Vector3& speed :
+         {Vector3{0.4, 0, 0}, Vector3{0, 0.5, 0}, Vector3{0.005, 0, 0}, Vector3{0, -0.2, 0}}) {
+        for (const bool is_part : {false, true}) {
+            Terrain harbour;
+            const std::uint32_t deck = harbour.add_part({});
+            harbour.add(Terrain::Box{.middle = {0, -0.1, 0}, .size = {8, 0.2, 4}}, deck);
+            PartsStructure made;
+            made.parts = {
+                {.placement = {{0, -0.1, 0}}, .shapes = {box({4, 0.1, 2})}, .is_driven = true},
+                {.placement = {{0, 0.1, 0}}, .shapes = {box({0.1, 0.1, 0.1})}}};
+            if (!is_part) made.parts[0].placement.position.y = -50;
+            Parts parts{made};
+            const Vector3 first = made.parts[0].placement.position;
+            GroundFrame frame;
+            const auto step = [&] {
+                harbour.move(deck, frame);
+                const Placement at{first + frame.position, {}};
+                parts.step({.driven = {&at, 1}, .ground = is_part ? nullptr : &harbour}, frame_s);
+            };
+            for (int i = 0; i < 90; ++i)
+                step();
+            REQUIRE(parts.is_asleep(1));
+            frame.velocity = speed;
+            for (int i = 0; i < 60; ++i) {
+                frame.position = frame.position + speed * frame_s;
+                step();
+            }
+            const Vector3 way = parts.placements()[1].position - Vector3{0, 0.1, 0};
+            CAPTURE(speed.x, speed.y, is_part, way.x, way.y);
+            // It slips until friction has brought it to the deck's speed.
+            const double slips = speed.x * speed.x / (2 * 0.5 * g);
+            CHECK(std::fabs(way.x - frame.position.x + slips) < 0.002);
+            CHECK(std::fabs(way.y - frame.position.y) < 0.003);
+        }
+    }
+    PartsStructure made;
+    made.parts = {{.placement = {{0, 0.1, 0}}, .shapes = {box({0.1, 0.1, 0.1})}}};
+    Parts crate{made};
+    const FlatGround ground;
+    for (int i = 0; i < 90; ++i)
+        crate.step({.ground = &ground}, frame_s);
+    REQUIRE(crate.still());
+    for (int i = 0; i < 30; ++i)
+        crate.step({}, frame_s);
+    CHECK(crate.motions()[0].velocity.y == Approx(-g / 2).epsilon(0.05));
 }

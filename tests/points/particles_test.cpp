@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 #include <vector>
@@ -8,6 +9,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/base/state.hpp>
+#include <hopcoil/field/terrain.hpp>
 #include <hopcoil/points/particles.hpp>
 
 #include "support/allocations.hpp"
@@ -439,4 +441,50 @@ TEST_CASE("what moves sweeps along what floats or lies in its way, however thin 
     CHECK(rests >= 2);
     CHECK(rests <= 4);
     CHECK(grain.still());
+}
+
+TEST_CASE("what rests goes along when its deck moves, sinks or is taken away", "[particles]") {
+    const ParticleSettings settings{.capacity = 2,
+                                    .rate_per_s = 0,
+                                    .speed_least_m_per_s = 0,
+                                    .speed_most_m_per_s = 0,
+                                    .lifetime_least_s = 60,
+                                    .lifetime_most_s = 60,
+                                    .radius_m = 0.01};
+    for (const Vector3& speed :
+         {Vector3{0.4, 0, 0}, Vector3{0, 0.5, 0}, Vector3{0, -0.2, 0}, Vector3{0.01, 0, 0}}) {
+        Terrain harbour;
+        const std::uint32_t deck = harbour.add_part({});
+        harbour.add(Terrain::Box{.middle = {0, -0.1, 0}, .size = {8, 0.2, 4}}, deck);
+        Particles grain{settings};
+        grain.burst(1, {0, 0.05, 0});
+        for (int i = 0; i < 60; ++i)
+            grain.step({.ground = &harbour}, 1.0 / 60);
+        REQUIRE(grain.still());
+        GroundFrame frame{.velocity = speed};
+        for (int i = 0; i < 60; ++i) {
+            frame.position = frame.position + speed * (1.0 / 60);
+            harbour.move(deck, frame);
+            grain.step({.ground = &harbour}, 1.0 / 60);
+        }
+        const Vector3 way = grain.positions()[0] - Vector3{0, 0.01, 0};
+        CAPTURE(speed.x, speed.y, way.x, way.y);
+        const double slips = speed.x * speed.x / (2 * 0.4 * 9.80665);
+        CHECK(std::fabs(way.x - frame.position.x + slips) < 0.005);
+        CHECK(std::fabs(way.y - frame.position.y) < 0.005);
+        // It stops, rests, and stays as it is.
+        frame.velocity = {};
+        harbour.move(deck, frame);
+        int rests = 0;
+        for (int i = 0; i < 60; ++i) {
+            grain.step({.ground = &harbour}, 1.0 / 60);
+            for (const ParticleEvent& event : grain.events())
+                rests += event.type == ParticleEvent::Type::at_rest ? 1 : 0;
+        }
+        CHECK(rests == 1);
+        CHECK(grain.still());
+        for (int i = 0; i < 30; ++i)
+            grain.step({}, 1.0 / 60);
+        CHECK(grain.velocities()[0].y < -3);
+    }
 }

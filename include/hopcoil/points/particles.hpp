@@ -134,6 +134,7 @@ class Particles {
     void allocate();
     void step_to_next(const ParticleInputs& inputs, double from_s, double to_s) noexcept;
     void fly_ahead(const ParticleInputs& inputs, std::uint64_t steps) noexcept;
+    void wake_unsupported(const ParticleInputs& inputs) noexcept;
     void wake_swept(std::span<const ContactShape> shapes, const Flight& flight) noexcept;
     [[nodiscard]] ParticleBlock block_at(std::size_t first) noexcept;
     void fly_block(std::size_t first, const Flight& flight, const Wind* wind) noexcept;
