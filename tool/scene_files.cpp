@@ -109,6 +109,16 @@ class TakeWriters final : public TakeSink {
     std::vector<std::unique_ptr<io::TakeWriter>> writers_;
 };
 
+/// Numbers, summary and page.
+void write_texts(const SceneFiles& files, const std::string& made_by) {
+    io::write_text_file(files.json, files.report.dump(2) + '\n');
+    io::write_text_file(files.summary, files.text);
+    draw::Report page{
+        .title = files.section.heading, .sections = {files.section}, .footer = made_by};
+    page.sections.front().heading.clear();  // the page says it
+    io::write_text_file(files.page, draw::to_html(page));
+}
+
 /// The run that figures are read off, beside the one that is written. It ends with this object.
 class FineRun {
   public:
@@ -225,13 +235,7 @@ SceneFiles run_into_folder(const std::string& command, const scene::Scene& scene
         files.report["files"]["pictures"].push_back(picture.string());
         add_to_page(files.section, picture);
     }
-    io::write_text_file(files.json, files.report.dump(2) + '\n');
-    io::write_text_file(files.summary, files.text);
-    draw::Report page{.title = files.section.heading,
-                      .sections = {files.section},
-                      .footer = made_by_line(command)};
-    page.sections.front().heading.clear();  // the page says it
-    io::write_text_file(files.page, draw::to_html(page));
+    write_texts(files, made_by_line(command));
     return files;
 }
 
