@@ -101,7 +101,7 @@ void PartsWorks::wake_touched(const PartsInputs& inputs) noexcept {
 
 /// Sleepers whose ground moves, has gone or is at another height.
 void PartsWorks::wake_where_ground_moves(const Ground* ground) noexcept {
-    constexpr double moved_m = 1e-6;
+    constexpr double moved_m = 0.0005;  // what touches may be so deep, and its spot beside it
     constexpr double from_above_m = 0.3;
     for (const parts::Contact& each : contacts.all()) {
         if (!bodies[each.a].is_asleep || !each.is_on_ground()) continue;

@@ -352,3 +352,24 @@ TEST_CASE("what sleeps goes along when its deck moves, sinks or is taken away", 
         crate.step({}, frame_s);
     CHECK(crate.motions()[0].velocity.y == Approx(-g / 2).epsilon(0.05));
 }
+
+TEST_CASE("what has come to rest on uneven ground stays asleep", "[parts]") {
+    const HeightGround waves{[](double x, double z) {
+        return 0.1 * std::sin(2 * x) * std::cos(1.7 * z) + 0.05 * x;
+    }};
+    for (const PartShape& shape : {ball(0.2), box({0.2, 0.1, 0.15}), roller(0.1, 0.3)}) {
+        PartsStructure made;
+        made.parts = {{.placement = {{0.3, 0.6, 0.2}, {}}, .shapes = {shape}, .rolling_m = 0.05}};
+        Parts part{made};
+        for (int i = 0; i < 300; ++i)
+            part.step({.ground = &waves}, frame_s);
+        REQUIRE(part.still());
+        const Placement rests = part.placements()[0];
+        for (int i = 0; i < 300; ++i) {
+            part.step({.ground = &waves}, frame_s);
+            REQUIRE(part.still());
+        }
+        CHECK(part.placements()[0] == rests);
+        CHECK_FALSE(part.contacts().empty());
+    }
+}
