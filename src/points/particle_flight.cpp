@@ -81,21 +81,12 @@ ParticleSurfaces::Surface ParticleSurfaces::surface_of(const ContactShape& shape
             shape.friction};
 }
 
-ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place,
-                                                    double before_s) const noexcept {
+ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place, double before_s,
+                                                    Shapes which) const noexcept {
     Surface found = ground_under(place, before_s);
     for (const ContactShape& shape : shapes_) {
+        if (which == Shapes::standing && shape.velocity != Vector3{}) continue;
         const Surface other = surface_of(shape, place, before_s);
-        if (other.metres < found.metres) found = other;
-    }
-    return found;
-}
-
-ParticleSurfaces::Surface ParticleSurfaces::nearest_standing(const Vector3& place) const noexcept {
-    Surface found = ground_under(place, 0);
-    for (const ContactShape& shape : shapes_) {
-        if (shape.velocity != Vector3{}) continue;
-        const Surface other = surface_of(shape, place, 0);
         if (other.metres < found.metres) found = other;
     }
     return found;
@@ -138,8 +129,9 @@ double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, bool
 double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to,
                                        double left_s) const noexcept {
     if (ground_ == nullptr && shapes_.empty()) return 2;
-    double part = part_until(from, to, ground_ != nullptr,
-                             [this](const Vector3& at) { return nearest_standing(at); });
+    double part = part_until(from, to, ground_ != nullptr, [this](const Vector3& at) {
+        return nearest(at, 0, Shapes::standing);
+    });
     for (const ContactShape& shape : shapes_) {
         if (shape.velocity == Vector3{}) continue;
         // As the shape sees it, which is where it is at the end.

@@ -51,9 +51,10 @@ class ParticleSurfaces {
         Vector3 velocity;
         double friction;
     };
+    enum class Shapes { all, standing };
     /// So long before the step ends.
-    [[nodiscard]] Surface nearest(const Vector3& place, double before_s) const noexcept;
-    [[nodiscard]] Surface nearest_standing(const Vector3& place) const noexcept;
+    [[nodiscard]] Surface nearest(const Vector3& place, double before_s,
+                                  Shapes which = Shapes::all) const noexcept;
     [[nodiscard]] Surface surface_of(const ContactShape& shape, const Vector3& place,
                                      double before_s) const noexcept;
     [[nodiscard]] Surface ground_under(const Vector3& place, double before_s) const noexcept;

@@ -131,7 +131,7 @@ StepStatus Particles::step(const ParticleInputs& inputs, double dt) noexcept {
     const auto wanted = static_cast<std::uint64_t>(std::floor(time_s_ * steps_per_s + 1e-6));
     ParticleInputs given = inputs;
     given.facing = facing;
-    wake_unsupported(given);
+    if (wanted > steps_) wake_unsupported(given);
     fly_ahead(given, wanted > steps_ ? wanted - steps_ : 0);
     while (steps_ < wanted)
         step_to_next(given, from_s, time_s_);

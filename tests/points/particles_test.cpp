@@ -41,6 +41,17 @@ int count(const Particles& particles, ParticleEvent::Type type) {
                       [&](const ParticleEvent& event) { return event.type == type; }));
 }
 
+/// Those of a burst: without speed, for a minute.
+ParticleSettings lasting() {
+    return {.capacity = 2,
+            .rate_per_s = 0,
+            .speed_least_m_per_s = 0,
+            .speed_most_m_per_s = 0,
+            .lifetime_least_s = 60,
+            .lifetime_most_s = 60,
+            .radius_m = 0.01};
+}
+
 }  // namespace
 
 TEST_CASE("a particle flies as the closed form of linear drag says", "[particles]") {
@@ -385,17 +396,12 @@ TEST_CASE("what moves sweeps along what floats or lies in its way, however thin 
         for (const double drift : {0.0, 1e-4, 0.05}) {
             for (ContactShape shape : shapes) {
                 shape.velocity = {speed, 0, 0};
-                Particles mote{{.capacity = 2,
-                                .rate_per_s = 0,
-                                .spread_rad = 0,
-                                .speed_least_m_per_s = drift,
-                                .speed_most_m_per_s = drift,
-                                .lifetime_least_s = 60,
-                                .lifetime_most_s = 60,
-                                .gravity_m_per_s2 = 0,
-                                .drag_per_s = 0,
-                                .restitution = 0.5,
-                                .friction = 0}};
+                ParticleSettings settings = lasting();
+                settings.spread_rad = 0;
+                settings.speed_least_m_per_s = settings.speed_most_m_per_s = drift;
+                settings.gravity_m_per_s2 = settings.drag_per_s = settings.friction = 0;
+                settings.restitution = 0.5;
+                Particles mote{settings};
                 mote.burst(1, {});
                 const double from = -0.5 - 0.013 * speed;
                 int hits = 0;
@@ -416,13 +422,7 @@ TEST_CASE("what moves sweeps along what floats or lies in its way, however thin 
     }
     // One that rests on the ground is woken, and rests again.
     const FlatGround ground;
-    Particles grain{{.capacity = 2,
-                     .rate_per_s = 0,
-                     .speed_least_m_per_s = 0,
-                     .speed_most_m_per_s = 0,
-                     .lifetime_least_s = 60,
-                     .lifetime_most_s = 60,
-                     .radius_m = 0.01}};
+    Particles grain{lasting()};
     grain.burst(1, {0, 0.05, 0});
     int rests = 0;
     ContactShape broom{.type = ContactShape::Type::box, .half_size_m = {0.02, 0.2, 0.5}};
@@ -444,19 +444,12 @@ TEST_CASE("what moves sweeps along what floats or lies in its way, however thin 
 }
 
 TEST_CASE("what rests goes along when its deck moves, sinks or is taken away", "[particles]") {
-    const ParticleSettings settings{.capacity = 2,
-                                    .rate_per_s = 0,
-                                    .speed_least_m_per_s = 0,
-                                    .speed_most_m_per_s = 0,
-                                    .lifetime_least_s = 60,
-                                    .lifetime_most_s = 60,
-                                    .radius_m = 0.01};
     for (const Vector3& speed :
          {Vector3{0.4, 0, 0}, Vector3{0, 0.5, 0}, Vector3{0, -0.2, 0}, Vector3{0.01, 0, 0}}) {
         Terrain harbour;
         const std::uint32_t deck = harbour.add_part({});
         harbour.add(Terrain::Box{.middle = {0, -0.1, 0}, .size = {8, 0.2, 4}}, deck);
-        Particles grain{settings};
+        Particles grain{lasting()};
         grain.burst(1, {0, 0.05, 0});
         for (int i = 0; i < 60; ++i)
             grain.step({.ground = &harbour}, 1.0 / 60);
