@@ -25,8 +25,9 @@ inline constexpr int interface_version = 1;
 [[nodiscard]] Json scene_answer(const LiveFile::Snapshot& snapshot);
 
 /// A take for some values of the dials, with figures: a JSON object as text, for it is long.
-/// Errors  RequestProblem; those of set_values and run.
-[[nodiscard]] std::string run_answer(const scene::Scene& scene, const Request& request);
+/// Errors  RequestProblem, also when it takes longer; those of set_values and run.
+[[nodiscard]] std::string run_answer(const scene::Scene& scene, const Request& request,
+                                     std::chrono::milliseconds longest);
 
 /// Some frames on from a state, with targets held by hand: rows, and the state at their end.
 /// A scene under way is kept for the next step, in which its dials turn in place.

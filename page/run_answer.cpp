@@ -20,11 +20,12 @@ namespace {
 
 constexpr double longest_run_s = 3600;
 constexpr double most_numbers = 2e7;  ///< in the take of one request
-constexpr std::chrono::seconds longest_answer{10};
 
 /// A take that ends when it takes too long or too much.
 class BoundedTake final : public TakeSink {
   public:
+    explicit BoundedTake(std::chrono::milliseconds longest)
+        : longest_{longest}, deadline_{std::chrono::steady_clock::now() + longest} {}
     void begin(std::span<const RecordedChannel> channels) override {
         take_.begin(channels);
         columns_ = static_cast<double>(take_.column_names().size());
@@ -42,11 +43,11 @@ class BoundedTake final : public TakeSink {
         constexpr std::size_t rows_between_looks = 64;
         if (take_.row_count() % rows_between_looks == 0 &&
             std::chrono::steady_clock::now() > deadline_) {
-            throw RequestProblem{too_much,
-                                 fmt::format("the run took longer than {} s and was called off at "
-                                             "{:.3g} s of the scene; ask for fewer seconds or a "
-                                             "lower rate",
-                                             longest_answer.count(), time_s)};
+            throw RequestProblem{
+                too_much, fmt::format("the run took longer than {:g} s and was called off at "
+                                      "{:.3g} s of the scene; ask for fewer seconds or a "
+                                      "lower rate",
+                                      std::chrono::duration<double>{longest_}.count(), time_s)};
         }
         take_.row(time_s, numbers);
     }
@@ -55,8 +56,8 @@ class BoundedTake final : public TakeSink {
   private:
     Take take_;
     double columns_ = 0;
-    std::chrono::steady_clock::time_point deadline_ =
-        std::chrono::steady_clock::now() + longest_answer;
+    std::chrono::milliseconds longest_;
+    std::chrono::steady_clock::time_point deadline_;
 };
 
 void put_figure(Json& json, const std::string& key, const Figure& figure) {
@@ -176,14 +177,15 @@ scene::Scene with_values(const scene::Scene& scene, const Request& request) {
     return changed;
 }
 
-std::string run_answer(const scene::Scene& scene, const Request& request) {
+std::string run_answer(const scene::Scene& scene, const Request& request,
+                       std::chrono::milliseconds longest) {
     request.finish({"values", "duration_s", "rate_hz", "channels", "most_rows", "jumps", "drives"});
     scene::Scene changed = with_values(scene, request);
     changed.duration_s = request.number("duration_s", 1e-3, longest_run_s,
                                         std::min(changed.duration_s, longest_run_s));
     changed.rate_hz = request.number("rate_hz", 1, 1e4, changed.rate_hz);
     const auto most_rows = static_cast<std::size_t>(request.number("most_rows", 2, 1e6, 4000));
-    BoundedTake sink;
+    BoundedTake sink{longest};
     Json answer{{"made_by", made_by_live(changed)}, {"diverged", nullptr}};
     try {
         answer["warnings"] = scene::run(changed, sink).warnings;

@@ -48,7 +48,8 @@ constexpr int most_waiting = 1024;  ///< connections, before they are taken up
 }  // namespace
 
 struct LiveServer::Inside {
-    explicit Inside(const ServerSettings& settings) : file{settings.scene, settings.seed} {
+    explicit Inside(const ServerSettings& settings)
+        : file{settings.scene, settings.seed}, longest_answer{settings.longest_answer} {
         server.set_socket_options([this](socket_t made) {
             const int yes = 1;  // again soon after it was left; but never with another program
             setsockopt(made, SOL_SOCKET, SO_REUSEADDR, &yes, sizeof(yes));
@@ -175,8 +176,8 @@ struct LiveServer::Inside {
                 text_of({{"revision", next.revision},
                          {"problem", next.problem.empty() ? Json(nullptr) : Json(next.problem)}}));
         });
-        post("/v1/run", [](const auto& now, const Request& request) {
-            return run_answer(*now.scene, request);
+        post("/v1/run", [this](const auto& now, const Request& request) {
+            return run_answer(*now.scene, request, longest_answer);
         });
         post("/v1/step", [this](const auto& now, const Request& request) {
             return text_of(step_answer(now, request, cache));
@@ -188,11 +189,11 @@ struct LiveServer::Inside {
         post("/v1/wish", [](const auto& now, const Request& request) {
             return text_of(wish_answer(*now.scene, request));
         });
-        post("/v1/map", [](const auto& now, const Request& request) {
-            return text_of(map_answer(*now.scene, request));
+        post("/v1/map", [this](const auto& now, const Request& request) {
+            return text_of(map_answer(*now.scene, request, longest_answer));
         });
-        post("/v1/fit", [](const auto& now, const Request& request) {
-            return text_of(fit_answer(*now.scene, request));
+        post("/v1/fit", [this](const auto& now, const Request& request) {
+            return text_of(fit_answer(*now.scene, request, longest_answer));
         });
         get("/v1/tunings",
             [](const auto& now, const auto&) { return text_of(tunings_answer(*now.scene)); });
@@ -249,6 +250,7 @@ struct LiveServer::Inside {
     [[nodiscard]] std::string address() const { return fmt::format("http://127.0.0.1:{}/", port); }
 
     LiveFile file;
+    std::chrono::milliseconds longest_answer;
     LiveCache cache;
     std::mutex writing;
     httplib::Server server;

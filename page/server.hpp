@@ -1,5 +1,6 @@
 #pragma once
 
+#include <chrono>
 #include <cstdint>
 #include <memory>
 #include <optional>
@@ -10,7 +11,8 @@ namespace hopcoil::page {
 struct ServerSettings {
     std::string scene{};
     std::optional<std::uint64_t> seed{};
-    int port = 0;  ///< 0: a free one
+    int port = 0;                                      ///< 0: a free one
+    std::chrono::milliseconds longest_answer{10'000};  ///< of a run, a map or a fit
 };
 
 /// Serves the tuning page of one scene on this machine alone, and what it asks for: docs/live.md.

@@ -25,10 +25,8 @@ constexpr std::size_t most_values = 40;  // of an axis
 constexpr std::size_t most_samples = 20'000;
 constexpr std::size_t most_paths = 8;
 
-/// Nobody waits longer at a page.
-std::function<bool()> until_patience_ends() {
-    constexpr std::chrono::seconds patience{10};
-    return [end = std::chrono::steady_clock::now() + patience] {
+std::function<bool()> after(std::chrono::milliseconds longest) {
+    return [end = std::chrono::steady_clock::now() + longest] {
         return std::chrono::steady_clock::now() > end;
     };
 }
@@ -104,7 +102,8 @@ Json json_of(const tune::FittedNumber& number) {
 
 }  // namespace
 
-Json map_answer(const scene::Scene& scene, const Request& request) {
+Json map_answer(const scene::Scene& scene, const Request& request,
+                std::chrono::milliseconds longest) {
     request.finish({"values", "drives", "mover", "axes", "run"});
     const scene::Scene tried = with_values(scene, request);
     const std::vector<tune::SweepAxis> axes = axes_in(request);
@@ -114,7 +113,7 @@ Json map_answer(const scene::Scene& scene, const Request& request) {
         const std::vector<std::string> paths = tune::paths_of(axes);
         const tune::Trial trial = request.flag("run", true) ? tune::trial_of(tried, paths)
                                                             : tune::trial_without_run(tried, paths);
-        table = tune::sweep(axes, trial, {.is_cancelled = until_patience_ends()});
+        table = tune::sweep(axes, trial, {.is_cancelled = after(longest)});
     } catch (const std::invalid_argument& problem) {
         throw RequestProblem{bad_request, problem.what()};
     }
@@ -140,7 +139,8 @@ Json map_answer(const scene::Scene& scene, const Request& request) {
             {"cells", std::move(cells)}};
 }
 
-Json fit_answer(const scene::Scene& scene, const Request& request) {
+Json fit_answer(const scene::Scene& scene, const Request& request,
+                std::chrono::milliseconds longest) {
     request.finish({"values", "drives", "mover", "column", "times_s", "motion", "paths"});
     const scene::Scene tried = with_values(scene, request);
     const std::vector<double> times_s = request.list("times_s", most_samples);
@@ -154,7 +154,7 @@ Json fit_answer(const scene::Scene& scene, const Request& request) {
     tune::ReferenceFit fit;
     try {
         fit = tune::fit_scene(tried, ranges, times_s, {{request.text("column"), motion}},
-                              {.most_runs = 300, .is_cancelled = until_patience_ends()});
+                              {.most_runs = 300, .is_cancelled = after(longest)});
     } catch (const std::invalid_argument& problem) {
         throw RequestProblem{bad_request, problem.what()};
     }

@@ -286,6 +286,25 @@ TEST_CASE("figures over two dials are those of single runs", "[page]") {
     CHECK_THAT(refused({{"mover", "brass"}, {"axes", wrong}}), Contains("brass.damping_ratio"));
 }
 
+TEST_CASE("what takes too long is called off, or ends with what there is, and says so", "[page]") {
+    const ServedScene served{"vane.toml", std::chrono::milliseconds{0}};
+    const auto run = served.post("/v1/run", json::object());
+    CHECK(run.status == 413);
+    CHECK_THAT(run.problem(), Contains("took longer than 0 s") && Contains("fewer seconds"));
+    const json axes = json::array({{{"path", "brass.damping_ratio"}, {"values", {0.2, 0.5, 1}}},
+                                   {{"path", "brass.frequency_hz"}, {"values", {1, 3}}}});
+    const json map = served.post("/v1/map", {{"mover", "brass"}, {"axes", axes}}).body;
+    CHECK(map["total"] == 6);
+    CHECK(map["cells"].size() < 6);
+    const auto fit = served.post("/v1/fit", {{"mover", "brass"},
+                                             {"column", "brass.value_rad"},
+                                             {"times_s", {0, 1, 2, 3, 4, 5, 6, 7}},
+                                             {"motion", {0, 1, 0, 1, 0, 1, 0, 1}}});
+    INFO(fit.problem());
+    REQUIRE(fit.status == 200);
+    CHECK(fit.body["is_cut_short"] == true);
+}
+
 TEST_CASE("a fit finds the numbers that a curve was made with", "[page]") {
     const ServedScene served{"sign.toml"};
     const json made =

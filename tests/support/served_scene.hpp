@@ -1,5 +1,6 @@
 #pragma once
 
+#include <chrono>
 #include <filesystem>
 #include <httplib.h>
 #include <string>
@@ -10,11 +11,13 @@
 #include "page/server.hpp"
 #include "support/files.hpp"
 
-/// The shipped scenes in a folder of their own, one of them served.
+/// The shipped scenes in a folder of their own, one of them served: no test waits on a clock.
 class ServedScene {
   public:
-    explicit ServedScene(const std::string& scene = "vane.toml")
-        : server_{{.scene = (copied(folder_) / scene).string()}}, thread_{[this] {
+    explicit ServedScene(const std::string& scene = "vane.toml",
+                         std::chrono::milliseconds longest_answer = std::chrono::minutes{10})
+        : server_{{.scene = (copied(folder_) / scene).string(), .longest_answer = longest_answer}},
+          thread_{[this] {
               server_.serve();
           }} {
         while (!client().Get("/v1/tunings"))
@@ -34,7 +37,7 @@ class ServedScene {
 
     [[nodiscard]] httplib::Client client() const {
         httplib::Client made{"127.0.0.1", server_.port()};
-        made.set_read_timeout(60);
+        made.set_read_timeout(600);
         return made;
     }
 
