@@ -25,6 +25,13 @@ GroundFrame GroundFrame::ahead(double time_s) const noexcept {
     return later;
 }
 
+GroundDistance Ground::distance_to(const Vector3& place, double above,
+                                   double ahead_s) const noexcept {
+    const GroundPoint under = surface_under(place.x, place.z, place.y + above, ahead_s);
+    if (!under.exists) return {};
+    return {(place.y - under.height) * under.normal.y, under.normal, under.part};
+}
+
 Vector3 normal_of_slopes(double along_x, double along_z) noexcept {
     const double length = math::sqrt(along_x * along_x + along_z * along_z + 1);
     return {-along_x / length, 1 / length, -along_z / length};

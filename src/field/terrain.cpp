@@ -186,6 +186,13 @@ void Terrain::add(const Box& box, std::uint32_t part) {
     require_at_least_zero("size.z", box.size.z);
     require_finite("yaw_rad", box.yaw_rad);
     add_piece(slab_of(box), part);
+    const Vector3 half = box.size * 0.5;
+    blocks_.push_back({.shape = {.type = ContactShape::Type::box,
+                                 .position = box.middle,
+                                 .rotation = turned_by({0, box.yaw_rad, 0}),
+                                 .half_size_m = half},
+                       .radius = math::sqrt(dot(half, half)),
+                       .part = part});
 }
 
 void Terrain::add(HeightField field, std::uint32_t part) {
@@ -225,10 +232,21 @@ double Terrain::highest(double ahead_s) const noexcept {
 }
 
 GroundPoint Terrain::under(double x, double z, double top, double ahead_s) const noexcept {
+    return highest_under(x, z, top, ahead_s, Which::all);
+}
+
+GroundPoint Terrain::surface_under(double x, double z, double top, double ahead_s) const noexcept {
+    return highest_under(x, z, top, ahead_s, Which::without_boxes);
+}
+
+GroundPoint Terrain::highest_under(double x, double z, double top, double ahead_s,
+                                   Which which) const noexcept {
     GroundPoint best{.exists = false};
+    if (which == Which::without_boxes && pieces_.size() == blocks_.size()) return best;
     for (std::size_t i = 0; i < pieces_.size(); ++i) {
         if (footprints_[i].leaves_out(x, z)) continue;
         const Piece& piece = pieces_[i];
+        if (which == Which::without_boxes && std::holds_alternative<Slab>(piece.shape)) continue;
         const auto found = std::visit(
             [&](const auto& shape) {
                 return piece.part == 0

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include <hopcoil/parts/parts_structure.hpp>
-#include <hopcoil/points/contact_shape.hpp>
+#include <hopcoil/field/contact_shape.hpp>
 
 #include "convex.hpp"
 #include "parts_body.hpp"

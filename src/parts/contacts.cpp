@@ -1,6 +1,7 @@
 #include "contacts.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace hopcoil::parts {
@@ -8,10 +9,19 @@ namespace {
 
 /// Solids of the world have keys of their own.
 constexpr std::uint64_t world_key = std::uint64_t{1} << 63;
+constexpr std::uint64_t ground_key = std::uint64_t{3} << 62;
 /// Parts may be this deep in each other: a stack that is pushed out whole never comes to rest.
 constexpr double slop_m = 0.0005;
 constexpr double pushed_part = 0.2;
 constexpr double most_push_m = 0.01;
+
+/// Of the ground a part touches at most so many boxes at once.
+constexpr std::size_t most_blocks = 32;
+
+double speed_of(const ContactShape& shape) {
+    return length_of(shape.velocity) +
+           length_of(shape.angular_velocity) * (length_of(shape.half_size_m) + shape.radius_m);
+}
 
 Vector3 across(const Vector3& v, const Vector3& normal) {
     return v - normal * dot(v, normal);
@@ -33,7 +43,7 @@ struct GroundSpot {
 
 GroundSpot spot_under(const Ground& ground, const Vector3& point, double radius, double ahead) {
     constexpr double from_above_m = 0.3;
-    const GroundPoint under = ground.under(point.x, point.z, point.y + from_above_m, ahead);
+    const GroundPoint under = ground.surface_under(point.x, point.z, point.y + from_above_m, ahead);
     if (!under.exists) return {};
     const double height = (point.y - under.height) * under.normal.y;
     const Vector3 place = point - under.normal * height;
@@ -42,7 +52,8 @@ GroundSpot spot_under(const Ground& ground, const Vector3& point, double radius,
     constexpr int most_looks = 3;
     for (int look = 0; radius > 0 && look < most_looks; ++look) {
         const Vector3 last = spot.place;
-        const GroundPoint beside = ground.under(last.x, last.z, point.y + from_above_m, ahead);
+        const GroundPoint beside =
+            ground.surface_under(last.x, last.z, point.y + from_above_m, ahead);
         const bool is_curved = beside.exists && beside.part == spot.part &&
                                beside.normal != spot.normal &&
                                std::abs(beside.height - last.y) < 0.2 * radius;
@@ -202,27 +213,29 @@ void Contacts::find_shapes(std::span<Body> bodies, const PartsInputs& inputs, do
                 turned_by(shape.angular_velocity * -(remaining_s + h)) * shape.rotation;
         }
         const ShapeSolid solid = solid_of(shape);
-        const double shape_speed =
-            length_of(shape.velocity) +
-            length_of(shape.angular_velocity) * (length_of(shape.half_size_m) + shape.radius_m);
         for (std::size_t i = 0; i < colliders_.all().size(); ++i) {
-            const std::uint32_t a = colliders_.all()[i].body;
-            if (!bodies[a].moves()) continue;
-            const double margin = margin_of(bodies[a], h) + shape_speed * h;
-            const Convex own = colliders_.convex(i, bodies);
-            const double far = bodies[a].radius + margin;
-            if (distance_to(shape, bodies[a].position).metres > far) continue;
-            const Touch touch =
-                shape.type == ContactShape::Type::plane
-                    ? touch_of(own, shape.position, along(solid.axes, {0, 1, 0}), margin)
-                    : touch_of(own, convex_of(solid), margin, bodies[a].velocity - shape.velocity);
-            for (std::size_t k = 0; k < touch.count; ++k) {
-                const Surface surface{world_, velocity_at(shape, touch.points[k].on_b),
-                                      shape.friction, restitution_, 0};
-                add(world_key | (s << 32) | i, a, bodies, surface, touch.normal, touch.points[k],
-                    h);
-            }
+            const Body& body = bodies[colliders_.all()[i].body];
+            if (!body.moves()) continue;
+            const double far = body.radius + margin_of(body, h) + speed_of(shape) * h;
+            if (distance_to(shape, body.position).metres > far) continue;
+            touch_shape(world_key | (s << 32) | i, i, bodies, shape, solid, h);
         }
+    }
+}
+
+void Contacts::touch_shape(std::uint64_t key, std::size_t collider, std::span<Body> bodies,
+                           const ContactShape& shape, const ShapeSolid& solid, double h) noexcept {
+    const std::uint32_t a = colliders_.all()[collider].body;
+    const double margin = margin_of(bodies[a], h) + speed_of(shape) * h;
+    const Convex own = colliders_.convex(collider, bodies);
+    const Touch touch =
+        shape.type == ContactShape::Type::plane
+            ? touch_of(own, shape.position, along(solid.axes, {0, 1, 0}), margin)
+            : touch_of(own, convex_of(solid), margin, bodies[a].velocity - shape.velocity);
+    for (std::size_t k = 0; k < touch.count; ++k) {
+        const Surface surface{world_, velocity_at(shape, touch.points[k].on_b), shape.friction,
+                              restitution_, 0};
+        add(key, a, bodies, surface, touch.normal, touch.points[k], h);
     }
 }
 
@@ -238,12 +251,27 @@ void Contacts::find_ground(std::span<Body> bodies, const Ground& ground, double 
             const GroundSpot under = spot_under(ground, point, own.radius, ahead);
             const double gap = under.height - own.radius;
             if (!under.exists || gap > margin) continue;
-            Surface surface{world_, {}, friction_, restitution_, 0};
-            if (under.part > 0)
-                surface.velocity = ground.frame(under.part, ahead).velocity_at(under.place);
-            add(world_key | (std::uint64_t{1} << 62) | i, a, bodies, surface, under.normal,
+            const Surface surface{world_, ground.velocity_at(under.place, under.part, ahead),
+                                  friction_, restitution_, 0};
+            add(ground_key | i, a, bodies, surface, under.normal,
                 {point - under.normal * own.radius, under.place, gap}, h);
         }
+        find_blocks(i, bodies, ground, ahead, h);
+    }
+}
+
+/// Boxes of the ground are met from all sides.
+void Contacts::find_blocks(std::size_t collider, std::span<Body> bodies, const Ground& ground,
+                           double ahead, double h) noexcept {
+    const Body& body = bodies[colliders_.all()[collider].body];
+    std::array<GroundBox, most_blocks> found{};
+    const double near = body.radius + margin_of(body, h);
+    const std::size_t count = ground.boxes_near(body.position, near, ahead, found);
+    for (std::size_t k = 0; k < std::min(count, found.size()); ++k) {
+        ContactShape& shape = found[k].shape;
+        shape.friction = friction_;
+        const std::uint64_t key = ground_key | ((std::uint64_t{found[k].index} + 1) << 32);
+        touch_shape(key | collider, collider, bodies, shape, solid_of(shape), h);
     }
 }
 

@@ -103,6 +103,10 @@ class Contacts {
     void find_pairs(std::span<Body> bodies, double h) noexcept;
     void find_shapes(std::span<Body> bodies, const PartsInputs& inputs, double h,
                      double remaining_s) noexcept;
+    void touch_shape(std::uint64_t key, std::size_t collider, std::span<Body> bodies,
+                     const ContactShape& shape, const ShapeSolid& solid, double h) noexcept;
+    void find_blocks(std::size_t collider, std::span<Body> bodies, const Ground& ground,
+                     double ahead, double h) noexcept;
     void find_ground(std::span<Body> bodies, const Ground& ground, double h,
                      double remaining_s) noexcept;
     void keep_sleeping(std::span<const Body> bodies) noexcept;

@@ -16,6 +16,21 @@ constexpr double most_turn_rad = 0.5;
 constexpr double most_way_m = 0.1;
 /// A hand pulls with all its force from this distance on.
 constexpr double grab_reach_m = 0.1;
+/// What moves this near to a sleeper.
+constexpr double wakes_within_m = 0.05;
+
+bool moves(const ContactShape& shape) {
+    return shape.velocity != Vector3{} || shape.angular_velocity != Vector3{};
+}
+
+bool has_moving_box_near(const Ground& ground, const Body& body) {
+    std::array<GroundBox, 8> found{};
+    const std::size_t count =
+        ground.boxes_near(body.position, body.radius + wakes_within_m, 0, found);
+    const std::span<const GroundBox> near{found.data(), std::min(count, found.size())};
+    return std::any_of(near.begin(), near.end(),
+                       [](const GroundBox& each) { return moves(each.shape); });
+}
 
 Vector3 grab_force(const Body& body, const Vector3& arm, const PartGrab& grab, double h) {
     const Vector3 way = grab.target - (body.position + arm);
@@ -90,11 +105,11 @@ void PartsWorks::wake_touched(const PartsInputs& inputs) noexcept {
         look(solids[pair.a].body, solids[pair.b].body);
     }
     for (const ContactShape& shape : inputs.shapes) {
-        if (shape.velocity == Vector3{} && shape.angular_velocity == Vector3{}) continue;
+        if (!moves(shape)) continue;
         for (std::uint32_t i = 0; i < bodies.size(); ++i) {
             if (!bodies[i].is_asleep) continue;
             const double away = distance_to(shape, bodies[i].position).metres;
-            if (away < bodies[i].radius + 0.05) wake(i);
+            if (away < bodies[i].radius + wakes_within_m) wake(i);
         }
     }
 }
@@ -106,13 +121,15 @@ void PartsWorks::wake_where_ground_moves(const Ground* ground) noexcept {
     for (const parts::Contact& each : contacts.all()) {
         if (!bodies[each.a].is_asleep || !each.is_on_ground()) continue;
         const Vector3& was = each.local_b;
-        const GroundPoint now = ground != nullptr
-                                    ? ground->under(was.x, was.z, was.y + from_above_m, 0)
-                                    : GroundPoint{.exists = false};
+        const GroundDistance now =
+            ground != nullptr ? ground->distance_to(was, from_above_m, 0) : GroundDistance{};
         const bool stays =
-            now.exists && std::abs(now.height - was.y) < moved_m &&
-            (now.part == 0 || ground->frame(now.part, 0).velocity_at(was) == Vector3{});
+            std::abs(now.metres) < moved_m && ground->velocity_at(was, now.part, 0) == Vector3{};
         if (!stays) wake(each.a);
+    }
+    if (ground == nullptr) return;
+    for (std::uint32_t i = 0; i < bodies.size(); ++i) {
+        if (bodies[i].is_asleep && has_moving_box_near(*ground, bodies[i])) wake(i);
     }
 }
 

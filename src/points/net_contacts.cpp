@@ -70,13 +70,12 @@ void NetContacts::for_each_surface(std::size_t point, const Vector3& place,
     const double keep = thickness_m_ + radii_[point];
     if (ground_ != nullptr) {
         constexpr double above = 0.5;  // a point that much below a surface is under it
-        const GroundPoint under = ground_->under(place.x, place.z, place.y + above, -remaining_s_);
-        const double metres = (place.y - under.height) * under.normal.y - keep;
-        if (under.exists && metres < 0) {
-            const Vector3 velocity =
-                under.part == 0 ? Vector3{}
-                                : ground_->frame(under.part, -remaining_s_).velocity_at(place);
-            visit(Surface{metres, under.normal, velocity, friction_});
+        // `place` may be moved by the visit: in a corner there are two.
+        for (int surface = 0; surface < 2; ++surface) {
+            const GroundDistance near = ground_->distance_to(place, above, -remaining_s_);
+            if (near.metres >= keep) break;
+            visit(Surface{near.metres - keep, near.normal,
+                          ground_->velocity_at(place, near.part, -remaining_s_), friction_});
         }
     }
     for (const ContactShape& shape : std::span{placed_}.first(shape_count_)) {

@@ -64,12 +64,10 @@ ParticleSurfaces::Surface ParticleSurfaces::ground_under(const Vector3& place,
     if (ground_ == nullptr) return found;
     constexpr double above = 0.5;
     const double ahead_s = -remaining_s_ - before_s;
-    const GroundPoint under = ground_->under(place.x, place.z, place.y + above, ahead_s);
-    if (!under.exists) return found;
-    found.metres = (place.y - under.height) * under.normal.y - settings_.radius_m;
-    found.normal = under.normal;
-    if (under.part != 0) found.velocity = ground_->frame(under.part, ahead_s).velocity_at(place);
-    return found;
+    const GroundDistance near = ground_->distance_to(place, above, ahead_s);
+    if (near.metres >= far_m) return found;
+    return {near.metres - settings_.radius_m, near.normal,
+            ground_->velocity_at(place, near.part, ahead_s), settings_.friction};
 }
 
 ParticleSurfaces::Surface ParticleSurfaces::surface_of(const ContactShape& shape,

@@ -3,7 +3,7 @@
 #include <span>
 
 #include <hopcoil/field/ground.hpp>
-#include <hopcoil/points/contact_shape.hpp>
+#include <hopcoil/field/contact_shape.hpp>
 #include <hopcoil/points/particle_settings.hpp>
 
 #include "particle_kernels.hpp"

@@ -2,10 +2,12 @@
 
 #include <cstdint>
 #include <limits>
+#include <span>
 #include <utility>
 
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/base/vector3.hpp>
+#include <hopcoil/field/contact_shape.hpp>
 
 namespace hopcoil {
 
@@ -33,6 +35,20 @@ struct GroundFrame {
     [[nodiscard]] GroundFrame ahead(double time_s) const noexcept;
 };
 
+/// The nearest of the ground, as a place sees it.
+struct GroundDistance {
+    double metres = std::numeric_limits<double>::infinity();  ///< below 0 inside
+    Vector3 normal{0, 1, 0};                                  ///< out of the ground
+    std::uint32_t part = 0;
+};
+
+/// A block of the ground, where it stands and as it moves.
+struct GroundBox {
+    ContactShape shape{};
+    std::uint32_t part = 0;
+    std::uint32_t index = 0;  ///< among the boxes of its ground
+};
+
 /// What things walk on and land on. A program's own ground derives from it, or is a height
 /// function (HeightGround); Terrain puts ready-made pieces together.
 ///
@@ -41,7 +57,7 @@ struct GroundFrame {
 ///     };
 ///
 /// Units   metres and seconds. A place has one height for each surface above another: the highest
-///         at or below `top` counts.
+///         at or below `top` counts. A surface has no sides; boxes have, for what collides.
 /// Errors  none: a place without ground says so.
 class Ground {
   public:
@@ -50,6 +66,26 @@ class Ground {
     /// The surface at x, z, `ahead_s` from now.
     [[nodiscard]] virtual GroundPoint under(double x, double z, double top,
                                             double ahead_s) const noexcept = 0;
+    /// The same without the boxes.
+    [[nodiscard]] virtual GroundPoint surface_under(double x, double z, double top,
+                                                    double ahead_s) const noexcept {
+        return under(x, z, top, ahead_s);
+    }
+    /// Boxes that come as near as `radius` to a place, as many as fit: how many there are.
+    [[nodiscard]] virtual std::size_t boxes_near(const Vector3& place, double radius,
+                                                 double ahead_s,
+                                                 std::span<GroundBox> found) const noexcept {
+        static_cast<void>(place);
+        static_cast<void>(radius);
+        static_cast<void>(ahead_s);
+        static_cast<void>(found);
+        return 0;
+    }
+    /// How far a place is from the ground. Of surfaces the one that `under` finds up to `above`
+    /// higher than the place counts, as level as it is there; of boxes all sides that no other box
+    /// covers.
+    [[nodiscard]] virtual GroundDistance distance_to(const Vector3& place, double above,
+                                                     double ahead_s) const noexcept;
     /// Of a part that moves, `ahead_s` from now.
     [[nodiscard]] virtual GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept {
         static_cast<void>(part);
@@ -61,6 +97,11 @@ class Ground {
     [[nodiscard]] virtual double highest(double ahead_s) const noexcept {
         static_cast<void>(ahead_s);
         return std::numeric_limits<double>::infinity();
+    }
+    /// Of what is carried by a part at a place, `ahead_s` from now.
+    [[nodiscard]] Vector3 velocity_at(const Vector3& place, std::uint32_t part,
+                                      double ahead_s) const noexcept {
+        return part == 0 ? Vector3{} : frame(part, ahead_s).velocity_at(place);
     }
 
   protected:
@@ -92,6 +133,18 @@ class EarlierGround final : public Ground {
     [[nodiscard]] GroundPoint under(double x, double z, double top,
                                     double ahead_s) const noexcept override {
         return ground_.under(x, z, top, ahead_s - ago_s_);
+    }
+    [[nodiscard]] GroundPoint surface_under(double x, double z, double top,
+                                            double ahead_s) const noexcept override {
+        return ground_.surface_under(x, z, top, ahead_s - ago_s_);
+    }
+    [[nodiscard]] std::size_t boxes_near(const Vector3& place, double radius, double ahead_s,
+                                         std::span<GroundBox> found) const noexcept override {
+        return ground_.boxes_near(place, radius, ahead_s - ago_s_, found);
+    }
+    [[nodiscard]] GroundDistance distance_to(const Vector3& place, double above,
+                                             double ahead_s) const noexcept override {
+        return ground_.distance_to(place, above, ahead_s - ago_s_);
     }
     [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override {
         return ground_.frame(part, ahead_s - ago_s_);

@@ -35,7 +35,7 @@ class Terrain final : public Ground {
         double slope_z = 0.0;
         bool can_stand = true;
     };
-    /// Its top is ground; turned about Y.
+    /// Its top is ground, and it has sides for what collides; turned about Y.
     struct Box {
         Vector3 middle{};
         Vector3 size{1, 1, 1};
@@ -54,6 +54,12 @@ class Terrain final : public Ground {
 
     [[nodiscard]] GroundPoint under(double x, double z, double top,
                                     double ahead_s) const noexcept override;
+    [[nodiscard]] GroundPoint surface_under(double x, double z, double top,
+                                            double ahead_s) const noexcept override;
+    [[nodiscard]] std::size_t boxes_near(const Vector3& place, double radius, double ahead_s,
+                                         std::span<GroundBox> found) const noexcept override;
+    [[nodiscard]] GroundDistance distance_to(const Vector3& place, double above,
+                                             double ahead_s) const noexcept override;
     [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override;
     [[nodiscard]] double highest(double ahead_s) const noexcept override;
 
@@ -65,10 +71,29 @@ class Terrain final : public Ground {
         double top = 0.0;    ///< the highest of it in its part's frame
         double reach = 0.0;  ///< the furthest of it from its part's origin
     };
+    /// A box in its part's frame.
+    struct Block {
+        ContactShape shape{};
+        double radius = 0.0;  ///< to its corners
+        std::uint32_t part = 0;
+    };
     void add_piece(Shape shape, std::uint32_t part);
+    enum class Which : std::uint8_t { all, without_boxes };
+    [[nodiscard]] GroundPoint highest_under(double x, double z, double top, double ahead_s,
+                                            Which which) const noexcept;
+    [[nodiscard]] ContactShape placed(const Block& block, double ahead_s) const noexcept;
+    /// Visits those whose corners come as near as a distance, which the visit can shorten.
+    template <class Visit>
+    void for_each_block(const Vector3& place, double ahead_s, double& near,
+                        const Visit& visit) const noexcept;
+    [[nodiscard]] bool is_in_ground(const Vector3& place, double above, double ahead_s,
+                                    std::size_t but_for) const noexcept;
+    [[nodiscard]] GroundDistance way_out(std::size_t block, const Vector3& place, double above,
+                                         double ahead_s) const noexcept;
     void require_part(std::uint32_t part) const;
 
     std::vector<Piece> pieces_;
+    std::vector<Block> blocks_;
     std::vector<detail::Footprint> footprints_;  ///< of each, without end for what moves
     std::vector<GroundFrame> frames_;            ///< of parts 1, 2, ...
 };

@@ -16,7 +16,7 @@
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/parts/parts_settings.hpp>
 #include <hopcoil/parts/parts_structure.hpp>
-#include <hopcoil/points/contact_shape.hpp>
+#include <hopcoil/field/contact_shape.hpp>
 
 namespace hopcoil {
 

@@ -14,7 +14,7 @@
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
-#include <hopcoil/points/contact_shape.hpp>
+#include <hopcoil/field/contact_shape.hpp>
 #include <hopcoil/points/net_settings.hpp>
 #include <hopcoil/points/net_structure.hpp>
 

@@ -13,7 +13,7 @@
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
-#include <hopcoil/points/contact_shape.hpp>
+#include <hopcoil/field/contact_shape.hpp>
 #include <hopcoil/points/detail/cells.hpp>
 #include <hopcoil/points/particle_settings.hpp>
 

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include <hopcoil/base/placement.hpp>
-#include <hopcoil/points/contact_shape.hpp>
+#include <hopcoil/field/contact_shape.hpp>
 #include <hopcoil/scene/kind.hpp>
 #include <hopcoil/scene/system.hpp>
 

@@ -2,19 +2,16 @@
 #include <cmath>
 
 #include <hopcoil/base/problems.hpp>
-#include <hopcoil/points/contact_shape.hpp>
-
-#include "chain_math.hpp"
+#include <hopcoil/field/contact_shape.hpp>
 
 namespace hopcoil {
-
-using chain::length_of;
-using chain::unit;
 
 namespace {
 
 ShapeDistance from_core(const Vector3& way, double radius) noexcept {
-    return {length_of(way) - radius, unit(way, {0, 1, 0})};
+    const double length = std::sqrt(dot(way, way));
+    const bool has_direction = length > 1e-12 && length < 1e150;
+    return {length - radius, has_direction ? way * (1 / length) : Vector3{0, 1, 0}};
 }
 
 /// Of a box about the origin; inside, by its nearest face.
