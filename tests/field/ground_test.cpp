@@ -132,6 +132,102 @@ TEST_CASE("a place is on a turned box if it is inside of its outline", "[ground]
     CHECK(found > 2000);
 }
 
+TEST_CASE("of boxes all sides that no other box covers count, outside and inside", "[ground]") {
+    Random random{31};
+    const auto somewhere = [&](double far) {
+        return Vector3{random.between(-far, far), random.between(-far, far),
+                       random.between(-far, far)};
+    };
+    for (int round = 0; round < 30; ++round) {
+        // Blocks through one another, above a floor, some of them carried by something that leans.
+        Terrain quay;
+        quay.add(Terrain::Plane{.point = {0, -2, 0}});
+        const GroundFrame raft{.position = somewhere(1), .rotation = turned_by(somewhere(0.5))};
+        const std::uint32_t part = quay.add_part(raft);
+        struct Block {
+            Eigen::Matrix3d turned{};
+            Eigen::Vector3d middle{};
+            Eigen::Vector3d half{};
+            [[nodiscard]] bool holds(const Vector3& place) const {
+                const Eigen::Vector3d local =
+                    turned.transpose() * (Eigen::Vector3d{place.x, place.y, place.z} - middle);
+                return (local.cwiseAbs().array() < half.array()).all();
+            }
+        };
+        std::vector<Block> blocks;
+        for (int i = 0; i < 6; ++i) {
+            const Terrain::Box box{
+                .middle = somewhere(1.5),
+                .size = {random.between(0.2, 2), random.between(0.2, 2), random.between(0.2, 2)},
+                .yaw_rad = random.between(-3, 3)};
+            const bool is_carried = random.chance(0.3);
+            quay.add(box, is_carried ? part : 0);
+            Eigen::Affine3d to_world = Eigen::Affine3d::Identity();
+            if (is_carried) {
+                const Quaternion& q = raft.rotation;
+                to_world.translate(
+                    Eigen::Vector3d{raft.position.x, raft.position.y, raft.position.z});
+                to_world.rotate(Eigen::Quaterniond{q.w, q.x, q.y, q.z});
+            }
+            to_world.translate(Eigen::Vector3d{box.middle.x, box.middle.y, box.middle.z});
+            to_world.rotate(Eigen::AngleAxisd{box.yaw_rad, Eigen::Vector3d::UnitY()});
+            blocks.push_back({to_world.linear(), to_world.translation(),
+                              0.5 * Eigen::Vector3d{box.size.x, box.size.y, box.size.z}});
+        }
+        const auto is_inside = [&](const Vector3& place) {
+            return place.y < -2 || std::any_of(blocks.begin(), blocks.end(),
+                                               [&](const Block& one) { return one.holds(place); });
+        };
+        for (int i = 0; i < 300; ++i) {
+            const Vector3 place = somewhere(2.5);
+            const GroundDistance away = quay.distance_to(place, 0.5, 0);
+            CAPTURE(round, i, place.x, place.y, place.z, away.metres);
+            if (place.y < -2.5) continue;  // further below the floor than is looked above
+            REQUIRE(is_inside(place) == (away.metres < 0));
+            if (place.y < -2) continue;  // up to the floor, whatever stands on it
+            CHECK(length_of(away.normal) == Approx(1));
+            // The way that it names ends at the surface: outside just before, inside just after.
+            const Vector3 surface = place - away.normal * away.metres;
+            CHECK_FALSE(is_inside(surface + away.normal * 1e-6));
+            CHECK(is_inside(surface - away.normal * 1e-6));
+            // And from outside nothing is nearer.
+            if (away.metres < 0) continue;
+            Vector3 way = somewhere(1);
+            way = way * ((away.metres - 1e-9) / length_of(way));
+            CHECK_FALSE(is_inside(place + way));
+        }
+    }
+}
+
+TEST_CASE("boxes near a place are all that are, as they stand and move", "[ground]") {
+    Terrain quay;
+    const std::uint32_t raft = quay.add_part(
+        {.position = {5, 0, 0}, .velocity = {1, 0, 0}, .angular_velocity = {0, 0.5, 0}});
+    quay.add(Terrain::Plane{});
+    for (int i = 0; i < 10; ++i)
+        quay.add(Terrain::Box{.middle = {2.0 * i - 10, 0.5, 0}, .size = {1, 1, 4}});
+    quay.add(Terrain::Box{.middle = {0, 1, 2}, .size = {1, 1, 1}}, raft);
+    std::array<GroundBox, 4> found{};
+    CHECK(quay.boxes_near({0, 0.5, 0}, 1.4, 0, found) == 1);
+    CHECK(found[0].index == 5);
+    CHECK(found[0].shape.position == Vector3{0, 0.5, 0});
+    CHECK(quay.boxes_near({0, 0.5, 0}, 1.6, 0, found) == 3);
+    CHECK(quay.boxes_near({0, 0.5, 0}, 30, 0, found) == 11);  // four of them fit
+    REQUIRE(quay.boxes_near({5, 2.5, 2}, 1.1, 0, found) == 1);
+    CHECK(found[0].part == raft);
+    CHECK(found[0].shape.velocity.x == Approx(1 + 0.5 * 2));
+    CHECK(found[0].shape.velocity.z == Approx(0).margin(1e-12));
+    REQUIRE(quay.boxes_near({8.7, 2.5, 1.1}, 1.1, 2, found) == 1);  // in two seconds
+    const Vector3 then = found[0].shape.position;
+    CHECK(then.x == Approx(7 + 2 * std::sin(1.0)));
+    CHECK(then.z == Approx(2 * std::cos(1.0)));
+    const EarlierGround earlier{quay, 2};
+    CHECK(earlier.boxes_near({3, 2.5, 2}, 1.2, 2, found) == 0);
+    CHECK(earlier.distance_to({5, 2.5, 2}, 0.5, 2).metres == Approx(1));
+    CHECK(FlatGround{1}.boxes_near({0, 1, 0}, 5, 0, found) == 0);
+    CHECK(FlatGround{1}.distance_to({0, 1.5, 0}, 0.5, 0).metres == 0.5);
+}
+
 TEST_CASE("no surface is above the highest that a terrain names", "[ground]") {
     Random random{19};
     for (int i = 0; i < 40; ++i) {

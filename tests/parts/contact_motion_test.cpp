@@ -11,6 +11,7 @@
 #include <hopcoil/parts/parts.hpp>
 
 #include "parts/solids.hpp"
+#include "support/random.hpp"
 
 using namespace hopcoil;
 
@@ -303,6 +304,91 @@ TEST_CASE("a ball in a round bowl swings as long as rolling makes it, on any gro
               Approx(slow * (1 + lean * lean / 16)).epsilon(0.01));
         CHECK(off < 0.003);
     }
+}
+
+TEST_CASE("boxes of the ground are met as boxes that stand by themselves", "[parts]") {
+    Random random{77};
+    const std::vector<PartShape> shapes{ball(0.15), box({0.2, 0.15, 0.1}), roller(0.1, 0.2)};
+    int met = 0;
+    for (int round = 0; round < 24; ++round) {
+        Terrain steps;
+        steps.add(Terrain::Plane{});
+        std::vector<ContactShape> alone{{.type = ContactShape::Type::plane}};
+        for (int i = 0; i < 4; ++i) {
+            const Terrain::Box block{
+                .middle = {1.2 + 0.8 * i, random.between(0, 0.4), random.between(-1, 1)},
+                .size = {0.8, random.between(0.3, 1), 3},
+                .yaw_rad = random.between(-0.3, 0.3)};
+            steps.add(block);
+            alone.push_back({.type = ContactShape::Type::box,
+                             .position = block.middle,
+                             .rotation = turned_by({0, block.yaw_rad, 0}),
+                             .half_size_m = block.size * 0.5});
+        }
+        PartsStructure made;
+        made.parts = {{.placement = {{0, 0.3, random.between(-0.5, 0.5)}},
+                       .shapes = {shapes[static_cast<std::size_t>(round) % shapes.size()]},
+                       .restitution = random.between(0, 0.6)}};
+        const PartsSettings settings{.sleep_speed_m_per_s = 0};
+        Parts on_ground{made, settings};
+        Parts on_shapes{made, settings};
+        for (Parts* each : {&on_ground, &on_shapes})
+            each->set_motion(0, {{2, 0, 0.3}, {}});
+        CAPTURE(round);
+        for (int i = 0; i < 60; ++i) {
+            on_ground.step({.ground = &steps}, frame_s);
+            on_shapes.step({.shapes = alone}, frame_s);
+            const Vector3 apart =
+                on_ground.placements()[0].position - on_shapes.placements()[0].position;
+            REQUIRE(length(apart) < 1e-3);
+            met += on_ground.motions()[0].velocity.x < 1 ? 1 : 0;
+        }
+    }
+    CHECK(met > 200);
+}
+
+TEST_CASE("steps stop, hold and push what comes against their sides and edges", "[parts]") {
+    Terrain quay;
+    quay.add(Terrain::Plane{});
+    quay.add(Terrain::Box{.middle = {2, 0.3, 0}, .size = {2, 0.6, 6}});
+    const std::uint32_t raft = quay.add_part({.position = {-3, 0, 0}});
+    quay.add(Terrain::Box{.middle = {0, 0.2, 0}, .size = {1, 0.4, 6}}, raft);
+    PartsStructure made;
+    made.parts = {{.placement = {{-1, 0.15, 2}}, .shapes = {ball(0.15)}, .restitution = 0.5},
+                  {.placement = {{-0.5, 0.2, 0}}, .shapes = {box({0.2, 0.2, 0.2})}},
+                  {.placement = {{0.75, 0.75, -2}}, .shapes = {box({0.6, 0.03, 0.15})}},
+                  {.placement = {{-1.5, 0.1, -1}}, .shapes = {box({0.1, 0.1, 0.1})}}};
+    Parts things{made};
+    things.set_motion(0, {{4, 0, 0}, {}});
+    things.set_motion(1, {{4, 0, 0}, {}});
+    double slowest = 4;
+    for (int i = 0; i < 240; ++i) {
+        things.step({.ground = &quay}, frame_s);
+        slowest = std::fmin(slowest, things.motions()[0].velocity.x);
+        for (std::size_t k : {0, 1})
+            REQUIRE(things.placements()[k].position.x < (k == 0 ? 0.851 : 0.801));
+    }
+    // It had begun to roll: the wall turns its way round, not its spin.
+    CHECK(slowest < -1);
+    CHECK(slowest > -2);
+    CHECK(things.placements()[1].position.x == Approx(0.8).margin(0.002));
+    // The plank leans from the floor over the edge: its underside goes through that.
+    const Placement& plank = things.placements()[2];
+    const Vector3 along = rotated(plank.rotation, {1, 0, 0});
+    const Vector3 up = rotated(plank.rotation, {0, 1, 0});
+    CHECK(things.is_asleep(2));
+    CHECK(along.y > 0.3);
+    CHECK(dot(Vector3{1, 0.6, -2} - plank.position, up) == Approx(-0.03).margin(0.002));
+    CHECK((plank.position - along * 0.6 - up * 0.03).y == Approx(0).margin(0.002));
+    // A raft comes: what sleeps before it is pushed along.
+    REQUIRE(things.is_asleep(3));
+    GroundFrame frame{.position = {-3, 0, 0}, .velocity = {0.5, 0, 0}};
+    for (int i = 0; i < 180; ++i) {
+        frame.position.x += 0.5 * frame_s;
+        quay.move(raft, frame);
+        things.step({.ground = &quay}, frame_s);
+    }
+    CHECK(things.placements()[3].position.x == Approx(-1.5 + 0.5 + 0.1).margin(0.01));
 }
 
 TEST_CASE("what sleeps goes along when its deck moves, sinks or is taken away", "[parts]") {

@@ -9,6 +9,7 @@
 
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/math.hpp>
+#include <hopcoil/field/terrain.hpp>
 #include <hopcoil/points/net.hpp>
 #include <hopcoil/points/net_builders.hpp>
 
@@ -221,6 +222,32 @@ TEST_CASE("a lasting force stretches a spring by force over stiffness, until it 
             net.step({}, frame_s);
         CHECK(net.positions()[1].x == Approx(0.5).epsilon(1e-3));
         CHECK(net.still());
+    }
+}
+
+TEST_CASE("cloth hangs over the edge of a step and along its side, not in it", "[net]") {
+    for (const NetMethod method : all_methods) {
+        Terrain quay;
+        // Three slabs side by side, of the same height: their seams are no sides.
+        for (int i = 0; i < 3; ++i)
+            quay.add(Terrain::Box{.middle = {1.3 + 0.6 * i, 0, 0}, .size = {0.6, 2, 3}});
+        const ClothSettings fabric{.width_m = 1.2, .height_m = 0.6, .columns = 25, .rows = 13};
+        const Placement level{{1.1, 1.3, 0}, turned_by({math::pi / 2, 0, 0})};
+        Net net{cloth(fabric, level), {.method = method, .thickness_m = 0.01, .friction = 0.9}};
+        for (int i = 0; i < 150; ++i)
+            net.step({.ground = &quay}, frame_s);
+        int hanging = 0;
+        for (const Vector3& place : net.positions()) {
+            const bool is_in_it = place.x > 1.005 && place.y < 1.005;
+            CHECK_FALSE(is_in_it);
+            hanging += place.y < 0.9 ? 1 : 0;
+        }
+        double speed = 0;
+        for (const Vector3& each : net.velocities())
+            speed = std::fmax(speed, length_of(each));
+        CAPTURE(static_cast<int>(method), hanging, speed);
+        CHECK(hanging > 100);
+        CHECK(speed < 0.01);
     }
 }
 

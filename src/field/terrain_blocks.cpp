@@ -1,0 +1,116 @@
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+
+#include <hopcoil/field/terrain.hpp>
+
+namespace hopcoil {
+namespace {
+
+/// Beyond a side, by as much as no rounding undoes.
+constexpr double just_beyond_m = 1e-6;
+
+struct Side {
+    double metres = 0;  ///< from a place inside
+    Vector3 normal{};   ///< in the box's own frame
+};
+
+/// The nearest first.
+std::array<Side, 6> sides_by_distance(const Vector3& half, const Vector3& local) noexcept {
+    std::array<Side, 6> sides{{{half.y - local.y, {0, 1, 0}},
+                               {half.y + local.y, {0, -1, 0}},
+                               {half.x - local.x, {1, 0, 0}},
+                               {half.x + local.x, {-1, 0, 0}},
+                               {half.z - local.z, {0, 0, 1}},
+                               {half.z + local.z, {0, 0, -1}}}};
+    std::stable_sort(sides.begin(), sides.end(),
+                     [](const Side& a, const Side& b) { return a.metres < b.metres; });
+    return sides;
+}
+
+}  // namespace
+
+ContactShape Terrain::placed(const Block& block, double ahead_s) const noexcept {
+    ContactShape shape = block.shape;
+    if (block.part == 0) return shape;
+    const GroundFrame carrier = frame(block.part, ahead_s);
+    shape.position = carrier.to_world(shape.position);
+    shape.rotation = carrier.rotation * shape.rotation;
+    shape.velocity = carrier.velocity_at(shape.position);
+    shape.angular_velocity = carrier.angular_velocity;
+    return shape;
+}
+
+template <class Visit>
+void Terrain::for_each_block(const Vector3& place, double ahead_s, double& near,
+                             const Visit& visit) const noexcept {
+    for (std::size_t i = 0; i < blocks_.size(); ++i) {
+        const Block& block = blocks_[i];
+        const Vector3 middle = block.part == 0
+                                   ? block.shape.position
+                                   : frame(block.part, ahead_s).to_world(block.shape.position);
+        const Vector3 way = place - middle;
+        const double reach = near + block.radius;
+        if (reach < 0 || dot(way, way) > reach * reach) continue;
+        visit(i, placed(block, ahead_s));
+    }
+}
+
+std::size_t Terrain::boxes_near(const Vector3& place, double radius, double ahead_s,
+                                std::span<GroundBox> found) const noexcept {
+    std::size_t count = 0;
+    for_each_block(place, ahead_s, radius, [&](std::size_t i, const ContactShape& shape) {
+        if (hopcoil::distance_to(shape, place).metres > radius) return;
+        if (count < found.size())
+            found[count] = {shape, blocks_[i].part, static_cast<std::uint32_t>(i)};
+        ++count;
+    });
+    return count;
+}
+
+GroundDistance Terrain::distance_to(const Vector3& place, double above,
+                                    double ahead_s) const noexcept {
+    constexpr std::size_t none = std::numeric_limits<std::size_t>::max();
+    GroundDistance nearest = Ground::distance_to(place, above, ahead_s);
+    std::size_t block = none;
+    double near = nearest.metres;
+    for_each_block(place, ahead_s, near, [&](std::size_t i, const ContactShape& shape) {
+        const ShapeDistance away = hopcoil::distance_to(shape, place);
+        if (away.metres >= nearest.metres) return;
+        nearest = {away.metres, away.normal, blocks_[i].part};
+        near = away.metres;
+        block = i;
+    });
+    const bool is_inside = block != none && nearest.metres < 0;
+    return is_inside ? way_out(block, place, above, ahead_s) : nearest;
+}
+
+bool Terrain::is_in_ground(const Vector3& place, double above, double ahead_s,
+                           std::size_t but_for) const noexcept {
+    if (Ground::distance_to(place, above, ahead_s).metres < 0) return true;
+    bool found = false;
+    double near = 0;
+    for_each_block(place, ahead_s, near, [&](std::size_t i, const ContactShape& shape) {
+        found = found || (i != but_for && hopcoil::distance_to(shape, place).metres < 0);
+    });
+    return found;
+}
+
+/// Through the nearest side of a box that leads out of the ground.
+GroundDistance Terrain::way_out(std::size_t block, const Vector3& place, double above,
+                                double ahead_s) const noexcept {
+    const ContactShape shape = placed(blocks_[block], ahead_s);
+    const Vector3 local = rotated(conjugate(shape.rotation), place - shape.position);
+    const auto sides = sides_by_distance(shape.half_size_m, local);
+    const auto leading_out = [&](const Side& side) {
+        const Vector3 beyond = local + side.normal * (side.metres + just_beyond_m);
+        return !is_in_ground(shape.position + rotated(shape.rotation, beyond), above, ahead_s,
+                             block);
+    };
+    const auto found = std::find_if(sides.begin(), sides.end(), leading_out);
+    const Side& side = found != sides.end() ? *found : sides.front();
+    return {-side.metres, rotated(shape.rotation, side.normal), blocks_[block].part};
+}
+
+}  // namespace hopcoil
