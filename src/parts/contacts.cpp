@@ -32,6 +32,10 @@ Vector3 relative_velocity(const Contact& contact, std::span<const Body> bodies) 
            bodies[contact.b].velocity_at(contact.arm_b) - contact.surface;
 }
 
+double normal_speed(const Contact& contact, std::span<const Body> bodies) {
+    return dot(relative_velocity(contact, bodies), contact.normal);
+}
+
 /// Where a point would touch the ground.
 struct GroundSpot {
     bool exists = false;
@@ -312,11 +316,10 @@ void Contacts::apply_last(std::span<Body> bodies, double h) noexcept {
 
 /// Along the normal: not into each other, or away again after a blow. By how much that changed its
 /// speed.
-double Contacts::press(Contact& contact, std::span<Body> bodies, double h) noexcept {
-    const double speed = dot(relative_velocity(contact, bodies), contact.normal);
-    const double target = contact.bounce > 0 ? contact.bounce : -std::max(contact.gap, 0.0) / h;
+double Contacts::press(Contact& contact, std::span<Body> bodies) noexcept {
+    const double speed = normal_speed(contact, bodies);
     const double before = contact.impulse;
-    contact.impulse = std::max(before + (target - speed) / contact.give, 0.0);
+    contact.impulse = std::max(before + (contact.target - speed) / contact.give, 0.0);
     strike(contact, bodies, contact.normal * (contact.impulse - before), contact.lasting_s);
     return std::abs(contact.impulse - before) * contact.give;
 }
@@ -361,34 +364,70 @@ void Contacts::resist_rolling(Contact& contact, std::span<Body> bodies, double h
     b.change({}, before - wanted, h);
 }
 
+/// Whether it bounces in this substep: when, and how fast.
+bool Contacts::find_bounce(Contact& contact, double approach, double h) const noexcept {
+    const double pull = length_of(gravity_) * h;
+    const bool hits =
+        contact.restitution > 0 && approach < -2 * pull - 1e-6 && contact.gap + approach * h < 0;
+    if (!hits) return false;
+    // The blow falls within the substep; until then the contact speeds up as all things do.
+    const double falling = dot(gravity_, contact.normal);
+    const double first_s = std::clamp(contact.gap / -approach, 0.0, h);
+    const double mean = approach + falling * (first_s - h) / 2;
+    const double at_s = std::clamp(contact.gap / -mean, 0.0, h);
+    const double speed = approach + falling * (at_s - h / 2);
+    contact.lasting_s = h - at_s;
+    contact.target =
+        std::max(-contact.restitution * speed + falling * (contact.lasting_s - h / 2), 0.0);
+    contact.is_struck = true;
+    return true;
+}
+
+/// A blow runs on through what touches: those that meet at once are one blow, those that it makes
+/// meet the next.
+void Contacts::pass_on_blows(std::span<Body> bodies, double h) noexcept {
+    constexpr int most_rounds = 32;
+    constexpr int most_sweeps = 20;
+    constexpr double settled_m_per_s = 1e-6;
+    bool goes_on = true;
+    for (int round = 0; round < most_rounds && goes_on; ++round) {
+        double change = 1;
+        for (int sweep = 0; sweep < most_sweeps && change > settled_m_per_s; ++sweep) {
+            change = 0;
+            for (Contact& contact : active()) {
+                if (contact.is_blow) change = std::max(change, press(contact, bodies));
+            }
+        }
+        goes_on = false;
+        for (Contact& contact : active()) {
+            contact.is_blow = find_bounce(contact, normal_speed(contact, bodies), h);
+            goes_on = goes_on || contact.is_blow;
+        }
+    }
+    for (Contact& contact : active()) {
+        if (contact.is_struck) contact.target = std::max(normal_speed(contact, bodies), 0.0);
+    }
+}
+
 bool Contacts::solve(std::span<Body> bodies, double h) noexcept {
     constexpr int most_sweeps = 20;
     constexpr double settled_m_per_s = 1e-4;
+    bool has_blows = false;
     for (Contact& contact : active()) {
-        contact.approach = dot(relative_velocity(contact, bodies), contact.normal);
         contact.lasting_s = h;
-        contact.bounce = 0;
-        const double pull = length_of(gravity_) * h;
-        const bool hits = contact.restitution > 0 && contact.impulse == 0 &&
-                          contact.approach < -2 * pull - 1e-6 &&
-                          contact.gap + contact.approach * h < 0;
-        if (!hits) continue;
-        // The blow falls within the substep; until then the contact speeds up as all things do.
-        const double falling = dot(gravity_, contact.normal);
-        const double first_s = std::clamp(contact.gap / -contact.approach, 0.0, h);
-        const double mean = contact.approach + falling * (first_s - h) / 2;
-        const double at_s = std::clamp(contact.gap / -mean, 0.0, h);
-        const double speed = contact.approach + falling * (at_s - h / 2);
-        contact.lasting_s = h - at_s;
-        contact.bounce =
-            std::max(-contact.restitution * speed + falling * (contact.lasting_s - h / 2), 0.0);
+        contact.target = -std::max(contact.gap, 0.0) / h;
+        contact.is_struck = false;
+        contact.is_blow =
+            contact.impulse == 0 && find_bounce(contact, normal_speed(contact, bodies), h);
+        has_blows = has_blows || contact.is_blow;
     }
+    if (has_blows) pass_on_blows(bodies, h);
     // Once impulses have grown over a few substeps, one sweep changes next to nothing.
     double change = 1;
     for (int sweep = 0; sweep < most_sweeps && change > settled_m_per_s; ++sweep) {
         change = 0;
         for (Contact& contact : active()) {
-            change = std::max(change, press(contact, bodies, h));
+            change = std::max(change, press(contact, bodies));
             rub(contact, bodies);
             if (contact.rolling_m > 0) resist_rolling(contact, bodies, h);
         }

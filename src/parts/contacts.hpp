@@ -38,9 +38,10 @@ struct Contact {
     Vector3 stuck_b{};
     bool is_stuck = false;
     bool slips = false;
-    double approach = 0;   ///< speed along the normal before contact; below 0 when nearing
     double lasting_s = 0;  ///< of the substep, after the contact
-    double bounce = 0;     ///< speed along the normal afterwards; 0 without one
+    double target = 0;     ///< speed along the normal afterwards, at least
+    bool is_struck = false;
+    bool is_blow = false;  ///< of those that are struck next
 
     [[nodiscard]] bool is_on_ground() const noexcept { return key >> 62 == 3; }
 };
@@ -121,7 +122,9 @@ class Contacts {
     [[nodiscard]] double depth_of(const Contact& contact,
                                   std::span<const Body> bodies) const noexcept;
     [[nodiscard]] double margin_of(const Body& body, double h) const noexcept;
-    [[nodiscard]] double press(Contact& contact, std::span<Body> bodies, double h) noexcept;
+    [[nodiscard]] bool find_bounce(Contact& contact, double approach, double h) const noexcept;
+    void pass_on_blows(std::span<Body> bodies, double h) noexcept;
+    [[nodiscard]] double press(Contact& contact, std::span<Body> bodies) noexcept;
     void rub(Contact& contact, std::span<Body> bodies) noexcept;
     void resist_rolling(Contact& contact, std::span<Body> bodies, double h) noexcept;
 

