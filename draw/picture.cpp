@@ -332,6 +332,7 @@ class PictureDrawer {
     void scene_in(const Box& cut, const Box& box, double time_s) {
         const Projection projection = fitted(space_, eye_, box);
         canvas_.within({cut.left, cut.top}, cut.width, cut.height);
+        if (picture_.has_floor) draw_floor_line(canvas_, picture_, cut, projection);
         background(projection);
         for (const Subject& subject : picture_.subjects) {
             trail(subject, projection, std::max(picture_.from_s, time_s - picture_.every_s),

@@ -87,6 +87,7 @@ struct Picture {
     std::vector<Subject> subjects{};
     std::vector<Strand> strands{};
     std::vector<Background> background{};
+    bool has_floor = false;  ///< level, at 0: seen as a line from the side
     std::vector<ReferenceFrame> references{};
     int width_px = 1280;
     int height_px = 800;

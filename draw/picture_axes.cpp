@@ -100,6 +100,13 @@ void draw_grid(Canvas& canvas, const Picture& picture, const Box& box,
     }
 }
 
+void draw_floor_line(Canvas& canvas, const Picture& picture, const Box& box,
+                     const Projection& projection) {
+    if (!has_axes(picture) || picture.view == scene::PictureSettings::View::top) return;
+    const double y = projection.origin.y;
+    canvas.line({{box.left, y}, {box.left + box.width, y}}, {target_ink}, 1);
+}
+
 void draw_axes(Canvas& canvas, const Picture& picture, const Box& box,
                const Projection& projection) {
     if (!has_axes(picture)) return draw_scale_bar(canvas, box, projection);

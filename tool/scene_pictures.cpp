@@ -273,7 +273,8 @@ draw::Picture picture_of(const scene::Scene& scene, const Take& take,
     for (std::size_t i = 0; i < lines.size(); ++i)
         picture.strands.push_back(strand_of(take, lines[i], draw::series_colour(nodes.size() + i)));
     for (scene::Scenery& each : scene::scenery_of(scene)) {
-        if (!is_chosen(settings, each.name)) continue;
+        if (each.is_floor) picture.has_floor = true;
+        if (each.is_floor || !is_chosen(settings, each.name)) continue;
         picture.background.push_back(
             {std::move(each.name), hex_of(each.colour), std::move(each.solid)});
     }

@@ -107,7 +107,7 @@ class NetPositions final : public NetSolver {
             if (is_at_pin && link.longest_m < unbounded_length_m)
                 held_n += link.stiffness_n_per_m * link.longest_m;
         }
-        const double slack = 0.01 + (held_n > 0 ? 2 * weight_n / held_n : 0);
+        const double slack = net::tether_slack + (held_n > 0 ? 2 * weight_n / held_n : 0);
         for (std::uint32_t i = 0; i < structure.points.size(); ++i) {
             const double metres = distances.metres[i];
             if (structure.points[i].is_pinned || !(metres < unbounded_length_m)) continue;

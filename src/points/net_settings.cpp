@@ -97,6 +97,19 @@ NetworkBounds bounds_of(const NetStructure& structure) {
     return bounds;
 }
 
+/// Half of the free points are lighter.
+double usual_mass(const NetStructure& structure) {
+    std::vector<double> masses;
+    masses.reserve(structure.points.size());
+    for (const NetPoint& point : structure.points) {
+        if (!point.is_pinned) masses.push_back(point.mass_kg);
+    }
+    if (masses.empty()) return 1;
+    const auto middle = masses.begin() + static_cast<std::ptrdiff_t>(masses.size() / 2);
+    std::nth_element(masses.begin(), middle, masses.end());
+    return *middle;
+}
+
 /// How far the net hangs beyond what its links allow, with positions and substeps of h seconds, as
 /// a share of the distance from its pins (docs/nets.md (8)).
 class PositionExcess {
@@ -104,11 +117,14 @@ class PositionExcess {
     PositionExcess(const NetStructure& structure, const NetSettings& settings)
         : gravity_{chain::length_of(settings.gravity)} {
         const PinDistances distances = pin_distances(structure);
+        const double usual_kg = usual_mass(structure);
         for (std::size_t i = 0; i < structure.points.size(); ++i) {
             const double metres = distances.metres[i];
             if (!(metres > 0 && metres < unbounded_length_m)) continue;
             const auto links = static_cast<double>(distances.links[i]);
-            links_squared_per_m_ = std::max(links_squared_per_m_, links * links / metres);
+            const double weight = std::max(structure.points[i].mass_kg / usual_kg - 1, 0.0);
+            links_squared_per_m_ =
+                std::max(links_squared_per_m_, links * (links + 2 * weight) / metres);
         }
         for (const NetLink& link : structure.links) {
             if (link.stiffness_n_per_m > 0)
@@ -225,7 +241,11 @@ NetPlan plan_for(const NetStructure& structure, const NetSettings& settings) {
                 ++plan.substeps;
         }
     }
-    if (plan.method == NetMethod::positions) plan.excess_percent = excess_percent(plan.substeps);
+    if (plan.method == NetMethod::positions) {
+        plan.excess_percent = excess_percent(plan.substeps);
+        if (settings.has_tethers)
+            plan.excess_percent = std::min(plan.excess_percent, 100 * net::tether_slack);
+    }
     return plan;
 }
 

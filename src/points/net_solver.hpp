@@ -52,6 +52,9 @@ class NetSolver {
 
 namespace net {
 
+/// With positions, what a tether gives beyond the length of the links that it is for.
+inline constexpr double tether_slack = 0.01;
+
 /// A structure with the factors of settings multiplied in.
 [[nodiscard]] NetStructure scaled(NetStructure structure, const NetSettings& settings);
 

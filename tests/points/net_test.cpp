@@ -137,6 +137,35 @@ TEST_CASE("a cloth hung by its edge stretches as its fabric, on every grid and w
     }
 }
 
+TEST_CASE("a rope with a weight hangs as far down as its stretch and its plan say", "[net]") {
+    for (const std::size_t segments : {10U, 40U}) {
+        for (const double weight : {0.0, 0.3, 1.0, 4.0}) {
+            for (const bool has_tethers : {true, false}) {
+                const RopeSettings settings{.length_m = 2,
+                                            .segments = segments,
+                                            .stretch_n = 20000,
+                                            .stretch_damping_n_s = 20};
+                NetStructure made = rope(settings);
+                made.points.front().is_pinned = true;
+                made.points.back().mass_kg += weight;
+                Net net{made, {.has_tethers = has_tethers, .drag_per_s = 2}};
+                for (int frame = 0; frame < 300; ++frame)
+                    net.step({}, frame_s);
+                const NetPlan& plan = net.plan();
+                CAPTURE(segments, weight, has_tethers, plan.substeps, plan.excess_percent);
+                REQUIRE(plan.method == NetMethod::positions);
+                const double load_n = (weight + 0.5 * 2 * settings.mass_kg_per_m) * g;
+                const double wanted = 2 * (1 + load_n / settings.stretch_n);
+                const double excess = 100 * (lowest(net) / -wanted - 1);
+                CHECK(excess > -0.02);
+                CHECK(excess < 1.3 * plan.excess_percent + 0.02);
+                // More substeps are taken until that is little; a heavy load needs the most.
+                CHECK((plan.excess_percent <= 1 || plan.substeps == 60));
+            }
+        }
+    }
+}
+
 TEST_CASE("from a common equilibrium the methods keep one shape", "[net]") {
     const ClothSettings settings{.columns = 17, .rows = 17, .stretch_n_per_m = 300};
     NetStructure made = cloth(settings, {{}, turned_by({-1.2, 0, 0})});

@@ -148,7 +148,7 @@ class Browser {
     }
 
     static void wait_until(const std::string& what, const std::function<bool()>& holds) {
-        const auto end = std::chrono::steady_clock::now() + std::chrono::seconds{60};
+        const auto end = std::chrono::steady_clock::now() + std::chrono::seconds{300};
         while (!holds()) {
             if (std::chrono::steady_clock::now() > end)
                 throw std::runtime_error{"waited in vain until " + what};

@@ -175,10 +175,10 @@ class GroundSpec final : public SystemSpec {
                            .solid = solid_of(piece),
                            .colour = can_stand ? ground_colour : water_colour});
         };
-        // A level plane at 0 is where grids are drawn.
-        const auto& plane = parts_.plane;
-        if (plane && (plane->point.y != 0 || plane->slope_x != 0 || plane->slope_z != 0))
+        if (const auto& plane = parts_.plane) {
             add("plane", 0, *plane, plane->can_stand);
+            all.back().is_floor = plane->point.y == 0 && plane->slope_x == 0 && plane->slope_z == 0;
+        }
         for (std::size_t i = 0; i < parts_.fields.size(); ++i)
             add("field", i, parts_.fields[i], true);
         for (std::size_t i = 0; i < parts_.meshes.size(); ++i)
@@ -292,9 +292,8 @@ SystemKind ground_kind() {
     return {"ground",
             {{"ground",
               "`[ground.NAME]`",
-              "What walkers walk on: of a plane, boxes, a height field, a model and platforms the "
-              "highest "
-              "counts.",
+              "What walkers walk on and things fall on: of a plane, boxes, a height field, a model "
+              "and platforms the highest counts. Boxes and platforms have sides, too.",
               {{"plane", flag, "`false`: no plane", "`true`"},
                {"height_m", number, "of the plane", "0"},
                {"slope_x", number, "how far the plane rises for each metre along x", "0"},

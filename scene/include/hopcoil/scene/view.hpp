@@ -92,6 +92,7 @@ struct Scenery {
     std::string name{};
     io::Solid solid{};
     Colour colour{};
+    bool is_floor = false;  ///< level, at 0, without end: where others draw their grid
 };
 
 }  // namespace hopcoil::scene
