@@ -9,6 +9,7 @@
 #include <numeric>
 #include <vector>
 
+#include <hopcoil/field/terrain.hpp>
 #include <hopcoil/parts/balance.hpp>
 #include <hopcoil/parts/parts.hpp>
 
@@ -172,10 +173,47 @@ void report_balance() {
         frame_ms({}, false), frame_ms({0, 0, 1}, false), frame_ms({}, true));
 }
 
+/// Balls poured into a bin of the ground's boxes, and a pyramid of boxes: contact alone.
+void report_piles() {
+    PartsStructure balls;
+    for (std::uint32_t i = 0; i < 48; ++i) {
+        const double layer = i / 16;
+        balls.parts.push_back(
+            {.placement = {{-0.3 + 0.21 * (i % 4) + 0.01 * layer, 0.5 + 0.25 * layer,
+                            -0.3 + 0.21 * (i / 4 % 4) + 0.007 * layer}},
+             .shapes = {{.type = PartShape::Type::sphere, .radius_m = 0.1}}});
+    }
+    PartsStructure pyramid;
+    for (std::uint32_t row = 0; row < 8; ++row) {
+        for (std::uint32_t k = 0; k < 8 - row; ++k)
+            pyramid.parts.push_back(
+                box({0.42 * (k + 0.5 * row), 0.1 + 0.2 * row, 0}, {0.2, 0.1, 0.15}));
+    }
+    Terrain bin;
+    bin.add(Terrain::Plane{});
+    for (const double side : {-0.6, 0.6}) {
+        bin.add(Terrain::Box{.middle = {side, 0.3, 0}, .size = {0.1, 0.6, 1.3}});
+        bin.add(Terrain::Box{.middle = {0, 0.3, side}, .size = {1.1, 0.6, 0.1}});
+    }
+    const FlatGround flat;
+    const auto frame_ms = [](const PartsStructure& made, const Ground& ground) {
+        std::vector<double> times_s;
+        for (int pair = 0; pair < pairs; ++pair) {
+            Parts pile{made, {.substeps = substeps, .sleep_speed_m_per_s = 0}};
+            times_s.push_back(
+                bench::seconds_of([&] { pile.step({.ground = &ground}, frame_s); }, 120));
+        }
+        return 1e3 * bench::median(times_s);
+    };
+    std::printf("48 balls poured into a bin: %.2f ms a frame; a pyramid of 36 boxes: %.2f\n",
+                frame_ms(balls, bin), frame_ms(pyramid, flat));
+}
+
 }  // namespace
 
 int main() {
     report("a stack of 20 parts", stack(), 20);
     report("a body of 11 parts", body(), 11);
     report_balance();
+    report_piles();
 }

@@ -5,8 +5,8 @@
 #include <span>
 #include <vector>
 
-#include <hopcoil/parts/parts_structure.hpp>
 #include <hopcoil/field/contact_shape.hpp>
+#include <hopcoil/parts/parts_structure.hpp>
 
 #include "convex.hpp"
 #include "parts_body.hpp"

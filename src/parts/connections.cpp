@@ -240,6 +240,7 @@ void Connections::correct(std::span<Body> bodies, double h) noexcept {
 }
 
 void Connections::see_all(std::span<Body> bodies) noexcept {
+    catch_up(bodies);
     std::size_t owner = all_.size();
     for (std::size_t i = 0; i < row_count_; ++i) {
         Row& row = rows_[i];
@@ -394,6 +395,7 @@ double Connections::solve(std::span<Body> bodies, double h) noexcept {
         }
         if (!is_stale && worst_error() < close) break;
     }
+    catch_up(bodies);
     return worst_error();
 }
 

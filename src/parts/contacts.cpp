@@ -27,15 +27,6 @@ Vector3 across(const Vector3& v, const Vector3& normal) {
     return v - normal * dot(v, normal);
 }
 
-Vector3 relative_velocity(const Contact& contact, std::span<const Body> bodies) {
-    return bodies[contact.a].velocity_at(contact.arm_a) -
-           bodies[contact.b].velocity_at(contact.arm_b) - contact.surface;
-}
-
-double normal_speed(const Contact& contact, std::span<const Body> bodies) {
-    return dot(relative_velocity(contact, bodies), contact.normal);
-}
-
 /// Where a point would touch the ground.
 struct GroundSpot {
     bool exists = false;
@@ -69,11 +60,6 @@ GroundSpot spot_under(const Ground& ground, const Vector3& point, double radius,
     return spot;
 }
 
-void strike(const Contact& contact, std::span<Body> bodies, const Vector3& impulse, double h) {
-    bodies[contact.a].strike(impulse, contact.arm_a, h);
-    bodies[contact.b].strike(impulse * -1, contact.arm_b, h);
-}
-
 }  // namespace
 
 Contacts::Contacts(const PartsStructure& structure, const PartsSettings& settings,
@@ -85,6 +71,7 @@ Contacts::Contacts(const PartsStructure& structure, const PartsSettings& setting
       restitution_{settings.restitution} {
     now_.resize(24 * colliders_.all().size() + 64);
     before_.resize(now_.size());
+    spins_.resize(bodies.size());
 }
 
 void Contacts::forget() noexcept {
@@ -126,15 +113,27 @@ double Contacts::margin_of(const Body& body, double h) const noexcept {
     return speed * h + 2 * length_of(gravity_) * h * h + 0.001;
 }
 
+/// Those of the substep before stand in the same order, those of a key side by side.
+std::size_t Contacts::first_with(std::uint64_t key) noexcept {
+    for (std::size_t k = 0; k < count_before_; ++k) {
+        const std::size_t i = from_ + k < count_before_ ? from_ + k : from_ + k - count_before_;
+        if (before_[i].key != key) continue;
+        from_ = i;
+        return i;
+    }
+    return count_before_;
+}
+
 /// Of the substep before, the spot between the same solids that is nearest.
 void Contacts::recall(Contact& contact, const Placement& place_a, const Placement& place_b,
                       double h) noexcept {
     constexpr double near_m = 0.03;
     Contact* best = nullptr;
     double least = near_m * near_m;
-    for (std::size_t i = 0; i < count_before_; ++i) {
+    for (std::size_t i = first_with(contact.key);
+         i < count_before_ && before_[i].key == contact.key; ++i) {
         Contact& old = before_[i];
-        if (old.key != contact.key || old.is_recalled) continue;
+        if (old.is_recalled) continue;
         const Vector3 way = old.local_a - contact.local_a;
         const double square = dot(way, way);
         if (square >= least) continue;
@@ -284,6 +283,7 @@ void Contacts::find(std::span<Body> bodies, const PartsInputs& inputs, double h,
     now_.swap(before_);
     count_before_ = count_;
     last_h_before_ = last_h_;
+    from_ = 0;
     count_ = 0;
     deepest_ = 0;
     colliders_.place(bodies);
@@ -303,6 +303,32 @@ void Contacts::keep_sleeping(std::span<const Body> bodies) noexcept {
     }
 }
 
+Vector3 Contacts::relative_velocity(const Contact& contact,
+                                    std::span<const Body> bodies) const noexcept {
+    const auto velocity_of = [&](std::uint32_t body, const Vector3& arm) {
+        return bodies[body].velocity + cross(spins_[body], arm);
+    };
+    return velocity_of(contact.a, contact.arm_a) - velocity_of(contact.b, contact.arm_b) -
+           contact.surface;
+}
+
+double Contacts::normal_speed(const Contact& contact, std::span<const Body> bodies) const noexcept {
+    return dot(relative_velocity(contact, bodies), contact.normal);
+}
+
+void Contacts::strike(Body& body, Vector3& spin, const Vector3& impulse, const Vector3& turning,
+                      double h) noexcept {
+    body.change(impulse, turning, h);
+    spin = spin + body.inverse * turning;
+}
+
+void Contacts::strike(const Contact& contact, std::span<Body> bodies, const Vector3& impulse,
+                      double h) noexcept {
+    strike(bodies[contact.a], spins_[contact.a], impulse, cross(contact.arm_a, impulse), h);
+    const Vector3 back = impulse * -1;
+    strike(bodies[contact.b], spins_[contact.b], back, cross(contact.arm_b, back), h);
+}
+
 void Contacts::apply_last(std::span<Body> bodies, double h) noexcept {
     for (Contact& contact : active()) {
         contact.lasting_s = h;
@@ -312,6 +338,7 @@ void Contacts::apply_last(std::span<Body> bodies, double h) noexcept {
             bodies[contact.b].change({}, contact.resisting * -1, h);
         }
     }
+    catch_up(bodies);
 }
 
 /// Along the normal: not into each other, or away again after a blow. By how much that changed its
@@ -325,6 +352,7 @@ double Contacts::press(Contact& contact, std::span<Body> bodies) noexcept {
 }
 
 void Contacts::rub(Contact& contact, std::span<Body> bodies) noexcept {
+    if (contact.impulse == 0 && contact.rubbing == Vector3{}) return;
     const Vector3 sliding = across(relative_velocity(contact, bodies), contact.normal);
     const double speed = length_of(sliding);
     const Vector3 before = contact.rubbing;
@@ -347,7 +375,7 @@ void Contacts::rub(Contact& contact, std::span<Body> bodies) noexcept {
 void Contacts::resist_rolling(Contact& contact, std::span<Body> bodies, double h) noexcept {
     Body& a = bodies[contact.a];
     Body& b = bodies[contact.b];
-    const Vector3 spin = a.spin() - b.spin();
+    const Vector3 spin = spins_[contact.a] - spins_[contact.b];
     const double speed = length_of(spin);
     const Vector3 before = contact.resisting;
     Vector3 wanted = before;
@@ -360,8 +388,8 @@ void Contacts::resist_rolling(Contact& contact, std::span<Body> bodies, double h
     const double size = length_of(wanted);
     if (size > most) wanted = wanted * (most / size);
     contact.resisting = wanted;
-    a.change({}, wanted - before, h);
-    b.change({}, before - wanted, h);
+    strike(a, spins_[contact.a], {}, wanted - before, h);
+    strike(b, spins_[contact.b], {}, before - wanted, h);
 }
 
 /// Whether it bounces in this substep: when, and how fast.
@@ -412,6 +440,8 @@ void Contacts::pass_on_blows(std::span<Body> bodies, double h) noexcept {
 bool Contacts::solve(std::span<Body> bodies, double h) noexcept {
     constexpr int most_sweeps = 20;
     constexpr double settled_m_per_s = 1e-4;
+    for (std::size_t i = 0; i < bodies.size(); ++i)
+        spins_[i] = bodies[i].spin();
     bool has_blows = false;
     for (Contact& contact : active()) {
         contact.lasting_s = h;
@@ -432,6 +462,7 @@ bool Contacts::solve(std::span<Body> bodies, double h) noexcept {
             if (contact.rolling_m > 0) resist_rolling(contact, bodies, h);
         }
     }
+    catch_up(bodies);
     return std::any_of(active().begin(), active().end(),
                        [](const Contact& each) { return each.impulse > 0; });
 }

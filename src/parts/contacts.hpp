@@ -117,11 +117,20 @@ class Contacts {
     }
     void add(std::uint64_t key, std::uint32_t a, std::span<Body> bodies, const Surface& surface,
              const Vector3& normal, const TouchPoint& point, double h) noexcept;
+    [[nodiscard]] std::size_t first_with(std::uint64_t key) noexcept;
     void recall(Contact& contact, const Placement& place_a, const Placement& place_b,
                 double h) noexcept;
     [[nodiscard]] double depth_of(const Contact& contact,
                                   std::span<const Body> bodies) const noexcept;
     [[nodiscard]] double margin_of(const Body& body, double h) const noexcept;
+    [[nodiscard]] Vector3 relative_velocity(const Contact& contact,
+                                            std::span<const Body> bodies) const noexcept;
+    [[nodiscard]] double normal_speed(const Contact& contact,
+                                      std::span<const Body> bodies) const noexcept;
+    void strike(const Contact& contact, std::span<Body> bodies, const Vector3& impulse,
+                double h) noexcept;
+    static void strike(Body& body, Vector3& spin, const Vector3& impulse, const Vector3& turning,
+                       double h) noexcept;
     [[nodiscard]] bool find_bounce(Contact& contact, double approach, double h) const noexcept;
     void pass_on_blows(std::span<Body> bodies, double h) noexcept;
     [[nodiscard]] double press(Contact& contact, std::span<Body> bodies) noexcept;
@@ -131,8 +140,10 @@ class Contacts {
     Colliders colliders_;
     std::vector<Contact> now_;
     std::vector<Contact> before_;
+    std::vector<Vector3> spins_;  ///< of each body, while contacts are solved
     std::size_t count_ = 0;
     std::size_t count_before_ = 0;
+    std::size_t from_ = 0;  ///< where the next of those before is looked for
     std::size_t active_ = 0;  ///< of `now_`, the first ones: of what moves
     std::uint32_t world_;     ///< the last body
     Vector3 gravity_{};

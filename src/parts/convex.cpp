@@ -275,6 +275,16 @@ Nearest deepest_points(const Convex& a, const Convex& b, const Parting& parting)
     return {middle - half, middle + half, -parting.depth, true};
 }
 
+Touch touch_of_balls(const Convex& a, const Convex& b, double margin) {
+    Touch touch;
+    const Vector3 way = a.points[0] - b.points[0];
+    const double distance = length_of(way);
+    if (distance - a.radius - b.radius > margin) return touch;
+    touch.normal = unit(way, {0, 1, 0});
+    add_single(touch, a, b, {a.points[0], b.points[0], distance, false});
+    return touch;
+}
+
 }  // namespace
 
 void Touch::add(const TouchPoint& point) noexcept {
@@ -310,6 +320,7 @@ Polytope prism(std::span<const Vector3> corners) {
 }
 
 Touch touch_of(const Convex& a, const Convex& b, double margin, const Vector3& moving) noexcept {
+    if (a.points.size() == 1 && b.points.size() == 1) return touch_of_balls(a, b, margin);
     Touch touch;
     Nearest nearest = nearest_points(a, b);
     if (nearest.distance - a.radius - b.radius > margin) return touch;

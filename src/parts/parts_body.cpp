@@ -95,13 +95,23 @@ void Body::change(const Vector3& impulse, const Vector3& turning, double h) noex
         velocity = velocity + impulse * inverse_now;
         momentum = momentum + turning;
     }
-    shift(impulse * h, turning * h);
+    impulse_s = impulse_s + impulse * h;
+    turning_s = turning_s + turning * h;
+}
+
+void Body::catch_up() noexcept {
+    if (impulse_s == Vector3{} && turning_s == Vector3{}) return;
+    shift(impulse_s, turning_s);
+    impulse_s = {};
+    turning_s = {};
 }
 
 void Body::begin() noexcept {
     from = position;
     velocity_from = velocity;
     momentum_from = momentum;
+    impulse_s = {};
+    turning_s = {};
     inverse_now = is_asleep ? 0 : inverse_mass;
     inverse = {};
     if (inverse_now == 0) return;

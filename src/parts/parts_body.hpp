@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include <hopcoil/base/placement.hpp>
@@ -42,6 +43,8 @@ struct Body {
     Vector3 momentum_from{};
     Matrix3 inverse{};  ///< of the inertia, in the world; zero for what nothing moves
     double inverse_now = 0;
+    Vector3 impulse_s{};  ///< of blows, times how long they have lasted
+    Vector3 turning_s{};
 
     [[nodiscard]] bool moves() const noexcept { return inverse_now > 0; }
     [[nodiscard]] Vector3 angular_velocity() const noexcept;
@@ -55,11 +58,13 @@ struct Body {
     [[nodiscard]] Vector3 velocity_at(const Vector3& arm) const noexcept {
         return velocity + cross(spin(), arm);
     }
-    /// A blow at an arm from its centre, that has lasted for `h` of the substep.
+    /// A blow at an arm from its centre, that has lasted for `h` of the substep: at once in its
+    /// velocity, in its place with the next `catch_up`.
     void strike(const Vector3& impulse, const Vector3& arm, double h) noexcept {
         change(impulse, cross(arm, impulse), h);
     }
     void change(const Vector3& impulse, const Vector3& turning, double h) noexcept;
+    void catch_up() noexcept;
     /// As the substep begins: what holds throughout it.
     void begin() noexcept;
     /// On by its own motion, and turned as what no torque acts on.
@@ -72,6 +77,11 @@ struct Body {
     [[nodiscard]] double mean_kinetic_energy() const noexcept;
     [[nodiscard]] double kinetic_energy_of_mean() const noexcept;
 };
+
+inline void catch_up(std::span<Body> bodies) noexcept {
+    for (Body& body : bodies)
+        body.catch_up();
+}
 
 /// A body for each part, and one at the end that never moves: the world.
 [[nodiscard]] std::vector<Body> bodies_of(const PartsStructure& structure);
