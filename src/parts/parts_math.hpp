@@ -69,6 +69,10 @@ inline Vector3 unit(const Vector3& v, const Vector3& otherwise) noexcept {
     return length > 1e-12 ? v * (1 / length) : otherwise;
 }
 
+inline Vector3 across(const Vector3& v, const Vector3& normal) noexcept {
+    return v - normal * dot(v, normal);
+}
+
 inline Vector3 any_across(const Vector3& v) noexcept {
     const Vector3 other = std::abs(v.x) < 0.6 ? Vector3{1, 0, 0} : Vector3{0, 1, 0};
     return unit(cross(v, other), {0, 0, 1});

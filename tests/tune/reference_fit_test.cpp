@@ -98,7 +98,7 @@ Reference jump_record(const Tuning& tuning, double noise, bool at_once = true) {
 
 }  // namespace
 
-TEST_CASE("a follower's numbers are recovered from its noisy record", "[fit]") {
+TEST_CASE("a follower's numbers are recovered from its noisy record", "[fit][long]") {
     const bool with_delay = GENERATE(false, true);
     RandomNumbers numbers{stream_of(7, with_delay ? "delays" : "leads")};
     std::array<int, 3> inside{};
