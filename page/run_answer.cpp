@@ -143,9 +143,10 @@ Json metrics_of(const scene::Scene& scene, const Take& take) {
             return number * report.per_unit;
         };
         Json json{{"mover", report.name}, {"words", report.words}, {"unit", report.unit}};
-        for (const scene::ReportFigure& figure : report.figures)
+        for (const scene::ReportFigure& figure : report.figures) {
             json["figures"].push_back(
                 {{"name", figure.name}, {"unit", figure.unit}, {"value", figure.value}});
+        }
         for (const scene::SystemChart& chart : report.charts)
             json["charts"].push_back(chart_json(chart, take));
         if (report.tracking) {

@@ -143,7 +143,7 @@ class Contacts {
     std::vector<Vector3> spins_;  ///< of each body, while contacts are solved
     std::size_t count_ = 0;
     std::size_t count_before_ = 0;
-    std::size_t from_ = 0;  ///< where the next of those before is looked for
+    std::size_t from_ = 0;    ///< where the next of those before is looked for
     std::size_t active_ = 0;  ///< of `now_`, the first ones: of what moves
     std::uint32_t world_;     ///< the last body
     Vector3 gravity_{};

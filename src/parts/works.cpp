@@ -118,14 +118,14 @@ void PartsWorks::wake_touched(const PartsInputs& inputs) noexcept {
 void PartsWorks::wake_where_ground_moves(const Ground* ground) noexcept {
     constexpr double moved_m = 0.0005;  // what touches may be so deep, and its spot beside it
     constexpr double from_above_m = 0.3;
+    const auto stays = [&](const Vector3& spot) {
+        if (ground == nullptr) return false;
+        const GroundDistance now = ground->distance_to(spot, from_above_m, 0);
+        return std::abs(now.metres) < moved_m &&
+               ground->velocity_at(spot, now.part, 0) == Vector3{};
+    };
     for (const parts::Contact& each : contacts.all()) {
-        if (!bodies[each.a].is_asleep || !each.is_on_ground()) continue;
-        const Vector3& was = each.local_b;
-        const GroundDistance now =
-            ground != nullptr ? ground->distance_to(was, from_above_m, 0) : GroundDistance{};
-        const bool stays =
-            std::abs(now.metres) < moved_m && ground->velocity_at(was, now.part, 0) == Vector3{};
-        if (!stays) wake(each.a);
+        if (bodies[each.a].is_asleep && each.is_on_ground() && !stays(each.local_b)) wake(each.a);
     }
     if (ground == nullptr) return;
     for (std::uint32_t i = 0; i < bodies.size(); ++i) {

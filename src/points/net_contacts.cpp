@@ -80,9 +80,8 @@ void NetContacts::for_each_surface(std::size_t point, const Vector3& place,
     }
     for (const ContactShape& shape : std::span{placed_}.first(shape_count_)) {
         const ShapeDistance away = distance_to(shape, place);
-        if (away.metres < keep)
-            visit(Surface{away.metres - keep, away.normal, velocity_at(shape, place),
-                          shape.friction});
+        if (away.metres >= keep) continue;
+        visit(Surface{away.metres - keep, away.normal, velocity_at(shape, place), shape.friction});
     }
 }
 
@@ -149,8 +148,7 @@ void NetContacts::resolve_pair(const Pair& pair, std::span<Vector3> x,
 
 void NetContacts::resolve_balls(std::span<Vector3> x, std::span<const Vector3> x_start,
                                 std::span<std::uint8_t> touches) noexcept {
-    for (std::size_t k = 0; k < balls_.size(); ++k) {
-        const std::uint32_t ball = balls_[k];
+    for (const std::uint32_t ball : balls_) {
         const double reach = radii_[ball] + thickness_m_;
         for (std::uint32_t i = 0; i < x.size(); ++i) {
             if (i == ball || (radii_[i] > 0 && i < ball)) continue;

@@ -77,9 +77,10 @@ class NetPositions final : public NetSolver {
             share = acts ? 1 / ((1 + taken) * w + 1 / (k * h * h)) : 0;
         };
         const std::vector<double>& w = inverse_masses_;
-        for (std::size_t i = 0; i < links_.size(); ++i)
+        for (std::size_t i = 0; i < links_.size(); ++i) {
             prepare_one(links_.stiffness[i], links_.damping[i], w[links_.a[i]] + w[links_.b[i]],
                         link_damping_[i], link_share_[i]);
+        }
         for (std::size_t i = 0; i < bends_.size(); ++i) {
             const double a = bends_.weight_a[i];
             const double c = bends_.weight_c[i];

@@ -155,16 +155,18 @@ bool is_too_large_for(Scheme scheme, const NetStructure& structure) {
 
 void require_possible(NetMethod method, const NetStructure& structure,
                       const NetSettings& settings) {
-    if (method == NetMethod::forces && is_too_large_for(settings.scheme, structure))
+    if (method == NetMethod::forces && is_too_large_for(settings.scheme, structure)) {
         throw InvalidValue{"scheme", static_cast<double>(settings.scheme),
                            "for more than 200 points another scheme than implicit_euler, or the "
                            "method implicit"};
+    }
     if (method != NetMethod::implicit) return;
     for (const NetPoint& point : structure.points) {
         // A ball rests on points far lighter than it is, which one solve a step cannot balance.
-        if (point.radius_m > 0)
+        if (point.radius_m > 0) {
             throw InvalidValue{"radius_m", point.radius_m,
                                "no balls with the method implicit; positions and forces hold them"};
+        }
     }
 }
 

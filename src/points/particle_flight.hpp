@@ -2,8 +2,8 @@
 
 #include <span>
 
-#include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/contact_shape.hpp>
+#include <hopcoil/field/ground.hpp>
 #include <hopcoil/points/particle_settings.hpp>
 
 #include "particle_kernels.hpp"

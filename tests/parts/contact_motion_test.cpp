@@ -365,7 +365,7 @@ TEST_CASE("steps stop, hold and push what comes against their sides and edges", 
     for (int i = 0; i < 240; ++i) {
         things.step({.ground = &quay}, frame_s);
         slowest = std::fmin(slowest, things.motions()[0].velocity.x);
-        for (std::size_t k : {0, 1})
+        for (const std::uint32_t k : {0U, 1U})
             REQUIRE(things.placements()[k].position.x < (k == 0 ? 0.851 : 0.801));
     }
     // It had begun to roll: the wall turns its way round, not its spin.

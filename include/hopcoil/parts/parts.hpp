@@ -13,10 +13,10 @@
 #include <hopcoil/base/state.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/base/vector3.hpp>
+#include <hopcoil/field/contact_shape.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/parts/parts_settings.hpp>
 #include <hopcoil/parts/parts_structure.hpp>
-#include <hopcoil/field/contact_shape.hpp>
 
 namespace hopcoil {
 

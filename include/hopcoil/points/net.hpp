@@ -12,9 +12,9 @@
 #include <hopcoil/base/state.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/base/vector3.hpp>
+#include <hopcoil/field/contact_shape.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
-#include <hopcoil/field/contact_shape.hpp>
 #include <hopcoil/points/net_settings.hpp>
 #include <hopcoil/points/net_structure.hpp>
 

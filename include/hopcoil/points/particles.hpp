@@ -11,9 +11,9 @@
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/base/vector3.hpp>
+#include <hopcoil/field/contact_shape.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
-#include <hopcoil/field/contact_shape.hpp>
 #include <hopcoil/points/detail/cells.hpp>
 #include <hopcoil/points/particle_settings.hpp>
 
