@@ -505,6 +505,65 @@ TEST_CASE("a heap that is turned about the vertical falls in the same way, turne
     }
 }
 
+TEST_CASE("an arch of loose wedges and a pyramid of boxes stand, dominoes fall in turn",
+          "[parts]") {
+    const FlatGround ground;
+    const auto drift_after = [&](const PartsStructure& made, int frames) {
+        Parts things{made, {.sleep_speed_m_per_s = 0}};
+        for (int i = 0; i < frames; ++i)
+            things.step({.ground = &ground}, frame_s);
+        double most = 0;
+        for (std::size_t i = 0; i < made.parts.size(); ++i) {
+            const Vector3 way = things.placements()[i].position - made.parts[i].placement.position;
+            most = std::fmax(most, length(way));
+        }
+        return most;
+    };
+    PartsStructure arch;
+    constexpr int wedges = 11;
+    for (int i = 0; i < wedges; ++i) {
+        PartShape wedge{.type = PartShape::Type::outline, .half_size_m = {0.1, 0.1, 0.2}};
+        for (const auto& [radius, corner] :
+             {std::pair{0.8, 0}, std::pair{1.1, 0}, std::pair{1.1, 1}, std::pair{0.8, 1}}) {
+            const double angle = math::pi * (i + corner) / wedges;
+            wedge.outline.push_back({radius * std::cos(angle), radius * std::sin(angle), 0});
+        }
+        arch.parts.push_back({.shapes = {wedge}, .friction = 0.7});
+    }
+    CHECK(drift_after(arch, 240) < 0.001);
+    PartsStructure pyramid;
+    for (int row = 0; row < 6; ++row) {
+        for (int k = 0; k < 6 - row; ++k) {
+            pyramid.parts.push_back({.placement = {{0.42 * (k + 0.5 * row), 0.1 + 0.2 * row, 0}},
+                                     .shapes = {box({0.2, 0.1, 0.15})}});
+        }
+    }
+    CHECK(drift_after(pyramid, 240) < 0.002);
+
+    PartsStructure row;
+    for (int i = 0; i < 10; ++i)
+        row.parts.push_back(
+            {.placement = {{0.25 * i, 0.3, 0}}, .shapes = {box({0.03, 0.3, 0.15})}});
+    Parts dominoes{row};
+    for (int i = 0; i < 30; ++i)
+        dominoes.step({.ground = &ground}, frame_s);
+    CHECK(std::all_of(row.parts.begin(), row.parts.end(), [&](const Part& part) {
+        const auto i = static_cast<std::size_t>(&part - row.parts.data());
+        return length(dominoes.placements()[i].position - part.placement.position) < 1e-3;
+    }));
+    dominoes.push(0, {0, 0.25, 0}, {2, 0, 0});
+    std::vector<int> fell_at(row.parts.size(), 0);
+    for (int frame = 1; frame <= 240; ++frame) {
+        dominoes.step({.ground = &ground}, frame_s);
+        for (std::size_t i = 0; i < fell_at.size(); ++i) {
+            const bool leans = rotated(dominoes.placements()[i].rotation, {0, 1, 0}).y < 0.9;
+            if (leans && fell_at[i] == 0) fell_at[i] = frame;
+        }
+    }
+    CHECK(fell_at.front() > 0);
+    CHECK(std::is_sorted(fell_at.begin(), fell_at.end()));
+}
+
 TEST_CASE("solids thrown at each other do not pass through, whatever their shapes", "[parts]") {
     RandomNumbers random{stream_of(9, "thrown")};
     const std::vector<Vector3> wedge{{-0.1, -0.1, 0}, {0.15, -0.1, 0}, {-0.1, 0.12, 0}};

@@ -117,6 +117,51 @@ TEST_CASE("a weight on a rope swings as a pendulum of its length", "[net]") {
 }
 
 // Stiff links need substeps enough: positions hold them softer than that (docs/nets.md).
+TEST_CASE("two weights on a rope over a smooth drum move as their difference says", "[net]") {
+    constexpr std::uint32_t count = 81;
+    constexpr double apart = 0.03;
+    constexpr double point_kg = 0.005;
+    constexpr double radius = 0.2;
+    constexpr double around = radius + 0.005;  // where the points lie
+    for (const double heavier : {1.5, 2.5}) {
+        for (const NetMethod method : {NetMethod::forces, NetMethod::implicit}) {
+            NetStructure made;
+            for (std::uint32_t i = 0; i < count; ++i) {
+                const double at = apart * (i - 0.5 * (count - 1));
+                const double beyond = std::fabs(at) - around * math::pi / 2;
+                Vector3 place{around * std::sin(at / around), around * std::cos(at / around), 0};
+                if (beyond > 0) place = {at > 0 ? around : -around, -beyond, 0};
+                made.points.push_back({place, point_kg});
+                if (i > 0) made.links.push_back(spring_link(i - 1, i, apart, {1e6, 60}));
+            }
+            made.points.front().mass_kg = 1;
+            made.points.back().mass_kg = heavier;
+            NetSettings settings{.method = method};
+            if (method == NetMethod::implicit) {
+                settings.substeps = 8;
+                settings.iterations = 40;
+            }
+            Net net{made, settings};
+            const ContactShape drum{.type = ContactShape::Type::capsule,
+                                    .rotation = turned_by({math::pi / 2, 0, 0}),
+                                    .radius_m = radius,
+                                    .half_size_m = {0, 1, 0},
+                                    .friction = 0};
+            const double from = net.positions().back().y;
+            for (int frame = 0; frame < 30; ++frame)
+                net.step({.shapes = {&drum, 1}}, frame_s);
+            // The rope that has gone over pulls as well: M y'' = (difference + 2 y kg_per_m) g.
+            const double kg_per_m = point_kg / apart;
+            const double whole = 1 + heavier + point_kg * (count - 2);
+            const double rate = std::sqrt(2 * kg_per_m * g / whole);
+            const double way =
+                (heavier - 1) / (2 * kg_per_m) * (std::cosh(rate * 30 * frame_s) - 1);
+            CAPTURE(heavier, static_cast<int>(method));
+            CHECK(from - net.positions().back().y == Approx(way).epsilon(0.02));
+        }
+    }
+}
+
 TEST_CASE("a wave runs along a taut rope at the root of tension over mass", "[net]") {
     for (const NetMethod method : all_methods) {
         RopeSettings settings{.length_m = 2, .segments = 20, .mass_kg_per_m = 0.1};
