@@ -1,4 +1,3 @@
-#include <algorithm>
 #include <array>
 #include <cmath>
 #include <limits>
@@ -16,17 +15,13 @@ struct Side {
     Vector3 normal{};   ///< in the box's own frame
 };
 
-/// The nearest first.
-std::array<Side, 6> sides_by_distance(const Vector3& half, const Vector3& local) noexcept {
-    std::array<Side, 6> sides{{{half.y - local.y, {0, 1, 0}},
-                               {half.y + local.y, {0, -1, 0}},
-                               {half.x - local.x, {1, 0, 0}},
-                               {half.x + local.x, {-1, 0, 0}},
-                               {half.z - local.z, {0, 0, 1}},
-                               {half.z + local.z, {0, 0, -1}}}};
-    std::stable_sort(sides.begin(), sides.end(),
-                     [](const Side& a, const Side& b) { return a.metres < b.metres; });
-    return sides;
+std::array<Side, 6> sides_around(const Vector3& half, const Vector3& local) noexcept {
+    return {{{half.y - local.y, {0, 1, 0}},
+             {half.y + local.y, {0, -1, 0}},
+             {half.x - local.x, {1, 0, 0}},
+             {half.x + local.x, {-1, 0, 0}},
+             {half.z - local.z, {0, 0, 1}},
+             {half.z + local.z, {0, 0, -1}}}};
 }
 
 }  // namespace
@@ -97,20 +92,26 @@ bool Terrain::is_in_ground(const Vector3& place, double above, double ahead_s,
     return found;
 }
 
-/// Through the nearest side of a box that leads out of the ground.
+/// Through the nearest side of a box that leads out of the ground; up, where none does.
 GroundDistance Terrain::way_out(std::size_t block, const Vector3& place, double above,
                                 double ahead_s) const noexcept {
     const ContactShape shape = placed(blocks_[block], ahead_s);
     const Vector3 local = rotated(conjugate(shape.rotation), place - shape.position);
-    const auto sides = sides_by_distance(shape.half_size_m, local);
-    const auto leading_out = [&](const Side& side) {
+    const auto leads_out = [&](const Side& side) {
         const Vector3 beyond = local + side.normal * (side.metres + just_beyond_m);
         return !is_in_ground(shape.position + rotated(shape.rotation, beyond), above, ahead_s,
                              block);
     };
-    const auto found = std::find_if(sides.begin(), sides.end(), leading_out);
-    const Side& side = found != sides.end() ? *found : sides.front();
-    return {-side.metres, rotated(shape.rotation, side.normal), blocks_[block].part};
+    const std::array<Side, 6> sides = sides_around(shape.half_size_m, local);
+    Side best = sides.front();
+    bool found = false;
+    for (const Side& side : sides) {
+        const bool is_nearer = !found || side.metres < best.metres;
+        if (!is_nearer || !leads_out(side)) continue;
+        best = side;
+        found = true;
+    }
+    return {-best.metres, rotated(shape.rotation, best.normal), blocks_[block].part};
 }
 
 }  // namespace hopcoil

@@ -11,6 +11,7 @@
 #include <hopcoil/parts/parts.hpp>
 
 #include "parts/solids.hpp"
+#include "support/allocations.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
@@ -336,7 +337,9 @@ TEST_CASE("boxes of the ground are met as boxes that stand by themselves", "[par
             each->set_motion(0, {{2, 0, 0.3}, {}});
         CAPTURE(round);
         for (int i = 0; i < 60; ++i) {
+            const long before = allocations();
             on_ground.step({.ground = &steps}, frame_s);
+            REQUIRE(allocations() == before);
             on_shapes.step({.shapes = alone}, frame_s);
             const Vector3 apart =
                 on_ground.placements()[0].position - on_shapes.placements()[0].position;

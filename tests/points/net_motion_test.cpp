@@ -14,6 +14,7 @@
 #include <hopcoil/points/net_builders.hpp>
 
 #include "points/nets.hpp"
+#include "support/allocations.hpp"
 #include "support/vectors.hpp"
 
 using namespace hopcoil;
@@ -281,8 +282,10 @@ TEST_CASE("cloth hangs over the edge of a step and along its side, not in it", "
         NetSettings settings{.method = method, .thickness_m = 0.01, .friction = 0.9};
         if (method == NetMethod::implicit) settings.substeps = 4;
         Net net{cloth(fabric, level), settings};
+        const long before = allocations();
         for (int i = 0; i < 300; ++i)
             net.step({.ground = &quay}, frame_s);
+        CHECK(allocations() == before);
         int hanging = 0;
         for (const Vector3& place : net.positions()) {
             const bool is_in_it = place.x > 1.005 && place.y < 1.005;
