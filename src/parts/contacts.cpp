@@ -209,11 +209,8 @@ void Contacts::find_shapes(std::span<Body> bodies, const PartsInputs& inputs, do
         }
         const ShapeSolid solid = solid_of(shape);
         for (std::size_t i = 0; i < colliders_.all().size(); ++i) {
-            const Body& body = bodies[colliders_.all()[i].body];
-            if (!body.moves()) continue;
-            const double far = body.radius + margin_of(body, h) + speed_of(shape) * h;
-            if (distance_to(shape, body.position).metres > far) continue;
-            touch_shape(world_key | (s << 32) | i, i, bodies, shape, solid, h);
+            if (bodies[colliders_.all()[i].body].moves())
+                touch_shape(world_key | (s << 32) | i, i, bodies, shape, solid, h);
         }
     }
 }
@@ -222,6 +219,7 @@ void Contacts::touch_shape(std::uint64_t key, std::size_t collider, std::span<Bo
                            const ContactShape& shape, const ShapeSolid& solid, double h) noexcept {
     const std::uint32_t a = colliders_.all()[collider].body;
     const double margin = margin_of(bodies[a], h) + speed_of(shape) * h;
+    if (distance_to(shape, bodies[a].position).metres > bodies[a].radius + margin) return;
     const Convex own = colliders_.convex(collider, bodies);
     const Touch touch =
         shape.type == ContactShape::Type::plane
@@ -260,7 +258,8 @@ void Contacts::find_blocks(std::size_t collider, std::span<Body> bodies, const G
                            double ahead, double h) noexcept {
     const Body& body = bodies[colliders_.all()[collider].body];
     std::array<GroundBox, most_blocks> found{};
-    const double near = body.radius + margin_of(body, h);
+    constexpr double comes_m = 0.05;  // in a substep, of a box that moves
+    const double near = body.radius + margin_of(body, h) + comes_m;
     const std::size_t count = ground.boxes_near(body.position, near, ahead, found);
     for (std::size_t k = 0; k < std::min(count, found.size()); ++k) {
         ContactShape& shape = found[k].shape;

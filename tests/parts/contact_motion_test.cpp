@@ -394,6 +394,33 @@ TEST_CASE("steps stop, hold and push what comes against their sides and edges", 
     CHECK(things.placements()[3].position.x == Approx(-1.5 + 0.5 + 0.1).margin(0.01));
 }
 
+TEST_CASE("a platform that comes sideways strikes what is in its way, at any speed", "[parts]") {
+    for (const double speed : {0.5, 4.0, 20.0}) {
+        for (const double restitution : {0.0, 0.6}) {
+            Terrain quay;
+            const std::uint32_t raft = quay.add_part({});
+            quay.add(Terrain::Box{.size = {1, 1, 1}}, raft);
+            PartsStructure made;
+            made.parts = {
+                {.placement = {{1, 0, 0}}, .shapes = {ball(0.1)}, .restitution = restitution}};
+            Parts thing{made, {.gravity = {}}};
+            GroundFrame frame{.velocity = {speed, 0, 0}};
+            double nearest = 1;
+            const double dt = 0.05 / speed;
+            for (int i = 0; i < 20; ++i) {
+                frame.position.x += speed * dt;
+                quay.move(raft, frame);
+                thing.step({.ground = &quay}, dt);
+                const double gap = thing.placements()[0].position.x - frame.position.x - 0.6;
+                nearest = std::fmin(nearest, gap);
+            }
+            CAPTURE(speed, restitution);
+            CHECK(nearest > -0.001);
+            CHECK(thing.motions()[0].velocity.x == Approx((1 + restitution) * speed).epsilon(0.01));
+        }
+    }
+}
+
 TEST_CASE("what sleeps goes along when its deck moves, sinks or is taken away", "[parts]") {
     for (const Vector3& speed :
          {Vector3{0.4, 0, 0}, Vector3{0, 0.5, 0}, Vector3{0.005, 0, 0}, Vector3{0, -0.2, 0}}) {
