@@ -25,8 +25,8 @@ GroundFrame GroundFrame::ahead(double time_s) const noexcept {
     return later;
 }
 
-GroundDistance Ground::distance_to(const Vector3& place, double above,
-                                   double ahead_s) const noexcept {
+GroundDistance Ground::surface_distance(const Vector3& place, double above,
+                                        double ahead_s) const noexcept {
     const GroundPoint under = surface_under(place.x, place.z, place.y + above, ahead_s);
     if (!under.exists) return {};
     return {(place.y - under.height) * under.normal.y, under.normal, under.part};

@@ -67,7 +67,7 @@ std::size_t Terrain::boxes_near(const Vector3& place, double radius, double ahea
 GroundDistance Terrain::distance_to(const Vector3& place, double above,
                                     double ahead_s) const noexcept {
     constexpr std::size_t none = std::numeric_limits<std::size_t>::max();
-    GroundDistance nearest = Ground::distance_to(place, above, ahead_s);
+    GroundDistance nearest = surface_distance(place, above, ahead_s);
     std::size_t block = none;
     double near = nearest.metres;
     for_each_block(place, ahead_s, near, [&](std::size_t i, const ContactShape& shape) {
@@ -83,7 +83,7 @@ GroundDistance Terrain::distance_to(const Vector3& place, double above,
 
 bool Terrain::is_in_ground(const Vector3& place, double above, double ahead_s,
                            std::size_t but_for) const noexcept {
-    if (Ground::distance_to(place, above, ahead_s).metres < 0) return true;
+    if (surface_distance(place, above, ahead_s).metres < 0) return true;
     bool found = false;
     double near = 0;
     for_each_block(place, ahead_s, near, [&](std::size_t i, const ContactShape& shape) {

@@ -257,9 +257,10 @@ void Contacts::find_ground(std::span<Body> bodies, const Ground& ground, double 
 void Contacts::find_blocks(std::size_t collider, std::span<Body> bodies, const Ground& ground,
                            double ahead, double h) noexcept {
     const Body& body = bodies[colliders_.all()[collider].body];
-    std::array<GroundBox, most_blocks> found{};
     constexpr double comes_m = 0.05;  // in a substep, of a box that moves
     const double near = body.radius + margin_of(body, h) + comes_m;
+    if (ground.boxes_near(body.position, near, ahead, {}) == 0) return;
+    std::array<GroundBox, most_blocks> found{};
     const std::size_t count = ground.boxes_near(body.position, near, ahead, found);
     for (std::size_t k = 0; k < std::min(count, found.size()); ++k) {
         ContactShape& shape = found[k].shape;

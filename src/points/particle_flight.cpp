@@ -1,6 +1,7 @@
 #include "particle_flight.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include <hopcoil/base/math.hpp>
@@ -17,6 +18,11 @@ constexpr int most_looks = 96;
 constexpr int looks_before_half = 16;
 constexpr int most_bounces = 3;
 constexpr double far_m = 1e30;
+/// A place so far below a surface, or less, is in the ground.
+constexpr double looked_above_m = 0.5;
+/// On a way as many boxes of the ground are met, and ones that come from so far.
+constexpr std::size_t most_boxes = 16;
+constexpr double comes_m = 0.1;
 /// In a step; below it the exact solution is a parabola to the last digits.
 constexpr double least_drag = 1e-6;
 /// What meets a surface more slowly does not leave it again.
@@ -58,14 +64,9 @@ FlightState ParticleSurfaces::after(const FlightState& from, const Vector3& wind
     return {from.place + terminal * h + beyond * way_s, from.velocity - beyond * gone};
 }
 
-ParticleSurfaces::Surface ParticleSurfaces::ground_under(const Vector3& place,
-                                                         double before_s) const noexcept {
-    Surface found{far_m, {0, 1, 0}, {}, settings_.friction};
-    if (ground_ == nullptr) return found;
-    constexpr double above = 0.5;
-    const double ahead_s = -remaining_s_ - before_s;
-    const GroundDistance near = ground_->distance_to(place, above, ahead_s);
-    if (near.metres >= far_m) return found;
+ParticleSurfaces::Surface ParticleSurfaces::seen(const GroundDistance& near, const Vector3& place,
+                                                 double ahead_s) const noexcept {
+    if (near.metres >= far_m) return {far_m, {0, 1, 0}, {}, settings_.friction};
     return {near.metres - settings_.radius_m, near.normal,
             ground_->velocity_at(place, near.part, ahead_s), settings_.friction};
 }
@@ -79,11 +80,13 @@ ParticleSurfaces::Surface ParticleSurfaces::surface_of(const ContactShape& shape
             shape.friction};
 }
 
-ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place, double before_s,
-                                                    Shapes which) const noexcept {
-    Surface found = ground_under(place, before_s);
+ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place,
+                                                    double before_s) const noexcept {
+    const double ahead_s = -remaining_s_ - before_s;
+    Surface found{far_m, {0, 1, 0}, {}, settings_.friction};
+    if (ground_ != nullptr)
+        found = seen(ground_->distance_to(place, looked_above_m, ahead_s), place, ahead_s);
     for (const ContactShape& shape : shapes_) {
-        if (which == Shapes::standing && shape.velocity != Vector3{}) continue;
         const Surface other = surface_of(shape, place, before_s);
         if (other.metres < found.metres) found = other;
     }
@@ -92,14 +95,15 @@ ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place, double
 
 /// On by as far as nothing can be, until something is: however long the way, nothing is missed.
 template <class Find>
-double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, bool over_ground,
+double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, Bulge bulge,
                                     const Find& surface_at) const noexcept {
     const Vector3 way = to - from;
     const double length = length_of(way);
     if (!(length > 0)) return 2;
     const Vector3 along = way * (1 / length);
+    const bool is_convex = bulge == Bulge::convex;
     // A slope can rise toward it, so that it may go less far than straight down.
-    const double careful = over_ground ? 0.6 : 1;
+    const double careful = is_convex ? 1 : 0.6;
     // Nothing is met above the highest of the ground.
     const double sinks = from.y - (free_.clear_above_m - touching_m);
     double gone = sinks > 0 && along.y < 0 ? std::min(sinks / -along.y, length) : 0;
@@ -107,6 +111,7 @@ double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, bool
         const Surface surface = surface_at(from + along * gone);
         const double closing = -dot(along, surface.normal);
         const bool closes = closing > 0;
+        if (is_convex && !closes) return 2;
         double ahead =
             std::max(surface.metres * careful, closes ? touching_m : length / most_looks);
         if (closes) {
@@ -115,7 +120,9 @@ double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, bool
             const bool is_near = surface.metres < touching_m;
             // To the surface itself: the place does not depend on the steps of the search.
             if (is_near && rest <= 10 * touching_m) return std::max(0.0, gone + rest) / length;
-            // A shallow way is never at its end otherwise.
+            // All of what is convex lies behind the plane of its nearest spot. With another
+            // surface a shallow way is never at its end otherwise.
+            if (is_convex) ahead = std::max(ahead, rest);
             if (is_near || look >= looks_before_half) ahead = std::max(ahead, 0.5 * rest);
         }
         gone += ahead;
@@ -126,16 +133,36 @@ double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, bool
 
 double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to,
                                        double left_s) const noexcept {
-    if (ground_ == nullptr && shapes_.empty()) return 2;
-    double part = part_until(from, to, ground_ != nullptr, [this](const Vector3& at) {
-        return nearest(at, 0, Shapes::standing);
-    });
-    for (const ContactShape& shape : shapes_) {
-        if (shape.velocity == Vector3{}) continue;
-        // As the shape sees it, which is where it is at the end.
-        part =
-            std::min(part, part_until(from + shape.velocity * left_s, to, false,
-                                      [&](const Vector3& at) { return surface_of(shape, at, 0); }));
+    const double part = first_solid(from, to, left_s);
+    if (ground_ == nullptr) return part;
+    return std::min(part, part_until(from, to, Bulge::any, [this](const Vector3& at) {
+                        return seen(ground_->surface_distance(at, looked_above_m, -remaining_s_),
+                                    at, -remaining_s_);
+                    }));
+}
+
+/// Of shapes and boxes.
+double ParticleSurfaces::first_solid(const Vector3& from, const Vector3& to,
+                                     double left_s) const noexcept {
+    // Each by itself: near one surface, nothing is known of how far another one is.
+    double part = 2;
+    // As the shape sees it, which is where it is at the end.
+    const auto look_at = [&](const Vector3& velocity, const auto& surface_at) {
+        part = std::min(part, part_until(from + velocity * left_s, to, Bulge::convex, surface_at));
+    };
+    for (const ContactShape& shape : shapes_)
+        look_at(shape.velocity, [&](const Vector3& at) { return surface_of(shape, at, 0); });
+    if (ground_ == nullptr) return part;
+    const Vector3 middle = (from + to) * 0.5;
+    const double near = 0.5 * length_of(to - from) + settings_.radius_m + comes_m;
+    if (ground_->boxes_near(middle, near, -remaining_s_, {}) == 0) return part;
+    std::array<GroundBox, most_boxes> boxes{};
+    const std::size_t count = ground_->boxes_near(middle, near, -remaining_s_, boxes);
+    for (const GroundBox& box : std::span{boxes}.first(std::min(count, boxes.size()))) {
+        look_at(box.shape.velocity, [&](const Vector3& at) {
+            const ShapeDistance away = distance_to(box.shape, at);
+            return Surface{away.metres - settings_.radius_m, away.normal, {}, 0};
+        });
     }
     return part;
 }
@@ -148,7 +175,7 @@ bool ParticleSurfaces::supports(const Vector3& place) const noexcept {
 bool ParticleSurfaces::sweeps(const Vector3& place) const noexcept {
     return std::any_of(shapes_.begin(), shapes_.end(), [&](const ContactShape& shape) {
         if (shape.velocity == Vector3{}) return false;
-        return part_until(place + shape.velocity * free_.step_s, place, false,
+        return part_until(place + shape.velocity * free_.step_s, place, Bulge::convex,
                           [&](const Vector3& at) { return surface_of(shape, at, 0); }) <= 1;
     });
 }
@@ -177,6 +204,13 @@ bool ParticleSurfaces::slide(FlightState& now, const Surface& surface, double h)
     const double lost = surface.friction * std::max(0.0, weight) * h;
     const double kept = speed > 0 ? std::max(0.0, 1 - lost / speed) : 0;
     now.velocity = surface.velocity + along * kept;
+    const Vector3 from = now.place + n * (2 * touching_m);
+    const double part = first_solid(from, from + now.velocity * h, h);
+    if (part <= 1) {
+        now.place = from + now.velocity * (h * part);
+        bounce(now, nearest(now.place, h * (1 - part)));
+        return false;
+    }
     now.place = now.place + now.velocity * h;
     const Surface there = nearest(now.place, 0);
     if (there.metres < 10 * touching_m) now.place = now.place - there.normal * there.metres;

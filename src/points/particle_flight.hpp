@@ -51,22 +51,24 @@ class ParticleSurfaces {
         Vector3 velocity;
         double friction;
     };
-    enum class Shapes { all, standing };
     /// So long before the step ends.
-    [[nodiscard]] Surface nearest(const Vector3& place, double before_s,
-                                  Shapes which = Shapes::all) const noexcept;
+    [[nodiscard]] Surface nearest(const Vector3& place, double before_s) const noexcept;
     [[nodiscard]] Surface surface_of(const ContactShape& shape, const Vector3& place,
                                      double before_s) const noexcept;
-    [[nodiscard]] Surface ground_under(const Vector3& place, double before_s) const noexcept;
+    [[nodiscard]] Surface seen(const GroundDistance& near, const Vector3& place,
+                               double ahead_s) const noexcept;
     [[nodiscard]] FlightState after(const FlightState& from, const Vector3& wind,
                                     double h) const noexcept;
     /// The part of a straight way, gone in what is left of the step, at which a surface is met;
     /// above 1 where none is.
     [[nodiscard]] double first_contact(const Vector3& from, const Vector3& to,
                                        double left_s) const noexcept;
-    /// The same of surfaces that stand still as they are seen by the way.
+    [[nodiscard]] double first_solid(const Vector3& from, const Vector3& to,
+                                     double left_s) const noexcept;
+    /// The same of a surface that stands still as it is seen by the way.
+    enum class Bulge { any, convex };
     template <class Find>
-    [[nodiscard]] double part_until(const Vector3& from, const Vector3& to, bool over_ground,
+    [[nodiscard]] double part_until(const Vector3& from, const Vector3& to, Bulge bulge,
                                     const Find& surface_at) const noexcept;
     void bounce(FlightState& now, const Surface& surface) const noexcept;
     bool slide(FlightState& now, const Surface& surface, double h) const noexcept;

@@ -488,6 +488,40 @@ TEST_CASE("boxes of the ground have sides and undersides, as boxes that stand by
     CHECK(apart < 120 * 300 / 100);
 }
 
+TEST_CASE("what flies or slides fast along a floor does not pass the thin wall on it",
+          "[particles]") {
+    Terrain quay;
+    quay.add(Terrain::Plane{});
+    quay.add(Terrain::Box{.middle = {3, 1, 0}, .size = {0.03, 2, 20}});
+    const ContactShape plate{
+        .type = ContactShape::Type::box, .position = {3, 1, 0}, .half_size_m = {0.015, 1, 10}};
+    const std::array<ContactShape, 2> shapes{ContactShape{.type = ContactShape::Type::plane},
+                                             plate};
+    const FlatGround floor;
+    const std::array<ParticleInputs, 3> rooms{
+        ParticleInputs{.ground = &quay}, ParticleInputs{.shapes = shapes},
+        ParticleInputs{.shapes = {&plate, 1}, .ground = &floor}};
+    RandomNumbers numbers{stream_of(3, "walls")};
+    int reached = 0;
+    for (int i = 0; i < 600; ++i) {
+        const double speed = numbers.between(5, 60);
+        Particles particles =
+            thrown({.capacity = 2, .drag_per_s = 0, .radius_m = 0.005, .restitution = 0.5},
+                   {numbers.between(-1, 0), numbers.between(0.006, 0.1), 0},
+                   {speed, -speed * numbers.between(0, 0.02), 0});
+        bool came_near = false;
+        for (int frame = 0; frame < 40; ++frame) {
+            particles.step(rooms[static_cast<std::size_t>(i) % rooms.size()], 1.0 / 60);
+            const Vector3& place = particles.positions()[0];
+            CAPTURE(i, speed, frame, place.x, place.y);
+            REQUIRE(place.x < 2.985 - 0.005 + 1e-4);
+            came_near = came_near || place.x > 1;
+        }
+        reached += came_near ? 1 : 0;
+    }
+    CHECK(reached > 500);
+}
+
 TEST_CASE("what rests goes along when its deck moves, sinks or is taken away", "[particles]") {
     for (const Vector3& speed :
          {Vector3{0.4, 0, 0}, Vector3{0, 0.5, 0}, Vector3{0, -0.2, 0}, Vector3{0.01, 0, 0}}) {

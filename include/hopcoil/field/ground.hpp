@@ -81,11 +81,16 @@ class Ground {
         static_cast<void>(found);
         return 0;
     }
-    /// How far a place is from the ground. Of surfaces the one that `under` finds up to `above`
-    /// higher than the place counts, as level as it is there; of boxes all sides that no other box
-    /// covers.
+    /// How far a place is from the ground: from its surface, and of boxes from all sides that no
+    /// other box covers.
     [[nodiscard]] virtual GroundDistance distance_to(const Vector3& place, double above,
-                                                     double ahead_s) const noexcept;
+                                                     double ahead_s) const noexcept {
+        return surface_distance(place, above, ahead_s);
+    }
+    /// From the surface alone: of the one that is found up to `above` higher than the place, as
+    /// level as it is there.
+    [[nodiscard]] GroundDistance surface_distance(const Vector3& place, double above,
+                                                  double ahead_s) const noexcept;
     /// Of a part that moves, `ahead_s` from now.
     [[nodiscard]] virtual GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept {
         static_cast<void>(part);
