@@ -249,7 +249,6 @@ Json solid_json(const io::Solid& solid) {
 Json scenery_json(const scene::Scene& scene) {
     Json list = Json::array();
     for (const scene::Scenery& each : scene::scenery_of(scene)) {
-        if (each.is_floor) continue;
         list.push_back({{"name", each.name},
                         {"solid", solid_json(each.solid)},
                         {"colour", colour_text(each.colour)}});

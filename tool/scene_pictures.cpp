@@ -272,9 +272,9 @@ draw::Picture picture_of(const scene::Scene& scene, const Take& take,
     }
     for (std::size_t i = 0; i < lines.size(); ++i)
         picture.strands.push_back(strand_of(take, lines[i], draw::series_colour(nodes.size() + i)));
+    picture.has_floor = scene::has_floor(scene);
     for (scene::Scenery& each : scene::scenery_of(scene)) {
-        if (each.is_floor) picture.has_floor = true;
-        if (each.is_floor || !is_chosen(settings, each.name)) continue;
+        if (!is_chosen(settings, each.name)) continue;
         picture.background.push_back(
             {std::move(each.name), hex_of(each.colour), std::move(each.solid)});
     }

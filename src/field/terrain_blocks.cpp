@@ -7,7 +7,7 @@
 namespace hopcoil {
 namespace {
 
-/// Beyond a side, by as much as no rounding undoes.
+/// Far enough beyond a side that rounding cannot undo it.
 constexpr double just_beyond_m = 1e-6;
 
 struct Side {
@@ -28,7 +28,6 @@ std::array<Side, 6> sides_around(const Vector3& half, const Vector3& local) noex
 
 ContactShape Terrain::placed(const Block& block, double ahead_s) const noexcept {
     ContactShape shape = block.shape;
-    if (block.part == 0) return shape;
     const GroundFrame carrier = frame(block.part, ahead_s);
     shape.position = carrier.to_world(shape.position);
     shape.rotation = carrier.rotation * shape.rotation;
@@ -42,13 +41,16 @@ void Terrain::for_each_block(const Vector3& place, double ahead_s, double& near,
                              const Visit& visit) const noexcept {
     for (std::size_t i = 0; i < blocks_.size(); ++i) {
         const Block& block = blocks_[i];
-        const Vector3 middle = block.part == 0
-                                   ? block.shape.position
-                                   : frame(block.part, ahead_s).to_world(block.shape.position);
-        const Vector3 way = place - middle;
         const double reach = near + block.radius;
-        if (reach < 0 || dot(way, way) > reach * reach) continue;
-        visit(i, placed(block, ahead_s));
+        const auto look_at = [&](const ContactShape& shape) {
+            const Vector3 way = place - shape.position;
+            if (reach >= 0 && dot(way, way) <= reach * reach) visit(i, shape);
+        };
+        if (block.part == 0) {
+            look_at(block.shape);
+        } else {
+            look_at(placed(block, ahead_s));
+        }
     }
 }
 
@@ -92,10 +94,11 @@ bool Terrain::is_in_ground(const Vector3& place, double above, double ahead_s,
     return found;
 }
 
-/// Through the nearest side of a box that leads out of the ground; up, where none does.
+/// The nearest side of a box through which a place leaves the ground; its top where none is.
 GroundDistance Terrain::way_out(std::size_t block, const Vector3& place, double above,
                                 double ahead_s) const noexcept {
-    const ContactShape shape = placed(blocks_[block], ahead_s);
+    const ContactShape shape =
+        blocks_[block].part == 0 ? blocks_[block].shape : placed(blocks_[block], ahead_s);
     const Vector3 local = rotated(conjugate(shape.rotation), place - shape.position);
     const auto leads_out = [&](const Side& side) {
         const Vector3 beyond = local + side.normal * (side.metres + just_beyond_m);

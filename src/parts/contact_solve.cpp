@@ -44,7 +44,9 @@ void Contacts::strike(const Contact& contact, std::span<Body> bodies, const Vect
 void Contacts::apply_last(std::span<Body> bodies, double h) noexcept {
     for (Contact& contact : active()) {
         contact.lasting_s = h;
-        strike(contact, bodies, contact.normal * contact.impulse + contact.rubbing, h);
+        const Vector3 impulse = contact.normal * contact.impulse + contact.rubbing;
+        bodies[contact.a].strike(impulse, contact.arm_a, h);
+        bodies[contact.b].strike(impulse * -1, contact.arm_b, h);
         if (contact.rolling_m > 0) {
             bodies[contact.a].change({}, contact.resisting, h);
             bodies[contact.b].change({}, contact.resisting * -1, h);
@@ -123,8 +125,8 @@ bool Contacts::find_bounce(Contact& contact, double approach, double h) const no
     return true;
 }
 
-/// A blow runs on through what touches: those that meet at once are one blow, those that it makes
-/// meet the next.
+/// Passes an impact on through bodies that touch: contacts that close at the same time are solved
+/// together, those that this closes in the next round.
 void Contacts::pass_on_blows(std::span<Body> bodies, double h) noexcept {
     constexpr int most_rounds = 32;
     constexpr int most_sweeps = 20;

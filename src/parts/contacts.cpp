@@ -1,7 +1,6 @@
 #include "contacts.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 
 namespace hopcoil::parts {
@@ -10,9 +9,6 @@ namespace {
 /// Solids of the world have keys of their own.
 constexpr std::uint64_t world_key = std::uint64_t{1} << 63;
 constexpr std::uint64_t ground_key = std::uint64_t{3} << 62;
-
-/// Of the ground a part touches at most so many boxes at once.
-constexpr std::size_t most_blocks = 32;
 
 double speed_of(const ContactShape& shape) {
     return length_of(shape.velocity) +
@@ -105,7 +101,8 @@ double Contacts::margin_of(const Body& body, double h) const noexcept {
     return speed * h + 2 * length_of(gravity_) * h * h + 0.001;
 }
 
-/// Those of the substep before stand in the same order, those of a key side by side.
+/// Contacts of the last substep are in the same order as those of this one, and those with one key
+/// are next to each other: the search goes on where the last one ended.
 std::size_t Contacts::first_with(std::uint64_t key) noexcept {
     for (std::size_t k = 0; k < count_before_; ++k) {
         const std::size_t i = from_ + k < count_before_ ? from_ + k : from_ + k - count_before_;
@@ -249,23 +246,21 @@ void Contacts::find_ground(std::span<Body> bodies, const Ground& ground, double 
             add(ground_key | i, a, bodies, surface, under.normal,
                 {point - under.normal * own.radius, under.place, gap}, h);
         }
-        find_blocks(i, bodies, ground, ahead, h);
+        find_boxes(i, bodies, ground, ahead, h);
     }
 }
 
 /// Boxes of the ground are met from all sides.
-void Contacts::find_blocks(std::size_t collider, std::span<Body> bodies, const Ground& ground,
-                           double ahead, double h) noexcept {
+void Contacts::find_boxes(std::size_t collider, std::span<Body> bodies, const Ground& ground,
+                          double ahead, double h) noexcept {
     const Body& body = bodies[colliders_.all()[collider].body];
-    constexpr double comes_m = 0.05;  // in a substep, of a box that moves
-    const double near = body.radius + margin_of(body, h) + comes_m;
-    if (ground.boxes_near(body.position, near, ahead, {}) == 0) return;
-    std::array<GroundBox, most_blocks> found{};
-    const std::size_t count = ground.boxes_near(body.position, near, ahead, found);
-    for (std::size_t k = 0; k < std::min(count, found.size()); ++k) {
-        ContactShape& shape = found[k].shape;
+    constexpr double most_box_way_m = 0.05;  // of one that moves, in a substep
+    const double near = body.radius + margin_of(body, h) + most_box_way_m;
+    const std::size_t count = ground.boxes_near(body.position, near, ahead, boxes_);
+    for (std::size_t k = 0; k < std::min(count, boxes_.size()); ++k) {
+        ContactShape& shape = boxes_[k].shape;
         shape.friction = friction_;
-        const std::uint64_t key = ground_key | ((std::uint64_t{found[k].index} + 1) << 32);
+        const std::uint64_t key = ground_key | ((std::uint64_t{boxes_[k].index} + 1) << 32);
         touch_shape(key | collider, collider, bodies, shape, solid_of(shape), h);
     }
 }

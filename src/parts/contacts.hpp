@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <cstdint>
 #include <span>
@@ -38,10 +39,10 @@ struct Contact {
     Vector3 stuck_b{};
     bool is_stuck = false;
     bool slips = false;
-    double lasting_s = 0;  ///< of the substep, after the contact
-    double target = 0;     ///< speed along the normal afterwards, at least
-    bool is_struck = false;
-    bool is_blow = false;  ///< of those that are struck next
+    double lasting_s = 0;    ///< of the substep, after the contact
+    double target = 0;       ///< speed along the normal afterwards, at least
+    bool is_struck = false;  ///< by an impact in this substep
+    bool is_blow = false;    ///< solved in this round of impacts
 
     [[nodiscard]] bool is_on_ground() const noexcept { return key >> 62 == 3; }
 };
@@ -106,8 +107,8 @@ class Contacts {
                      double remaining_s) noexcept;
     void touch_shape(std::uint64_t key, std::size_t collider, std::span<Body> bodies,
                      const ContactShape& shape, const ShapeSolid& solid, double h) noexcept;
-    void find_blocks(std::size_t collider, std::span<Body> bodies, const Ground& ground,
-                     double ahead, double h) noexcept;
+    void find_boxes(std::size_t collider, std::span<Body> bodies, const Ground& ground,
+                    double ahead, double h) noexcept;
     void find_ground(std::span<Body> bodies, const Ground& ground, double h,
                      double remaining_s) noexcept;
     void keep_sleeping(std::span<const Body> bodies) noexcept;
@@ -140,7 +141,8 @@ class Contacts {
     Colliders colliders_;
     std::vector<Contact> now_;
     std::vector<Contact> before_;
-    std::vector<Vector3> spins_;  ///< of each body, while contacts are solved
+    std::array<GroundBox, 32> boxes_{};  ///< of the ground, those near the last collider
+    std::vector<Vector3> spins_;         ///< of each body, while contacts are solved
     std::size_t count_ = 0;
     std::size_t count_before_ = 0;
     std::size_t from_ = 0;    ///< where the next of those before is looked for

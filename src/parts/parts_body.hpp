@@ -43,7 +43,7 @@ struct Body {
     Vector3 momentum_from{};
     Matrix3 inverse{};  ///< of the inertia, in the world; zero for what nothing moves
     double inverse_now = 0;
-    Vector3 impulse_s{};  ///< of blows, times how long they have lasted
+    Vector3 impulse_s{};  ///< impulses, each times the time since it acted
     Vector3 turning_s{};
 
     [[nodiscard]] bool moves() const noexcept { return inverse_now > 0; }
@@ -58,8 +58,8 @@ struct Body {
     [[nodiscard]] Vector3 velocity_at(const Vector3& arm) const noexcept {
         return velocity + cross(spin(), arm);
     }
-    /// A blow at an arm from its centre, that has lasted for `h` of the substep: at once in its
-    /// velocity, in its place with the next `catch_up`.
+    /// An impulse at an arm from its centre, `h` seconds before the substep ends: it changes the
+    /// velocity now, the position with the next `catch_up`.
     void strike(const Vector3& impulse, const Vector3& arm, double h) noexcept {
         change(impulse, cross(arm, impulse), h);
     }

@@ -16,7 +16,7 @@ constexpr double most_turn_rad = 0.5;
 constexpr double most_way_m = 0.1;
 /// A hand pulls with all its force from this distance on.
 constexpr double grab_reach_m = 0.1;
-/// What moves this near to a sleeper.
+/// A sleeping part wakes when something moves as near to it as this.
 constexpr double wakes_within_m = 0.05;
 
 bool moves(const ContactShape& shape) {

@@ -97,7 +97,7 @@ NetworkBounds bounds_of(const NetStructure& structure) {
     return bounds;
 }
 
-/// Half of the free points are lighter.
+/// The median mass of the free points.
 double usual_mass(const NetStructure& structure) {
     std::vector<double> masses;
     masses.reserve(structure.points.size());

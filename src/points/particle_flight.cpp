@@ -1,7 +1,6 @@
 #include "particle_flight.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 
 #include <hopcoil/base/math.hpp>
@@ -20,9 +19,8 @@ constexpr int most_bounces = 3;
 constexpr double far_m = 1e30;
 /// A place so far below a surface, or less, is in the ground.
 constexpr double looked_above_m = 0.5;
-/// On a way as many boxes of the ground are met, and ones that come from so far.
-constexpr std::size_t most_boxes = 16;
-constexpr double comes_m = 0.1;
+/// How far a box of the ground may move in a step and still be met on its way.
+constexpr double most_box_way_m = 0.1;
 /// In a step; below it the exact solution is a parabola to the last digits.
 constexpr double least_drag = 1e-6;
 /// What meets a surface more slowly does not leave it again.
@@ -64,8 +62,9 @@ FlightState ParticleSurfaces::after(const FlightState& from, const Vector3& wind
     return {from.place + terminal * h + beyond * way_s, from.velocity - beyond * gone};
 }
 
-ParticleSurfaces::Surface ParticleSurfaces::seen(const GroundDistance& near, const Vector3& place,
-                                                 double ahead_s) const noexcept {
+ParticleSurfaces::Surface ParticleSurfaces::surface_seen(const GroundDistance& near,
+                                                         const Vector3& place,
+                                                         double ahead_s) const noexcept {
     if (near.metres >= far_m) return {far_m, {0, 1, 0}, {}, settings_.friction};
     return {near.metres - settings_.radius_m, near.normal,
             ground_->velocity_at(place, near.part, ahead_s), settings_.friction};
@@ -85,7 +84,7 @@ ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place,
     const double ahead_s = -remaining_s_ - before_s;
     Surface found{far_m, {0, 1, 0}, {}, settings_.friction};
     if (ground_ != nullptr)
-        found = seen(ground_->distance_to(place, looked_above_m, ahead_s), place, ahead_s);
+        found = surface_seen(ground_->distance_to(place, looked_above_m, ahead_s), place, ahead_s);
     for (const ContactShape& shape : shapes_) {
         const Surface other = surface_of(shape, place, before_s);
         if (other.metres < found.metres) found = other;
@@ -93,17 +92,16 @@ ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place,
     return found;
 }
 
-/// On by as far as nothing can be, until something is: however long the way, nothing is missed.
+/// Goes along the way by distances in which the surface cannot be, until it is met: nothing is
+/// missed, however long the way.
 template <class Find>
-double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, Bulge bulge,
+double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, Convexity convexity,
                                     const Find& surface_at) const noexcept {
     const Vector3 way = to - from;
     const double length = length_of(way);
     if (!(length > 0)) return 2;
     const Vector3 along = way * (1 / length);
-    const bool is_convex = bulge == Bulge::convex;
-    // A slope can rise toward it, so that it may go less far than straight down.
-    const double careful = is_convex ? 1 : 0.6;
+    const bool is_convex = convexity == Convexity::convex;
     // Nothing is met above the highest of the ground.
     const double sinks = from.y - (free_.clear_above_m - touching_m);
     double gone = sinks > 0 && along.y < 0 ? std::min(sinks / -along.y, length) : 0;
@@ -112,18 +110,18 @@ double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, Bulg
         const double closing = -dot(along, surface.normal);
         const bool closes = closing > 0;
         if (is_convex && !closes) return 2;
-        double ahead =
-            std::max(surface.metres * careful, closes ? touching_m : length / most_looks);
+        // A slope can rise toward it, so that it may go less far than straight down.
+        double ahead = std::max(0.6 * surface.metres, closes ? touching_m : length / most_looks);
         if (closes) {
             // As far as to the surface, if it is as level as here.
             const double rest = std::max(surface.metres / closing, -touching_m);
             const bool is_near = surface.metres < touching_m;
             // To the surface itself: the place does not depend on the steps of the search.
             if (is_near && rest <= 10 * touching_m) return std::max(0.0, gone + rest) / length;
-            // All of what is convex lies behind the plane of its nearest spot. With another
-            // surface a shallow way is never at its end otherwise.
-            if (is_convex) ahead = std::max(ahead, rest);
-            if (is_near || look >= looks_before_half) ahead = std::max(ahead, 0.5 * rest);
+            // A convex surface lies behind the plane through its nearest point. Along any other a
+            // shallow way would take too many looks.
+            const bool skips = is_near || look >= looks_before_half;
+            if (is_convex || skips) ahead = std::max(ahead, is_convex ? rest : 0.5 * rest);
         }
         gone += ahead;
         if (gone >= length) return 2;
@@ -135,30 +133,30 @@ double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to,
                                        double left_s) const noexcept {
     const double part = first_solid(from, to, left_s);
     if (ground_ == nullptr) return part;
-    return std::min(part, part_until(from, to, Bulge::any, [this](const Vector3& at) {
-                        return seen(ground_->surface_distance(at, looked_above_m, -remaining_s_),
-                                    at, -remaining_s_);
+    return std::min(part, part_until(from, to, Convexity::any, [this](const Vector3& at) {
+                        return surface_seen(
+                            ground_->surface_distance(at, looked_above_m, -remaining_s_), at,
+                            -remaining_s_);
                     }));
 }
 
 /// Of shapes and boxes.
 double ParticleSurfaces::first_solid(const Vector3& from, const Vector3& to,
                                      double left_s) const noexcept {
-    // Each by itself: near one surface, nothing is known of how far another one is.
+    // Each by itself: how far the nearest surface is does not say when another one is met.
     double part = 2;
     // As the shape sees it, which is where it is at the end.
     const auto look_at = [&](const Vector3& velocity, const auto& surface_at) {
-        part = std::min(part, part_until(from + velocity * left_s, to, Bulge::convex, surface_at));
+        part =
+            std::min(part, part_until(from + velocity * left_s, to, Convexity::convex, surface_at));
     };
     for (const ContactShape& shape : shapes_)
         look_at(shape.velocity, [&](const Vector3& at) { return surface_of(shape, at, 0); });
     if (ground_ == nullptr) return part;
     const Vector3 middle = (from + to) * 0.5;
-    const double near = 0.5 * length_of(to - from) + settings_.radius_m + comes_m;
-    if (ground_->boxes_near(middle, near, -remaining_s_, {}) == 0) return part;
-    std::array<GroundBox, most_boxes> boxes{};
-    const std::size_t count = ground_->boxes_near(middle, near, -remaining_s_, boxes);
-    for (const GroundBox& box : std::span{boxes}.first(std::min(count, boxes.size()))) {
+    const double near = 0.5 * length_of(to - from) + settings_.radius_m + most_box_way_m;
+    const std::size_t count = ground_->boxes_near(middle, near, -remaining_s_, boxes_);
+    for (const GroundBox& box : std::span{boxes_}.first(std::min(count, boxes_.size()))) {
         look_at(box.shape.velocity, [&](const Vector3& at) {
             const ShapeDistance away = distance_to(box.shape, at);
             return Surface{away.metres - settings_.radius_m, away.normal, {}, 0};
@@ -175,7 +173,7 @@ bool ParticleSurfaces::supports(const Vector3& place) const noexcept {
 bool ParticleSurfaces::sweeps(const Vector3& place) const noexcept {
     return std::any_of(shapes_.begin(), shapes_.end(), [&](const ContactShape& shape) {
         if (shape.velocity == Vector3{}) return false;
-        return part_until(place + shape.velocity * free_.step_s, place, Bulge::convex,
+        return part_until(place + shape.velocity * free_.step_s, place, Convexity::convex,
                           [&](const Vector3& at) { return surface_of(shape, at, 0); }) <= 1;
     });
 }

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <span>
 
 #include <hopcoil/field/contact_shape.hpp>
@@ -55,8 +56,8 @@ class ParticleSurfaces {
     [[nodiscard]] Surface nearest(const Vector3& place, double before_s) const noexcept;
     [[nodiscard]] Surface surface_of(const ContactShape& shape, const Vector3& place,
                                      double before_s) const noexcept;
-    [[nodiscard]] Surface seen(const GroundDistance& near, const Vector3& place,
-                               double ahead_s) const noexcept;
+    [[nodiscard]] Surface surface_seen(const GroundDistance& near, const Vector3& place,
+                                       double ahead_s) const noexcept;
     [[nodiscard]] FlightState after(const FlightState& from, const Vector3& wind,
                                     double h) const noexcept;
     /// The part of a straight way, gone in what is left of the step, at which a surface is met;
@@ -66,9 +67,9 @@ class ParticleSurfaces {
     [[nodiscard]] double first_solid(const Vector3& from, const Vector3& to,
                                      double left_s) const noexcept;
     /// The same of a surface that stands still as it is seen by the way.
-    enum class Bulge { any, convex };
+    enum class Convexity { any, convex };
     template <class Find>
-    [[nodiscard]] double part_until(const Vector3& from, const Vector3& to, Bulge bulge,
+    [[nodiscard]] double part_until(const Vector3& from, const Vector3& to, Convexity convexity,
                                     const Find& surface_at) const noexcept;
     void bounce(FlightState& now, const Surface& surface) const noexcept;
     bool slide(FlightState& now, const Surface& surface, double h) const noexcept;
@@ -78,6 +79,7 @@ class ParticleSurfaces {
     const ParticleSettings& settings_;
     double remaining_s_ = 0;
     FreeFlight free_{};
+    mutable std::array<GroundBox, 16> boxes_{};  ///< room for those near a way
 };
 
 }  // namespace hopcoil

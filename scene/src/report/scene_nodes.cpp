@@ -102,11 +102,20 @@ std::vector<Scenery> scenery_of(const Scene& scene) {
     std::vector<Scenery> all;
     for (const SceneSystem& system : scene.systems) {
         for (Scenery& each : system.spec->scenery()) {
+            if (each.is_floor) continue;
             each.name = each.name.empty() ? system.name : system.name + '.' + each.name;
             all.push_back(std::move(each));
         }
     }
     return all;
+}
+
+bool has_floor(const Scene& scene) {
+    return std::any_of(scene.systems.begin(), scene.systems.end(), [](const SceneSystem& system) {
+        const std::vector<Scenery> scenery = system.spec->scenery();
+        return std::any_of(scenery.begin(), scenery.end(),
+                           [](const Scenery& each) { return each.is_floor; });
+    });
 }
 
 namespace {
@@ -130,11 +139,9 @@ void add_source(std::vector<io::NodeChannels>& nodes, const Scene& scene, const 
 
 io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
     io::ModelChannels all{.nodes = nodes_of(scene, take)};
-    for (Scenery& each : scenery_of(scene)) {
-        if (each.is_floor) continue;
+    for (Scenery& each : scenery_of(scene))
         all.nodes.push_back(
             {.name = std::move(each.name), .colour = each.colour, .solid = std::move(each.solid)});
-    }
     for (const SceneSystem& system : scene.systems) {
         for (const View& view : system.spec->views())
             add_source(all.nodes, scene, take, system, view);

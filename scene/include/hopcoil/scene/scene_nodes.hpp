@@ -34,8 +34,9 @@ struct LineChannel {
 [[nodiscard]] bool is_line(const View& view);
 [[nodiscard]] std::vector<LineChannel> lines_of(const Scene& scene, const Take& take);
 
-/// What never moves in a scene, of all its systems.
+/// What never moves in a scene, of all its systems, but for floors.
 [[nodiscard]] std::vector<Scenery> scenery_of(const Scene& scene);
+[[nodiscard]] bool has_floor(const Scene& scene);
 
 /// The body of a scene that has a name; nullptr without one.
 [[nodiscard]] const Body* body_named(const Scene& scene, const std::string& name);
