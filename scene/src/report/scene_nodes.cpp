@@ -139,9 +139,10 @@ void add_source(std::vector<io::NodeChannels>& nodes, const Scene& scene, const 
 
 io::ModelChannels model_channels_of(const Scene& scene, const Take& take) {
     io::ModelChannels all{.nodes = nodes_of(scene, take)};
-    for (Scenery& each : scenery_of(scene))
+    for (Scenery& each : scenery_of(scene)) {
         all.nodes.push_back(
             {.name = std::move(each.name), .colour = each.colour, .solid = std::move(each.solid)});
+    }
     for (const SceneSystem& system : scene.systems) {
         for (const View& view : system.spec->views())
             add_source(all.nodes, scene, take, system, view);
