@@ -98,8 +98,8 @@ std::vector<SeenFace> seen_faces(const Mesh& mesh, const std::vector<Vector3>& c
             normal = normal * -1;
             facing = -facing;
         }
-        constexpr double edge_on = 1e-3;
-        if (facing < edge_on) continue;
+        constexpr double edge_on = 1e-3;  // seen as a line
+        if (facing < -edge_on) continue;
         SeenFace one{
             .outline = {}, .nearness = 0, .colour = shading(colour, normal, projection.eye)};
         for (const std::size_t corner : face) {

@@ -6,7 +6,9 @@
 #include <map>
 #include <span>
 #include <string_view>
+#include <utility>
 
+#include <Eigen/Geometry>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -138,6 +140,18 @@ class ModelReader {
         return at;
     }
 
+    /// Whether a node and those above it turn things inside out.
+    static bool is_mirrored(const std::vector<ModelNode>& nodes, std::size_t index) {
+        bool mirrored = false;
+        for (std::size_t depth = 0; depth <= nodes.size(); ++depth) {
+            const auto& [x, y, z] = nodes[index].scale;
+            mirrored ^= x * y * z < 0;
+            if (!nodes[index].parent) break;
+            index = *nodes[index].parent;
+        }
+        return mirrored;
+    }
+
     void add_primitive(const JsonAt& at, const std::vector<ModelNode>& nodes, std::size_t node,
                        TriangleMesh& mesh) {
         constexpr std::size_t of_triangles = 4;
@@ -154,6 +168,7 @@ class ModelReader {
         if (indices) corners = numbers(entry(root_["accessors"], *indices), 1, true);
         for (std::size_t i = 0; !indices && i < places.size() / 3; ++i)
             corners.push_back(static_cast<double>(i));
+        const bool is_inside_out = is_mirrored(nodes, node);
         for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
             std::array<std::uint32_t, 3> triangle{};
             for (std::size_t k = 0; k < 3; ++k) {
@@ -161,16 +176,40 @@ class ModelReader {
                     indices->fail("it names a corner that is not there");
                 triangle.at(k) = first + static_cast<std::uint32_t>(corners[i + k]);
             }
+            if (is_inside_out) std::swap(triangle[1], triangle[2]);
             mesh.triangles.push_back(triangle);
         }
+    }
+
+    /// Column by column; a node that is mirrored has a scale below 0 along x.
+    static void set_placement(const JsonAt& at, const std::array<double, 16>& columns,
+                              ModelNode& node) {
+        constexpr double skewed = 1e-3;
+        const Eigen::Matrix4d matrix = Eigen::Map<const Eigen::Matrix4d>(columns.data());
+        Eigen::Matrix3d axes = matrix.topLeftCorner<3, 3>();
+        Eigen::Vector3d scale = axes.colwise().norm();
+        if (!(scale.minCoeff() > 0))
+            at.fail("expected a matrix that leaves no axis without length");
+        if (axes.determinant() < 0) scale.x() *= -1;
+        axes = axes * scale.cwiseInverse().asDiagonal();
+        const bool is_skewed = !(axes.transpose() * axes).isIdentity(skewed);
+        const bool has_perspective = matrix.row(3) != Eigen::RowVector4d{0, 0, 0, 1};
+        if (is_skewed || has_perspective) {
+            at.fail(
+                "expected a matrix that moves, turns and scales along its axes, not one that "
+                "skews");
+        }
+        const Eigen::Quaterniond turn{axes};
+        const Eigen::Vector3d to = matrix.topRightCorner<3, 1>();
+        node.translation = {to.x(), to.y(), to.z()};
+        node.rotation = {turn.w(), turn.x(), turn.y(), turn.z()};
+        node.scale = {scale.x(), scale.y(), scale.z()};
     }
 
     static ModelNode read_node(const JsonAt& at, std::size_t index) {
         ModelNode node;
         const auto name = at.find("name");
         node.name = name ? name->text() : fmt::format("node{}", index);
-        if (const auto matrix = at.find("matrix"))
-            matrix->fail("expected translation, rotation and scale instead of a matrix");
         const auto read = [&](const char* key, auto& numbers) {
             const auto list = at.find(key);
             if (!list) return false;
@@ -181,6 +220,11 @@ class ModelReader {
                 numbers.at(k) = (*list)[k].number();
             return true;
         };
+        std::array<double, 16> matrix{};
+        if (read("matrix", matrix)) {
+            set_placement(at["matrix"], matrix, node);
+            return node;
+        }
         read("translation", node.translation);
         read("scale", node.scale);
         std::array<double, 4> turn{};

@@ -1,5 +1,8 @@
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <tuple>
+#include <utility>
 
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/problems.hpp>
@@ -9,6 +12,20 @@ namespace hopcoil {
 namespace {
 
 constexpr std::size_t leaf_size = 4;
+
+/// From a place to another.
+using EdgePlaces = std::array<double, 6>;
+
+EdgePlaces places_of(const Vector3& from, const Vector3& to) {
+    return {from.x, from.y, from.z, to.x, to.y, to.z};
+}
+
+double square_to_box(const Vector3& place, const Vector3& low, const Vector3& high) {
+    const Vector3 inside{std::clamp(place.x, low.x, high.x), std::clamp(place.y, low.y, high.y),
+                         std::clamp(place.z, low.z, high.z)};
+    const Vector3 way = place - inside;
+    return dot(way, way);
+}
 
 }  // namespace
 
@@ -27,23 +44,25 @@ GroundMesh::GroundMesh(std::vector<Vector3> corners,
         }
     }
     if (!triangles_.empty()) build(0, triangles_.size());
+    normals_.reserve(triangles_.size());
+    for (const auto& [a, b, c] : triangles_) {
+        const Vector3 out = cross(corners_[b] - corners_[a], corners_[c] - corners_[a]);
+        const double length = length_of(out);
+        normals_.push_back(length > 0 ? out * (1 / length) : Vector3{});
+    }
+    find_neighbours();
 }
 
 GroundMesh::Node GroundMesh::bounds_of(std::size_t first, std::size_t count) const noexcept {
     const Vector3& start = corners_[triangles_[first][0]];
-    Node node{start.x,
-              start.x,
-              start.z,
-              start.z,
-              static_cast<std::uint32_t>(first),
-              static_cast<std::uint32_t>(count)};
+    Node node{start, start, static_cast<std::uint32_t>(first), static_cast<std::uint32_t>(count)};
     for (std::size_t i = first; i < first + count; ++i) {
         for (const std::uint32_t index : triangles_[i]) {
             const Vector3& corner = corners_[index];
-            node.low_x = std::min(node.low_x, corner.x);
-            node.high_x = std::max(node.high_x, corner.x);
-            node.low_z = std::min(node.low_z, corner.z);
-            node.high_z = std::max(node.high_z, corner.z);
+            node.low = {std::min(node.low.x, corner.x), std::min(node.low.y, corner.y),
+                        std::min(node.low.z, corner.z)};
+            node.high = {std::max(node.high.x, corner.x), std::max(node.high.y, corner.y),
+                         std::max(node.high.z, corner.z)};
         }
     }
     return node;
@@ -55,7 +74,7 @@ void GroundMesh::build(std::size_t first, std::size_t count) {
     nodes_.push_back(bounds_of(first, count));
     if (count <= leaf_size) return;
     const Node& box = nodes_[here];
-    const bool along_x = box.high_x - box.low_x > box.high_z - box.low_z;
+    const bool along_x = box.high.x - box.low.x > box.high.z - box.low.z;
     const auto middle_of = [&](const std::array<std::uint32_t, 3>& triangle) {
         double sum = 0;
         for (const std::uint32_t index : triangle)
@@ -72,6 +91,99 @@ void GroundMesh::build(std::size_t first, std::size_t count) {
     build(first + count / 2, count - count / 2);
 }
 
+void GroundMesh::find_neighbours() {
+    std::map<EdgePlaces, Vector3> third_corners;  // of the triangle along an edge
+    for (const auto& corner : triangles_) {
+        for (std::size_t edge = 0; edge < 3; ++edge) {
+            third_corners.insert_or_assign(
+                places_of(corners_[corner[edge]], corners_[corner[(edge + 1) % 3]]),
+                corners_[corner[(edge + 2) % 3]]);
+        }
+    }
+    beyond_.resize(triangles_.size());
+    for (std::size_t i = 0; i < triangles_.size(); ++i) {
+        const GroundFace own = face(i);
+        for (std::size_t edge = 0; edge < 3; ++edge) {
+            const auto other =
+                third_corners.find(places_of(own.corners[(edge + 1) % 3], own.corners[edge]));
+            if (other != third_corners.end())
+                beyond_[i][edge] = normal_beyond(own, edge, other->second);
+        }
+    }
+}
+
+GroundFace GroundMesh::face(std::size_t triangle) const noexcept {
+    const auto& [a, b, c] = triangles_[triangle];
+    return {.corners = {corners_[a], corners_[b], corners_[c]},
+            .normal = normals_[triangle],
+            .beyond = beyond_[triangle],
+            .index = static_cast<std::uint32_t>(triangle)};
+}
+
+template <class Visit>
+void GroundMesh::for_each_near(const Vector3& place, const double& radius,
+                               const Visit& visit) const noexcept {
+    std::array<std::uint32_t, 64> waiting{};
+    std::size_t count = 0;
+    if (!nodes_.empty()) waiting[count++] = 0;
+    while (count > 0) {
+        const std::uint32_t at = waiting[--count];
+        const Node& node = nodes_[at];
+        if (square_to_box(place, node.low, node.high) > radius * radius) continue;
+        if (node.count == 0) {
+            // The nearer half is looked at first.
+            std::array<std::uint32_t, 2> halves{at + 1, node.first};
+            const auto away = [&](std::uint32_t half) {
+                return square_to_box(place, nodes_[half].low, nodes_[half].high);
+            };
+            if (away(halves[0]) < away(halves[1])) std::swap(halves[0], halves[1]);
+            for (const std::uint32_t half : halves)
+                waiting[count++] = half;
+            continue;
+        }
+        for (std::size_t i = node.first; i < node.first + node.count; ++i) {
+            if (normals_[i] != Vector3{}) visit(face(i));
+        }
+    }
+}
+
+void GroundMesh::visit_faces(const Vector3& place, double radius, FaceChoice choice,
+                             FaceVisitor& visitor) const noexcept {
+    for_each_near(place, radius, [&](const GroundFace& face) {
+        if (is_chosen(face, choice) && nearest_on(face, place).metres <= radius)
+            visitor.visit(face);
+    });
+}
+
+std::optional<GroundMesh::Wall> GroundMesh::nearest_wall(const Vector3& place,
+                                                         double within) const noexcept {
+    constexpr double deepest_m = 0.1;
+    constexpr double same_m = 1e-9;
+    double reach = within;
+    double most_facing = 0;
+    std::optional<Wall> best;
+    for_each_near(place, reach, [&](const GroundFace& face) {
+        if (!face.is_steep()) return;
+        const FaceSpot spot = nearest_on(face, place);
+        const Vector3 way = place - spot.place;
+        const double facing = dot(way, face.normal);
+        // Of faces that share the nearest spot, the one that is seen most from its front or back
+        // says on which side of both the place is.
+        const bool is_nearest = spot.metres < reach - same_m;
+        const bool is_as_near = spot.metres <= reach + same_m;
+        if (!is_nearest && !(is_as_near && std::abs(facing) > most_facing)) return;
+        reach = spot.metres;
+        most_facing = std::abs(facing);
+        best.reset();
+        if (spot.edge == 3) {
+            if (facing >= -deepest_m) best = {facing, face.normal};
+        } else if (facing >= 0 && spot.metres > 0) {
+            best = {spot.metres, way * (1 / spot.metres)};
+        }
+    });
+    return best;
+}
+
 std::optional<HeightField::Spot> GroundMesh::at(double x, double z, double top) const noexcept {
     std::optional<HeightField::Spot> best;
     std::array<std::uint32_t, 64> waiting{};
@@ -80,7 +192,9 @@ std::optional<HeightField::Spot> GroundMesh::at(double x, double z, double top) 
     while (count > 0) {
         const std::uint32_t at = waiting[--count];
         const Node& node = nodes_[at];
-        if (!(x >= node.low_x && x <= node.high_x && z >= node.low_z && z <= node.high_z)) continue;
+        const bool is_over = x >= node.low.x && x <= node.high.x && z >= node.low.z &&
+                             z <= node.high.z && node.low.y <= top;
+        if (!is_over) continue;
         if (node.count == 0) {
             waiting[count++] = at + 1;
             waiting[count++] = node.first;

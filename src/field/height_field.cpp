@@ -1,6 +1,8 @@
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
+#include <hopcoil/base/components.hpp>
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/height_field.hpp>
@@ -45,6 +47,61 @@ std::optional<HeightField::Spot> HeightField::at(double x, double z) const noexc
     const double along_z = a >= b ? high - side : side - low;
     return Spot{low + a * along_x + b * along_z,
                 normal_of_slopes(along_x / grid_.spacing_m, along_z / grid_.spacing_m)};
+}
+
+Vector3 HeightField::corner(std::size_t column, std::size_t row) const noexcept {
+    return {grid_.from_x + static_cast<double>(column) * grid_.spacing_m,
+            heights_[row * grid_.columns + column],
+            grid_.from_z + static_cast<double>(row) * grid_.spacing_m};
+}
+
+/// The half of a cell with more x (0), or with more z (1).
+GroundFace HeightField::face(std::size_t column, std::size_t row, std::size_t half) const noexcept {
+    const Vector3 low = corner(column, row);
+    const Vector3 high = corner(column + 1, row + 1);
+    const Vector3 right = corner(column + 1, row);
+    const Vector3 up = corner(column, row + 1);
+    GroundFace made{
+        .index = static_cast<std::uint32_t>(2 * (row * (grid_.columns - 1) + column) + half)};
+    made.corners = half == 0 ? std::array{low, high, right} : std::array{low, up, high};
+    const Vector3 out = cross(made.corners[1] - made.corners[0], made.corners[2] - made.corners[0]);
+    made.normal = out * (1 / length_of(out));
+    const auto look = [&](std::size_t edge, bool exists, std::size_t c, std::size_t r) {
+        if (exists) made.beyond[edge] = normal_beyond(made, edge, corner(c, r));
+    };
+    if (half == 0) {
+        look(0, true, column, row + 1);
+        look(1, column + 2 < grid_.columns, column + 2, row + 1);
+        look(2, row > 0, column, row - 1);
+    } else {
+        look(0, column > 0, column - 1, row);
+        look(1, row + 2 < grid_.rows, column + 1, row + 2);
+        look(2, true, column + 1, row);
+    }
+    return made;
+}
+
+void HeightField::visit_faces(const Vector3& place, double radius, FaceChoice choice,
+                              FaceVisitor& visitor) const noexcept {
+    const auto cells = [&](double at, double from, std::size_t count) {
+        const auto last = static_cast<double>(count - 2);
+        const double low = (at - radius - from) / grid_.spacing_m;
+        const double high = (at + radius - from) / grid_.spacing_m;
+        if (!(high >= 0 && low <= last + 1)) return std::pair<std::size_t, std::size_t>{1, 0};
+        return std::pair{static_cast<std::size_t>(std::clamp(std::floor(low), 0.0, last)),
+                         static_cast<std::size_t>(std::clamp(std::floor(high), 0.0, last))};
+    };
+    const auto [first_column, last_column] = cells(place.x, grid_.from_x, grid_.columns);
+    const auto [first_row, last_row] = cells(place.z, grid_.from_z, grid_.rows);
+    for (std::size_t row = first_row; row <= last_row; ++row) {
+        for (std::size_t column = first_column; column <= last_column; ++column) {
+            for (const std::size_t half : {std::size_t{0}, std::size_t{1}}) {
+                const GroundFace one = face(column, row, half);
+                if (is_chosen(one, choice) && nearest_on(one, place).metres <= radius)
+                    visitor.visit(one);
+            }
+        }
+    }
 }
 
 }  // namespace hopcoil

@@ -4,6 +4,7 @@
 #include <optional>
 #include <stdexcept>
 #include <string>
+#include <type_traits>
 #include <utility>
 
 #include <hopcoil/base/math.hpp>
@@ -138,6 +139,17 @@ Bounds bounds_of(const GroundMesh& mesh) {
     return bounds;
 }
 
+template <class Shape>
+std::size_t face_count_of(const Shape& shape) {
+    if constexpr (std::is_same_v<Shape, GroundMesh>) {
+        return shape.triangles().size();
+    } else if constexpr (std::is_same_v<Shape, HeightField>) {
+        return 2 * shape.heights().size();
+    } else {
+        return 0;
+    }
+}
+
 /// Most pieces are left out by it, in a few comparisons.
 Footprint footprint_of(const Slab& slab) {
     const double aside = half_width_of(slab) * (1 + 1e-12);
@@ -167,7 +179,10 @@ void Terrain::add_piece(Shape shape, std::uint32_t part) {
     const Bounds bounds = std::visit([](const auto& each) { return bounds_of(each); }, shape);
     const Slab* const slab = std::get_if<Slab>(&shape);
     footprints_.push_back(part == 0 && slab != nullptr ? footprint_of(*slab) : everywhere());
-    pieces_.push_back({std::move(shape), part, bounds.top, bounds.reach});
+    const std::size_t faces =
+        std::visit([](const auto& each) { return face_count_of(each); }, shape);
+    pieces_.push_back({std::move(shape), part, bounds.top, bounds.reach, face_count_});
+    face_count_ += static_cast<std::uint32_t>(faces);
 }
 
 void Terrain::add(const Plane& plane, std::uint32_t part) {

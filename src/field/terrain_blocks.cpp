@@ -80,7 +80,13 @@ GroundDistance Terrain::distance_to(const Vector3& place, double above,
         block = i;
     });
     const bool is_inside = block != none && nearest.metres < 0;
-    return is_inside ? way_out(block, place, above, ahead_s) : nearest;
+    if (is_inside) nearest = way_out(block, place, above, ahead_s);
+    const GroundDistance wall = nearest_wall(place, above, ahead_s);
+    // Of surfaces that it is behind, the one that it leaves soonest.
+    const bool is_wall_nearest = wall.metres < 0
+                                     ? nearest.metres >= 0 || wall.metres > nearest.metres
+                                     : wall.metres < nearest.metres && nearest.metres >= 0;
+    return is_wall_nearest ? wall : nearest;
 }
 
 bool Terrain::is_in_ground(const Vector3& place, double above, double ahead_s,

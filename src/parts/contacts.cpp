@@ -9,6 +9,7 @@ namespace {
 /// Solids of the world have keys of their own.
 constexpr std::uint64_t world_key = std::uint64_t{1} << 63;
 constexpr std::uint64_t ground_key = std::uint64_t{3} << 62;
+constexpr std::uint64_t face_key = ground_key | (std::uint64_t{1} << 61);
 
 double speed_of(const ContactShape& shape) {
     return length_of(shape.velocity) +
@@ -26,9 +27,13 @@ struct GroundSpot {
 
 GroundSpot spot_under(const Ground& ground, const Vector3& point, double radius, double ahead) {
     constexpr double from_above_m = 0.3;
+    constexpr double deep_m = 0.01;
     const GroundPoint under = ground.surface_under(point.x, point.z, point.y + from_above_m, ahead);
     if (!under.exists) return {};
     const double height = (point.y - under.height) * under.normal.y;
+    // It may be under a deck instead.
+    if (height < -deep_m && !(ground.surface_distance(point, from_above_m, ahead).metres < 0))
+        return {};
     const Vector3 place = point - under.normal * height;
     GroundSpot spot{true, under.part, under.normal, place, height};
     // What is round touches a curved ground beside the place below its middle.
@@ -46,6 +51,14 @@ GroundSpot spot_under(const Ground& ground, const Vector3& point, double radius,
         spot.place = point - spot.normal * spot.height;
     }
     return spot;
+}
+
+/// Tells normals apart by their rough direction: a floor, a wall, a slope.
+std::uint64_t direction_code(const Vector3& normal) {
+    const auto fifth = [](double part) {
+        return static_cast<std::uint64_t>(std::floor(2 * part + 2.5));
+    };
+    return (25 * fifth(normal.x) + 5 * fifth(normal.y)) + fifth(normal.z);
 }
 
 }  // namespace
@@ -247,6 +260,27 @@ void Contacts::find_ground(std::span<Body> bodies, const Ground& ground, double 
                 {point - under.normal * own.radius, under.place, gap}, h);
         }
         find_boxes(i, bodies, ground, ahead, h);
+        find_faces(i, bodies, ground, ahead, h);
+    }
+}
+
+/// What is round meets all faces of the ground; of the others, corners come to the surface, and
+/// their sides meet walls and outer edges.
+void Contacts::find_faces(std::size_t collider, std::span<Body> bodies, const Ground& ground,
+                          double ahead, double h) noexcept {
+    const std::uint32_t a = colliders_.all()[collider].body;
+    const Body& body = bodies[a];
+    const Convex own = colliders_.convex(collider, bodies);
+    const double margin = margin_of(body, h);
+    faces_.begin(own, body.velocity, margin);
+    ground.visit_faces(body.position, body.radius + margin, ahead, faces_.choice(), faces_);
+    for (FaceTouches::Group& group : faces_.groups()) {
+        const std::uint64_t key = face_key | (direction_code(group.normal) << 32) | collider;
+        for (const TouchPoint& point : keep_four(group.all(), group.normal)) {
+            const Surface surface{world_, ground.velocity_at(point.on_b, group.part, ahead),
+                                  friction_, restitution_, 0};
+            add(key, a, bodies, surface, group.normal, point, h);
+        }
     }
 }
 

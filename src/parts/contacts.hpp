@@ -10,6 +10,7 @@
 #include <hopcoil/parts/parts_settings.hpp>
 
 #include "colliders.hpp"
+#include "face_touches.hpp"
 #include "parts_body.hpp"
 
 namespace hopcoil {
@@ -109,6 +110,8 @@ class Contacts {
                      const ContactShape& shape, const ShapeSolid& solid, double h) noexcept;
     void find_boxes(std::size_t collider, std::span<Body> bodies, const Ground& ground,
                     double ahead, double h) noexcept;
+    void find_faces(std::size_t collider, std::span<Body> bodies, const Ground& ground,
+                    double ahead, double h) noexcept;
     void find_ground(std::span<Body> bodies, const Ground& ground, double h,
                      double remaining_s) noexcept;
     void keep_sleeping(std::span<const Body> bodies) noexcept;
@@ -142,6 +145,7 @@ class Contacts {
     std::vector<Contact> now_;
     std::vector<Contact> before_;
     std::array<GroundBox, 32> boxes_{};  ///< of the ground, those near the last collider
+    FaceTouches faces_;                  ///< of the last collider
     std::vector<Vector3> spins_;         ///< of each body, while contacts are solved
     std::size_t count_ = 0;
     std::size_t count_before_ = 0;

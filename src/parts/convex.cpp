@@ -127,12 +127,21 @@ Patch patch_along(const Convex& solid, const Vector3& direction) {
             return patch;
         }
     }
-    if (solid.points.size() == 2) {
-        const Vector3 line = unit(line_of(solid), {0, 1, 0});
-        if (std::abs(dot(line, direction)) < 0.3) {
-            patch.add(solid.points[0]);
-            patch.add(solid.points[1]);
-        }
+    // A line, or the edge of a triangle that lies furthest along the direction.
+    const std::size_t count = solid.points.size();
+    if (count > 3) return patch;
+    double most = -1e300;
+    const std::size_t edges = count == 3 ? 3 : count - 1;
+    for (std::size_t i = 0; i < edges; ++i) {
+        const Vector3& from = solid.points[i];
+        const Vector3& to = solid.points[(i + 1) % count];
+        if (std::abs(dot(unit(to - from, {0, 1, 0}), direction)) >= 0.3) continue;
+        const double far = dot(from + to, direction);
+        if (far <= most + 1e-9) continue;
+        most = far;
+        patch.count = 0;
+        patch.add(from);
+        patch.add(to);
     }
     return patch;
 }
@@ -168,40 +177,6 @@ Patch clipped_by(Patch patch, const Patch& frame) {
     return patch;
 }
 
-/// The deepest, the one furthest from it, and those furthest to either side of both.
-void keep_four(Touch& touch, std::array<TouchPoint, most_corners>& all, std::size_t count) {
-    const auto take = [&](const auto& value_of) {
-        if (count == 0) return;
-        std::size_t best = 0;
-        double most = value_of(all[0]);
-        for (std::size_t i = 1; i < count; ++i) {
-            const double value = value_of(all[i]);
-            if (value > most + 1e-9) {
-                most = value;
-                best = i;
-            }
-        }
-        touch.points[touch.count++] = all[best];
-        for (std::size_t i = best; i + 1 < count; ++i)
-            all[i] = all[i + 1];
-        --count;
-    };
-    if (count <= 4) {
-        for (std::size_t i = 0; i < count; ++i)
-            touch.points[touch.count++] = all[i];
-        return;
-    }
-    take([](const TouchPoint& point) { return -point.gap; });
-    const Vector3 first = touch.points[0].on_a;
-    take([&](const TouchPoint& point) {
-        const Vector3 away = point.on_a - first;
-        return dot(away, away);
-    });
-    const Vector3 side = cross(touch.normal, touch.points[1].on_a - first);
-    take([&](const TouchPoint& point) { return dot(point.on_a - first, side); });
-    take([&](const TouchPoint& point) { return -dot(point.on_a - first, side); });
-}
-
 /// One solid's patch seen from the other's side, whose normal is the touch's.
 struct Sides {
     const Convex* reference;
@@ -224,7 +199,8 @@ void add_patch(Touch& touch, const Patch& reference, const Patch& other, const S
         all[count++] = sides.is_swapped ? TouchPoint{on_reference, on_other, gap}
                                         : TouchPoint{on_other, on_reference, gap};
     }
-    keep_four(touch, all, count);
+    for (const TouchPoint& point : keep_four({all.data(), count}, touch.normal))
+        touch.add(point);
 }
 
 /// Two lines that lie along each other touch at both ends of what they share.
@@ -289,6 +265,47 @@ Touch touch_of_balls(const Convex& a, const Convex& b, double margin) {
 
 void Touch::add(const TouchPoint& point) noexcept {
     if (count < points.size()) points[count++] = point;
+}
+
+std::span<TouchPoint> keep_four(std::span<TouchPoint> all, const Vector3& normal) noexcept {
+    constexpr std::size_t most = 4;
+    if (all.size() <= most) return all;
+    std::size_t kept = 0;
+    const auto take = [&](const auto& value_of) {
+        std::size_t best = kept;
+        double highest = value_of(all[kept]);
+        for (std::size_t i = kept + 1; i < all.size(); ++i) {
+            const double value = value_of(all[i]);
+            if (value > highest + 1e-9) {
+                highest = value;
+                best = i;
+            }
+        }
+        const TouchPoint taken = all[best];
+        for (std::size_t i = best; i > kept; --i)
+            all[i] = all[i - 1];
+        all[kept++] = taken;
+    };
+    take([](const TouchPoint& point) { return -point.gap; });
+    const Vector3 first = all[0].on_a;
+    take([&](const TouchPoint& point) {
+        const Vector3 away = point.on_a - first;
+        return dot(away, away);
+    });
+    const Vector3 way = all[1].on_a - first;
+    const Vector3 side = cross(normal, way);
+    const double narrow = 1e-3 * dot(side, side);
+    const bool is_line = std::all_of(all.begin(), all.end(), [&](const TouchPoint& point) {
+        return std::abs(dot(point.on_a - first, side)) <= narrow;
+    });
+    if (is_line) {
+        // Its other end counts, and nothing between.
+        take([&](const TouchPoint& point) { return -dot(point.on_a - first, way); });
+        return all.first(kept);
+    }
+    take([&](const TouchPoint& point) { return dot(point.on_a - first, side); });
+    take([&](const TouchPoint& point) { return -dot(point.on_a - first, side); });
+    return all.first(most);
 }
 
 Polytope prism(std::span<const Vector3> corners) {
@@ -370,7 +387,8 @@ Touch touch_of(const Convex& a, const Vector3& on_plane, const Vector3& normal,
         if (gap > margin || count == most_corners) continue;
         all[count++] = {point - normal * a.radius, point - normal * height, gap};
     }
-    keep_four(touch, all, count);
+    for (const TouchPoint& point : keep_four({all.data(), count}, touch.normal))
+        touch.add(point);
     return touch;
 }
 

@@ -46,6 +46,11 @@ struct Touch {
     void add(const TouchPoint& point) noexcept;
 };
 
+/// Of many, moved to the front: the deepest, the one furthest from it, and those furthest to either
+/// side of both.
+[[nodiscard]] std::span<TouchPoint> keep_four(std::span<TouchPoint> all,
+                                              const Vector3& normal) noexcept;
+
 /// Those that are nearer than `margin`, while a moves so past b.
 [[nodiscard]] Touch touch_of(const Convex& a, const Convex& b, double margin,
                              const Vector3& moving) noexcept;

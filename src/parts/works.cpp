@@ -23,13 +23,31 @@ bool moves(const ContactShape& shape) {
     return shape.velocity != Vector3{} || shape.angular_velocity != Vector3{};
 }
 
-bool has_moving_box_near(const Ground& ground, const Body& body) {
+/// Whether a face that is visited moves.
+class MovingFace final : public FaceVisitor {
+  public:
+    explicit MovingFace(const Ground& ground) noexcept : ground_{ground} {}
+    void visit(const GroundFace& face) noexcept override {
+        found_ = found_ || ground_.velocity_at(face.corners[0], face.part, 0) != Vector3{};
+    }
+    [[nodiscard]] bool is_found() const noexcept { return found_; }
+
+  private:
+    const Ground& ground_;
+    bool found_ = false;
+};
+
+bool has_moving_ground_near(const Ground& ground, const Body& body) {
+    const double near = body.radius + wakes_within_m;
     std::array<GroundBox, 8> found{};
-    const std::size_t count =
-        ground.boxes_near(body.position, body.radius + wakes_within_m, 0, found);
-    const std::span<const GroundBox> near{found.data(), std::min(count, found.size())};
-    return std::any_of(near.begin(), near.end(),
-                       [](const GroundBox& each) { return moves(each.shape); });
+    const std::size_t count = ground.boxes_near(body.position, near, 0, found);
+    const std::span<const GroundBox> boxes{found.data(), std::min(count, found.size())};
+    const bool has_box = std::any_of(boxes.begin(), boxes.end(),
+                                     [](const GroundBox& each) { return moves(each.shape); });
+    if (has_box) return true;
+    MovingFace moving{ground};
+    ground.visit_faces(body.position, near, 0, FaceChoice::edged, moving);
+    return moving.is_found();
 }
 
 Vector3 grab_force(const Body& body, const Vector3& arm, const PartGrab& grab, double h) {
@@ -129,7 +147,7 @@ void PartsWorks::wake_where_ground_moves(const Ground* ground) noexcept {
     }
     if (ground == nullptr) return;
     for (std::uint32_t i = 0; i < bodies.size(); ++i) {
-        if (bodies[i].is_asleep && has_moving_box_near(*ground, bodies[i])) wake(i);
+        if (bodies[i].is_asleep && has_moving_ground_near(*ground, bodies[i])) wake(i);
     }
 }
 

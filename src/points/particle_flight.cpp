@@ -25,6 +25,29 @@ constexpr double most_box_way_m = 0.1;
 constexpr double least_drag = 1e-6;
 /// What meets a surface more slowly does not leave it again.
 constexpr double slow_m_per_s = 0.2;
+/// Where a way comes through the front of a face.
+class WallSearch final : public FaceVisitor {
+  public:
+    WallSearch(const Vector3& from, const Vector3& to, double radius) noexcept
+        : from_{from}, way_{to - from}, radius_{radius} {}
+
+    void visit(const GroundFace& face) noexcept override {
+        const double closing = -dot(way_, face.normal);
+        const double away = dot(from_ - face.corners[0], face.normal) - radius_;
+        if (!(closing > 0) || away < -touching_m || away > closing) return;
+        const double at = std::max(away / closing, 0.0);
+        const bool is_met = nearest_on(face, from_ + way_ * at).metres <= radius_ + touching_m;
+        if (is_met) part_ = std::min(part_, at);
+    }
+    [[nodiscard]] double part() const noexcept { return part_; }
+
+  private:
+    Vector3 from_;
+    Vector3 way_;
+    double radius_;
+    double part_ = 2;
+};
+
 }  // namespace
 
 void ParticleSurfaces::set_step(double from_s, double h, double remaining_s) noexcept {
@@ -162,7 +185,15 @@ double ParticleSurfaces::first_solid(const Vector3& from, const Vector3& to,
             return Surface{away.metres - settings_.radius_m, away.normal, {}, 0};
         });
     }
-    return part;
+    return std::min(part, first_wall(from, to));
+}
+
+/// Of walls of models: where the way comes through the front of one.
+double ParticleSurfaces::first_wall(const Vector3& from, const Vector3& to) const noexcept {
+    WallSearch search{from, to, settings_.radius_m};
+    const double near = 0.5 * length_of(to - from) + settings_.radius_m + touching_m;
+    ground_->visit_faces((from + to) * 0.5, near, -remaining_s_, FaceChoice::steep, search);
+    return search.part();
 }
 
 bool ParticleSurfaces::supports(const Vector3& place) const noexcept {

@@ -66,6 +66,7 @@ class ParticleSurfaces {
                                        double left_s) const noexcept;
     [[nodiscard]] double first_solid(const Vector3& from, const Vector3& to,
                                      double left_s) const noexcept;
+    [[nodiscard]] double first_wall(const Vector3& from, const Vector3& to) const noexcept;
     /// The same of a surface that stands still as it is seen by the way.
     enum class Convexity { any, convex };
     template <class Find>

@@ -13,6 +13,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/field/terrain.hpp>
 
+#include "support/blocks.hpp"
 #include "support/random.hpp"
 #include "support/vectors.hpp"
 
@@ -226,6 +227,106 @@ TEST_CASE("boxes near a place are all that are, as they stand and move", "[groun
     CHECK(earlier.distance_to({5, 2.5, 2}, 0.5, 2).metres == Approx(1));
     CHECK(FlatGround{1}.boxes_near({0, 1, 0}, 5, 0, found) == 0);
     CHECK(FlatGround{1}.distance_to({0, 1.5, 0}, 0.5, 0).metres == 0.5);
+}
+
+TEST_CASE("a block of triangles is as far away as the block, from all sides", "[ground]") {
+    Random random{41};
+    const auto somewhere = [&](double far) {
+        return Vector3{random.between(-far, far), random.between(-far, far),
+                       random.between(-far, far)};
+    };
+    int near = 0;
+    int inside = 0;
+    for (int round = 0; round < 20; ++round) {
+        const Terrain::Box box{.middle = somewhere(0.5),
+                               .size = {random.between(0.5, 2), random.between(0.5, 2), 1},
+                               .yaw_rad = random.between(-3, 3)};
+        const GroundFrame raft{.position = somewhere(1),
+                               .rotation = turned_by({0, random.between(-3, 3), 0})};
+        const bool is_carried = round % 2 == 1;
+        Terrain solid;
+        Terrain triangles;
+        const std::uint32_t part = is_carried ? solid.add_part(raft) : 0;
+        if (is_carried) REQUIRE(triangles.add_part(raft) == part);
+        solid.add(box, part);
+        triangles.add(mesh_of(box, 1 + static_cast<std::uint32_t>(round) % 5), part);
+        for (int i = 0; i < 300; ++i) {
+            const Vector3 place = raft.position * (is_carried ? 1 : 0) + somewhere(2);
+            const GroundDistance expected = solid.distance_to(place, 3, 0);
+            const GroundDistance found = triangles.distance_to(place, 3, 0);
+            CAPTURE(round, i, place.x, place.y, place.z, expected.metres, found.metres);
+            // Walls hold as deep as 0.1 m, and what is deeper comes out at the top.
+            if (expected.metres > 3) continue;  // further than it is looked for
+            if (expected.metres < -0.1) {
+                CHECK(found.metres < 0);
+                continue;
+            }
+            REQUIRE(found.metres == Approx(expected.metres).margin(1e-9));
+            CHECK(length_of(found.normal - expected.normal) < 1e-6);
+            CHECK(found.part == part);
+            near += expected.metres > 0 ? 1 : 0;
+            inside += expected.metres < 0 ? 1 : 0;
+        }
+    }
+    CHECK(near > 1000);
+    CHECK(inside > 40);
+}
+
+TEST_CASE("faces that are near are all that are, of meshes and of height fields", "[ground]") {
+    struct Found final : FaceVisitor {
+        std::vector<GroundFace> faces{};
+        void visit(const GroundFace& face) noexcept override { faces.push_back(face); }
+    };
+    std::vector<Vector3> corners;
+    std::vector<std::array<std::uint32_t, 3>> triangles;
+    const HeightField field = hills(corners, triangles);
+    const GroundMesh mesh{corners, triangles};
+    Random random{8};
+    std::size_t most = 0;
+    for (int i = 0; i < 300; ++i) {
+        const Vector3 place{random.between(-11, 11), random.between(-2, 2), random.between(-8, 9)};
+        const double radius = random.between(0, 2);
+        for (const FaceChoice choice : {FaceChoice::all, FaceChoice::edged, FaceChoice::steep}) {
+            Found of_mesh;
+            Found of_field;
+            mesh.visit_faces(place, radius, choice, of_mesh);
+            field.visit_faces(place, radius, choice, of_field);
+            CAPTURE(i, static_cast<int>(choice), place.x, place.z, radius);
+            REQUIRE(of_mesh.faces.size() == of_field.faces.size());
+            most = std::max(most, of_mesh.faces.size());
+            const auto middle_x = [](const GroundFace& face) {
+                return face.corners[0].x + face.corners[1].x + face.corners[2].x;
+            };
+            for (Found* each : {&of_mesh, &of_field}) {
+                std::sort(each->faces.begin(), each->faces.end(),
+                          [&](const GroundFace& a, const GroundFace& b) {
+                              return std::pair{a.normal.x, middle_x(a)} <
+                                     std::pair{b.normal.x, middle_x(b)};
+                          });
+            }
+            for (std::size_t k = 0; k < of_mesh.faces.size(); ++k) {
+                const GroundFace& one = of_mesh.faces[k];
+                const GroundFace& other = of_field.faces[k];
+                CHECK(length_of(one.normal - other.normal) < 1e-9);
+                CHECK(nearest_on(one, place).metres <= radius);
+                double bends = 0;  // in whatever order the corners are
+                for (std::size_t edge = 0; edge < 3; ++edge)
+                    bends +=
+                        dot(one.beyond[edge], one.normal) - dot(other.beyond[edge], other.normal);
+                CHECK(std::fabs(bends) < 1e-9);
+            }
+        }
+    }
+    CHECK(most > 50);
+    Terrain terrain;
+    terrain.add(mesh);
+    const EarlierGround earlier{terrain, 1};
+    Found later;
+    earlier.visit_faces({0, 0, 0}, 1, 0, FaceChoice::all, later);
+    CHECK_FALSE(later.faces.empty());
+    Found none;
+    FlatGround{}.visit_faces({0, 0, 0}, 1, 0, FaceChoice::all, none);
+    CHECK(none.faces.empty());
 }
 
 TEST_CASE("no surface is above the highest that a terrain names", "[ground]") {

@@ -133,15 +133,24 @@ TEST_CASE("what is no skeleton is refused where it stands", "[skeleton]") {
                Contains("in a circle"));
     CHECK_THAT(refused(R"([{"children": [2]}, {"children": [2]}, {}])"), Contains("two parents"));
     CHECK_THAT(refused(R"([{"children": [7]}])"), Contains("/nodes/0/children/0"));
-    CHECK_THAT(refused(R"([{"matrix": [1]}])"), Contains("instead of a matrix"));
+    CHECK_THAT(refused(R"([{"matrix": [1]}])"), Contains("expected 16 numbers, found 1"));
+    CHECK_THAT(refused(R"([{"matrix": [1,0,0,0, 1,1,0,0, 0,0,1,0, 0,0,0,1]}])"),
+               Contains("not one that skews"));
+    CHECK_THAT(refused(R"([{"matrix": [1,0,0,0, 0,0,0,0, 0,0,1,0, 0,0,0,1]}])"),
+               Contains("no axis without length"));
     CHECK_THAT(refused(R"([{"rotation": [0, 0, 1]}])"), Contains("expected 4 numbers"));
 }
 
 namespace {
 
-/// A ramp of two triangles, 4 m long and 1 m high, below a node that is moved, turned and twice as
-/// large; its corners by an index, or three for each triangle.
-std::string ramp(bool by_index) {
+/// Turned about Y and twice as large; its two sides are alike, so that it can be mirrored.
+const std::string by_scale = R"("scale": [2, 2, 2], "rotation": [0, 0.70710678, 0, 0.70710678])";
+const std::string mirrored = R"("scale": [-2, 2, 2], "rotation": [0, 0.70710678, 0, 0.70710678])";
+const std::string by_matrix = R"("matrix": [0, 0, -2, 0, 0, 2, 0, 0, 2, 0, 0, 0, 0, 0, 0, 1])";
+const std::string mirrored_matrix = R"("matrix": [0, 0, 2, 0, 0, 2, 0, 0, 2, 0, 0, 0, 0, 0, 0, 1])";
+
+/// A ramp of two triangles, 4 m long and 1 m high, below a node that is moved; its corners by an index, or three for each triangle.
+std::string ramp(bool by_index, const std::string& placed) {
     std::vector<float> places;
     const std::vector<std::array<float, 3>> corners{
         {-1, 0, 0}, {1, 0, 0}, {1, 0.5F, 2}, {-1, 0.5F, 2}};
@@ -161,7 +170,8 @@ std::string ramp(bool by_index) {
     const std::string indexed = by_index ? R"(, "indices": 1)" : "";
     return R"({"asset": {"version": "2.0"}, "nodes": [
 {"name": "quay", "translation": [3, 0, 0], "children": [1]},
-{"name": "ramp", "mesh": 0, "scale": [2, 2, 2], "rotation": [0, 0.70710678, 0, 0.70710678]}],
+{"name": "ramp", "mesh": 0, )" +
+           placed + R"(}],
 "meshes": [{"primitives": [{"attributes": {"POSITION": 0})" +
            indexed + R"(}]}],
 "accessors": [{"bufferView": 0, "componentType": 5126, "type": "VEC3", "count": )" +
@@ -179,8 +189,10 @@ std::string ramp(bool by_index) {
 
 TEST_CASE("a model is ground where its nodes put it, and a scene's walker climbs it", "[ground]") {
     const TestFolder folder;
-    for (const bool by_index : {true, false}) {
-        folder.write("ramp.gltf", ramp(by_index));
+    const std::vector<std::string> placements{mirrored_matrix, by_matrix, mirrored, by_scale};
+    for (std::size_t i = 0; i < 2 * placements.size(); ++i) {
+        folder.write("ramp.gltf", ramp(i % 2 == 0, placements[i / 2]));
+        CAPTURE(placements[i / 2]);
         const io::TriangleMesh mesh = io::read_triangles((folder.path() / "ramp.gltf").string());
         CHECK(mesh.triangles.size() == 2);
         std::vector<Vector3> corners;
@@ -195,6 +207,12 @@ TEST_CASE("a model is ground where its nodes put it, and a scene's walker climbs
         }
         CHECK_FALSE(ground.at(2.9, 0, 1e9).has_value());
     }
+    // Seen from below: nothing to stand on.
+    folder.write("ramp.gltf", ramp(true, R"("rotation": [0, 0, 1, 0])"));
+    folder.write("lid.toml", "duration_s = 1\n[ground.quay]\nmodel = \"ramp.gltf\"\n");
+    CHECK_THROWS_WITH(scene::read_scene((folder.path() / "lid.toml").string()),
+                      Contains("lid.toml:3") && Contains("nothing of it faces upward"));
+    folder.write("ramp.gltf", ramp(true, by_scale));
     folder.write("climb.toml", R"(
 duration_s = 7
 [ground.quay]

@@ -13,6 +13,7 @@
 #include <hopcoil/points/particles.hpp>
 
 #include "support/allocations.hpp"
+#include "support/blocks.hpp"
 #include "support/instruction_sets.hpp"
 #include "support/vectors.hpp"
 
@@ -445,13 +446,18 @@ TEST_CASE("what moves sweeps along what floats or lies in its way, however thin 
 
 TEST_CASE("boxes of the ground have sides and undersides, as boxes that stand by themselves",
           "[particles]") {
+    const auto as_triangles = GENERATE(false, true);
     Terrain quay;
     std::vector<ContactShape> alone;
     for (const Terrain::Box& block :
          {Terrain::Box{.middle = {0, -0.5, 0}, .size = {9, 1, 9}},
           Terrain::Box{.middle = {2, 0.5, 0}, .size = {2, 1, 9}},
           Terrain::Box{.middle = {0, 1.6, 0}, .size = {0.8, 0.1, 9}, .yaw_rad = 0.2}}) {
-        quay.add(block);
+        if (as_triangles) {
+            quay.add(mesh_of(block, 4));
+        } else {
+            quay.add(block);
+        }
         alone.push_back({.type = ContactShape::Type::box,
                          .position = block.middle,
                          .rotation = turned_by({0, block.yaw_rad, 0}),
@@ -498,9 +504,12 @@ TEST_CASE("what flies or slides fast along a floor does not pass the thin wall o
     const std::array<ContactShape, 2> shapes{ContactShape{.type = ContactShape::Type::plane},
                                              plate};
     const FlatGround floor;
-    const std::array<ParticleInputs, 3> rooms{
-        ParticleInputs{.ground = &quay}, ParticleInputs{.shapes = shapes},
-        ParticleInputs{.shapes = {&plate, 1}, .ground = &floor}};
+    Terrain triangles;
+    triangles.add(Terrain::Plane{});
+    triangles.add(mesh_of({.middle = {3, 1, 0}, .size = {0.03, 2, 20}}, 3));
+    const std::array<ParticleInputs, 4> rooms{
+        ParticleInputs{.ground = &quay}, ParticleInputs{.ground = &triangles},
+        ParticleInputs{.shapes = shapes}, ParticleInputs{.shapes = {&plate, 1}, .ground = &floor}};
     RandomNumbers numbers{stream_of(3, "walls")};
     int reached = 0;
     for (int i = 0; i < 600; ++i) {

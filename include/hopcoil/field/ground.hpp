@@ -8,6 +8,7 @@
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/field/contact_shape.hpp>
+#include <hopcoil/field/ground_face.hpp>
 
 namespace hopcoil {
 
@@ -57,7 +58,8 @@ struct GroundBox {
 ///     };
 ///
 /// Units   metres and seconds. A place has one height for each surface above another: the highest
-///         at or below `top` counts. A surface has no sides; boxes have, for what collides.
+///         at or below `top` counts. For what collides, a ground can have boxes and faces as well,
+///         which are met from their sides.
 /// Errors  none: a place without ground says so.
 class Ground {
   public:
@@ -81,16 +83,25 @@ class Ground {
         static_cast<void>(found);
         return 0;
     }
-    /// How far a place is from the ground: from its surface, and of boxes from all sides that no
-    /// other box covers.
+    /// Triangles of the ground that come as near as `radius` to a place.
+    virtual void visit_faces(const Vector3& place, double radius, double ahead_s, FaceChoice choice,
+                             FaceVisitor& visitor) const noexcept {
+        static_cast<void>(place);
+        static_cast<void>(radius);
+        static_cast<void>(ahead_s);
+        static_cast<void>(choice);
+        static_cast<void>(visitor);
+    }
+    /// How far a place is from the ground: from its surface, from walls within `above`, and of
+    /// boxes from all sides that no other box covers.
     [[nodiscard]] virtual GroundDistance distance_to(const Vector3& place, double above,
                                                      double ahead_s) const noexcept {
         return surface_distance(place, above, ahead_s);
     }
     /// From the surface alone: of the one that is found up to `above` higher than the place, as
-    /// level as it is there.
-    [[nodiscard]] GroundDistance surface_distance(const Vector3& place, double above,
-                                                  double ahead_s) const noexcept;
+    /// level as it is there. What is in front of a nearer wall or ceiling is not below it.
+    [[nodiscard]] virtual GroundDistance surface_distance(const Vector3& place, double above,
+                                                          double ahead_s) const noexcept;
     /// Of a part that moves, `ahead_s` from now.
     [[nodiscard]] virtual GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept {
         static_cast<void>(part);
@@ -147,9 +158,17 @@ class EarlierGround final : public Ground {
                                          std::span<GroundBox> found) const noexcept override {
         return ground_.boxes_near(place, radius, ahead_s - ago_s_, found);
     }
+    void visit_faces(const Vector3& place, double radius, double ahead_s, FaceChoice choice,
+                     FaceVisitor& visitor) const noexcept override {
+        ground_.visit_faces(place, radius, ahead_s - ago_s_, choice, visitor);
+    }
     [[nodiscard]] GroundDistance distance_to(const Vector3& place, double above,
                                              double ahead_s) const noexcept override {
         return ground_.distance_to(place, above, ahead_s - ago_s_);
+    }
+    [[nodiscard]] GroundDistance surface_distance(const Vector3& place, double above,
+                                                  double ahead_s) const noexcept override {
+        return ground_.surface_distance(place, above, ahead_s - ago_s_);
     }
     [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override {
         return ground_.frame(part, ahead_s - ago_s_);

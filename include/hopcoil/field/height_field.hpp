@@ -5,6 +5,7 @@
 #include <vector>
 
 #include <hopcoil/base/vector3.hpp>
+#include <hopcoil/field/ground_face.hpp>
 
 namespace hopcoil {
 
@@ -33,10 +34,18 @@ class HeightField {
     /// Nothing outside the grid.
     [[nodiscard]] std::optional<Spot> at(double x, double z) const noexcept;
 
+    /// Faces that come as near as `radius` to a place.
+    void visit_faces(const Vector3& place, double radius, FaceChoice choice,
+                     FaceVisitor& visitor) const noexcept;
+
     [[nodiscard]] const Grid& grid() const noexcept { return grid_; }
     [[nodiscard]] const std::vector<double>& heights() const noexcept { return heights_; }
 
   private:
+    [[nodiscard]] Vector3 corner(std::size_t column, std::size_t row) const noexcept;
+    [[nodiscard]] GroundFace face(std::size_t column, std::size_t row,
+                                  std::size_t half) const noexcept;
+
     Grid grid_;
     std::vector<double> heights_;
 };

@@ -58,8 +58,12 @@ class Terrain final : public Ground {
                                             double ahead_s) const noexcept override;
     [[nodiscard]] std::size_t boxes_near(const Vector3& place, double radius, double ahead_s,
                                          std::span<GroundBox> found) const noexcept override;
+    void visit_faces(const Vector3& place, double radius, double ahead_s, FaceChoice choice,
+                     FaceVisitor& visitor) const noexcept override;
     [[nodiscard]] GroundDistance distance_to(const Vector3& place, double above,
                                              double ahead_s) const noexcept override;
+    [[nodiscard]] GroundDistance surface_distance(const Vector3& place, double above,
+                                                  double ahead_s) const noexcept override;
     [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override;
     [[nodiscard]] double highest(double ahead_s) const noexcept override;
 
@@ -68,8 +72,9 @@ class Terrain final : public Ground {
     struct Piece {
         Shape shape;
         std::uint32_t part = 0;
-        double top = 0.0;    ///< the highest of it in its part's frame
-        double reach = 0.0;  ///< the furthest of it from its part's origin
+        double top = 0.0;              ///< the highest of it in its part's frame
+        double reach = 0.0;            ///< the furthest of it from its part's origin
+        std::uint32_t first_face = 0;  ///< the number of its first one
     };
     /// A box in its part's frame.
     struct Block {
@@ -90,12 +95,15 @@ class Terrain final : public Ground {
                                     std::size_t but_for) const noexcept;
     [[nodiscard]] GroundDistance way_out(std::size_t block, const Vector3& place, double above,
                                          double ahead_s) const noexcept;
+    [[nodiscard]] GroundDistance nearest_wall(const Vector3& place, double within,
+                                              double ahead_s) const noexcept;
     void require_part(std::uint32_t part) const;
 
     std::vector<Piece> pieces_;
     std::vector<Block> blocks_;
     std::vector<detail::Footprint> footprints_;  ///< of each, without end for what moves
     std::vector<GroundFrame> frames_;            ///< of parts 1, 2, ...
+    std::uint32_t face_count_ = 0;
 };
 
 }  // namespace hopcoil

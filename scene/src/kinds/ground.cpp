@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cmath>
+#include <stdexcept>
 
 #include <fmt/format.h>
 
@@ -215,6 +216,18 @@ Terrain::Box read_box(KindReader& reader) {
     return box;
 }
 
+/// Something faces down, and nothing up.
+bool is_upside_down(const GroundMesh& mesh) {
+    bool faces_down = false;
+    for (const auto& [a, b, c] : mesh.triangles()) {
+        const Vector3& first = mesh.corners()[a];
+        const double up = cross(mesh.corners()[b] - first, mesh.corners()[c] - first).y;
+        if (up > 0) return false;
+        faces_down = faces_down || up < 0;
+    }
+    return faces_down;
+}
+
 void read_ground(KindReader& reader) {
     GroundParts parts;
     if (reader.flag("plane").value_or(true)) {
@@ -266,7 +279,13 @@ void read_ground(KindReader& reader) {
             std::vector<Vector3> corners;
             for (const auto& [x, y, z] : mesh.corners)
                 corners.push_back({x, y, z});
-            parts.meshes.emplace_back(std::move(corners), std::move(mesh.triangles));
+            GroundMesh ground{std::move(corners), std::move(mesh.triangles)};
+            if (is_upside_down(ground)) {
+                throw std::invalid_argument{
+                    "nothing of it faces upward: the corners of a triangle have to go round "
+                    "counter-clockwise as seen from where one stands on it"};
+            }
+            parts.meshes.push_back(std::move(ground));
         } catch (const std::exception& problem) {
             reader.problem("model", problem.what());
         }
@@ -293,14 +312,16 @@ SystemKind ground_kind() {
             {{"ground",
               "`[ground.NAME]`",
               "What walkers walk on and things fall on: of a plane, boxes, a height field, a model "
-              "and platforms the highest counts. Boxes and platforms have sides, too.",
+              "and platforms the highest counts. Boxes, platforms and models have sides, too.",
               {{"plane", flag, "`false`: no plane", "`true`"},
                {"height_m", number, "of the plane", "0"},
                {"slope_x", number, "how far the plane rises for each metre along x", "0"},
                {"slope_z", number, "the same along z", "0"},
                {"can_stand", flag, "`false`: the plane is water", "`true`"},
                {"csv", text, "a height field: columns x_m, z_m, height_m of an even grid", "none"},
-               {"model", text, "a glTF file: its triangles that face upward", "none"},
+               {"model", text,
+                "a glTF file: what faces upward can be stood on, the rest are walls and ceilings",
+                "none"},
                {"boxes", tables, "steps, quays, posts", "none", {}, {"box"}},
                {"platforms", tables, "boxes that move", "none", {}, {"platform"}}}},
              {"box", "A box of the ground", "Its top is ground.", box_keys},

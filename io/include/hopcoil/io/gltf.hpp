@@ -64,7 +64,7 @@ struct ModelNode {
 };
 
 /// The nodes of a glTF 2.0 file, in its order, without what they move like.
-/// Errors  as read_animations; a node given by a matrix is refused by name.
+/// Errors  as read_animations; a node whose matrix skews is refused by name.
 [[nodiscard]] std::vector<ModelNode> read_nodes(const std::string& path);
 
 /// Triangles in space.
