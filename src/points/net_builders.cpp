@@ -93,8 +93,7 @@ NetStructure rope_between(const RopeSettings& settings, const Vector3& from, con
     NetStructure made = rope_of(settings);
     const Vector3 way = to - from;
     const double apart = length_of(way);
-    if (!is_finite_vector(way) || !(apart > 0))
-        throw InvalidValue{"to", apart, "a finite place apart from the other end"};
+    if (!is_finite_vector(way)) throw InvalidValue{"to", apart, "a finite place"};
     const double length = settings.length_m;
     const double across = std::sqrt(way.x * way.x + way.z * way.z);
     const auto part = [&](std::size_t i) {

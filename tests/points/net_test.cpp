@@ -95,6 +95,10 @@ TEST_CASE("a spring between two points swings as the closed form says", "[net]")
 TEST_CASE("a hanging rope is a catenary with every method", "[net]") {
     const RopeSettings settings{
         .length_m = 3, .segments = 40, .stretch_n = 2e4, .stretch_damping_n_s = 4};
+    const NetStructure loop =
+        rope_between({.length_m = 2, .segments = 20}, {1, 3, 0}, {1, 3, 0});
+    CHECK(loop.points[10].position.y == Approx(2));
+    CHECK(loop.points[20].position == Vector3{1, 3, 0});
     const NetStructure made = rope_between(settings, {0, 2, 0}, {2, 2.4, 0});
     // The builder starts it in that shape: along it the horizontal pull is the same everywhere.
     double least = 1e9;
@@ -647,7 +651,7 @@ TEST_CASE("what cannot be a net is refused by name, and what cannot be used is r
     CHECK_THROWS_WITH(cloth({.columns = 1}), Catch::Contains("columns"));
     CHECK_THROWS_WITH(cloth({.stretch_n_per_m = std::nan("")}), Catch::Contains("stretch"));
     CHECK_THROWS_WITH(rope({.length_m = -1}), Catch::Contains("length_m"));
-    CHECK_THROWS_AS(rope_between({}, {0, 0, 0}, {0, 0, 0}), InvalidValue);
+    CHECK_THROWS_AS(rope_between({}, {0, 0, 0}, {0, std::nan(""), 0}), InvalidValue);
     CHECK_THROWS_WITH((Net{rope({}), {.iterations = 0}}), Catch::Contains("iterations"));
     Net net{rope({})};
     const std::vector<Vector3> start = positions_of(net);

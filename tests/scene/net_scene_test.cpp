@@ -95,6 +95,52 @@ TEST_CASE("a net in a scene goes with its pins, lets go in time and catches what
               Approx(number(take, last, sheet, 3 * 80 + k)).margin(0.8));
 }
 
+TEST_CASE("a net hangs between several things that move, and lies on one of them", "[scene][net]") {
+    const TestFolder folder;
+    const Scene scene = read(folder, R"(
+duration_s = 1
+[target.way]
+start_m = [0, 2, 0]
+moves = [{ at_s = 0.2, jump_to_m = [0, 2, 1] }]
+[target.turn]
+rotation = true
+moves = [{ sine_amplitude_deg = [0, 20, 0], frequency_hz = 1 }]
+[follower.left]
+target = "way"
+[follower.right]
+target = "left"
+[follower.yaw]
+target = "turn"
+[follower.roll]
+target = "yaw"
+[net.line]
+rope = { length_m = 1, segments = 8 }
+at_m = [0, 2, 0]
+pins = [
+  { where = "start", to = "left", facing = "yaw" },
+  { where = "end", to = "right", facing = "roll" },
+]
+shapes = [{ type = "box", half_size_m = [0.1, 0.1, 0.1], to = "left", facing = "yaw" }]
+)");
+    const Take take = take_of(scene);
+    // What is used twice is recorded once, what is different under names of its own.
+    for (const char* name :
+         {"line.target.value_m", "line.target.value", "line.target2.value_m", "line.target2.value"})
+        CHECK(take.find_channel(name).has_value());
+    CHECK_FALSE(take.find_channel("line.target3.value_m").has_value());
+    const auto place = [&](const char* channel, std::size_t point) {
+        const std::size_t at = take.columns_of(*take.find_channel(channel)).first + 3 * point;
+        const auto row = take.row(take.row_count() - 1);
+        return Vector3{row[at], row[at + 1], row[at + 2]};
+    };
+    const Vector3 start = place("line.position_m", 0);
+    const Vector3 end = place("line.position_m", 8);
+    CHECK(length_of(start - place("left.value_m", 0)) < 1.01);
+    CHECK(start.z > 0.8);
+    CHECK(end.z > 0.5);
+    CHECK(end.z < start.z);
+}
+
 TEST_CASE("a net moves the same at every rate, and on from a kept state", "[scene][net]") {
     const TestFolder folder;
     for (const std::string method : {"forces", "positions", "implicit"}) {

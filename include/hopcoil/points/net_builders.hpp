@@ -36,8 +36,8 @@ void require_valid(const RopeSettings& settings);
 /// Errors  InvalidValue for invalid settings.
 [[nodiscard]] NetStructure rope(const RopeSettings& settings, const Placement& placement = {});
 /// Between two places, pinned at both, in the shape in which an inextensible rope hangs there; in a
-/// straight line, stretched, where it is too short for that.
-/// Errors  InvalidValue for invalid settings, or places that are not finite or one.
+/// straight line, stretched, where it is too short for that. From one place it hangs as a loop.
+/// Errors  InvalidValue for invalid settings, or places that are not finite.
 [[nodiscard]] NetStructure rope_between(const RopeSettings& settings, const Vector3& from,
                                         const Vector3& to);
 

@@ -17,6 +17,7 @@
 
 #include "../read/toml_reader.hpp"
 #include "ground_scenery.hpp"
+#include "mounts.hpp"
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
@@ -201,16 +202,11 @@ class GroundSpec final : public SystemSpec {
     GroundParts parts_;
 };
 
-std::optional<Vector3> three(KindReader& reader, const std::string& key) {
-    const auto value = reader.value(key, "m", 3);
-    return value ? std::optional{Vector3{(*value)[0], (*value)[1], (*value)[2]}} : std::nullopt;
-}
-
 Terrain::Box read_box(KindReader& reader) {
     Terrain::Box box;
-    if (!reader.has("size")) reader.problem("", "expected a key 'size_m'");
-    box.middle = three(reader, "middle").value_or(box.middle);
-    box.size = three(reader, "size").value_or(box.size);
+    if (!reader.has("size_m")) reader.problem("", "expected a key 'size_m'");
+    box.middle = three(reader, "middle_m").value_or(box.middle);
+    box.size = three(reader, "size_m").value_or(box.size);
     box.yaw_rad = reader.number("yaw_deg").value_or(0) * math::pi / 180;
     box.can_stand = reader.flag("can_stand").value_or(true);
     return box;
@@ -298,11 +294,10 @@ void read_ground(KindReader& reader) {
 
 SystemKind ground_kind() {
     using enum KeyType;
-    const std::vector<KeyFacts> box_keys{
-        {"middle", place, "its middle: three numbers", "[0, 0, 0]"},
-        {"size", place, "along x, y and z", "required"},
-        {"yaw_deg", number, "turned about Y", "0"},
-        {"can_stand", flag, "`false`: feet keep off", "`true`"}};
+    const std::vector<KeyFacts> box_keys{{"middle_m", vector, "its middle", "[0, 0, 0]"},
+                                         {"size_m", vector, "along x, y and z", "required"},
+                                         {"yaw_deg", number, "turned about Y", "0"},
+                                         {"can_stand", flag, "`false`: feet keep off", "`true`"}};
     std::vector<KeyFacts> platform_keys = box_keys;
     platform_keys.insert(platform_keys.begin(),
                          {{"name", text, "its own", "`platform`"},

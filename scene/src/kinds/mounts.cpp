@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include <fmt/format.h>
+
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/follow/detail/cubic_way.hpp>
 
@@ -84,17 +86,12 @@ Placement placement_at_start(KindReader& reader, const Mount& mount,
     return at;
 }
 
-std::optional<Vector3> vector_at(KindReader& reader, const std::string& key,
-                                 const std::string& unit) {
-    const auto value = reader.value(key, unit, 3);
-    return value ? std::optional{vector_of(*value)} : std::nullopt;
-}
-
 std::optional<Vector3> three(KindReader& reader, const std::string& key) {
     const std::vector<double> numbers = reader.numbers(key);
     if (!reader.has(key)) return std::nullopt;
     if (numbers.size() == 3) return Vector3{numbers[0], numbers[1], numbers[2]};
-    reader.problem(key, "expected three numbers, x, y and z");
+    reader.problem(
+        key, fmt::format("expected a list of 3 numbers, x, y and z; found {}", numbers.size()));
     return std::nullopt;
 }
 
@@ -145,10 +142,10 @@ std::vector<MountedShape> read_shapes(KindReader& reader, Mounts& mounts,
                          : type == "capsule" ? Type::capsule
                          : type == "box"     ? Type::box
                                              : Type::sphere;
-        own.shape.position = vector_at(one, "at", "m").value_or(Vector3{});
+        own.shape.position = three(one, "at_m").value_or(Vector3{});
         own.shape.rotation = turn_at(one);
         own.shape.radius_m = one.number("radius_m").value_or(type == "box" ? 0 : 0.25);
-        own.shape.half_size_m = vector_at(one, "half_size", "m").value_or(Vector3{0.5, 0.5, 0.5});
+        own.shape.half_size_m = three(one, "half_size_m").value_or(Vector3{0.5, 0.5, 0.5});
         own.shape.friction = one.number("friction").value_or(0.5);
         own.mount = mounts.read(one);
         if (one.try_to([&] { require_valid(own.shape); })) shapes.push_back(own);
@@ -170,10 +167,10 @@ TableFacts shape_table(const char* name, const char* heading) {
          "a plane faces +Y; a capsule lies along Y",
          "`sphere`",
          {"plane", "sphere", "capsule", "box"}},
-        {"at", place, "its middle, or a point of the plane", "[0, 0, 0]"},
-        {"turned_deg", numbers, "an axis times degrees", "[0, 0, 0]"},
+        {"at_m", vector, "its middle, or a point of the plane", "[0, 0, 0]"},
+        {"turned_deg", vector, "an axis times degrees", "[0, 0, 0]"},
         {"radius_m", number, "of a sphere or capsule; of a box's edges", "0.25"},
-        {"half_size", place, "of a box; along Y of a capsule", "[0.5, 0.5, 0.5]"},
+        {"half_size_m", vector, "of a box; along Y of a capsule", "[0.5, 0.5, 0.5]"},
         {"friction", number, "on it", "0.5"}};
     for (const KeyFacts& each : mount_keys())
         keys.push_back(each);

@@ -105,10 +105,7 @@ class Mounts {
                                            const std::vector<std::size_t>& targets);
 /// Where the place that a key names is at the start; nothing for what is no place.
 [[nodiscard]] std::optional<Vector3> start_place(KindReader& reader, const std::string& key);
-/// Three numbers with a unit.
-[[nodiscard]] std::optional<Vector3> vector_at(KindReader& reader, const std::string& key,
-                                               const std::string& unit);
-/// Three plain numbers; noted where there are others.
+/// Three numbers; noted where there are others.
 [[nodiscard]] std::optional<Vector3> three(KindReader& reader, const std::string& key);
 /// By the key `turned_deg`: an axis times degrees.
 [[nodiscard]] Quaternion turn_at(KindReader& reader);

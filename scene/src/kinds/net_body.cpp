@@ -62,7 +62,7 @@ std::vector<std::size_t> BodyOfPoints::parents() const {
 
 void read_body_of_points(KindReader& reader, NetParts& parts) {
     BodyOfPoints made;
-    made.body.half_size_m = vector_at(reader, "half_size", "m").value_or(made.body.half_size_m);
+    made.body.half_size_m = three(reader, "half_size_m").value_or(made.body.half_size_m);
     made.body.mass_kg = reader.number("mass_kg").value_or(made.body.mass_kg);
     made.body.stiffness_n_per_m =
         reader.number("stiffness_n_per_m").value_or(made.body.stiffness_n_per_m);

@@ -110,7 +110,7 @@ void read_birth(KindReader& reader, ParticleSettings& settings) {
                          : *shape == "sphere" ? Shape::sphere
                                               : Shape::point;
     }
-    settings.half_size_m = vector_at(reader, "half_size", "m").value_or(settings.half_size_m);
+    settings.half_size_m = three(reader, "half_size_m").value_or(settings.half_size_m);
     const Vector3& d = settings.direction;
     const std::vector<double> direction = numbers_or(reader, "direction", {d.x, d.y, d.z});
     if (direction.size() == 3) {
@@ -155,7 +155,7 @@ void read_particles(KindReader& reader) {
         for (const Colour& each : colours)
             settings.colour_over_life.push_back({each[0], each[1], each[2]});
     }
-    parts.place = vector_at(reader, "at", "m").value_or(parts.place);
+    parts.place = three(reader, "at_m").value_or(parts.place);
     parts.turned = turn_at(reader);
     parts.mount = mounts.read(reader);
     parts.from_s = reader.number("from_s").value_or(parts.from_s);
@@ -182,8 +182,8 @@ std::vector<KeyFacts> particles_keys() {
         recipes.emplace_back(recipe.name);
     std::vector<KeyFacts> keys{
         {"recipe", choice, "ready-made numbers, which other keys change", "none", recipes},
-        {"at", place, "where they come out; in the frame of what carries it", "[0, 0, 0]"},
-        {"turned_deg", numbers, "how the emitter is turned: an axis times degrees", "[0, 0, 0]"},
+        {"at_m", vector, "where they come out; in the frame of what carries it", "[0, 0, 0]"},
+        {"turned_deg", vector, "how the emitter is turned: an axis times degrees", "[0, 0, 0]"},
         {"capacity", whole_number, "so many at once; a birth without room does not happen", "500"},
         dial_key({"rate_per_s", number, "births a second", "100"}),
         {"from_s", number, "when births begin", "0"},
@@ -198,9 +198,9 @@ std::vector<KeyFacts> particles_keys() {
          "what they come out of: a line lies along X, a disc in the XZ plane",
          "`point`",
          {"point", "line", "disc", "box", "sphere"}},
-        {"half_size", place, "of the emitter; of a disc or sphere the radius comes first",
+        {"half_size_m", vector, "of the emitter; of a disc or sphere the radius comes first",
          "[0, 0, 0]"},
-        {"direction", numbers, "x, y, z, in the emitter's frame", "[0, 1, 0]"},
+        {"direction", vector, "x, y, z, in the emitter's frame", "[0, 1, 0]"},
         dial_key({"spread_rad", number, "half the opening of their cone", "0.3"}),
         dial_key({"speed_least_m_per_s", number, "at birth, at least", "1"}),
         dial_key({"speed_most_m_per_s", number, "at birth, at most", "2"}),

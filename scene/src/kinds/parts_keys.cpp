@@ -15,8 +15,8 @@ std::vector<KeyFacts> with_mount(std::vector<KeyFacts> keys) {
 TableFacts part_table() {
     std::vector<KeyFacts> keys =
         joined({{"name", text, "its own", "required"},
-                {"at", place, "where it is at the start", "[0, 0, 0]"},
-                {"turned_deg", numbers, "how it is turned: an axis times degrees", "[0, 0, 0]"}},
+                {"at_m", vector, "where it is at the start", "[0, 0, 0]"},
+                {"turned_deg", vector, "how it is turned: an axis times degrees", "[0, 0, 0]"}},
                part_shape_keys());
     keys = joined(std::move(keys),
                   {{"mass_kg", number, "rather than by its density", "by its density"},
@@ -47,8 +47,8 @@ TableFacts joint_table() {
         {"type", choice, "how the two can move", "`hinge`", {"hinge", "ball", "slide", "fixed"}},
         {"a", text, "a part", "what does not move"},
         {"b", text, "another part", "required"},
-        {"at", place, "where it is at the start", "[0, 0, 0]"},
-        {"axis", numbers, "that a hinge turns about, a slide moves along; the X axis of a ball",
+        {"at_m", vector, "where it is at the start", "[0, 0, 0]"},
+        {"axis", vector, "that a hinge turns about, a slide moves along; the X axis of a ball",
          "[0, 0, 1]"}};
     for (const KeyFacts& each : joint_keys())
         keys.push_back(each);
@@ -57,7 +57,7 @@ TableFacts joint_table() {
 
 TableFacts row_table() {
     std::vector<KeyFacts> keys{{"parts", texts, "in order", "required"},
-                               {"axis", numbers, "of all hinges", "[0, 0, 1]"},
+                               {"axis", vector, "of all hinges", "[0, 0, 1]"},
                                {"anchors", numbers, "where the hinges are, x, y, z, x, y, z, ...",
                                 "halfway between the centres"}};
     for (const KeyFacts& each : joint_keys())
@@ -71,8 +71,8 @@ TableFacts link_table() {
             "Holds the distance of a point of one part from a point of another.",
             {{"a", text, "a part", "what does not move"},
              {"b", text, "another part", "required"},
-             {"point_a", place, "in the part's frame", "[0, 0, 0]"},
-             {"point_b", place, "in the part's frame", "[0, 0, 0]"},
+             {"point_a_m", vector, "in the part's frame", "[0, 0, 0]"},
+             {"point_b_m", vector, "in the part's frame", "[0, 0, 0]"},
              {"shortest_m", number, "below it, it pushes", "as far apart as they are"},
              {"longest_m", number, "above it, it pulls", "as far apart as they are"},
              {"group", text, "the group whose stiffness and damping it has", "it is hard"}}};
@@ -86,7 +86,7 @@ std::vector<KeyFacts> part_shape_keys() {
              "its shape; a capsule lies along Y",
              "`box`",
              {"box", "sphere", "capsule", "outline"}},
-            {"half_size", place, "of a box; along Y of a capsule; along Z of an outline",
+            {"half_size_m", vector, "of a box; along Y of a capsule; along Z of an outline",
              "[0.1, 0.1, 0.1]"},
             {"radius_m", number, "of a sphere or capsule", "0.1"},
             {"outline", numbers, "corners in metres in its XY plane, in order: x, y, x, y, ...",
@@ -144,8 +144,8 @@ std::vector<TableFacts> parts_tables() {
              "",
              {{"at_s", number, "when it falls", "0"},
               {"part", text, "which part it falls on", "required"},
-              {"place", place, "in the part's frame", "[0, 0, 0]"},
-              {"newton_seconds", numbers, "x, y, z", "required"}}},
+              {"place_m", vector, "in the part's frame", "[0, 0, 0]"},
+              {"newton_seconds", vector, "x, y, z", "required"}}},
             shape_table("part shape", "A shape that parts cannot pass")};
 }
 

@@ -227,10 +227,10 @@ std::vector<PlantBranch> read_branches(KindReader& reader, BranchNames& names) {
     reader.each_table("branches", "plant branch", [&](KindReader& one) {
         PlantBranch branch;
         branch.parent = branch_named(one, "from", names).value_or(plant_base);
-        branch.end = vector_at(one, "end", "m").value_or(branch.end);
+        branch.end = three(one, "end_m").value_or(branch.end);
         branch.radius_m = one.number("radius_m").value_or(branch.radius_m);
         branch.continues = one.flag("continues").value_or(false);
-        if (!one.has("end")) one.problem("", "expected a key 'end'");
+        if (!one.has("end_m")) one.problem("", "expected a key 'end_m'");
         const std::string name = one.text("name").value_or("");
         const bool is_taken =
             !name.empty() && std::find(names.begin(), names.end(), name) != names.end();
@@ -254,7 +254,7 @@ void read_bed(KindReader& reader, PlantParts& parts, const Placement& own) {
     RandomNumbers numbers{reader.random_stream("bed")};
     reader.one_table("bed", "plant bed", [&](KindReader& bed) {
         const std::size_t count = bed.whole_number("count", 1, most_plants).value_or(10);
-        const Vector3 half = vector_at(bed, "half_size", "m").value_or(Vector3{1, 0, 1});
+        const Vector3 half = three(bed, "half_size_m").value_or(Vector3{1, 0, 1});
         const double turn = bed.number("turn_rad").value_or(math::pi);
         parts.places.clear();
         for (std::size_t i = 0; i < count; ++i) {
@@ -317,7 +317,7 @@ void read_plant(KindReader& reader) {
     parts.modes.wind_points = reader.whole_number("wind_points", 1, 32).value_or(4);
     parts.modes.is_flat = reader.flag("flat").value_or(false);
     reader.dials(parts.settings);
-    const Placement own{vector_at(reader, "at", "m").value_or(Vector3{}), turn_at(reader)};
+    const Placement own{three(reader, "at_m").value_or(Vector3{}), turn_at(reader)};
     parts.mount = mounts.read(reader);
     parts.carrier = placement_at_start(reader, parts.mount, mounts.targets());
     read_bed(reader, parts, own);
@@ -341,8 +341,8 @@ void read_plant(KindReader& reader) {
 std::vector<KeyFacts> plant_keys() {
     using enum KeyType;
     std::vector<KeyFacts> keys{
-        {"at", place, "where it stands; in the frame of what carries it", "[0, 0, 0]"},
-        {"turned_deg", numbers, "how it is turned: an axis times degrees", "[0, 0, 0]"},
+        {"at_m", vector, "where it stands; in the frame of what carries it", "[0, 0, 0]"},
+        {"turned_deg", vector, "how it is turned: an axis times degrees", "[0, 0, 0]"},
         {"levels", whole_number, "1 is a trunk alone", "4"},
         {"children", whole_number, "that every branch splits into", "3"},
         {"pieces", whole_number, "straight ones in a row, that a branch is made of", "2"},
@@ -405,21 +405,21 @@ SystemKind plant_kind() {
           "",
           {{"name", text, "its own, for others to grow from", "none"},
            {"from", text, "the branch before it that it grows from", "the base"},
-           {"end", place, "where it ends, seen from the base", "required"},
+           {"end_m", vector, "where it ends, seen from the base", "required"},
            {"radius_m", number, "its thickness", "0.01"},
            {"continues", flag, "`true`: one branch with the one it grows from", "`false`"}}},
          {"plant bed",
           "A bed of plants",
           "",
           {{"count", whole_number, "how many", "10"},
-           {"half_size", place, "of the box that they stand in", "[1, 0, 1]"},
+           {"half_size_m", vector, "of the box that they stand in", "[1, 0, 1]"},
            {"turn_rad", number, "each is turned at most so far, either way", "pi"}}},
          {"plant push",
           "A push on a branch",
           "",
           {{"at_s", number, "when it begins", "0"},
            {"for_s", number, "how long it lasts", "0.2"},
-           {"newtons", numbers, "the force: x, y, z", "required"},
+           {"newtons", vector, "the force: x, y, z", "required"},
            tip,
            branch}},
          {"plant spot",

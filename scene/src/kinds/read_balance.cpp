@@ -46,7 +46,7 @@ class BalanceReader {
         read_build();
         read_rig();
         reader_.dials(made_.settings);
-        made_.at = vector_at(reader_, "at", "m").value_or(Vector3{});
+        made_.at = three(reader_, "at_m").value_or(Vector3{});
         made_.yaw_rad = reader_.number("yaw_deg").value_or(0) * math::pi / 180;
         const bool goal_is_good = read_goal();
         reader_.each_table("things", "thing", [&](KindReader& one) { read_thing(one); });
@@ -133,7 +133,7 @@ class BalanceReader {
             }
             made_.target = mounts_.targets().size();
             mounts_.targets().push_back(*target);
-            if (!reader_.has("at")) made_.at = vector_of(goal.path.before(0).value);
+            if (!reader_.has("at_m")) made_.at = vector_of(goal.path.before(0).value);
         }
         if (!reader_.has("facing")) return true;
         const auto facing = reader_.target("facing");
@@ -166,7 +166,7 @@ class BalanceReader {
             one.problem("name", "expected a name of its own");
         const PartShape shape = read_part_shape(one);
         Part& part = thing.part;
-        part.placement = {vector_at(one, "at", "m").value_or(Vector3{}), turn_at(one)};
+        part.placement = {three(one, "at_m").value_or(Vector3{}), turn_at(one)};
         part.mass_kg = one.number("mass_kg").value_or(0);
         part.friction = one.number("friction").value_or(part.friction);
         part.restitution = one.number("restitution").value_or(0);
@@ -199,7 +199,7 @@ class BalanceReader {
         for (const BalanceThing& each : made_.things)
             names.push_back(each.name);
         const auto found = std::find(names.begin(), names.end(), name);
-        event.place = vector_at(one, "place", "m").value_or(Vector3{});
+        event.place = three(one, "place_m").value_or(Vector3{});
         const auto newton_seconds = three(one, "newton_seconds");
         if (!newton_seconds) {
             if (!one.has("newton_seconds")) one.problem("", "expected a key 'newton_seconds'");
@@ -239,7 +239,7 @@ class BalanceReader {
         const std::string name = one.text("thing").value_or("");
         const std::string hand = one.choice("hand").value_or("right");
         takes.grip.hand = hand == "left" ? 0 : 1;
-        takes.grip.place = vector_at(one, "place", "m").value_or(Vector3{});
+        takes.grip.place = three(one, "place_m").value_or(Vector3{});
         takes.grip.most_force_n = one.number("most_force_n").value_or(takes.grip.most_force_n);
         const std::optional<double> until_s = one.number("until_s");
         if (!(takes.grip.most_force_n >= 0)) one.problem("most_force_n", "expected 0 or more");
@@ -280,7 +280,7 @@ std::vector<TableFacts> balance_tables() {
     std::vector<KeyFacts> own{
         {"target", source, "where it walks to", "it stays"},
         {"facing", source, "where it faces: a rotation, or an angle about Y", "its way"},
-        {"at", place, "where it stands at the start", "the start of its target"},
+        {"at_m", vector, "where it stands at the start", "the start of its target"},
         {"yaw_deg", number, "where it faces at the start, counter-clockwise from above", "0"},
         {"ground", field, "a ground that it stands on", "flat, at 0"},
         {"height_m", number, "of the whole body; all sizes go with it", "1.7"},
@@ -332,8 +332,8 @@ std::vector<TableFacts> balance_tables() {
          {"shows_limits", flag, "`true`: how far each joint turns is drawn", "`false`"}});
     std::vector<KeyFacts> thing =
         joined({{"name", text, "its own", "required"},
-                {"at", place, "where it is at the start, or is thrown from", "[0, 0, 0]"},
-                {"turned_deg", numbers, "how it is turned: an axis times degrees", "[0, 0, 0]"}},
+                {"at_m", vector, "where it is at the start, or is thrown from", "[0, 0, 0]"},
+                {"turned_deg", vector, "how it is turned: an axis times degrees", "[0, 0, 0]"}},
                part_shape_keys());
     thing = joined(std::move(thing),
                    {{"mass_kg", number, "rather than by its density", "by its density"},
@@ -341,7 +341,7 @@ std::vector<TableFacts> balance_tables() {
                     {"restitution", number, "of a bounce: 0 to 1", "0"},
                     {"rolling_m", number, "resistance to rolling: torque over force", "0"},
                     {"thrown_at_s", number, "it stays at its place until then", "it is free"},
-                    {"velocity_m_per_s", numbers, "with which it is thrown: x, y, z", "[0, 0, 0]"},
+                    {"velocity_m_per_s", vector, "with which it is thrown: x, y, z", "[0, 0, 0]"},
                     {"colour", text, "as \"#c86432\"", "the next of the palette"}});
     return {{"balance", "`[balance.NAME]`",
              "A body that stands on two feet, walks, steps to keep its balance, falls and gets up "
@@ -367,13 +367,13 @@ std::vector<TableFacts> balance_tables() {
              "",
              {{"at_s", number, "when it falls", "0"},
               {"part", text, "which part or thing it falls on", "`torso`"},
-              {"place", place, "in the part's frame", "[0, 0, 0]"},
-              {"newton_seconds", numbers, "x, y, z", "required"}}},
+              {"place_m", vector, "in the part's frame", "[0, 0, 0]"},
+              {"newton_seconds", vector, "x, y, z", "required"}}},
             {"balance push",
              "A push of a body",
              "",
              {{"at_s", number, "when it comes", "0"},
-              {"velocity_m_per_s", numbers, "the change of its velocity: x, y, z", "required"}}},
+              {"velocity_m_per_s", vector, "the change of its velocity: x, y, z", "required"}}},
             {"balance state",
              "A change of a body's state",
              "",
@@ -389,7 +389,7 @@ std::vector<TableFacts> balance_tables() {
              {{"at_s", number, "from when", "0"},
               {"until_s", number, "it lets go; the thing keeps its velocity", "to the end"},
               {"thing", text, "which", "required"},
-              {"place", place, "where, in the thing's frame", "[0, 0, 0]"},
+              {"place_m", vector, "where, in the thing's frame", "[0, 0, 0]"},
               {"hand", choice, "which", "`right`", {"left", "right"}},
               {"most_force_n", number, "the hardest pull", "200"}}},
             shape_table("balance shape", "A shape that a body cannot pass")};

@@ -11,6 +11,7 @@
 #include "../read/read_pictures.hpp"
 #include "brachiating.hpp"
 #include "brachiator.hpp"
+#include "mounts.hpp"
 #include "read_mover.hpp"
 #include "vectors.hpp"
 
@@ -21,23 +22,23 @@ namespace {
 void read_holds(KindReader& reader, std::vector<Vector3>& all) {
     bool is_right = true;
     reader.each_table("holds", "holds", [&](KindReader& one) {
-        const bool is_one = one.has("at");
-        const auto at = one.value("at", "m", 3);
-        const auto from = one.value("from", "m", 3);
-        const auto to = one.value("to", "m", 3);
+        const bool is_one = one.has("at_m");
+        const auto at = three(one, "at_m");
+        const auto from = three(one, "from_m");
+        const auto to = three(one, "to_m");
         const std::size_t count = one.whole_number("count", 2, 1000).value_or(2);
         is_right = is_right && (at || (from && to));
         if (is_one) {
             if (from || to) one.problem("", "expected 'at_m', or 'from_m' and 'to_m' of a row");
-            if (at) all.push_back(vector_of(*at));
+            if (at) all.push_back(*at);
             return;
         }
         if (!from || !to) {
             one.problem("", "expected 'at_m' of one hold, or 'from_m' and 'to_m' of a row");
             return;
         }
-        const Vector3 first = vector_of(*from);
-        const Vector3 way = vector_of(*to) - first;
+        const Vector3 first = *from;
+        const Vector3 way = *to - first;
         for (std::size_t i = 0; i < count; ++i)
             all.push_back(first + way * (static_cast<double>(i) / static_cast<double>(count - 1)));
     });
@@ -57,10 +58,10 @@ void read_leaps(KindReader& reader, BrachiatorParts& parts) {
         if (!(leap.at_s >= 0)) one.problem("at_s", "expected 0 or more");
         leap.from_hold = read_hold(one, "from_hold", parts.holds.size());
         leap.to_hold = read_hold(one, "to_hold", parts.holds.size());
-        const auto spot = one.value("to_ground", "m", 3);
-        if (one.has("to_hold") == one.has("to_ground"))
+        const auto spot = three(one, "to_ground_m");
+        if (one.has("to_hold") == one.has("to_ground_m"))
             one.problem("", "expected 'to_hold' or 'to_ground_m'");
-        if (spot) leap.to_ground = vector_of(*spot);
+        if (spot) leap.to_ground = *spot;
         parts.leaps.push_back(leap);
     });
 }
@@ -85,10 +86,10 @@ void read_brachiator(KindReader& reader) {
     size("mass_kg", settings.mass_kg);
     reader.dials(settings);
     read_holds(reader, parts.holds);
-    const auto spot = reader.value("stands_at", "m", 3);
+    const auto spot = three(reader, "stands_at_m");
     const double yaw_rad = reader.number("yaw_deg").value_or(0) * math::pi / 180;
-    if (spot) parts.stand = {vector_of(*spot), yaw_rad};
-    if (reader.has("yaw_deg") && !reader.has("stands_at"))
+    if (spot) parts.stand = {*spot, yaw_rad};
+    if (reader.has("yaw_deg") && !reader.has("stands_at_m"))
         reader.problem("yaw_deg", "expected a key 'stands_at_m' beside it");
     read_leaps(reader, parts);
     parts.radius_m = reader.number("limb_radius_m").value_or(0.04 * scale);
@@ -119,7 +120,7 @@ SystemKind brachiator_kind() {
           "`NAME.facing` how it is turned, `NAME.gaze` where it looks, `NAME.arm1` shoulder, elbow "
           "and hand of its left arm, `NAME.leg1` hip, knee and foot.",
           {{"holds", tables, "what it hangs from, in their order", "required", {}, {"holds"}},
-           {"stands_at", place, "between its feet, at the start",
+           {"stands_at_m", vector, "between its feet, at the start",
             "it hangs from the first two holds"},
            {"yaw_deg", number, "how it stands there: turned from +z about y", "0"},
            {"leaps", tables, "onto holds, and onto the ground", "none", {}, {"leap"}},
@@ -146,9 +147,9 @@ SystemKind brachiator_kind() {
          {"holds",
           "Holds of a brachiator",
           "One hold, or a row of them in even steps.",
-          {{"at", place, "one hold", "none"},
-           {"from", place, "the first of a row", "none"},
-           {"to", place, "the last of a row", "none"},
+          {{"at_m", vector, "one hold", "none"},
+           {"from_m", vector, "the first of a row", "none"},
+           {"to_m", vector, "the last of a row", "none"},
            {"count", whole_number, "how many the row has, both ends included", "2"}}},
          {"leap",
           "Leaps of a brachiator",
@@ -157,7 +158,7 @@ SystemKind brachiator_kind() {
           {{"at_s", number, "from when on", "0"},
            {"from_hold", whole_number, "not before it comes to this hold; the first is 1", "none"},
            {"to_hold", whole_number, "with both hands onto this hold and a neighbour", "none"},
-           {"to_ground", place, "onto its feet, on both sides of this place", "none"}}}},
+           {"to_ground_m", vector, "onto its feet, on both sides of this place", "none"}}}},
         {},
         read_brachiator};
 }

@@ -90,7 +90,7 @@ void read_rope(KindReader& reader, NetParts& parts) {
     rope.length_m = reader.number("length_m").value_or(rope.length_m);
     rope.segments = reader.whole_number("segments", 1, 10'000).value_or(rope.segments);
     rope.pulls_only = reader.flag("pulls_only").value_or(rope.pulls_only);
-    parts.far_end = vector_at(reader, "end", "m");
+    parts.far_end = three(reader, "end_m");
     reader.dials(rope);
     if (reader.try_to([&] { require_valid(rope); })) parts.made_of = rope;
 }
@@ -153,9 +153,9 @@ void read_bend(KindReader& reader, NetStructure& made) {
 void read_own(KindReader& reader, NetParts& parts) {
     NetStructure made;
     reader.each_table("own_points", "net point", [&](KindReader& one) {
-        made.points.push_back({.position = vector_at(one, "at", "m").value_or(Vector3{}),
+        made.points.push_back({.position = three(one, "at_m").value_or(Vector3{}),
                                .mass_kg = one.number("mass_kg").value_or(1)});
-        if (!one.has("at")) one.problem("", "expected a key 'at_m'");
+        if (!one.has("at_m")) one.problem("", "expected a key 'at_m'");
     });
     reader.each_table("links", "net link", [&](KindReader& one) {
         const NetLink link = read_link(one, made);
@@ -213,8 +213,8 @@ void read_balls(KindReader& reader, NetParts& parts) {
     reader.each_table("balls", "ball", [&](KindReader& one) {
         NetBall ball{.name = one.text("name").value_or("")};
         if (!one.has("name")) one.problem("", "expected a key 'name'");
-        if (!one.has("at")) one.problem("", "expected a key 'at_m'");
-        ball.place = vector_at(one, "at", "m").value_or(ball.place);
+        if (!one.has("at_m")) one.problem("", "expected a key 'at_m'");
+        ball.place = three(one, "at_m").value_or(ball.place);
         ball.velocity = three(one, "velocity_m_per_s").value_or(ball.velocity);
         ball.radius_m = one.number("radius_m").value_or(ball.radius_m);
         ball.mass_kg = one.number("mass_kg").value_or(ball.mass_kg);
@@ -254,7 +254,7 @@ void read_settings(KindReader& reader, NetSettings& settings) {
 void read_net(KindReader& reader) {
     NetParts parts;
     Mounts mounts;
-    parts.placement.position = vector_at(reader, "at", "m").value_or(Vector3{});
+    parts.placement.position = three(reader, "at_m").value_or(Vector3{});
     parts.placement.rotation = turn_at(reader);
     read_made_of(reader, parts);
     read_settings(reader, parts.settings);

@@ -69,7 +69,7 @@ class PartsReader {
         if (std::find(made_.names.begin(), made_.names.end(), name) != made_.names.end())
             one.problem("name", "expected a name of its own");
         const PartShape shape = read_part_shape(one);
-        Placement own{vector_at(one, "at", "m").value_or(Vector3{}), turn_at(one)};
+        Placement own{three(one, "at_m").value_or(Vector3{}), turn_at(one)};
         part.mass_kg = one.number("mass_kg").value_or(0);
         part.is_driven = one.flag("driven").value_or(false);
         part.friction = one.number("friction").value_or(part.friction);
@@ -158,7 +158,7 @@ class PartsReader {
                                        : Type::hinge;
         const auto a = part_at(one, "a");
         const auto b = part_at(one, "b");
-        const Vector3 at = vector_at(one, "at", "m").value_or(Vector3{});
+        const Vector3 at = three(one, "at_m").value_or(Vector3{});
         const Vector3 axis = three(one, "axis").value_or(Vector3{0, 0, 1});
         read_bounds(one, joint);
         PartsGroup* const group = group_at(one);
@@ -219,8 +219,8 @@ class PartsReader {
     void read_link(KindReader& one) {
         const auto a = part_at(one, "a");
         const auto b = part_at(one, "b");
-        Vector3 point_a = vector_at(one, "point_a", "m").value_or(Vector3{});
-        const Vector3 point_b = vector_at(one, "point_b", "m").value_or(Vector3{});
+        Vector3 point_a = three(one, "point_a_m").value_or(Vector3{});
+        const Vector3 point_b = three(one, "point_b_m").value_or(Vector3{});
         const std::optional<double> shortest = one.number("shortest_m");
         const std::optional<double> longest = one.number("longest_m");
         PartsGroup* const group = group_at(one);
@@ -244,7 +244,7 @@ class PartsReader {
         PartBlow blow;
         blow.at_s = one.number("at_s").value_or(0);
         const auto part = part_at(one, "part");
-        blow.place = vector_at(one, "place", "m").value_or(Vector3{});
+        blow.place = three(one, "place_m").value_or(Vector3{});
         const auto newton_seconds = three(one, "newton_seconds");
         if (!(blow.at_s >= 0)) one.problem("at_s", "expected 0 or more");
         if (!one.has("part")) one.problem("", "expected a key 'part'");
@@ -279,7 +279,7 @@ PartShape read_part_shape(KindReader& one) {
                  : type == "capsule" ? Type::capsule
                  : type == "outline" ? Type::outline
                                      : Type::box;
-    shape.half_size_m = vector_at(one, "half_size", "m").value_or(shape.half_size_m);
+    shape.half_size_m = three(one, "half_size_m").value_or(shape.half_size_m);
     shape.radius_m = one.number("radius_m").value_or(shape.radius_m);
     shape.density_kg_per_m3 = one.number("density_kg_per_m3").value_or(shape.density_kg_per_m3);
     shape.is_solid = one.flag("solid").value_or(true);

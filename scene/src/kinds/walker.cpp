@@ -19,6 +19,7 @@
 
 #include "../read/read_pictures.hpp"
 #include "model_rig.hpp"
+#include "mounts.hpp"
 #include "read_mover.hpp"
 #include "running_walker.hpp"
 #include "vectors.hpp"
@@ -196,7 +197,7 @@ HopHabit read_hops(KindReader& reader, double leg_length_m) {
             *number = one.number(key).value_or(0);
             if (!(*number >= 0)) one.problem(key, "expected 0 or more");
         }
-        if (const auto to = one.value("to", "m", 3)) hop.to = vector_of(*to);
+        hop.to = three(one, "to_m");
         habit.at.push_back(hop);
     });
     return habit;
@@ -345,7 +346,8 @@ SystemKind walker_kind() {
           "A hop of a walker",
           "Where there is no ground to land on it is left out, and the run says so.",
           {{"at_s", number, "when", "0"},
-           {"to", place, "where the middle of its feet lands", "on the run, at the speed it has"},
+           {"to_m", vector, "where the middle of its feet lands",
+            "on the run, at the speed it has"},
            {"apex_m", number, "how high its hips rise over the higher end; 0: by the distance",
             "0"}}},
          {"leg_joints",

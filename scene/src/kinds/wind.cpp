@@ -12,6 +12,7 @@
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 
+#include "mounts.hpp"
 #include "read_mover.hpp"
 #include "vectors.hpp"
 
@@ -178,16 +179,9 @@ std::vector<SystemReport> WindSpec::report(const ReportInput& input) const {
     return reports;
 }
 
-Vector3 vector_of(const std::optional<ValueArray>& array, const Vector3& otherwise) {
-    return array ? Vector3{(*array)[0], (*array)[1], (*array)[2]} : otherwise;
-}
-
 void read_wind(KindReader& reader) {
     WindSettings settings;
-    const std::vector<double> mean = reader.numbers("mean_m_per_s");
-    if (reader.has("mean_m_per_s") && mean.size() != 3)
-        reader.problem("mean_m_per_s", "expected three numbers, x, y and z");
-    if (mean.size() == 3) settings.mean_m_per_s = {mean[0], mean[1], mean[2]};
+    settings.mean_m_per_s = three(reader, "mean_m_per_s").value_or(settings.mean_m_per_s);
     const auto read = [&](const char* key, double& number) {
         number = reader.number(key).value_or(number);
     };
@@ -202,8 +196,8 @@ void read_wind(KindReader& reader) {
     std::vector<Shelter> shelters;
     reader.each_table("shelters", "shelter", [&](KindReader& one) {
         Shelter shelter;
-        if (!one.has("at")) one.problem("", "expected a key 'at_m'");
-        shelter.centre = vector_of(one.value("at", "m", 3), {});
+        if (!one.has("at_m")) one.problem("", "expected a key 'at_m'");
+        shelter.centre = three(one, "at_m").value_or(Vector3{});
         shelter.radius_m = one.number("radius_m").value_or(shelter.radius_m);
         shelter.wake_m = one.number("wake_m").value_or(shelter.wake_m);
         shelter.strength = one.number("strength").value_or(shelter.strength);
@@ -213,7 +207,7 @@ void read_wind(KindReader& reader) {
     reader.each_table("probes", "probe", [&](KindReader& one) {
         const auto name = one.text("name");
         if (!one.has("name")) one.problem("", "expected a key 'name'");
-        probes.push_back({name.value_or(""), vector_of(one.value("at", "m", 3), {})});
+        probes.push_back({name.value_or(""), three(one, "at_m").value_or(Vector3{})});
     });
     reader.try_to([&] {
         reader.add(std::make_unique<WindSpec>(settings, reader.random_stream("gusts"),
@@ -232,7 +226,7 @@ SystemKind wind_kind() {
           "`[wind.NAME]`",
           "A wind or a current: one thing everywhere, gust by gust, for whatever names it in its "
           "key `wind`.",
-          {dial_key({"mean_m_per_s", numbers, "where it blows to: x, y, z", "[4, 0, 0]"}),
+          {dial_key({"mean_m_per_s", vector, "where it blows to: x, y, z", "[4, 0, 0]"}),
            dial_key(
                {"spread_m_per_s", number, "standard deviation of its speed along the mean", "1"}),
            dial_key({"across_share", number, "of that, across the mean", "0.6"}),
@@ -253,7 +247,7 @@ SystemKind wind_kind() {
          {"shelter",
           "A shelter from a wind",
           "A round thing in whose wake the wind is weaker.",
-          {{"at", place, "its middle: three numbers", "required"},
+          {{"at_m", vector, "its middle", "required"},
            {"radius_m", number, "its size", "1"},
            {"wake_m", number, "how far behind it the wind has recovered", "6"},
            {"strength", number, "the part of the wind that it takes away right behind it", "0.8"}}},
@@ -261,7 +255,7 @@ SystemKind wind_kind() {
           "A probe of a wind",
           "",
           {{"name", text, "its own: it is recorded as `NAME.PROBE`", "required"},
-           {"at", place, "where: three numbers", "[0, 0, 0]"}}}},
+           {"at_m", vector, "where", "[0, 0, 0]"}}}},
         {},
         read_wind};
 }

@@ -118,6 +118,26 @@ SceneTarget SceneBuilder::driven_target(const std::string& name, const Source& s
             .source = source};
 }
 
+/// What another system does is a target too; the take shows it beside the one that asks for it.
+std::size_t SceneBuilder::target_driven_by(const Source& source, const std::string& system) {
+    SceneTarget made = driven_target(system + ".target", source);
+    const auto is_same = [&](const SceneTarget& each) {
+        return each.source && each.name.starts_with(system + ".target") &&
+               each.source->output == source.output && each.source->index == source.index &&
+               each.source->component == source.component;
+    };
+    const auto has_its_channel = [&](const SceneTarget& each) {
+        return each.name == made.name && each.unit == made.unit;
+    };
+    auto& all = scene_.targets;
+    const auto same = std::find_if(all.begin(), all.end(), is_same);
+    if (same != all.end()) return static_cast<std::size_t>(same - all.begin());
+    for (int n = 2; std::any_of(all.begin(), all.end(), has_its_channel); ++n)
+        made.name = fmt::format("{}.target{}", system, n);
+    all.push_back(std::move(made));
+    return all.size() - 1;
+}
+
 std::optional<std::size_t> SceneBuilder::find_target(TableReader& reader, const std::string& key,
                                                      const std::string& system) {
     const auto name = reader.text(key);
@@ -127,11 +147,7 @@ std::optional<std::size_t> SceneBuilder::find_target(TableReader& reader, const 
     if (found != scene_.targets.end())
         return static_cast<std::size_t>(found - scene_.targets.begin());
     if (contains(declared_.targets, *name)) return std::nullopt;  // it could not be read
-    if (const auto source = find_output(*name)) {
-        // What another system does is a target too; the take shows it beside this one.
-        scene_.targets.push_back(driven_target(system + ".target", *source));
-        return scene_.targets.size() - 1;
-    }
+    if (const auto source = find_output(*name)) return target_driven_by(*source, system);
     if (is_unread(*name)) return std::nullopt;
     std::vector<std::string> known = declared_.targets;
     known.insert(known.end(), declared_.systems.begin(), declared_.systems.end());

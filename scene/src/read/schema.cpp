@@ -72,6 +72,11 @@ Json value_of(const KeyFacts& key) {
             return {{"type", "boolean"}};
         case choice:
             return {{"enum", key.choices}};
+        case vector:
+            return {{"type", "array"},
+                    {"items", {{"type", "number"}}},
+                    {"minItems", 3},
+                    {"maxItems", 3}};
         case place:
         case speed:
             return number_or_list(most_numbers);
@@ -203,6 +208,8 @@ std::string type_in_words(const KeyFacts& key) {
                 all += (all.empty() ? "`" : ", `") + each + "`";
             return all;
         }
+        case vector:
+            return "three numbers";
         case place:
         case speed:
             return "a number, or one for each axis";

@@ -19,6 +19,7 @@ enum class KeyType : std::uint8_t {
     texts,  ///< a list, or one
     flag,
     choice,
+    vector,        ///< a list of three numbers
     place,         ///< a number or a list of them; with a unit: key, key_m, key_rad, key_deg
     places,        ///< a list of places
     trajectory,    ///< a list of [time, place], or of [time, x, y, z]
