@@ -147,7 +147,8 @@ TEST_CASE("what is wrong with a chain or a wind is said with its key", "[scene][
         {hook + "[chain.c]\nroot = 'hook'\nspacing_m = -1\n", "spacing_m: expected"},
         {hook + "[chain.c]\nroot = 'hook'\ncarry = 1\n", "chain.c.carry: expected 0 to below 1"},
         {hook + "[chain.c]\nroot = 'hook'\nspacing = 'strechy'\n", "did you mean 'stretchy'"},
-        {hook + "[chain.c]\nroot = 'hook'\nrest_direction = [1, 2]\n", "expected three numbers"},
+        {hook + "[chain.c]\nroot = 'hook'\nrest_direction = [1, 2]\n",
+         "expected a list of 3 numbers"},
         {hook + "[chain.c]\nroot = 'hook'\nwind = 'gale'\n", "there is no 'gale'"},
         {hook + rope + "[chain.c]\nroot = 'hook'\nwind = 'rope'\n",
          "expected a wind; 'rope' is a chain"},
@@ -157,7 +158,7 @@ TEST_CASE("what is wrong with a chain or a wind is said with its key", "[scene][
         {hook + "[chain.c]\nroot = 'c'\n", "a loop: c after c"},
         {"[target.n]\nmoves = []\n[chain.c]\nroot = 'n'\n", "expected a place"},
         {hook + "[wind.w]\ncorrelation_s = 0\n", "wind.w.correlation_s: expected"},
-        {hook + "[wind.w]\nmean_m_per_s = [1]\n", "expected three numbers"},
+        {hook + "[wind.w]\nmean_m_per_s = [1]\n", "expected a list of 3 numbers"},
         {hook + rope + "[follower.f]\ntarget = 'rope.9'\n", "there is no target 'rope.9'"}};
     for (const auto& [text, expected] : cases) {
         CAPTURE(text);

@@ -132,7 +132,7 @@ TEST_CASE("what is wrong with particles is said", "[scene][particles]") {
     CHECK_THAT(complaint("recipe = 'confetti'"), Contains("embers"));
     CHECK_THAT(complaint("restitution = 2"), Contains("restitution"));
     CHECK_THAT(complaint("bursts = [{ at_s = 1 }]"), Contains("expected a key 'count'"));
-    CHECK_THAT(complaint("direction = [1, 2]"), Contains("three numbers"));
+    CHECK_THAT(complaint("direction = [1, 2]"), Contains("a list of 3 numbers"));
     CHECK_THAT(complaint("source = 'nothing'"), Contains("nothing"));
     CHECK_THAT(complaint("for_each = 3"), Contains("source"));
     CHECK_THAT(complaint("rate_per_s = nan"), Contains("rate_per_s"));

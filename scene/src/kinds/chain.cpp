@@ -16,6 +16,7 @@
 
 #include "../read/read_pictures.hpp"
 #include "../run/step_length.hpp"
+#include "mounts.hpp"
 #include "read_mover.hpp"
 #include "vectors.hpp"
 
@@ -316,14 +317,6 @@ void read_tunings(KindReader& reader, ChainSettings& settings) {
     settings.tip = reader.tuning("tip_tuning", settings.tip);
 }
 
-std::optional<Vector3> read_vector(KindReader& reader, const std::string& key) {
-    const std::vector<double> numbers = reader.numbers(key);
-    if (!reader.has(key)) return std::nullopt;
-    if (numbers.size() == 3) return Vector3{numbers[0], numbers[1], numbers[2]};
-    reader.problem(key, "expected three numbers, x, y and z");
-    return std::nullopt;
-}
-
 ChainSettings read_settings(KindReader& reader) {
     ChainSettings settings;
     const auto read = [](KindReader& table, const char* key, double& number) {
@@ -334,10 +327,8 @@ ChainSettings read_settings(KindReader& reader) {
     if (reader.choice("spacing") == "fixed") settings.spacing = ChainSpacing::fixed;
     read_tunings(reader, settings);
     read(reader, "carry", settings.carry);
-    settings.rest_direction =
-        read_vector(reader, "rest_direction").value_or(settings.rest_direction);
-    settings.hanging_m_per_s =
-        read_vector(reader, "hanging_m_per_s").value_or(settings.hanging_m_per_s);
+    settings.rest_direction = three(reader, "rest_direction").value_or(settings.rest_direction);
+    settings.hanging_m_per_s = three(reader, "hanging_m_per_s").value_or(settings.hanging_m_per_s);
     read(reader, "wind_share", settings.wind_share);
     read(reader, "stiffness_m_per_s", settings.stiffness_m_per_s);
     read(reader, "bend_limit_rad", settings.bend_limit_rad);
@@ -346,7 +337,7 @@ ChainSettings read_settings(KindReader& reader) {
         read(wave, "amplitude_m", settings.undulation.amplitude_m);
         read(wave, "frequency_hz", settings.undulation.frequency_hz);
         read(wave, "delay_rad", settings.undulation.delay_rad);
-        settings.undulation.axis = read_vector(wave, "axis").value_or(settings.undulation.axis);
+        settings.undulation.axis = three(wave, "axis").value_or(settings.undulation.axis);
     });
     return settings;
 }

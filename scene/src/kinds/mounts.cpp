@@ -96,13 +96,7 @@ std::optional<Vector3> three(KindReader& reader, const std::string& key) {
 }
 
 Quaternion turn_at(KindReader& reader) {
-    const std::vector<double> numbers = reader.numbers("turned_deg");
-    if (!reader.has("turned_deg")) return {};
-    if (numbers.size() != 3) {
-        reader.problem("turned_deg", "expected three numbers: an axis times degrees");
-        return {};
-    }
-    return turned_by(Vector3{numbers[0], numbers[1], numbers[2]} * (math::pi / 180));
+    return turned_by(three(reader, "turned_deg").value_or(Vector3{}) * (math::pi / 180));
 }
 
 Mount Mounts::read(KindReader& reader) {

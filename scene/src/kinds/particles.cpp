@@ -111,13 +111,7 @@ void read_birth(KindReader& reader, ParticleSettings& settings) {
                                               : Shape::point;
     }
     settings.half_size_m = three(reader, "half_size_m").value_or(settings.half_size_m);
-    const Vector3& d = settings.direction;
-    const std::vector<double> direction = numbers_or(reader, "direction", {d.x, d.y, d.z});
-    if (direction.size() == 3) {
-        settings.direction = {direction[0], direction[1], direction[2]};
-    } else {
-        reader.problem("direction", "expected three numbers, x, y and z");
-    }
+    settings.direction = three(reader, "direction").value_or(settings.direction);
 }
 
 void read_bursts(KindReader& reader, ParticlesParts& parts) {

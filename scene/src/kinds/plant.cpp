@@ -272,12 +272,8 @@ void read_pushes(KindReader& reader, PlantParts& parts, const BranchNames& names
         push.at_s = one.number("at_s").value_or(0);
         push.for_s = one.number("for_s").value_or(push.for_s);
         push.branch = read_branch_at(one, parts, names);
-        const std::vector<double> newtons = one.numbers("newtons");
-        if (newtons.size() == 3) {
-            push.force_n = {newtons[0], newtons[1], newtons[2]};
-        } else {
-            one.problem("newtons", "expected three numbers, x, y and z");
-        }
+        if (!one.has("newtons")) one.problem("", "expected a key 'newtons'");
+        push.force_n = three(one, "newtons").value_or(Vector3{});
         if (!(push.at_s >= 0)) one.problem("at_s", "expected 0 or more");
         if (!(push.for_s > 0)) one.problem("for_s", "expected a number above 0");
         parts.pushes.push_back(push);

@@ -263,11 +263,8 @@ void read_net(KindReader& reader) {
     parts.shapes = read_shapes(reader, mounts, "net shape");
     reader.each_table("forces", "force", [&](KindReader& one) {
         NetForce force{.points = read_points(one, parts)};
-        const std::vector<double> numbers = one.numbers("newtons");
-        if (numbers.size() == 3)
-            force.newtons = {numbers[0], numbers[1], numbers[2]};
-        else
-            one.problem("newtons", "expected three numbers, x, y and z, for each point");
+        if (!one.has("newtons")) one.problem("", "expected a key 'newtons'");
+        force.newtons = three(one, "newtons").value_or(Vector3{});
         parts.forces.push_back(std::move(force));
     });
     parts.look.radius_m = reader.numbers("radius_m");
