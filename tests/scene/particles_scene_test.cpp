@@ -118,6 +118,81 @@ TEST_CASE("particles go on from a kept scene, and become nodes of a model", "[sc
     CHECK(puffs == 60);
 }
 
+TEST_CASE("feet that land throw up particles where they do", "[scene][particles]") {
+    const TestFolder folder;
+    const auto scene_with = [&](const std::string& keys) {
+        return read_scene(folder
+                              .write("shore.toml", R"(
+duration_s = 4
+[target.way]
+start_m = [0, 0, 0]
+moves = [{ at_s = 0.3, ramp_to_m = [2.5, 0, 0], over_s = 3 }]
+[walker.crab]
+target = "way"
+legs = 6
+leg_length_m = 0.4
+[particles.sand]
+rate_per_s = 0
+source = "crab"
+lifetime_least_s = 20
+lifetime_most_s = 20
+speed_least_m_per_s = 0
+speed_most_m_per_s = 0
+gravity_m_per_s2 = 0
+emitter_share = 0
+capacity = 500
+)" + keys)
+                              .string());
+    };
+    const auto births = [&](const std::string& keys, bool lands) {
+        const Take take = take_of(scene_with(keys));
+        const auto sand = take.columns_of(*take.find_channel("sand.position_m")).first;
+        const auto count = take.columns_of(*take.find_channel("sand.count")).first;
+        int events = 0;
+        int near = 0;
+        std::size_t born = 0;
+        for (std::size_t row = 1; row < take.row_count(); ++row) {
+            const auto now = take.row(row);
+            for (int leg = 1; leg <= 6; ++leg) {
+                const std::string name = "crab.leg" + std::to_string(leg);
+                const auto planted = take.columns_of(*take.find_channel(name + ".planted")).first;
+                const bool stood = take.row(row - 1)[planted] != 0;
+                if (stood == lands || (now[planted] != 0) != lands) continue;
+                ++events;
+                // One of the new ones is at the sole.
+                const auto sole =
+                    take.columns_of(*take.find_channel(name + ".position_m")).first + 6;
+                for (std::size_t i = born; i < static_cast<std::size_t>(now[count]); ++i) {
+                    const Vector3 way{now[sand + 3 * i] - now[sole],
+                                      now[sand + 3 * i + 1] - now[sole + 1],
+                                      now[sand + 3 * i + 2] - now[sole + 2]};
+                    if (length_of(way) < 0.08) {
+                        ++near;
+                        break;
+                    }
+                }
+            }
+            born = static_cast<std::size_t>(now[count]);
+        }
+        CHECK(events > 30);
+        CHECK(near == events);
+        return static_cast<double>(born) / events;
+    };
+    CHECK(births("", true) == 1);
+    CHECK(births("for_each = 3\n", true) == 3);
+    CHECK(births("on = \"lifted\"\n", false) == 1);
+    CHECK_THROWS_WITH(scene_with("on = \"hit\"\n"), Contains("expected 'landed' or 'lifted'"));
+    // The same from a kept state on.
+    LiveScene live{scene_with("")};
+    live.advance_to(2);
+    const auto kept = live.save();
+    live.advance_to(3);
+    const std::vector<double> wanted(live.row().begin(), live.row().end());
+    REQUIRE(live.load(kept));
+    live.advance_to(3);
+    CHECK(std::equal(wanted.begin(), wanted.end(), live.row().begin()));
+}
+
 TEST_CASE("what is wrong with particles is said", "[scene][particles]") {
     const TestFolder folder;
     const auto complaint = [&](const std::string& table) -> std::string {
@@ -135,6 +210,7 @@ TEST_CASE("what is wrong with particles is said", "[scene][particles]") {
     CHECK_THAT(complaint("direction = [1, 2]"), Contains("a list of 3 numbers"));
     CHECK_THAT(complaint("source = 'nothing'"), Contains("nothing"));
     CHECK_THAT(complaint("for_each = 3"), Contains("source"));
+    CHECK_THAT(complaint("on = 'hit'"), Contains("source"));
     CHECK_THAT(complaint("rate_per_s = nan"), Contains("rate_per_s"));
     CHECK_THAT(complaint("sped = 3"), Contains("unknown key"));
 }

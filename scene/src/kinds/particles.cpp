@@ -123,15 +123,32 @@ void read_bursts(KindReader& reader, ParticlesParts& parts) {
         if (!(burst.at_s >= 0)) one.problem("at_s", "expected 0 or more");
         parts.bursts.push_back(burst);
     });
-    using Type = ParticleEvent::Type;
-    const std::string on = reader.choice("on").value_or("hit");
-    parts.on = on == "born"      ? Type::born
-               : on == "at_rest" ? Type::at_rest
-               : on == "died"    ? Type::died
-                                 : Type::hit;
+}
+
+/// What happens to another system, and starts particles. Its index.
+std::size_t read_source(KindReader& reader, ParticlesParts& parts) {
+    const std::size_t source = reader.field<EventSource>("source");
+    const bool has_feet = reader.is_field<FootEvents>(source);
+    const std::string on = reader.choice("on").value_or(has_feet ? "landed" : "hit");
+    for (const auto& [name, type] :
+         {std::pair{"born", SceneEvent::Type::born}, std::pair{"hit", SceneEvent::Type::hit},
+          std::pair{"at_rest", SceneEvent::Type::at_rest},
+          std::pair{"died", SceneEvent::Type::died}, std::pair{"landed", SceneEvent::Type::landed},
+          std::pair{"lifted", SceneEvent::Type::lifted}}) {
+        if (on == name) parts.on = type;
+    }
+    const bool is_of_feet = on == "landed" || on == "lifted";
+    if (source != not_connected && is_of_feet != has_feet) {
+        reader.problem("on", has_feet ? "expected 'landed' or 'lifted': the source has feet"
+                                      : "expected 'born', 'hit', 'at_rest' or 'died': the source "
+                                        "has no feet");
+    }
     parts.count_for_each = reader.whole_number("for_each", 1, 1000).value_or(1);
-    if (reader.has("for_each") && !reader.has("source"))
-        reader.problem("for_each", "expected a key 'source' beside it: whose particles it is of");
+    for (const char* key : {"on", "for_each"}) {
+        if (reader.has(key) && !reader.has("source"))
+            reader.problem(key, "expected a key 'source' beside it: what it happens to");
+    }
+    return source;
 }
 
 void read_particles(KindReader& reader) {
@@ -162,7 +179,7 @@ void read_particles(KindReader& reader) {
     parts.stream = reader.random_stream("births");
     const std::size_t ground = reader.field<Ground>("ground");
     const std::size_t wind = reader.field<Wind>("wind");
-    const std::size_t source = reader.field<Particles>("source");
+    const std::size_t source = read_source(reader, parts);
     reader.try_to([&] {
         reader.add(std::make_unique<ParticlesSpec>(std::move(parts)), std::move(mounts.targets()),
                    {ground, wind, source});
@@ -183,9 +200,15 @@ std::vector<KeyFacts> particles_keys() {
         {"from_s", number, "when births begin", "0"},
         {"until_s", number, "when they end", "never"},
         {"bursts", tables, "many at once", "none", {}, {"burst"}},
-        {"source", field, "other particles: what happens to each of those starts some of these",
+        {"source", field,
+         "other particles, or a walker: what happens to each of those, or to its feet, starts some "
+         "of these",
          "none"},
-        {"on", choice, "what has to happen to them", "`hit`", {"born", "hit", "at_rest", "died"}},
+        {"on",
+         choice,
+         "what has to happen; `landed` and `lifted` are of feet",
+         "`hit`, `landed`",
+         {"born", "hit", "at_rest", "died", "landed", "lifted"}},
         {"for_each", whole_number, "how many start then", "1"},
         {"emitter",
          choice,

@@ -12,6 +12,7 @@
 #include <hopcoil/scene/system.hpp>
 #include <hopcoil/scene/system_report.hpp>
 
+#include "events.hpp"
 #include "mounts.hpp"
 
 namespace hopcoil::scene {
@@ -32,8 +33,8 @@ struct ParticlesParts {
     double from_s = 0;
     double until_s = std::numeric_limits<double>::infinity();
     std::vector<ParticleBurst> bursts{};
-    /// What happens to others' particles starts so many of these, there.
-    ParticleEvent::Type on = ParticleEvent::Type::hit;
+    /// What happens to others starts so many of these, there.
+    SceneEvent::Type on = SceneEvent::Type::hit;
     std::size_t count_for_each = 0;
     std::vector<MountedShape> shapes{};
     double trail_s = 0;  ///< as it is drawn
@@ -59,7 +60,7 @@ inline constexpr const char* hits = "hits";
 inline constexpr const char* turn = "turn_rad";  ///< of each slot, where they turn
 }  // namespace particle_signal
 
-class RunningParticles final : public RunningSystem {
+class RunningParticles final : public RunningSystem, public EventSource {
   public:
     RunningParticles(const ParticlesParts& parts, const SystemInputs& inputs);
 
@@ -70,7 +71,11 @@ class RunningParticles final : public RunningSystem {
     void read_signals(std::span<double> numbers) override;
     bool retune(const SystemSpec& spec) override;
     void save(StateWriter& out) override { visit_state(out); }
-    void load(StateReader& in) override { visit_state(in); }
+    void load(StateReader& in) override {
+        visit_state(in);
+        events_.clear();
+    }
+    [[nodiscard]] std::span<const SceneEvent> events() const override { return events_; }
     [[nodiscard]] std::vector<std::string> warnings(const std::string& name,
                                                     double rate_hz) const override;
 
@@ -86,7 +91,7 @@ class RunningParticles final : public RunningSystem {
     void place_shapes(const SystemInputs& inputs, double dt);
     void start_bursts(double from_s, double to_s, const SystemInputs& inputs);
     [[nodiscard]] const void* field(const std::type_info& type) const override {
-        return type == typeid(Particles) ? &particles_ : nullptr;
+        return type == typeid(EventSource) ? static_cast<const EventSource*>(this) : nullptr;
     }
 
     ParticlesParts parts_;
@@ -96,6 +101,7 @@ class RunningParticles final : public RunningSystem {
     Vector3 place_{};
     double time_s_ = 0;
     std::uint64_t hits_ = 0;
+    std::vector<SceneEvent> events_;
 };
 
 class ParticlesSpec final : public SystemSpec {
@@ -130,7 +136,7 @@ class ParticlesSpec final : public SystemSpec {
         return std::make_unique<RunningParticles>(parts_, inputs);
     }
     [[nodiscard]] bool has_field(const std::type_info& type) const override {
-        return type == typeid(Particles);
+        return type == typeid(EventSource);
     }
     [[nodiscard]] std::vector<SystemReport> report(const ReportInput& input) const override;
 

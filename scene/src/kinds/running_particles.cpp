@@ -10,6 +10,24 @@
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
+namespace {
+
+SceneEvent::Type scene_event(ParticleEvent::Type type) {
+    switch (type) {
+        case ParticleEvent::Type::born:
+            return SceneEvent::Type::born;
+        case ParticleEvent::Type::at_rest:
+            return SceneEvent::Type::at_rest;
+        case ParticleEvent::Type::died:
+            return SceneEvent::Type::died;
+        case ParticleEvent::Type::hit:
+            break;
+    }
+    return SceneEvent::Type::hit;
+}
+
+}  // namespace
+
 RunningParticles::RunningParticles(const ParticlesParts& parts, const SystemInputs& inputs)
     : parts_{parts},
       particles_{parts.settings, parts.stream, emitter(inputs).position, emitter(inputs).rotation},
@@ -49,9 +67,9 @@ void RunningParticles::start_bursts(double from_s, double to_s, const SystemInpu
         if (burst.at_s > from_s && burst.at_s <= to_s)
             particles_.burst(burst.count, emitter(inputs).position);
     }
-    const auto* const source = field_in<Particles>(inputs, particle_field::source);
+    const auto* const source = field_in<EventSource>(inputs, particle_field::source);
     if (source == nullptr || parts_.count_for_each == 0) return;
-    for (const ParticleEvent& event : source->events()) {
+    for (const SceneEvent& event : source->events()) {
         if (event.type == parts_.on) particles_.burst(parts_.count_for_each, event.place);
     }
 }
@@ -67,8 +85,11 @@ bool RunningParticles::advance(double time_s, const SystemInputs& inputs) {
                                .ground = field_in<Ground>(inputs, particle_field::ground),
                                .wind = field_in<Wind>(inputs, particle_field::wind)};
     if (particles_.step(given, dt) == StepStatus::rejected) return false;
-    for (const ParticleEvent& event : particles_.events())
+    events_.clear();
+    for (const ParticleEvent& event : particles_.events()) {
+        events_.push_back({scene_event(event.type), event.place});
         hits_ += event.type == ParticleEvent::Type::hit ? 1 : 0;
+    }
     start_bursts(time_s_, time_s, inputs);
     place_ = at.position;
     time_s_ = time_s;

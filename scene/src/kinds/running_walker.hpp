@@ -18,6 +18,7 @@
 #include <hopcoil/scene/system.hpp>
 
 #include "../run/step_length.hpp"
+#include "events.hpp"
 #include "timed.hpp"
 #include "vectors.hpp"
 #include "walker_parts.hpp"
@@ -35,7 +36,7 @@ inline Vector3 place_of(const SystemInputs& inputs) {
     return vector_of(inputs.targets[0].point.value);
 }
 
-class RunningWalker final : public RunningSystem {
+class RunningWalker final : public RunningSystem, public EventSource {
   public:
     RunningWalker(const WalkerParts& parts, const SystemInputs& inputs)
         : parts_{parts},
@@ -51,6 +52,7 @@ class RunningWalker final : public RunningSystem {
 
     bool advance(double time_s, const SystemInputs& inputs) override {
         const double dt = step_length_.from_to(time_s_, time_s);
+        events_.clear();
         const ValueArray& v = inputs.targets[0].point.velocity;
         const Vector3 place = place_of(inputs);
         const Vector3 velocity{v[0], 0, v[2]};
@@ -119,8 +121,10 @@ class RunningWalker final : public RunningSystem {
     void save(StateWriter& out) override { visit_state(out); }
     void load(StateReader& in) override {
         visit_state(in);
+        events_.clear();
         pose_skeleton();
     }
+    [[nodiscard]] std::span<const SceneEvent> events() const override { return events_; }
     [[nodiscard]] std::vector<std::string> warnings(const std::string& name,
                                                     double /*rate_hz*/) const override {
         std::vector<std::string> all;
@@ -182,11 +186,26 @@ class RunningWalker final : public RunningSystem {
             const EarlierGround then{ground, dt * (1 - part)};
             const bool means_to_hop = prepare_hop(now, velocity, then, dt / parts);
             if (means_to_hop) command.ahead = command.left = 0;
+            stood_.clear();
+            for (const WalkerFoot& foot : walker_.feet())
+                stood_.push_back(foot.planted);
             if (walker_.step(command, then, dt / parts) == StepStatus::rejected) return false;
+            note_events();
             watch_.look(walker_, then);
             head_.step(eye(), means_to_hop ? hop_to(now) : walker_.attention(), dt / parts);
         }
         return true;
+    }
+    void note_events() {
+        for (std::size_t i = 0; i < stood_.size(); ++i) {
+            const WalkerFoot& foot = walker_.feet()[i];
+            if (foot.planted == stood_[i]) continue;
+            events_.push_back({foot.planted ? SceneEvent::Type::landed : SceneEvent::Type::lifted,
+                               foot.position});
+        }
+    }
+    [[nodiscard]] const void* field(const std::type_info& type) const override {
+        return type == typeid(EventSource) ? static_cast<const EventSource*>(this) : nullptr;
     }
     /// Where it would hop to: its target, or as far on the way there as it hops.
     [[nodiscard]] Vector3 hop_to(const Vector3& place) const {
@@ -254,6 +273,8 @@ class RunningWalker final : public RunningSystem {
     std::vector<Pose> base_{};
     std::vector<Pose> local_{};
     std::vector<Pose> joints_{};
+    std::vector<SceneEvent> events_{};
+    std::vector<bool> stood_{};  ///< each foot, before a tick
     FootWatch watch_;
     LookAt head_;
     StepLength step_length_;

@@ -46,6 +46,9 @@ class WalkerSpec final : public SystemSpec {
         return std::make_unique<WalkerSpec>(*this);
     }
     [[nodiscard]] std::string kind() const override { return "walker"; }
+    [[nodiscard]] bool has_field(const std::type_info& type) const override {
+        return type == typeid(EventSource) || type == typeid(FootEvents);
+    }
     [[nodiscard]] std::string in_words(std::size_t port) const override {
         if (port > 0) return "";
         const WalkerLimits limits = limits_of(parts_.settings);

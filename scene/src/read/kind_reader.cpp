@@ -68,6 +68,10 @@ std::size_t KindReader::field_of(const std::string& key, const std::type_info& t
     return not_connected;
 }
 
+bool KindReader::has_field(std::size_t system, const std::type_info& type) const {
+    return builder_.scene().systems.at(system).spec->has_field(type);
+}
+
 void KindReader::call_with_tables(const std::string& key, const std::string& facts, bool is_list,
                                   void (*call)(const void*, KindReader&), const void* read) {
     const auto own = std::find_if(kind_.tables.begin(), kind_.tables.end(),

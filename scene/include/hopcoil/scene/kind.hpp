@@ -81,6 +81,11 @@ class KindReader {
     std::size_t field(const std::string& key) {
         return field_of(key, typeid(Field));
     }
+    /// Whether a system that `field` found is another type of field as well.
+    template <class Field>
+    [[nodiscard]] bool is_field(std::size_t system) const {
+        return system != not_connected && has_field(system, typeid(Field));
+    }
     /// Each table of a list, by the facts of that name among the kind's.
     template <class Read>
     void each_table(const std::string& key, const std::string& facts, const Read& read) {
@@ -135,6 +140,7 @@ class KindReader {
     void call_with_tables(const std::string& key, const std::string& facts, bool is_list,
                           void (*call)(const void*, KindReader&), const void* read);
     std::size_t field_of(const std::string& key, const std::type_info& type);
+    [[nodiscard]] bool has_field(std::size_t system, const std::type_info& type) const;
     bool call_noting(void (*call)(const void*), const void* make);
     void refuse_dial(const std::string& key, double value, const DialRange& range);
 
