@@ -122,6 +122,7 @@ bool Contacts::find_bounce(Contact& contact, double approach, double h) const no
     contact.target =
         std::max(-contact.restitution * speed + falling * (contact.lasting_s - h / 2), 0.0);
     contact.is_struck = true;
+    contact.closing = std::max(contact.closing, -approach);
     return true;
 }
 
@@ -161,8 +162,12 @@ bool Contacts::solve(std::span<Body> bodies, double h) noexcept {
         contact.lasting_s = h;
         contact.target = -std::max(contact.gap, 0.0) / h;
         contact.is_struck = false;
-        contact.is_blow =
-            contact.impulse == 0 && find_bounce(contact, normal_speed(contact, bodies), h);
+        contact.is_blow = false;
+        contact.closing = 0;
+        if (contact.impulse > 0) continue;
+        const double speed = normal_speed(contact, bodies);
+        contact.closing = std::max(-speed, 0.0);
+        contact.is_blow = find_bounce(contact, speed, h);
         has_blows = has_blows || contact.is_blow;
     }
     if (has_blows) pass_on_blows(bodies, h);

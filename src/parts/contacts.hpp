@@ -42,6 +42,7 @@ struct Contact {
     bool slips = false;
     double lasting_s = 0;    ///< of the substep, after the contact
     double target = 0;       ///< speed along the normal afterwards, at least
+    double closing = 0;      ///< speed at which it began in this substep
     bool is_struck = false;  ///< by an impact in this substep
     bool is_blow = false;    ///< solved in this round of impacts
 
@@ -73,6 +74,10 @@ class Contacts {
 
     /// Those of what sleeps among them, as they were when it fell asleep.
     [[nodiscard]] std::span<const Contact> all() const noexcept { return {now_.data(), count_}; }
+    /// Those of what moves.
+    [[nodiscard]] std::span<const Contact> active() const noexcept {
+        return {now_.data(), active_};
+    }
     [[nodiscard]] double deepest_m() const noexcept { return deepest_; }
     void forget() noexcept;
     /// As if `find` had not been called.
@@ -116,9 +121,6 @@ class Contacts {
                      double remaining_s) noexcept;
     void keep_sleeping(std::span<const Body> bodies) noexcept;
     [[nodiscard]] std::span<Contact> active() noexcept { return {now_.data(), active_}; }
-    [[nodiscard]] std::span<const Contact> active() const noexcept {
-        return {now_.data(), active_};
-    }
     void add(std::uint64_t key, std::uint32_t a, std::span<Body> bodies, const Surface& surface,
              const Vector3& normal, const TouchPoint& point, double h) noexcept;
     [[nodiscard]] std::size_t first_with(std::uint64_t key) noexcept;

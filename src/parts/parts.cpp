@@ -133,8 +133,9 @@ bool Parts::accepts(const PartsInputs& inputs, double dt) const noexcept {
 
 StepStatus Parts::step(const PartsInputs& inputs, double dt) noexcept {
     if (!accepts(inputs, dt)) return reject();
-    if (dt == 0) return StepStatus::stepped;
     PartsWorks& works = *works_;
+    works.impact_count = 0;
+    if (dt == 0) return StepStatus::stepped;
     works.is_guarded = false;
     const double most_h = substep_of(settings_);
     const int count = static_cast<int>(std::max(std::ceil(dt / most_h - 1e-6), 1.0));
@@ -399,6 +400,10 @@ std::span<const PartContact> Parts::contacts() const noexcept {
     return {works_->touches.data(), works_->touch_count};
 }
 
+std::span<const PartImpact> Parts::impacts() const noexcept {
+    return {works_->impacts.data(), works_->impact_count};
+}
+
 double Parts::contact_depth_m() const noexcept {
     return works_->contacts.deepest_m();
 }
@@ -473,6 +478,7 @@ void Parts::visit_works(StateWriter& fields) {
 
 void Parts::visit_works(StateReader& fields) {
     visit(*works_, fields);
+    works_->impact_count = 0;
 }
 
 void Parts::drive_as_structured() noexcept {

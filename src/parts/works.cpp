@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 namespace hopcoil {
 
@@ -72,6 +73,7 @@ PartsWorks::PartsWorks(const PartsStructure& structure, const PartsSettings& giv
       contacts{structure, given, bodies},
       islands{bodies.size()} {
     touches.resize(24 * contacts.colliders().all().size() + 64);
+    impacts.resize(64);
     carried.resize(bodies.size());
     places.resize(bodies.size());
 }
@@ -369,9 +371,31 @@ bool PartsWorks::try_substep(const PartsInputs& inputs, double h, double remaini
     }
     const double excess = excess_j(h);
     if (!(excess <= 0)) return false;
+    note_impacts();
     remove_errors();
     is_guarded = is_guarded || error > solved;
     return true;
+}
+
+void PartsWorks::note_impacts() noexcept {
+    constexpr double least_m_per_s = 0.05;
+    for (const parts::Contact& contact : std::as_const(contacts).active()) {
+        if (contact.closing < least_m_per_s || contact.impulse == 0) continue;
+        const std::uint32_t other = contact.b + 1 == bodies.size() ? no_part : contact.b;
+        const auto end = impacts.begin() + static_cast<std::ptrdiff_t>(impact_count);
+        auto met = std::find_if(impacts.begin(), end, [&](const PartImpact& each) {
+            return each.part == contact.a && each.other == other;
+        });
+        if (met == end) {
+            if (impact_count == impacts.size()) return;
+            ++impact_count;
+            *met = {.part = contact.a, .other = other};
+        }
+        if (contact.closing <= met->speed_m_per_s) continue;
+        met->speed_m_per_s = contact.closing;
+        met->normal = contact.normal;
+        met->place = bodies[contact.a].position + contact.arm_a;
+    }
 }
 
 /// Where even the smallest pieces fail, everything stays where it was for that long, and loses
@@ -394,6 +418,7 @@ void PartsWorks::substep(const PartsInputs& inputs, double h, double remaining_s
     const double allowed = allowed_j;
     const double last_work = last_work_j;
     const double scale = scale_j;
+    const std::size_t impacts_before = impact_count;
     for (const int count : pieces) {
         const bool is_last = count == pieces.back();
         const double piece = h / count;
@@ -408,6 +433,7 @@ void PartsWorks::substep(const PartsInputs& inputs, double h, double remaining_s
         allowed_j = allowed;
         last_work_j = last_work;
         scale_j = scale;
+        impact_count = impacts_before;
     }
     stop_here();
 }

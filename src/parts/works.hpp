@@ -38,6 +38,7 @@ struct PartsWorks {
     [[nodiscard]] double excess_j(double h) noexcept;
     [[nodiscard]] double energy_of_place() const noexcept;
     void remove_errors() noexcept;
+    void note_impacts() noexcept;
     void stop_here() noexcept;
     /// What there is may be: after whatever is not a step.
     void allow_energy() noexcept;
@@ -57,6 +58,8 @@ struct PartsWorks {
     parts::Islands islands;
     std::vector<PartContact> touches;  ///< for those who ask
     std::size_t touch_count = 0;
+    std::vector<PartImpact> impacts;  ///< of the step, with room for the most there can be
+    std::size_t impact_count = 0;
     std::vector<std::uint32_t> carried;
     std::vector<Placement> places;
     bool is_guarded = false;

@@ -1,7 +1,9 @@
 // Rigid parts against closed forms: what a text book of mechanics says of one body or two.
 
+#include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 #include <vector>
 
 #include <catch2/catch.hpp>
@@ -11,6 +13,7 @@
 #include <hopcoil/parts/parts.hpp>
 
 #include "parts/solids.hpp"
+#include "support/allocations.hpp"
 
 using namespace hopcoil;
 
@@ -227,6 +230,67 @@ TEST_CASE("two balls that meet part as momentum and restitution say", "[parts]")
         CHECK(length(parts.motions()[0].velocity - first) < 0.02 * speed);
         CHECK(length(parts.motions()[0].angular_velocity) < 1e-9);
     }
+}
+
+TEST_CASE("impacts say what met, where and how fast, and nothing of what lies still", "[parts]") {
+    const FlatGround floor;
+    for (const double restitution : {0.0, 0.5}) {
+        PartsStructure made;
+        made.parts = {{.placement = {{0, 1.1, 0}},
+                       .shapes = {ball(0.1)},
+                       .friction = 0,
+                       .restitution = restitution},
+                      {.placement = {{2, 0.6, 0}}, .shapes = {box({0.1, 0.1, 0.1})}},
+                      {.placement = {{4, 0.1, 0}}, .shapes = {box({0.1, 0.1, 0.1})}}};
+        Parts parts{made};
+        std::vector<PartImpact> of_ball;
+        std::vector<PartImpact> of_box;
+        for (int i = 0; i < 240; ++i) {
+            const long before = allocations();
+            parts.step({.ground = &floor}, frame_s);
+            REQUIRE(allocations() == before);
+            for (const PartImpact& each : parts.impacts()) {
+                REQUIRE(each.part < 2);
+                CHECK(each.other == no_part);
+                CHECK(each.normal.y == Approx(1));
+                CHECK(std::fabs(each.place.y) < 0.005);
+                (each.part == 0 ? of_ball : of_box).push_back(each);
+            }
+        }
+        CAPTURE(restitution);
+        REQUIRE(of_ball.size() >= (restitution > 0 ? 4U : 1U));
+        CHECK((restitution > 0 || of_ball.size() == 1));
+        double speed = std::sqrt(2 * g * 1.0);
+        for (std::size_t k = 0; k < std::min<std::size_t>(of_ball.size(), 4); ++k) {
+            CHECK(of_ball[k].speed_m_per_s == Approx(speed).epsilon(0.02));
+            speed *= restitution;
+        }
+        REQUIRE(of_box.size() == 1);  // its four corners are one
+        const double fallen = std::sqrt(2 * g * 0.5);
+        CHECK(of_box[0].speed_m_per_s == Approx(fallen).epsilon(0.01));
+    }
+    // Of two parts that meet, and of a row: each pair says so once.
+    PartsStructure row;
+    for (int i = 0; i < 4; ++i) {
+        row.parts.push_back({.placement = {{i == 0 ? -1.0 : 0.2 * i, 0, 0}},
+                             .shapes = {ball(0.1)},
+                             .friction = 0,
+                             .restitution = 1});
+    }
+    Parts balls{row, {.gravity = {}}};
+    balls.set_motion(0, {{3, 0, 0}, {}});
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> met;
+    for (int i = 0; i < 60; ++i) {
+        balls.step({}, frame_s);
+        for (const PartImpact& each : balls.impacts()) {
+            met.emplace_back(std::minmax(each.part, each.other));
+            CHECK(each.speed_m_per_s == Approx(3).epsilon(0.01));
+        }
+    }
+    std::sort(met.begin(), met.end());
+    CHECK(met == std::vector<std::pair<std::uint32_t, std::uint32_t>>{{0, 1}, {1, 2}, {2, 3}});
+    balls.step({}, 0);
+    CHECK(balls.impacts().empty());
 }
 
 TEST_CASE("a blow runs through a row of balls, from each to the next", "[parts]") {

@@ -181,7 +181,8 @@ capacity = 500
     CHECK(births("", true) == 1);
     CHECK(births("for_each = 3\n", true) == 3);
     CHECK(births("on = \"lifted\"\n", false) == 1);
-    CHECK_THROWS_WITH(scene_with("on = \"hit\"\n"), Contains("expected 'landed' or 'lifted'"));
+    CHECK_THROWS_WITH(scene_with("on = \"hit\"\n"),
+                      Contains("expected what can happen to the source: landed, lifted"));
     // The same from a kept state on.
     LiveScene live{scene_with("")};
     live.advance_to(2);
@@ -191,6 +192,41 @@ capacity = 500
     REQUIRE(live.load(kept));
     live.advance_to(3);
     CHECK(std::equal(wanted.begin(), wanted.end(), live.row().begin()));
+}
+
+TEST_CASE("parts that strike throw sparks where they do", "[scene][particles]") {
+    const TestFolder folder;
+    const auto scene_with = [&](const std::string& on) {
+        return read_scene(folder
+                              .write("forge.toml", R"(
+duration_s = 3
+[ground.floor]
+[parts.pile]
+ground = "floor"
+parts = [
+  { name = "ball", type = "sphere", radius_m = 0.1, at_m = [0, 1.1, 0], restitution = 0.5 },
+  { name = "crate", at_m = [2, 0.1, 0] },
+]
+[particles.sparks]
+rate_per_s = 0
+source = "pile"
+for_each = 5
+lifetime_least_s = 9
+lifetime_most_s = 9
+)" + on)
+                              .string());
+    };
+    const Take take = take_of(scene_with(""));
+    const auto count = take.columns_of(*take.find_channel("sparks.count")).first;
+    // Bounces at 4.43, 2.21, 1.11, 0.55 m/s; slower ones are no hits, nor is what lies there.
+    CHECK(take.row(take.row_count() - 1)[count] == 4 * 5);
+    const auto row_at = [&](double time_s) {
+        return take.row(static_cast<std::size_t>(std::lround(time_s * 60)));
+    };
+    CHECK(row_at(0.43)[count] == 0);
+    CHECK(row_at(0.48)[count] == 5);  // it falls for 0.452 s
+    CHECK_THROWS_WITH(scene_with("on = \"died\"\n"),
+                      Contains("expected what can happen to the source: hit"));
 }
 
 TEST_CASE("what is wrong with particles is said", "[scene][particles]") {

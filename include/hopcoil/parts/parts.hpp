@@ -63,6 +63,15 @@ struct PartContact {
     double force_n = 0.0;  ///< along the normal
 };
 
+/// Where a part met something during a step that it had not touched just before.
+struct PartImpact {
+    std::uint32_t part = 0;
+    std::uint32_t other = no_part;  ///< `no_part`: ground or a shape
+    Vector3 place{};
+    Vector3 normal{};            ///< toward the part
+    double speed_m_per_s = 0.0;  ///< along the normal, before
+};
+
 struct PartsWorks;
 
 /// Rigid parts, held together by joints and links, that fall, swing, collide and come to rest.
@@ -145,6 +154,8 @@ class Parts {
     [[nodiscard]] double link_length_m(std::size_t link) const;
     /// Where parts touch, of the last substep.
     [[nodiscard]] std::span<const PartContact> contacts() const noexcept;
+    /// What met during the last step faster than 0.05 m/s: one for each two that did, 64 at most.
+    [[nodiscard]] std::span<const PartImpact> impacts() const noexcept;
     [[nodiscard]] double contact_depth_m() const noexcept;
 
     /// Kinetic, elastic and of gravity (0 at the origin), in joules, of what is not driven.

@@ -27,7 +27,9 @@ class EventSource {
     ~EventSource() = default;
 };
 
-/// One whose events are those of feet: it has this type of field, too.
+/// Types of field as well: of one whose feet land and leave, and of one whose particles are born and
+/// die. What is neither only hits.
 struct FootEvents {};
+struct LifeEvents {};
 
 }  // namespace hopcoil::scene

@@ -15,6 +15,7 @@
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 
+#include "events.hpp"
 #include "mounts.hpp"
 
 namespace hopcoil::scene {
@@ -95,7 +96,7 @@ inline constexpr std::size_t first_joint = 4;
 /// The view of a part as a body: its place at a port, its rotation at the next.
 [[nodiscard]] View view_of(const Part& part, std::string name, std::size_t port);
 
-class RunningParts final : public RunningSystem {
+class RunningParts final : public RunningSystem, public EventSource {
   public:
     RunningParts(JointedParts parts, const SystemInputs& inputs);
 
@@ -109,7 +110,11 @@ class RunningParts final : public RunningSystem {
     void read_signals(std::span<double> numbers) override;
     bool retune(const SystemSpec& spec) override;
     void save(StateWriter& out) override { visit_state(out); }
-    void load(StateReader& in) override { visit_state(in); }
+    void load(StateReader& in) override {
+        visit_state(in);
+        events_.clear();
+    }
+    [[nodiscard]] std::span<const SceneEvent> events() const override { return events_; }
     [[nodiscard]] std::vector<std::string> warnings(const std::string& name,
                                                     double rate_hz) const override;
 
@@ -121,6 +126,9 @@ class RunningParts final : public RunningSystem {
         fields(running_, mounts_);
     }
     bool step_to(double time_s, const SystemInputs& inputs);
+    [[nodiscard]] const void* field(const std::type_info& type) const override {
+        return type == typeid(EventSource) ? static_cast<const EventSource*>(this) : nullptr;
+    }
     [[nodiscard]] Vector3 contact_place(std::size_t index) const;
     void place_driven(const SystemInputs& inputs, double time_s);
 
@@ -131,6 +139,7 @@ class RunningParts final : public RunningSystem {
     std::vector<Placement> driven_;
     std::vector<ContactShape> shapes_;
     std::optional<PartGrab> grab_;
+    std::vector<SceneEvent> events_;
     double grid_s_ = 1.0 / 720;
     double time_s_ = 0;
     double stepped_s_ = 0;  ///< the time of the last step
@@ -146,6 +155,9 @@ class PartsSpec final : public SystemSpec {
         return std::make_unique<PartsSpec>(*this);
     }
     [[nodiscard]] std::string kind() const override { return "parts"; }
+    [[nodiscard]] bool has_field(const std::type_info& type) const override {
+        return type == typeid(EventSource);
+    }
     [[nodiscard]] std::string in_words(std::size_t port) const override;
     [[nodiscard]] std::vector<Port> outputs() const override;
     [[nodiscard]] std::size_t main_output() const override;

@@ -137,12 +137,12 @@ std::size_t read_source(KindReader& reader, ParticlesParts& parts) {
           std::pair{"lifted", SceneEvent::Type::lifted}}) {
         if (on == name) parts.on = type;
     }
-    const bool is_of_feet = on == "landed" || on == "lifted";
-    if (source != not_connected && is_of_feet != has_feet) {
-        reader.problem("on", has_feet ? "expected 'landed' or 'lifted': the source has feet"
-                                      : "expected 'born', 'hit', 'at_rest' or 'died': the source "
-                                        "has no feet");
-    }
+    const std::string_view possible = has_feet ? "landed, lifted"
+                                      : reader.is_field<LifeEvents>(source)
+                                          ? "born, hit, at_rest, died"
+                                          : "hit";
+    if (source != not_connected && possible.find(on) == std::string_view::npos)
+        reader.problem("on", fmt::format("expected what can happen to the source: {}", possible));
     parts.count_for_each = reader.whole_number("for_each", 1, 1000).value_or(1);
     for (const char* key : {"on", "for_each"}) {
         if (reader.has(key) && !reader.has("source"))
@@ -201,12 +201,12 @@ std::vector<KeyFacts> particles_keys() {
         {"until_s", number, "when they end", "never"},
         {"bursts", tables, "many at once", "none", {}, {"burst"}},
         {"source", field,
-         "other particles, or a walker: what happens to each of those, or to its feet, starts some "
-         "of these",
+         "other particles, parts or a walker: what happens to them, or to its feet, starts some of "
+         "these",
          "none"},
         {"on",
          choice,
-         "what has to happen; `landed` and `lifted` are of feet",
+         "what has to happen; `landed` and `lifted` are of feet; parts only `hit`, from 0.3 m/s on",
          "`hit`, `landed`",
          {"born", "hit", "at_rest", "died", "landed", "lifted"}},
         {"for_each", whole_number, "how many start then", "1"},

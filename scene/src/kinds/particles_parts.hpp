@@ -136,7 +136,7 @@ class ParticlesSpec final : public SystemSpec {
         return std::make_unique<RunningParticles>(parts_, inputs);
     }
     [[nodiscard]] bool has_field(const std::type_info& type) const override {
-        return type == typeid(EventSource);
+        return type == typeid(EventSource) || type == typeid(LifeEvents);
     }
     [[nodiscard]] std::vector<SystemReport> report(const ReportInput& input) const override;
 

@@ -44,12 +44,20 @@ bool RunningParts::step_to(double time_s, const SystemInputs& inputs) {
                             .grabs = grabs,
                             .ground = field_in<Ground>(inputs, 0)};
     stepped_s_ = time_s;
-    return running_.step(given, grid_s_) != StepStatus::rejected;
+    if (running_.step(given, grid_s_) == StepStatus::rejected) return false;
+    // Slower than that things settle rather than hit.
+    constexpr double least_hit_m_per_s = 0.3;
+    for (const PartImpact& each : running_.impacts()) {
+        if (each.speed_m_per_s >= least_hit_m_per_s)
+            events_.push_back({SceneEvent::Type::hit, each.place});
+    }
+    return true;
 }
 
 bool RunningParts::advance(double time_s, const SystemInputs& inputs) {
     SystemInputs now = inputs;
     now.time_s = time_s;
+    events_.clear();
     const auto step = [&](double end_s) {
         return step_to(end_s, now);
     };
