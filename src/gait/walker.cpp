@@ -71,14 +71,26 @@ StepStatus Walker::reset(const Ground& ground, const Vector3& place, double yaw_
     place_ = {place.x, (under.exists ? under.height : place.y) + settings_.upright_height * l,
               place.z};
     mean_ground_ = under.exists ? under.height : place.y;
-    velocity_ = lean_ = {};
+    velocity_ = lean_ = carried_ = {};
     yaw_ = yaw_rad;
     turn_rate_ = height_rate_ = slope_x_ = slope_z_ = rock_ = sway_ = bob_ = time_left_s_ =
         rested_s_ = 0;
     last_group_ = no_group;
     hop_ = {};
     WalkerTick{*this, {}, ground, 0}.stand();
+    for (const WalkerFoot& foot : feet()) {
+        const Vector3 moves = ground.velocity_at(foot.position, foot.part, 0);
+        carried_ = carried_ +
+                   Vector3{moves.x, 0, moves.z} * (1 / static_cast<double>(settings_.leg_count));
+    }
+    note_tick();
     return StepStatus::stepped;
+}
+
+/// Feet go on with what they stand on between ticks; the body goes with them at the next.
+void Walker::note_tick() noexcept {
+    for (std::size_t i = 0; i < settings_.leg_count; ++i)
+        state_[i].at_tick = feet_[i].position;
 }
 
 StepStatus Walker::step(const Inputs& inputs, double dt) noexcept {
@@ -99,6 +111,7 @@ StepStatus Walker::step(const WalkCommand& command, const Ground& ground, double
         ++ticks_;
         const double ahead_s = -(time_left_s_ + static_cast<double>(i) * tick_s);
         WalkerTick{*this, command, ground, ahead_s}.run();
+        note_tick();
     }
     // What they stand on has moved on since the last tick.
     for (std::size_t i = 0; i < settings_.leg_count; ++i) {
@@ -159,8 +172,9 @@ WalkCommand Walker::toward(const Vector3& place, double yaw_rad, const Vector3& 
         distance > 0 ? std::min(1 / within_s, math::sqrt(settings_.most_acceleration / distance))
                      : 0;
     constexpr double near_m = 0.004;
-    const Vector3 wanted =
-        distance < near_m && length_of(velocity) < 1e-3 ? Vector3{} : velocity + way * rate;
+    const Vector3 over_ground = velocity - carried_;
+    const bool is_there = distance < near_m && length_of(over_ground) < 1e-3;
+    const Vector3 wanted = is_there ? Vector3{} : over_ground + way * rate;
     constexpr double part = 0.95;  // of what its legs can do: turning needs some of it
     constexpr double fastest_turn = 3;
     const Vector3 body = heading.to_body(wanted);
@@ -197,7 +211,7 @@ Quaternion Walker::rotation() const noexcept {
 }
 
 Vector3 Walker::velocity() const noexcept {
-    return {velocity_.x, height_rate_, velocity_.z};
+    return {carried_.x + velocity_.x, height_rate_, carried_.z + velocity_.z};
 }
 
 Vector3 Walker::hip(std::size_t leg) const noexcept {

@@ -22,7 +22,7 @@ double WalkerTick::gain_of(std::uint32_t group, double land_s) const noexcept {
     double count = 0;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         if (group_of(i) != group) continue;
-        sum += flat_length(aim(i, land_s) - w_.feet_[i].position);
+        sum += flat_length(aim(i, land_s) - foot_in(i, land_s - now_s_));
         count += 1;
     }
     return count > 0 ? sum / count : 0;
@@ -52,7 +52,8 @@ StepReason WalkerTick::reason_to_step(std::size_t leg, double wait_s) const noex
     const double rho = half_stride_m_;
     const Vector3 neutral = w_.place_ + heading_.to_world(set_.legs[leg].neutral);
     if (flat_length(foot.position - neutral) > 1.3 * rho) return StepReason::strides;
-    const Body later = body_in(wait_s > 0 ? wait_s + 0.03 : tick_s);
+    // What carries the body carries the foot as well.
+    const Body later = body_over_ground(wait_s > 0 ? wait_s + 0.03 : tick_s);
     const Vector3 hip = later.place + later.heading.to_world(set_.legs[leg].hip);
     if (flat_length(foot.position - hip) > 0.97 * reach_to(foot.position.y))
         return StepReason::reaches;
@@ -140,7 +141,7 @@ void WalkerTick::decide_each() noexcept {
         const bool is_out = passed_by(i) <= -half_stride_m_ + 0.5 * speed_ * swing_s_;
         if (own == StepReason::stands && is_out) own = StepReason::strides;
         if (own == StepReason::stands) continue;
-        const double gain = flat_length(aim(i, land_s) - w_.feet_[i].position);
+        const double gain = flat_length(aim(i, land_s) - foot_in(i, land_s - now_s_));
         if (gain <= most) continue;
         best = i;
         most = gain;

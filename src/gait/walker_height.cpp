@@ -133,7 +133,7 @@ double WalkerTick::height_within_legs(double wanted) const noexcept {
                                     : anyone_swings() ? longest_swing_left()
                                                       : 1;
             for (const double soon_s : {0.05, 0.1, 0.15}) {
-                const Body body = body_in(std::min(soon_s, stands_s));
+                const Body body = body_over_ground(std::min(soon_s, stands_s));
                 wanted = std::min(wanted, highest_for(i, body, foot.position, stretched));
             }
             continue;

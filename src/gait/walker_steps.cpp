@@ -51,18 +51,19 @@ Vector3 WalkerTick::aim(std::size_t leg, double land_s) const noexcept {
                  std::min(lim_.soft_reach_m, lim_.hard_reach_m - 0.35 * speed_ * swing_s_));
     const double away = flat_length(way);
     if (away > reach) spot = hip + way * (reach / away);
-    keep_apart(leg, landing, spot);
+    keep_apart(leg, landing, until_s, spot);
     return spot;
 }
 
 /// A biped's feet keep to their own sides of each other, the nearer beside one another the wider;
 /// those of others do not land where one stands.
-void WalkerTick::keep_apart(std::size_t leg, const Body& body, Vector3& aim) const noexcept {
+void WalkerTick::keep_apart(std::size_t leg, const Body& body, double until_s,
+                            Vector3& aim) const noexcept {
     if (set_.leg_count != 2) {
         const double least = 2.4 * set_.foot_radius_m;
         for (std::size_t i = 0; i < set_.leg_count; ++i) {
             if (i == leg || !w_.feet_[i].planted) continue;
-            Vector3 away = aim - w_.feet_[i].position;
+            Vector3 away = aim - foot_in(i, until_s);
             away.y = 0;
             const double distance = flat_length(away);
             if (distance < least && distance > 1e-9)
@@ -71,7 +72,7 @@ void WalkerTick::keep_apart(std::size_t leg, const Body& body, Vector3& aim) con
         return;
     }
     const double l = set_.leg_length_m;
-    const Vector3 other = w_.feet_[1 - leg].position;
+    const Vector3 other = foot_in(1 - leg, until_s);
     const double side = set_.legs[leg].neutral.x > 0 ? 1 : -1;
     const Vector3 between = body.heading.to_body(aim - other);
     const double lengthwise = std::clamp((std::abs(between.z) - 0.16 * l) / (0.21 * l), 0.0, 1.0);
@@ -179,8 +180,6 @@ bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing,
     const double least = is_even ? over_even_ground : over_edges;
     const double near_ends_m = 0.03 * small;
     const WalkerFoot& foot = w_.feet_[leg];
-    const Vector3 lifted =
-        foot.part == 0 ? foot.on_part : ground_.frame(foot.part, ahead_s_).to_world(foot.on_part);
     const int ticks = ticks_until(swing.land_s);
     for (int i = 1; i < ticks; ++i) {
         const double t = now_s_ + i * tick_s;
@@ -191,6 +190,9 @@ bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing,
         const double later_s = ahead_s_ + (t - now_s_);
         const GroundFrame frame = part == 0 ? GroundFrame{} : ground_.frame(part, later_s);
         const Vector3 p = part == 0 ? at.position : frame.to_world(at.position);
+        const Vector3 lifted = foot.part == 0
+                                   ? foot.on_part
+                                   : ground_.frame(foot.part, later_s).to_world(foot.on_part);
         const double to_end =
             std::min(flat_length(at.position - swing.spot), flat_length(p - lifted));
         const double wanted = to_end >= near_ends_m
@@ -218,7 +220,7 @@ bool WalkerTick::avoids_feet(std::size_t leg, const FootSwing& swing,
             part == 0 ? local : ground_.frame(part, ahead_s_ + (t - now_s_)).to_world(local);
         for (std::size_t i = 0; i < set_.leg_count; ++i) {
             if (i == leg || !w_.feet_[i].planted) continue;
-            if (flat_length(p - w_.feet_[i].position) < least) return false;
+            if (flat_length(p - foot_in(i, t - now_s_)) < least) return false;
         }
     }
     return true;

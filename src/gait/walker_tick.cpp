@@ -287,7 +287,7 @@ void WalkerTick::carry_feet() noexcept {
         WalkerFoot& foot = w_.feet_[i];
         if (!foot.planted) continue;
         planted += 1;
-        before = before + foot.position;
+        before = before + w_.state_[i].at_tick;
         if (foot.part == 0) {
             after = after + foot.position;
             continue;
@@ -301,13 +301,13 @@ void WalkerTick::carry_feet() noexcept {
         foot.normal = rotated(frame.rotation, w_.state_[i].normal_on_part);
         after = after + foot.position;
     }
-    carried_ = {};
+    w_.carried_ = {};
     carried_turn_ = 0;
     if (planted == 0 || before == after) return;
     const double yaw = turned / planted;
     const Vector3 from = before * (1 / planted);
     const Vector3 moved = Heading{yaw}.to_world(w_.place_ - from) + after * (1 / planted);
-    carried_ = Vector3{moved.x - w_.place_.x, 0, moved.z - w_.place_.z} * (1 / tick_s);
+    w_.carried_ = Vector3{moved.x - w_.place_.x, 0, moved.z - w_.place_.z} * (1 / tick_s);
     carried_turn_ = yaw / tick_s;
     w_.place_ = {moved.x, w_.place_.y, moved.z};
     w_.yaw_ += yaw;
@@ -395,13 +395,19 @@ Vector3 WalkerTick::held_by_feet(const Body& before, const Body& body) const noe
 
 WalkerTick::Body WalkerTick::body_in(double time_s) const noexcept {
     Body body = body_over_ground(time_s);
-    if (carried_ == Vector3{} && carried_turn_ == 0) return body;
+    if (w_.carried_ == Vector3{} && carried_turn_ == 0) return body;
     const Heading turn{carried_turn_ * time_s};
-    body.place = w_.place_ + turn.to_world(body.place - w_.place_) + carried_ * time_s;
+    body.place = w_.place_ + turn.to_world(body.place - w_.place_) + w_.carried_ * time_s;
     const Vector3 ahead = turn.to_world(body.heading.to_world({0, 0, 1}));
     body.heading.c = ahead.z;
     body.heading.s = ahead.x;
     return body;
+}
+
+Vector3 WalkerTick::foot_in(std::size_t leg, double time_s) const noexcept {
+    const WalkerFoot& foot = w_.feet_[leg];
+    if (!foot.planted || foot.part == 0) return foot.position;
+    return ground_.frame(foot.part, ahead_s_ + time_s).to_world(foot.on_part);
 }
 
 WalkerTick::Body WalkerTick::body_over_ground(double time_s) const noexcept {

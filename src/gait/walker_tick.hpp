@@ -82,6 +82,8 @@ class WalkerTick {
     [[nodiscard]] Body body_over_ground(double time_s) const noexcept;
     /// The same, carried along.
     [[nodiscard]] Body body_in(double time_s) const noexcept;
+    /// Where a foot is, once what it stands on has gone on for a time.
+    [[nodiscard]] Vector3 foot_in(std::size_t leg, double time_s) const noexcept;
     [[nodiscard]] GroundPoint ground_at(double x, double z, double ahead_s) const noexcept;
     [[nodiscard]] bool avoids_feet(std::size_t leg, const FootSwing& swing,
                                    std::uint32_t part) const noexcept;
@@ -172,7 +174,7 @@ class WalkerTick {
     void pitch_sole(std::size_t leg) noexcept;
 
     [[nodiscard]] Vector3 aim(std::size_t leg, double land_s) const noexcept;
-    void keep_apart(std::size_t leg, const Body& body, Vector3& aim) const noexcept;
+    void keep_apart(std::size_t leg, const Body& body, double until_s, Vector3& aim) const noexcept;
     [[nodiscard]] Foothold foothold_near(const Vector3& aim, const Vector3& hip, double most_away,
                                          double ahead_s) const noexcept;
     [[nodiscard]] Foothold look_at(double x, double z, double ahead_s) const noexcept;
@@ -220,7 +222,6 @@ class WalkerTick {
     double swing_s_ = 0.0;
     double half_stride_m_ = 0.0;
     Cadence cadence_{};  ///< of a gait
-    Vector3 carried_{};  ///< velocity of what it stands on
     double carried_turn_ = 0.0;
     Vector3 acceleration_{};
     std::array<Body, looks + 1> bodies_{};

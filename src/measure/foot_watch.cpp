@@ -56,7 +56,8 @@ void FootWatch::look(const Walker& walker, const Ground& ground) noexcept {
     const std::uint64_t passed = walker.ticks() - ticks_;
     const double dt = static_cast<double>(passed) * Walker::tick_s;
     now_ = {};
-    const bool stands = length_of(walker.velocity()) < 0.03 && std::abs(walker.turn_rate()) < 0.05;
+    const Vector3 over_ground = walker.velocity() - walker.carried_velocity();
+    const bool stands = length_of(over_ground) < 0.03 && std::abs(walker.turn_rate()) < 0.05;
     for (std::size_t i = 0; i < walker.feet().size(); ++i)
         look_at(i, walker, ground, dt);
     stood_s_ = stands ? stood_s_ + dt : 0;

@@ -263,6 +263,63 @@ TEST_CASE("it gets where it is told, at the speed it is told", "[walker]") {
     }
 }
 
+TEST_CASE("on what carries it a walker stands and walks as on still ground, at any step",
+          "[walker]") {
+    for (const std::size_t legs : {2U, 4U, 6U}) {
+        for (const double dt : {1.0 / 60, 1.0 / 144, 1.0 / 1500}) {
+            CAPTURE(legs, dt);
+            // Waiting for a raft to come and go: it rides along, and does not step.
+            Terrain tide;
+            const std::uint32_t raft = tide.add_part({});
+            tide.add(Terrain::Box{.middle = {0, -0.1, 0}, .size = {8, 0.2, 8}}, raft);
+            Walker rider{walker_with(legs, leg_of(legs)), tide, {}};
+            FootWatch watch{rider};
+            GroundFrame frame;
+            for (double t = dt; t < 5; t += dt) {
+                const WalkCommand command = rider.toward(frame.position, 0, frame.velocity);
+                frame.position.x = 1.5 * (1 - std::cos(1.2 * t));
+                frame.velocity.x = 1.8 * std::sin(1.2 * t);
+                tide.move(raft, frame);
+                rider.step(command, tide, dt);
+                watch.look(rider, tide);
+                REQUIRE(std::fabs(rider.position().x - frame.position.x) < 0.02);
+                REQUIRE(apart(rider.carried_velocity(), frame.velocity) < 0.02);
+            }
+            CHECK(rider.log().steps == 0);
+            CHECK(watch.all().reach < 0.99);
+            // Across a raft that goes steadily, foot for foot as over one that lies still.
+            const Vector3 drift{1.1, 0, -0.6};
+            Terrain still;
+            static_cast<void>(still.add_part({}));
+            Terrain moving;
+            static_cast<void>(moving.add_part({.velocity = drift}));
+            for (Terrain* each : {&still, &moving})
+                each->add(Terrain::Box{.middle = {0, -0.1, 0}, .size = {20, 0.2, 20}}, 1);
+            Walker on_still{walker_with(legs, leg_of(legs)), still, {}};
+            Walker on_moving{walker_with(legs, leg_of(legs)), moving, {}};
+            const double speed = 0.5 * on_still.limits().most_speed_ahead;
+            double most = 0;
+            for (double t = dt; t < 4; t += dt) {
+                const Vector3 way = Vector3{0.3, 0, speed} * std::fmin(t - dt, 3);
+                const Vector3 velocity = t < 3 ? Vector3{0.3, 0, speed} : Vector3{};
+                const Vector3 drifted = drift * (t - dt);
+                const WalkCommand command = on_moving.toward(way + drifted, 0, velocity + drift);
+                moving.move(1, {.position = drift * t, .velocity = drift});
+                on_still.step(on_still.toward(way, 0, velocity), still, dt);
+                on_moving.step(command, moving, dt);
+                for (std::size_t i = 0; i < legs; ++i) {
+                    const Vector3 there = on_moving.feet()[i].position - drift * t;
+                    most = std::fmax(most, apart(there, on_still.feet()[i].position));
+                }
+            }
+            CHECK(on_still.log().steps > 4);
+            CHECK(on_moving.log().steps == on_still.log().steps);
+            // Between ticks body and swings are where they were at the last one.
+            CHECK(most < (dt > 0.01 ? 1e-6 : 0.1));
+        }
+    }
+}
+
 TEST_CASE("turning on the spot steps, and feet end up side by side", "[walker]") {
     const FlatGround ground;
     Walker walker{walker_with(2, 0.95), ground, {}};

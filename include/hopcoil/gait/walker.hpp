@@ -123,7 +123,8 @@ class Walker {
     /// What it minds: where it will land, or else the ground ahead.
     [[nodiscard]] Vector3 attention() const noexcept;
 
-    /// The command that brings the body to a place and heading that move, in about `within_s`.
+    /// The command that brings the body to a place and heading that move, in about `within_s`; the
+    /// velocity is that in the world, whatever carries the walker there.
     [[nodiscard]] WalkCommand toward(const Vector3& place, double yaw_rad, const Vector3& velocity,
                                      double within_s = 0.35) const noexcept;
 
@@ -137,7 +138,8 @@ class Walker {
     /// Its heading, the slope it stands on, and its lean.
     [[nodiscard]] Quaternion rotation() const noexcept;
     [[nodiscard]] double yaw_rad() const noexcept { return yaw_; }
-    [[nodiscard]] Vector3 velocity() const noexcept;  ///< in the world, over the ground's own
+    [[nodiscard]] Vector3 velocity() const noexcept;                              ///< in the world
+    [[nodiscard]] Vector3 carried_velocity() const noexcept { return carried_; }  ///< its ground's
     [[nodiscard]] double turn_rate() const noexcept { return turn_rate_; }
     [[nodiscard]] std::span<const WalkerFoot> feet() const noexcept {
         return {feet_.data(), settings_.leg_count};
@@ -148,8 +150,7 @@ class Walker {
     [[nodiscard]] Vector3 knee(std::size_t leg) const noexcept;
     [[nodiscard]] WalkerSole sole(std::size_t leg) const noexcept;
     [[nodiscard]] const WalkerLog& log() const noexcept { return log_; }
-    /// How many ticks it has taken.
-    [[nodiscard]] std::uint64_t ticks() const noexcept { return ticks_; }
+    [[nodiscard]] std::uint64_t ticks() const noexcept { return ticks_; }  ///< taken so far
     /// No foot in the air, none out of place, the body still.
     [[nodiscard]] bool still() const noexcept;
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
@@ -162,11 +163,11 @@ class Walker {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("walker 5");
+        fields.begins("walker 6");
         fields(place_, velocity_, yaw_, turn_rate_, height_rate_, crouch_, mean_ground_, slope_x_,
                slope_z_, sway_, bob_, lean_, time_left_s_, cycle_, rested_s_, ticks_,
                rejected_inputs_, last_group_);
-        fields(gait_share_, rock_);
+        fields(gait_share_, rock_, carried_);
         fields.up_to(Gait::by_speed, gait_);
         fields.up_to(Gait::by_speed, gait_before_);
         fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold,
@@ -178,7 +179,7 @@ class Walker {
             WalkerFoot& foot = feet_[i];
             fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part,
                    own.normal_on_part, own.normal_after, own.pitch_rate, own.ticks_later,
-                   own.lands_at);
+                   own.lands_at, own.at_tick);
             fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
                    foot.phase, foot.pitch_rad, foot.landing, foot.wanted, foot.error_m,
                    foot.threshold_m);
@@ -188,6 +189,7 @@ class Walker {
 
   private:
     struct Foot {
+        Vector3 at_tick{};  ///< where it was as the last tick ended
         FootSwing swing{};
         std::uint32_t swing_part = 0;
         double lift_s = 0.0;
@@ -209,6 +211,7 @@ class Walker {
         std::array<Quintic, 3> path{};  ///< of the hips, but in the air
         double ends_s = 0.0;            ///< the phase
     };
+    void note_tick() noexcept;
     friend class WalkerTick;
     static constexpr std::uint32_t no_group = 0xFFFFFFFF;
 
@@ -219,6 +222,7 @@ class Walker {
     Vector3 velocity_{};  ///< over the ground's own
     double yaw_ = 0.0;
     double turn_rate_ = 0.0;
+    Vector3 carried_{};  ///< velocity of what it stands on
     double height_rate_ = 0.0;
     double crouch_ = 0.0;       ///< how far it is kept below its usual height
     double mean_ground_ = 0.0;  ///< under its feet and on its way

@@ -181,10 +181,11 @@ class RunningWalker final : public RunningSystem, public EventSource {
         for (int i = 1; i <= parts; ++i) {
             const double part = static_cast<double>(i) / parts;
             const Vector3 now = place_ + (place - place_) * part;
-            if (parts_.facing == Facing::its_way) face_the_way(now, velocity);
-            WalkCommand command = walker_.toward(now, yaw_, velocity, parts_.within_s);
             const EarlierGround then{ground, dt * (1 - part)};
-            const bool means_to_hop = prepare_hop(now, velocity, then, dt / parts);
+            const Vector3 over_ground = velocity - velocity_of(then);
+            if (parts_.facing == Facing::its_way) face_the_way(now, over_ground);
+            WalkCommand command = walker_.toward(now, yaw_, velocity, parts_.within_s);
+            const bool means_to_hop = prepare_hop(now, over_ground, then, dt / parts);
             if (means_to_hop) command.ahead = command.left = 0;
             stood_.clear();
             for (const WalkerFoot& foot : walker_.feet())
@@ -195,6 +196,17 @@ class RunningWalker final : public RunningSystem, public EventSource {
             head_.step(eye(), means_to_hop ? hop_to(now) : walker_.attention(), dt / parts);
         }
         return true;
+    }
+    /// Over the plane, of what its feet stand on.
+    [[nodiscard]] Vector3 velocity_of(const Ground& ground) const {
+        Vector3 sum{};
+        double planted = 0;
+        for (const WalkerFoot& foot : walker_.feet()) {
+            if (!foot.planted) continue;
+            sum = sum + ground.velocity_at(foot.position, foot.part, 0);
+            planted += 1;
+        }
+        return planted > 0 ? Vector3{sum.x / planted, 0, sum.z / planted} : Vector3{};
     }
     void note_events() {
         for (std::size_t i = 0; i < stood_.size(); ++i) {
