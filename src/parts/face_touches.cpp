@@ -84,7 +84,7 @@ bool FaceTouches::is_near(const GroundFace& face) const noexcept {
         return false;
     }
     return std::any_of(solid_.points.begin(), solid_.points.end(), [&](const Vector3& point) {
-        return dot(point - a, face.normal) <= solid_.radius + margin_;
+        return dot(point - face.corners[0], face.normal) <= solid_.radius + margin_;
     });
 }
 

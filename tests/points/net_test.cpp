@@ -95,8 +95,7 @@ TEST_CASE("a spring between two points swings as the closed form says", "[net]")
 TEST_CASE("a hanging rope is a catenary with every method", "[net]") {
     const RopeSettings settings{
         .length_m = 3, .segments = 40, .stretch_n = 2e4, .stretch_damping_n_s = 4};
-    const NetStructure loop =
-        rope_between({.length_m = 2, .segments = 20}, {1, 3, 0}, {1, 3, 0});
+    const NetStructure loop = rope_between({.length_m = 2, .segments = 20}, {1, 3, 0}, {1, 3, 0});
     CHECK(loop.points[10].position.y == Approx(2));
     CHECK(loop.points[20].position == Vector3{1, 3, 0});
     const NetStructure made = rope_between(settings, {0, 2, 0}, {2, 2.4, 0});

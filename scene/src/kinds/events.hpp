@@ -27,8 +27,8 @@ class EventSource {
     ~EventSource() = default;
 };
 
-/// Types of field as well: of one whose feet land and leave, and of one whose particles are born and
-/// die. What is neither only hits.
+/// Types of field as well: of one whose feet land and leave, and of one whose particles are born
+/// and die. What is neither only hits.
 struct FootEvents {};
 struct LifeEvents {};
 
