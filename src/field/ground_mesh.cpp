@@ -1,7 +1,6 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <tuple>
 #include <utility>
 
 #include <hopcoil/base/components.hpp>
@@ -116,8 +115,7 @@ GroundFace GroundMesh::face(std::size_t triangle) const noexcept {
     const auto& [a, b, c] = triangles_[triangle];
     return {.corners = {corners_[a], corners_[b], corners_[c]},
             .normal = normals_[triangle],
-            .beyond = beyond_[triangle],
-            .index = static_cast<std::uint32_t>(triangle)};
+            .beyond = beyond_[triangle]};
 }
 
 template <class Visit>

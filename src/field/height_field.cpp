@@ -25,6 +25,18 @@ HeightField::HeightField(const Grid& grid, std::vector<double> heights)
     }
     for (const double height : heights_)
         require_finite("heights", height);
+    narrowest_.reserve((grid_.columns - 1) * (grid_.rows - 1));
+    for (std::size_t row = 0; row + 1 < grid_.rows; ++row) {
+        for (std::size_t column = 0; column + 1 < grid_.columns; ++column) {
+            FaceChoice narrowest = FaceChoice::all;
+            for (const FaceChoice choice : {FaceChoice::edged, FaceChoice::steep}) {
+                if (is_chosen(face(column, row, 0), choice) ||
+                    is_chosen(face(column, row, 1), choice))
+                    narrowest = choice;
+            }
+            narrowest_.push_back(narrowest);
+        }
+    }
 }
 
 std::optional<HeightField::Spot> HeightField::at(double x, double z) const noexcept {
@@ -61,8 +73,7 @@ GroundFace HeightField::face(std::size_t column, std::size_t row, std::size_t ha
     const Vector3 high = corner(column + 1, row + 1);
     const Vector3 right = corner(column + 1, row);
     const Vector3 up = corner(column, row + 1);
-    GroundFace made{
-        .index = static_cast<std::uint32_t>(2 * (row * (grid_.columns - 1) + column) + half)};
+    GroundFace made;
     made.corners = half == 0 ? std::array{low, high, right} : std::array{low, up, high};
     const Vector3 out = cross(made.corners[1] - made.corners[0], made.corners[2] - made.corners[0]);
     made.normal = out * (1 / length_of(out));
@@ -95,6 +106,8 @@ void HeightField::visit_faces(const Vector3& place, double radius, FaceChoice ch
     const auto [first_row, last_row] = cells(place.z, grid_.from_z, grid_.rows);
     for (std::size_t row = first_row; row <= last_row; ++row) {
         for (std::size_t column = first_column; column <= last_column; ++column) {
+            if (narrowest_[row * (grid_.columns - 1) + column] < choice) continue;
+            if (!comes_near(column, row, place, radius)) continue;
             for (const std::size_t half : {std::size_t{0}, std::size_t{1}}) {
                 const GroundFace one = face(column, row, half);
                 if (is_chosen(one, choice) && nearest_on(one, place).metres <= radius)
@@ -102,6 +115,19 @@ void HeightField::visit_faces(const Vector3& place, double radius, FaceChoice ch
             }
         }
     }
+}
+
+/// By the box around a cell.
+bool HeightField::comes_near(std::size_t column, std::size_t row, const Vector3& place,
+                             double radius) const noexcept {
+    const Vector3 low = corner(column, row);
+    const Vector3 high = corner(column + 1, row + 1);
+    const auto [least, most] =
+        std::minmax({low.y, high.y, corner(column + 1, row).y, corner(column, row + 1).y});
+    const Vector3 away{place.x - std::clamp(place.x, low.x, high.x),
+                       place.y - std::clamp(place.y, least, most),
+                       place.z - std::clamp(place.z, low.z, high.z)};
+    return dot(away, away) <= radius * radius;
 }
 
 }  // namespace hopcoil

@@ -4,7 +4,6 @@
 #include <optional>
 #include <stdexcept>
 #include <string>
-#include <type_traits>
 #include <utility>
 
 #include <hopcoil/base/math.hpp>
@@ -139,17 +138,6 @@ Bounds bounds_of(const GroundMesh& mesh) {
     return bounds;
 }
 
-template <class Shape>
-std::size_t face_count_of(const Shape& shape) {
-    if constexpr (std::is_same_v<Shape, GroundMesh>) {
-        return shape.triangles().size();
-    } else if constexpr (std::is_same_v<Shape, HeightField>) {
-        return 2 * shape.heights().size();
-    } else {
-        return 0;
-    }
-}
-
 /// Most pieces are left out by it, in a few comparisons.
 Footprint footprint_of(const Slab& slab) {
     const double aside = half_width_of(slab) * (1 + 1e-12);
@@ -179,10 +167,7 @@ void Terrain::add_piece(Shape shape, std::uint32_t part) {
     const Bounds bounds = std::visit([](const auto& each) { return bounds_of(each); }, shape);
     const Slab* const slab = std::get_if<Slab>(&shape);
     footprints_.push_back(part == 0 && slab != nullptr ? footprint_of(*slab) : everywhere());
-    const std::size_t faces =
-        std::visit([](const auto& each) { return face_count_of(each); }, shape);
-    pieces_.push_back({std::move(shape), part, bounds.top, bounds.reach, face_count_});
-    face_count_ += static_cast<std::uint32_t>(faces);
+    pieces_.push_back({std::move(shape), part, bounds.top, bounds.reach});
 }
 
 void Terrain::add(const Plane& plane, std::uint32_t part) {
@@ -213,11 +198,13 @@ void Terrain::add(const Box& box, std::uint32_t part) {
 void Terrain::add(HeightField field, std::uint32_t part) {
     require_part(part);
     add_piece(std::move(field), part);
+    has_faces_ = true;
 }
 
 void Terrain::add(GroundMesh mesh, std::uint32_t part) {
     require_part(part);
     add_piece(std::move(mesh), part);
+    has_faces_ = true;
 }
 
 std::uint32_t Terrain::add_part(const GroundFrame& frame) {

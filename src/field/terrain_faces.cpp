@@ -9,18 +9,18 @@ namespace {
 /// Passes the faces of a piece on as they are in the world.
 class Carried final : public FaceVisitor {
   public:
-    Carried(FaceVisitor& visitor, const GroundFrame& frame, std::uint32_t part,
-            std::uint32_t first_face)
-        : visitor_{visitor}, frame_{frame}, part_{part}, first_face_{first_face} {}
+    Carried(FaceVisitor& visitor, const GroundFrame& frame, std::uint32_t part)
+        : visitor_{visitor}, frame_{frame}, part_{part} {}
 
     void visit(const GroundFace& face) noexcept override {
         GroundFace carried = face;
         carried.part = part_;
-        carried.index += first_face_;
         if (part_ != 0) {
             for (Vector3& corner : carried.corners)
                 corner = frame_.to_world(corner);
             carried.normal = rotated(frame_.rotation, face.normal);
+            for (Vector3& normal : carried.beyond)
+                normal = rotated(frame_.rotation, normal);
         }
         visitor_.visit(carried);
     }
@@ -29,7 +29,6 @@ class Carried final : public FaceVisitor {
     FaceVisitor& visitor_;
     const GroundFrame& frame_;
     std::uint32_t part_;
-    std::uint32_t first_face_;
 };
 
 }  // namespace
@@ -37,11 +36,11 @@ class Carried final : public FaceVisitor {
 /// A choice is made in the part's frame: what is steep there may be level as it leans.
 void Terrain::visit_faces(const Vector3& place, double radius, double ahead_s, FaceChoice choice,
                           FaceVisitor& visitor) const noexcept {
-    if (face_count_ == 0) return;
+    if (!has_faces_) return;
     for (const Piece& piece : pieces_) {
         const GroundFrame carrier = frame(piece.part, ahead_s);
         const Vector3 local = piece.part == 0 ? place : carrier.to_local(place);
-        Carried carried{visitor, carrier, piece.part, piece.first_face};
+        Carried carried{visitor, carrier, piece.part};
         if (const auto* mesh = std::get_if<GroundMesh>(&piece.shape)) {
             mesh->visit_faces(local, radius, choice, carried);
         } else if (const auto* field = std::get_if<HeightField>(&piece.shape)) {
@@ -61,7 +60,7 @@ GroundDistance Terrain::surface_distance(const Vector3& place, double above,
 GroundDistance Terrain::nearest_wall(const Vector3& place, double within,
                                      double ahead_s) const noexcept {
     GroundDistance best;
-    if (face_count_ == 0) return best;
+    if (!has_faces_) return best;
     for (const Piece& piece : pieces_) {
         const GroundMesh* const mesh = std::get_if<GroundMesh>(&piece.shape);
         if (mesh == nullptr) continue;

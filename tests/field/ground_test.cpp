@@ -318,6 +318,28 @@ TEST_CASE("faces that are near are all that are, of meshes and of height fields"
         }
     }
     CHECK(most > 50);
+    // Of a part that leans, they lean as a whole.
+    Terrain raft;
+    const GroundFrame frame{.position = {1, 2, 3}, .rotation = turned_by({0.5, 1, -0.3})};
+    raft.add(mesh, raft.add_part(frame));
+    for (int i = 0; i < 30; ++i) {
+        const Vector3 local{random.between(-9, 9), random.between(-1, 1), random.between(-6, 6)};
+        Found standing;
+        Found leaning;
+        mesh.visit_faces(local, 1, FaceChoice::all, standing);
+        raft.visit_faces(frame.to_world(local), 1, 0, FaceChoice::all, leaning);
+        REQUIRE(standing.faces.size() == leaning.faces.size());
+        for (std::size_t k = 0; k < standing.faces.size(); ++k) {
+            CHECK(leaning.faces[k].part == 1);
+            for (std::size_t edge = 0; edge < 3; ++edge) {
+                const GroundFace& one = standing.faces[k];
+                const GroundFace& other = leaning.faces[k];
+                CHECK(length_of(frame.to_world(one.corners[edge]) - other.corners[edge]) < 1e-9);
+                CHECK(length_of(rotated(frame.rotation, one.beyond[edge]) - other.beyond[edge]) <
+                      1e-9);
+            }
+        }
+    }
     Terrain terrain;
     terrain.add(mesh);
     const EarlierGround earlier{terrain, 1};

@@ -16,7 +16,6 @@ struct GroundFace {
     /// away there, this face's own where it rises; zero where the ground ends.
     std::array<Vector3, 3> beyond{};
     std::uint32_t part = 0;
-    std::uint32_t index = 0;  ///< among the faces of its ground
 
     /// Whether the ground bends away at an edge by more than 10 degrees, or ends.
     [[nodiscard]] bool is_outer(std::size_t edge) const noexcept {
@@ -27,7 +26,7 @@ struct GroundFace {
     [[nodiscard]] bool is_steep() const noexcept { return normal.y < 0.5; }
 };
 
-/// Which faces are asked for.
+/// Which faces are asked for, each a part of those before.
 enum class FaceChoice : std::uint8_t {
     all,
     edged,  ///< steep ones, and those with an outer edge

@@ -45,9 +45,12 @@ class HeightField {
     [[nodiscard]] Vector3 corner(std::size_t column, std::size_t row) const noexcept;
     [[nodiscard]] GroundFace face(std::size_t column, std::size_t row,
                                   std::size_t half) const noexcept;
+    [[nodiscard]] bool comes_near(std::size_t column, std::size_t row, const Vector3& place,
+                                  double radius) const noexcept;
 
     Grid grid_;
     std::vector<double> heights_;
+    std::vector<FaceChoice> narrowest_;  ///< of both faces of each cell, that either is in
 };
 
 }  // namespace hopcoil

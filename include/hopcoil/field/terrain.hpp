@@ -72,9 +72,8 @@ class Terrain final : public Ground {
     struct Piece {
         Shape shape;
         std::uint32_t part = 0;
-        double top = 0.0;              ///< the highest of it in its part's frame
-        double reach = 0.0;            ///< the furthest of it from its part's origin
-        std::uint32_t first_face = 0;  ///< the number of its first one
+        double top = 0.0;    ///< the highest of it in its part's frame
+        double reach = 0.0;  ///< the furthest of it from its part's origin
     };
     /// A box in its part's frame.
     struct Block {
@@ -103,7 +102,7 @@ class Terrain final : public Ground {
     std::vector<Block> blocks_;
     std::vector<detail::Footprint> footprints_;  ///< of each, without end for what moves
     std::vector<GroundFrame> frames_;            ///< of parts 1, 2, ...
-    std::uint32_t face_count_ = 0;
+    bool has_faces_ = false;                     ///< of height fields and meshes
 };
 
 }  // namespace hopcoil
