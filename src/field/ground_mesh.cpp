@@ -1,7 +1,6 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <utility>
 
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/problems.hpp>
@@ -118,31 +117,34 @@ GroundFace GroundMesh::face(std::size_t triangle) const noexcept {
             .beyond = beyond_[triangle]};
 }
 
-template <class Visit>
-void GroundMesh::for_each_near(const Vector3& place, const double& radius,
-                               const Visit& visit) const noexcept {
+template <class Holds, class Visit>
+void GroundMesh::for_each_in(const Holds& holds, const Visit& visit) const noexcept {
     std::array<std::uint32_t, 64> waiting{};
     std::size_t count = 0;
     if (!nodes_.empty()) waiting[count++] = 0;
     while (count > 0) {
         const std::uint32_t at = waiting[--count];
         const Node& node = nodes_[at];
-        if (square_to_box(place, node.low, node.high) > radius * radius) continue;
+        if (!holds(node)) continue;
         if (node.count == 0) {
-            // The nearer half is looked at first.
-            std::array<std::uint32_t, 2> halves{at + 1, node.first};
-            const auto away = [&](std::uint32_t half) {
-                return square_to_box(place, nodes_[half].low, nodes_[half].high);
-            };
-            if (away(halves[0]) < away(halves[1])) std::swap(halves[0], halves[1]);
-            for (const std::uint32_t half : halves)
-                waiting[count++] = half;
+            waiting[count++] = at + 1;
+            waiting[count++] = node.first;
             continue;
         }
-        for (std::size_t i = node.first; i < node.first + node.count; ++i) {
-            if (normals_[i] != Vector3{}) visit(face(i));
-        }
+        for (std::size_t i = node.first; i < node.first + node.count; ++i)
+            visit(i);
     }
+}
+
+template <class Visit>
+void GroundMesh::for_each_near(const Vector3& place, const double& radius,
+                               const Visit& visit) const noexcept {
+    const auto is_near = [&](const Node& node) {
+        return square_to_box(place, node.low, node.high) <= radius * radius;
+    };
+    for_each_in(is_near, [&](std::size_t i) {
+        if (normals_[i] != Vector3{}) visit(face(i));
+    });
 }
 
 void GroundMesh::visit_faces(const Vector3& place, double radius, FaceChoice choice,
@@ -184,35 +186,23 @@ std::optional<GroundMesh::Wall> GroundMesh::nearest_wall(const Vector3& place,
 
 std::optional<HeightField::Spot> GroundMesh::at(double x, double z, double top) const noexcept {
     std::optional<HeightField::Spot> best;
-    std::array<std::uint32_t, 64> waiting{};
-    std::size_t count = 0;
-    if (!nodes_.empty()) waiting[count++] = 0;
-    while (count > 0) {
-        const std::uint32_t at = waiting[--count];
-        const Node& node = nodes_[at];
-        const bool is_over = x >= node.low.x && x <= node.high.x && z >= node.low.z &&
-                             z <= node.high.z && node.low.y <= top;
-        if (!is_over) continue;
-        if (node.count == 0) {
-            waiting[count++] = at + 1;
-            waiting[count++] = node.first;
-            continue;
-        }
-        for (std::size_t i = node.first; i < node.first + node.count; ++i) {
-            const Vector3& a = corners_[triangles_[i][0]];
-            const Vector3 ab = corners_[triangles_[i][1]] - a;
-            const Vector3 ac = corners_[triangles_[i][2]] - a;
-            const double area = ab.z * ac.x - ab.x * ac.z;
-            if (!(area > 0)) continue;  // from below, or upright
-            const double s = ((z - a.z) * ac.x - (x - a.x) * ac.z) / area;
-            const double t = ((x - a.x) * ab.z - (z - a.z) * ab.x) / area;
-            if (!(s >= 0 && t >= 0 && s + t <= 1)) continue;
-            const double height = a.y + s * ab.y + t * ac.y;
-            if (height > top || (best && height <= best->height)) continue;
-            const Vector3 up = cross(ab, ac);
-            best = {height, up * (1 / length_of(up))};
-        }
-    }
+    const auto is_over = [&](const Node& node) {
+        return x >= node.low.x && x <= node.high.x && z >= node.low.z && z <= node.high.z &&
+               node.low.y <= top;
+    };
+    for_each_in(is_over, [&](std::size_t i) {
+        const Vector3& a = corners_[triangles_[i][0]];
+        const Vector3 ab = corners_[triangles_[i][1]] - a;
+        const Vector3 ac = corners_[triangles_[i][2]] - a;
+        const double area = ab.z * ac.x - ab.x * ac.z;
+        if (!(area > 0)) return;  // from below, or upright
+        const double s = ((z - a.z) * ac.x - (x - a.x) * ac.z) / area;
+        const double t = ((x - a.x) * ab.z - (z - a.z) * ab.x) / area;
+        if (!(s >= 0 && t >= 0 && s + t <= 1)) return;
+        const double height = a.y + s * ab.y + t * ac.y;
+        if (height > top || (best && height <= best->height)) return;
+        best = {height, normals_[i]};
+    });
     return best;
 }
 

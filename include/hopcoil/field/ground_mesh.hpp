@@ -53,7 +53,10 @@ class GroundMesh {
     void build(std::size_t first, std::size_t count);
     [[nodiscard]] Node bounds_of(std::size_t first, std::size_t count) const noexcept;
     void find_neighbours();
-    /// Visits the faces in boxes that come as near as a distance, which the visit can shorten.
+    /// Visits the triangles in boxes that hold something.
+    template <class Holds, class Visit>
+    void for_each_in(const Holds& holds, const Visit& visit) const noexcept;
+    /// The faces in those that come as near as a distance, which the visit can shorten.
     template <class Visit>
     void for_each_near(const Vector3& place, const double& radius,
                        const Visit& visit) const noexcept;
