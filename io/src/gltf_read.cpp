@@ -166,13 +166,14 @@ class ModelReader {
         std::vector<double> corners;
         const auto indices = at.find("indices");
         if (indices) corners = numbers(entry(root_["accessors"], *indices), 1, true);
-        for (std::size_t i = 0; !indices && i < places.size() / 3; ++i)
+        const std::size_t place_count = places.size() / 3;
+        for (std::size_t i = 0; !indices && i < place_count; ++i)
             corners.push_back(static_cast<double>(i));
         const bool is_inside_out = is_mirrored(nodes, node);
         for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
             std::array<std::uint32_t, 3> triangle{};
             for (std::size_t k = 0; k < 3; ++k) {
-                if (corners[i + k] >= static_cast<double>(places.size() / 3))
+                if (corners[i + k] >= static_cast<double>(place_count))
                     indices->fail("it names a corner that is not there");
                 triangle.at(k) = first + static_cast<std::uint32_t>(corners[i + k]);
             }
@@ -213,9 +214,10 @@ class ModelReader {
         const auto read = [&](const char* key, auto& numbers) {
             const auto list = at.find(key);
             if (!list) return false;
-            if (list->size() != numbers.size())
+            if (list->size() != numbers.size()) {
                 list->fail(
                     fmt::format("expected {} numbers, found {}", numbers.size(), list->size()));
+            }
             for (std::size_t k = 0; k < numbers.size(); ++k)
                 numbers.at(k) = (*list)[k].number();
             return true;
