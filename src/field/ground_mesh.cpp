@@ -160,28 +160,29 @@ std::optional<GroundMesh::Wall> GroundMesh::nearest_wall(const Vector3& place,
     constexpr double deepest_m = 0.1;
     constexpr double same_m = 1e-9;
     double reach = within;
-    double most_facing = 0;
-    std::optional<Wall> best;
+    double facing = 0;
+    bool is_steep = false;  // one of those that share the nearest spot
+    std::optional<Wall> found;
     for_each_near(place, reach, [&](const GroundFace& face) {
-        if (!face.is_steep()) return;
         const FaceSpot spot = nearest_on(face, place);
+        if (spot.metres > reach + same_m) return;
         const Vector3 way = place - spot.place;
-        const double facing = dot(way, face.normal);
+        const double own = dot(way, face.normal);
+        const bool is_nearer = spot.metres < reach - same_m;
+        is_steep = face.is_steep() || (is_steep && !is_nearer);
         // Of faces that share the nearest spot, the one that is seen most from its front or back
         // says on which side of both the place is.
-        const bool is_nearest = spot.metres < reach - same_m;
-        const bool is_as_near = spot.metres <= reach + same_m;
-        if (!is_nearest && !(is_as_near && std::abs(facing) > most_facing)) return;
-        reach = spot.metres;
-        most_facing = std::abs(facing);
-        best.reset();
+        if (!is_nearer && std::abs(own) <= std::abs(facing)) return;
+        reach = std::min(reach, spot.metres);
+        facing = own;
+        found.reset();
         if (spot.edge == 3) {
-            if (facing >= -deepest_m) best = {facing, face.normal};
-        } else if (facing >= 0 && spot.metres > 0) {
-            best = {spot.metres, way * (1 / spot.metres)};
+            if (own >= -deepest_m) found = {own, face.normal};
+        } else if (own >= 0 && spot.metres > 0) {
+            found = {spot.metres, way * (1 / spot.metres)};
         }
     });
-    return best;
+    return is_steep ? found : std::nullopt;
 }
 
 std::optional<HeightField::Spot> GroundMesh::at(double x, double z, double top) const noexcept {

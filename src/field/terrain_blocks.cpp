@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <limits>
@@ -81,7 +82,8 @@ GroundDistance Terrain::distance_to(const Vector3& place, double above,
     });
     const bool is_inside = block != none && nearest.metres < 0;
     if (is_inside) nearest = way_out(block, place, above, ahead_s);
-    const GroundDistance wall = nearest_wall(place, above, ahead_s);
+    const double within = nearest.metres >= 0 ? std::min(above, nearest.metres) : above;
+    const GroundDistance wall = nearest_wall(place, within, ahead_s);
     // Of surfaces that it is behind, the one that it leaves soonest.
     const bool is_wall_nearest = wall.metres < 0
                                      ? nearest.metres >= 0 || wall.metres > nearest.metres

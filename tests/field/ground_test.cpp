@@ -238,9 +238,10 @@ TEST_CASE("a block of triangles is as far away as the block, from all sides", "[
     int near = 0;
     int inside = 0;
     for (int round = 0; round < 20; ++round) {
-        const Terrain::Box box{.middle = somewhere(0.5),
-                               .size = {random.between(0.5, 2), random.between(0.5, 2), 1},
-                               .yaw_rad = random.between(-3, 3)};
+        const Terrain::Box box{
+            .middle = somewhere(0.5),
+            .size = {random.between(0.5, 2), round % 3 == 0 ? 0.04 : random.between(0.5, 2), 1},
+            .yaw_rad = random.between(-3, 3)};
         const GroundFrame raft{.position = somewhere(1),
                                .rotation = turned_by({0, random.between(-3, 3), 0})};
         const bool is_carried = round % 2 == 1;
@@ -269,7 +270,7 @@ TEST_CASE("a block of triangles is as far away as the block, from all sides", "[
         }
     }
     CHECK(near > 1000);
-    CHECK(inside > 40);
+    CHECK(inside > 20);
 }
 
 TEST_CASE("faces that are near are all that are, of meshes and of height fields", "[ground]") {

@@ -33,8 +33,8 @@ class GroundMesh {
         double metres = 0.0;  ///< below 0 behind it
         Vector3 normal{};     ///< toward the place, or out of the ground
     };
-    /// The nearest steep face, up to `within` in front and 0.1 m behind; nothing where the nearest
-    /// is seen from beside or from further behind.
+    /// The nearest face, where it is steep: up to `within` in front and 0.1 m behind; nothing where
+    /// it is seen from beside or from further behind.
     [[nodiscard]] std::optional<Wall> nearest_wall(const Vector3& place,
                                                    double within) const noexcept;
     [[nodiscard]] const std::vector<Vector3>& corners() const noexcept { return corners_; }
