@@ -160,10 +160,11 @@ std::optional<GroundMesh::Wall> GroundMesh::nearest_wall(const Vector3& place,
     constexpr double deepest_m = 0.1;
     constexpr double same_m = 1e-9;
     double reach = within;
+    double looked = within + same_m;  // rounding must not leave out one that is as near
     double facing = 0;
     bool is_steep = false;  // one of those that share the nearest spot
     std::optional<Wall> found;
-    for_each_near(place, reach, [&](const GroundFace& face) {
+    for_each_near(place, looked, [&](const GroundFace& face) {
         const FaceSpot spot = nearest_on(face, place);
         if (spot.metres > reach + same_m) return;
         const Vector3 way = place - spot.place;
@@ -174,6 +175,7 @@ std::optional<GroundMesh::Wall> GroundMesh::nearest_wall(const Vector3& place,
         // says on which side of both the place is.
         if (!is_nearer && std::abs(own) <= std::abs(facing)) return;
         reach = std::min(reach, spot.metres);
+        looked = reach + same_m;
         facing = own;
         found.reset();
         if (spot.edge == 3) {

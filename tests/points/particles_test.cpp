@@ -452,7 +452,7 @@ TEST_CASE("boxes of the ground have sides and undersides, as boxes that stand by
     for (const Terrain::Box& block :
          {Terrain::Box{.middle = {0, -0.5, 0}, .size = {9, 1, 9}},
           Terrain::Box{.middle = {2, 0.5, 0}, .size = {2, 1, 9}},
-          Terrain::Box{.middle = {0, 1.6, 0}, .size = {0.8, 0.1, 9}, .yaw_rad = 0.2}}) {
+          Terrain::Box{.middle = {0, 1.6, 0}, .size = {0.8, 0.04, 9}, .yaw_rad = 0.2}}) {
         if (as_triangles) {
             quay.add(mesh_of(block, 4));
         } else {
