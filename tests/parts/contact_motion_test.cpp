@@ -357,7 +357,7 @@ TEST_CASE("blocks of triangles, coarse or fine, are met as blocks", "[parts]") {
     std::vector<double> apart(shapes.size(), 0);
     constexpr int rounds = 30;
     for (int round = 0; round < rounds; ++round) {
-        const auto cells = static_cast<std::uint32_t>(round % 3 == 2 ? 24 : 1 + 4 * (round % 3));
+        const auto cells = static_cast<std::uint32_t>(round % 3 == 2 ? 10 : 1 + 4 * (round % 3));
         const auto shape = static_cast<std::size_t>(round / 3) % shapes.size();
         Terrain solid;
         Terrain triangles;
@@ -406,7 +406,7 @@ TEST_CASE("blocks of triangles, coarse or fine, are met as blocks", "[parts]") {
 TEST_CASE("a ball rolls over many triangles as over a plane, and from one slope to the next",
           "[parts]") {
     Terrain floor;
-    floor.add(mesh_of({.middle = {0, -0.5, 0}, .size = {12, 1, 12}}, 60));
+    floor.add(mesh_of({.middle = {0, -0.5, 0}, .size = {12, 1, 12}}, 30));
     PartsStructure made;
     made.parts = {{.placement = {{-4, 0.15, 0.1}}, .shapes = {ball(0.15)}}};
     Parts rolling{made};
