@@ -38,14 +38,14 @@ void Terrain::visit_faces(const Vector3& place, double radius, double ahead_s, F
                           FaceVisitor& visitor) const noexcept {
     if (!has_faces_) return;
     for (const Piece& piece : pieces_) {
+        const auto* const mesh = std::get_if<GroundMesh>(&piece.shape);
+        const auto* const field = std::get_if<HeightField>(&piece.shape);
+        if (mesh == nullptr && field == nullptr) continue;
         const GroundFrame carrier = frame(piece.part, ahead_s);
         const Vector3 local = piece.part == 0 ? place : carrier.to_local(place);
         Carried carried{visitor, carrier, piece.part};
-        if (const auto* mesh = std::get_if<GroundMesh>(&piece.shape)) {
-            mesh->visit_faces(local, radius, choice, carried);
-        } else if (const auto* field = std::get_if<HeightField>(&piece.shape)) {
-            field->visit_faces(local, radius, choice, carried);
-        }
+        if (mesh != nullptr) mesh->visit_faces(local, radius, choice, carried);
+        if (field != nullptr) field->visit_faces(local, radius, choice, carried);
     }
 }
 

@@ -87,7 +87,8 @@ StepStatus Walker::reset(const Ground& ground, const Vector3& place, double yaw_
     return StepStatus::stepped;
 }
 
-/// Feet go on with what they stand on between ticks; the body goes with them at the next.
+/// Where the feet are as a tick ends. The next one moves the body by as much as what they stand on
+/// has moved them since.
 void Walker::note_tick() noexcept {
     for (std::size_t i = 0; i < settings_.leg_count; ++i)
         state_[i].at_tick = feet_[i].position;

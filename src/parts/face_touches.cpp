@@ -9,11 +9,14 @@ namespace {
 
 constexpr double on_edge_m = 0.002;
 
+/// The direction of an edge, from its corner to the next.
+Vector3 side_of(const GroundFace& face, std::size_t edge) {
+    return unit(face.corners[(edge + 1) % 3] - face.corners[edge], {1, 0, 0});
+}
+
 /// How far a spot lies beyond an edge of a face; below 0 inside.
 double distance_past(const GroundFace& face, std::size_t edge, const Vector3& spot) {
-    const Vector3& from = face.corners[edge];
-    const Vector3 side = unit(face.corners[(edge + 1) % 3] - from, {1, 0, 0});
-    return dot(spot - from, cross(side, face.normal));
+    return dot(spot - face.corners[edge], cross(side_of(face, edge), face.normal));
 }
 
 bool is_on_outer_edge(const Vector3& spot, const GroundFace& face) {
@@ -31,11 +34,9 @@ bool is_of_face(const Vector3& normal, const Vector3& spot, const GroundFace& fa
     if (facing >= 1 - 1e-6) return true;
     bool is_on_edge = false;
     for (std::size_t edge = 0; edge < 3; ++edge) {
-        const Vector3& from = face.corners[edge];
-        const Vector3 side = unit(face.corners[(edge + 1) % 3] - from, {1, 0, 0});
         if (distance_past(face, edge, spot) < -on_edge_m) continue;
         is_on_edge = true;
-        if (dot(normal, cross(side, face.beyond[edge])) > lean) return false;
+        if (dot(normal, cross(side_of(face, edge), face.beyond[edge])) > lean) return false;
     }
     return is_on_edge && facing > -lean;
 }
@@ -115,9 +116,8 @@ FaceTouches::Group* FaceTouches::group_of(const Vector3& normal, double gap,
 void FaceTouches::visit(const GroundFace& face) noexcept {
     if (!is_near(face)) return;
     sides_.normals[0] = face.normal;
-    for (std::size_t edge = 0; edge < 3; ++edge) {
-        sides_.edges[edge] = unit(face.corners[(edge + 1) % 3] - face.corners[edge], {1, 0, 0});
-    }
+    for (std::size_t edge = 0; edge < 3; ++edge)
+        sides_.edges[edge] = side_of(face, edge);
     const Touch touch = touch_of(solid_, {face.corners, &sides_, {}, 0}, margin_, velocity_);
     for (const TouchPoint& point : std::span{touch.points}.first(touch.count)) {
         const bool is_held_by_height =

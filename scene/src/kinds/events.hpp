@@ -27,8 +27,8 @@ class EventSource {
     ~EventSource() = default;
 };
 
-/// Types of field as well: of one whose feet land and leave, and of one whose particles are born
-/// and die. What is neither only hits.
+/// Further types of field, which say what events a source has: those of feet (landed, lifted), or
+/// those of particles (born, hit, at rest, died). A source that is neither only has hits.
 struct FootEvents {};
 struct LifeEvents {};
 

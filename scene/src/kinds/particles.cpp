@@ -146,7 +146,7 @@ std::size_t read_source(KindReader& reader, ParticlesParts& parts) {
     parts.count_for_each = reader.whole_number("for_each", 1, 1000).value_or(1);
     for (const char* key : {"on", "for_each"}) {
         if (reader.has(key) && !reader.has("source"))
-            reader.problem(key, "expected a key 'source' beside it: what it happens to");
+            reader.problem(key, "expected a key 'source' beside it: whose events start them");
     }
     return source;
 }
