@@ -129,7 +129,7 @@ double stretch_time_s(double leg_length_m, double flight_s) noexcept {
 
 FootSwing fold_leg(const FlyingLeg& leg, const Vector3& beneath) noexcept {
     const double l = leg.leg_length_m;
-    const double most_s = 0.75 * l / std::max(length_of(leg.velocity), 1e-9);
+    const double most_s = 0.75 * l / std::max(length_of(leg.velocity - leg.carried), 1e-9);
     const double fold_s =
         std::min({0.4 * (leg.land_s - leg.now_s), 0.75 * math::sqrt(l / g), most_s});
     FootSwing swing = flight_of(leg);
@@ -138,13 +138,14 @@ FootSwing fold_leg(const FlyingLeg& leg, const Vector3& beneath) noexcept {
     return swing;
 }
 
-FootSwing stretch_leg(const FlyingLeg& leg, const Vector3& spot) noexcept {
+FootSwing stretch_leg(const FlyingLeg& leg, const Vector3& spot,
+                      const Vector3& ground_velocity) noexcept {
     const double left_s = std::max(leg.land_s - leg.now_s, 1e-6);
     const Vector3 gravity{0, -leg.falls_with, 0};
     const Vector3 hips_then = leg.hips + (leg.velocity + gravity * (0.5 * left_s)) * left_s;
     FootSwing swing = flight_of(leg);
     swing.spot = spot;
-    const SwingPoint there{spot - hips_then, (leg.velocity + gravity * left_s) * -1.0,
+    const SwingPoint there{spot - hips_then, ground_velocity - (leg.velocity + gravity * left_s),
                            gravity * -1.0};
     move(swing, seen_from_hips(leg), there, leg.now_s, leg.land_s);
     return swing;

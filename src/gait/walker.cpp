@@ -68,13 +68,11 @@ StepStatus Walker::reset(const Ground& ground, const Vector3& place, double yaw_
     }
     const double l = settings_.leg_length_m;
     const GroundPoint under = ground.under(place.x, place.z, place.y + 2 * l, 0);
-    place_ = {place.x, (under.exists ? under.height : place.y) + settings_.upright_height * l,
-              place.z};
     mean_ground_ = under.exists ? under.height : place.y;
-    velocity_ = lean_ = carried_ = {};
-    yaw_ = yaw_rad;
-    turn_rate_ = height_rate_ = slope_x_ = slope_z_ = rock_ = sway_ = bob_ = time_left_s_ =
-        rested_s_ = 0;
+    pose_ = {.place = {place.x, mean_ground_ + settings_.upright_height * l, place.z},
+             .yaw = yaw_rad};
+    velocity_ = carried_ = {};
+    turn_rate_ = height_rate_ = rock_ = time_left_s_ = rested_s_ = 0;
     last_group_ = no_group;
     hop_ = {};
     WalkerTick{*this, {}, ground, 0}.stand();
@@ -83,15 +81,68 @@ StepStatus Walker::reset(const Ground& ground, const Vector3& place, double yaw_
         carried_ = carried_ +
                    Vector3{moves.x, 0, moves.z} * (1 / static_cast<double>(settings_.leg_count));
     }
-    note_tick();
+    note_tick(pose_);
+    moved_.place = carried_ * tick_s;
+    show(ground);
     return StepStatus::stepped;
 }
 
-/// Where the feet are as a tick ends. The next one moves the body by as much as what they stand on
-/// has moved them since.
-void Walker::note_tick() noexcept {
+/// How the body has moved in a tick, and where the feet are as it ends. The next one moves the body
+/// by as much as what they stand on has moved them since.
+void Walker::note_tick(const detail::WalkerPose& before) noexcept {
+    moved_ = pose_.plus(before, -1);
     for (std::size_t i = 0; i < settings_.leg_count; ++i)
         state_[i].at_tick = feet_[i].position;
+}
+
+/// Carried on from the last tick to now: frames come between ticks, and a body that waits for the
+/// next one judders. What stands goes with its ground, what swings along its way, and the body as
+/// it went in that tick.
+void Walker::show(const Ground& ground) noexcept {
+    constexpr double hardly = 1e-6;
+    const double part = time_left_s_ / tick_s;
+    const double since_s = part < hardly ? 0 : time_left_s_;
+    shown_ = since_s == 0 ? pose_ : pose_.plus(moved_, part);
+    for (std::size_t i = 0; i < settings_.leg_count; ++i) {
+        WalkerFoot& foot = feet_[i];
+        if (!foot.planted) continue;
+        foot.position =
+            foot.part == 0 ? state_[i].at_tick : ground.frame(foot.part, 0).to_world(foot.on_part);
+        if (since_s == 0) continue;
+        if (foot.reason == StepReason::slides) foot.position = foot.position + velocity_ * since_s;
+        shown_.place.y = std::min(shown_.place.y, highest_over(shown_, i, foot.position));
+    }
+    const double tick_at_s = static_cast<double>(ticks_) * tick_s;
+    for (std::size_t i = 0; i < settings_.leg_count; ++i) {
+        if (feet_[i].planted || since_s == 0) continue;
+        const double flown_s = tick_at_s - state_[i].lift_s;
+        const double phase = flown_s > 0 ? feet_[i].phase * (1 + since_s / flown_s) : 0;
+        feet_[i].position = in_swing(i, tick_at_s + since_s, ground, 0);
+        pull_along(i, hip(i), phase);
+    }
+}
+
+/// Where a foot in the air is at a time.
+Vector3 Walker::in_swing(std::size_t leg, double time_s, const Ground& ground,
+                         double ahead_s) const noexcept {
+    const detail::FootState& own = state_[leg];
+    const Vector3 local = own.swing.at(time_s).position;
+    return own.swing_part == 0 ? local : ground.frame(own.swing_part, ahead_s).to_world(local);
+}
+
+/// A foot in the air that is further away than its leg is long comes along with the hip. Between
+/// its ends the leg stretches softly; there the foot is where it stood, and where it will.
+void Walker::pull_along(std::size_t leg, const Vector3& hip, double phase) noexcept {
+    WalkerFoot& foot = feet_[leg];
+    const Vector3 way = foot.position - hip;
+    const double length = length_of(way);
+    const double l = settings_.leg_length_m;
+    constexpr double stretched = 0.9995;
+    constexpr double softly = 0.06;
+    const double middle = std::clamp(4 * std::min(phase, 1 - phase), 0.0, 1.0);
+    const double soft = softly * l * middle * middle * (3 - 2 * middle);
+    const double most = softly_within(stretched * l, soft, length);
+    if (most < length) foot.position = hip + way * (most / length);
 }
 
 StepStatus Walker::step(const Inputs& inputs, double dt) noexcept {
@@ -108,18 +159,16 @@ StepStatus Walker::step(const WalkCommand& command, const Ground& ground, double
     time_left_s_ += cut ? longest_step_s : dt;
     const auto ticks = static_cast<std::int64_t>(std::floor(time_left_s_ / tick_s + 1e-6));
     time_left_s_ = std::max(0.0, time_left_s_ - static_cast<double>(ticks) * tick_s);
+    for (std::size_t i = 0; ticks > 0 && i < settings_.leg_count; ++i)
+        feet_[i].position = state_[i].at_tick;
     for (std::int64_t i = ticks - 1; i >= 0; --i) {
         ++ticks_;
         const double ahead_s = -(time_left_s_ + static_cast<double>(i) * tick_s);
+        const detail::WalkerPose before = pose_;
         WalkerTick{*this, command, ground, ahead_s}.run();
-        note_tick();
+        note_tick(before);
     }
-    // What they stand on has moved on since the last tick.
-    for (std::size_t i = 0; i < settings_.leg_count; ++i) {
-        WalkerFoot& foot = feet_[i];
-        if (foot.planted && foot.part != 0)
-            foot.position = ground.frame(foot.part, 0).to_world(foot.on_part);
-    }
+    show(ground);
     return cut ? StepStatus::guarded : StepStatus::stepped;
 }
 
@@ -137,9 +186,9 @@ StepStatus Walker::push(const Vector3& delta_velocity) noexcept {
 StepStatus Walker::hop(const HopWish& wish, const Ground& ground) noexcept {
     const double l = settings_.leg_length_m;
     constexpr double furthest = 20;  // legs
-    const Vector3 there = wish.keeps_on ? place_ - Vector3{0, l, 0} : wish.place;
+    const Vector3 there = wish.keeps_on ? pose_.place - Vector3{0, l, 0} : wish.place;
     const bool usable = is_place(there) && wish.apex_m >= 0 && wish.apex_m < furthest * l &&
-                        length_of(there - place_) < furthest * l;
+                        length_of(there - pose_.place) < furthest * l;
     if (usable && hop_.phase == HopPhase::none) {
         const GroundPoint at = ground.under(there.x, there.z, there.y + 1.5 * l, 0);
         if (at.exists && (at.can_stand || wish.keeps_on)) {
@@ -156,16 +205,16 @@ StepStatus Walker::hop(const HopWish& wish, const Ground& ground) noexcept {
 
 Vector3 Walker::attention() const noexcept {
     if (hop_.phase != HopPhase::none) return hop_.wish.place;
-    const Vector3 ahead = Heading{yaw_}.to_world({0, 0, 2 * settings_.leg_length_m});
+    const Vector3 ahead = Heading{shown_.yaw}.to_world({0, 0, 2 * settings_.leg_length_m});
     constexpr double soon_s = 0.5;
-    const Vector3 spot = place_ + ahead + velocity_ * soon_s;
+    const Vector3 spot = shown_.place + ahead + velocity_ * soon_s;
     return {spot.x, mean_ground_, spot.z};
 }
 
 WalkCommand Walker::toward(const Vector3& place, double yaw_rad, const Vector3& velocity,
                            double within_s) const noexcept {
-    const Heading heading{yaw_};
-    Vector3 way = place - place_;
+    const Heading heading{shown_.yaw};
+    Vector3 way = place - shown_.place;
     way.y = 0;
     // Never faster than it can still stop in time.
     const double distance = length_of(way);
@@ -179,7 +228,7 @@ WalkCommand Walker::toward(const Vector3& place, double yaw_rad, const Vector3& 
     constexpr double part = 0.95;  // of what its legs can do: turning needs some of it
     constexpr double fastest_turn = 3;
     const Vector3 body = heading.to_body(wanted);
-    const double turn = std::remainder(yaw_rad - yaw_, 2 * math::pi);
+    const double turn = std::remainder(yaw_rad - shown_.yaw, 2 * math::pi);
     const double x = body.x / limits_.most_speed_sideways;
     const double z = body.z / limits_.most_speed_ahead;
     // A body that faces elsewhere turns first.
@@ -201,13 +250,13 @@ bool Walker::try_retune(const WalkerSettings& settings) noexcept {
 }
 
 Vector3 Walker::position() const noexcept {
-    return place_ + Heading{yaw_}.to_world({sway_, bob_, 0});
+    return shown_.place + Heading{shown_.yaw}.to_world({shown_.sway, shown_.bob, 0});
 }
 
 Quaternion Walker::rotation() const noexcept {
-    const Quaternion heading = turned_by({0, yaw_, 0});
-    const Vector3 slope{-math::atan2(slope_z_, 1), 0, math::atan2(slope_x_, 1)};
-    const Vector3 lean{lean_.z, 0, -lean_.x};
+    const Quaternion heading = turned_by({0, shown_.yaw, 0});
+    const Vector3 slope{-math::atan2(shown_.slope_z, 1), 0, math::atan2(shown_.slope_x, 1)};
+    const Vector3 lean{shown_.lean.z, 0, -shown_.lean.x};
     return heading * turned_by(slope) * turned_by(lean);
 }
 
@@ -216,13 +265,29 @@ Vector3 Walker::velocity() const noexcept {
 }
 
 Vector3 Walker::hip(std::size_t leg) const noexcept {
+    return hip_of(shown_, leg);
+}
+
+Vector3 Walker::hip_of(const detail::WalkerPose& pose, std::size_t leg) const noexcept {
     const Vector3& hip = settings_.legs[leg].hip;
-    const double rise = slope_x_ * hip.x + slope_z_ * hip.z;
-    return position() + Heading{yaw_}.to_world({hip.x, rise, hip.z});
+    const Heading heading{pose.yaw};
+    const double rise = pose.slope_x * hip.x + pose.slope_z * hip.z;
+    return pose.place + heading.to_world({pose.sway, pose.bob, 0}) +
+           heading.to_world({hip.x, rise, hip.z});
+}
+
+/// Where the body may be at most, with a foot there.
+double Walker::highest_over(const detail::WalkerPose& pose, std::size_t leg,
+                            const Vector3& foot) const noexcept {
+    const Vector3 way = hip_of(pose, leg) - foot;
+    const double l = settings_.leg_length_m;
+    constexpr double stretched = 0.9995;
+    const double away = way.x * way.x + way.z * way.z;
+    return pose.place.y - way.y + math::sqrt(std::max(0.01 * l * l, stretched * l * l - away));
 }
 
 Vector3 Walker::knee(std::size_t leg) const noexcept {
-    const Heading heading{yaw_};
+    const Heading heading{shown_.yaw};
     const double l = settings_.leg_length_m;
     const Vector3 pole = heading.to_world(settings_.legs[leg].pole);
     return bend_two_bones(hip(leg), feet_[leg].position, pole, settings_.thigh_part * l,

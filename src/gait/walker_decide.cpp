@@ -50,7 +50,7 @@ std::uint32_t WalkerTick::next_group() const noexcept {
 StepReason WalkerTick::reason_to_step(std::size_t leg, double wait_s) const noexcept {
     const WalkerFoot& foot = w_.feet_[leg];
     const double rho = half_stride_m_;
-    const Vector3 neutral = w_.place_ + heading_.to_world(set_.legs[leg].neutral);
+    const Vector3 neutral = w_.pose_.place + heading_.to_world(set_.legs[leg].neutral);
     if (flat_length(foot.position - neutral) > 1.3 * rho) return StepReason::strides;
     // What carries the body carries the foot as well.
     const Body later = body_over_ground(wait_s > 0 ? wait_s + 0.03 : tick_s);
@@ -96,7 +96,7 @@ double WalkerTick::passed_by(std::size_t leg) const noexcept {
     const Vector3 r = heading_.to_world(set_.legs[leg].neutral);
     const Vector3 u{w_.velocity_.x + w_.turn_rate_ * r.z, 0, w_.velocity_.z - w_.turn_rate_ * r.x};
     const double speed = flat_length(u);
-    const Vector3 off = w_.feet_[leg].position - (w_.place_ + r);
+    const Vector3 off = w_.feet_[leg].position - (w_.pose_.place + r);
     return speed > 1e-6 ? dot(off, u) / speed : 0;
 }
 
@@ -226,7 +226,7 @@ void WalkerTick::decide_at_rest() noexcept {
     double most = 0;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
-        const Vector3 hip = w_.place_ + heading_.to_world(set_.legs[i].hip);
+        const Vector3 hip = w_.pose_.place + heading_.to_world(set_.legs[i].hip);
         const Foothold hold = foothold_near(aim(i, now_s_), hip, lim_.soft_reach_m, ahead_s_);
         const double off = flat_length(hold.spot - foot.position);
         const Vector3 ahead = heading_.to_body(foot.forward);
@@ -243,7 +243,7 @@ void WalkerTick::decide_at_rest() noexcept {
 /// From the slope that it left to that which it lands on.
 void WalkerTick::turn_sole(std::size_t leg) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
-    const Walker::Foot& own = w_.state_[leg];
+    const detail::FootState& own = w_.state_[leg];
     const double left = std::max(own.swing.land_s - now_s_, tick_s);
     const Vector3 mixed =
         foot.normal + (own.normal_after - foot.normal) * std::min(1.0, 3 * tick_s / left);
@@ -295,14 +295,14 @@ void WalkerTick::annotate() noexcept {
     const double rho = half_stride_m_;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         WalkerFoot& foot = w_.feet_[i];
-        foot.wanted = w_.place_ + heading_.to_world(set_.legs[i].neutral);
+        foot.wanted = w_.pose_.place + heading_.to_world(set_.legs[i].neutral);
         foot.wanted.y = foot.position.y;
         foot.error_m = flat_length(foot.position - foot.wanted);
         foot.threshold_m = rho;
         foot.landing = foot.position;
         if (!foot.planted) {
             // The foot turns to where the body will point when it lands.
-            const Walker::Foot& own = w_.state_[i];
+            const detail::FootState& own = w_.state_[i];
             const Vector3 spot = spot_of(i);
             foot.landing =
                 own.swing_part == 0 ? spot : ground_.frame(own.swing_part, ahead_s_).to_world(spot);
@@ -326,8 +326,8 @@ void WalkerTick::annotate() noexcept {
 
 void WalkerTick::stand() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
-        const Vector3 at = w_.place_ + heading_.to_world(set_.legs[i].neutral);
-        const Vector3 hip = w_.place_ + heading_.to_world(set_.legs[i].hip);
+        const Vector3 at = w_.pose_.place + heading_.to_world(set_.legs[i].neutral);
+        const Vector3 hip = w_.pose_.place + heading_.to_world(set_.legs[i].hip);
         const Foothold hold = foothold_near(at, hip, lim_.soft_reach_m, ahead_s_);
         WalkerFoot& foot = w_.feet_[i];
         foot = {.position = hold.spot,

@@ -123,7 +123,7 @@ void WalkerTick::decide_in_gait() noexcept {
         // Where it may fly it leaves before it has to hold the body back.
         constexpr double soon_s = 0.02;
         const bool flies = flies_between();
-        const Vector3 hip = w_.place_ + heading_.to_world(set_.legs[i].hip);
+        const Vector3 hip = w_.pose_.place + heading_.to_world(set_.legs[i].hip);
         const double used = flat_length(foot.position - hip) + (flies ? speed_ * soon_s : 0);
         const bool at_end = used > 0.95 * reach_to(foot.position.y) && (carried || flies);
         if (!due && !at_end) continue;

@@ -31,7 +31,7 @@ void WalkerTick::set_attitude() noexcept {
     }
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
-        const Vector3 at = heading_.to_body(foot.position - w_.place_);
+        const Vector3 at = heading_.to_body(foot.position - w_.pose_.place);
         const double y = (foot.planted ? foot.position.y : spot_of(i).y) - mean_y;
         xx += at.x * at.x;
         zz += at.z * at.z;
@@ -41,10 +41,11 @@ void WalkerTick::set_attitude() noexcept {
     }
     constexpr double follows = 6 * tick_s;
     if (set_.leg_count > 2) {
-        const double slope_z = w_.slope_z_ - w_.rock_;
-        w_.slope_x_ += (std::clamp(xy / xx, -0.6, 0.6) - w_.slope_x_) * follows;
+        const double slope_z = w_.pose_.slope_z - w_.rock_;
+        w_.pose_.slope_x += (std::clamp(xy / xx, -0.6, 0.6) - w_.pose_.slope_x) * follows;
         rock();
-        w_.slope_z_ = slope_z + (std::clamp(zy / zz, -0.6, 0.6) - slope_z) * follows + w_.rock_;
+        w_.pose_.slope_z =
+            slope_z + (std::clamp(zy / zz, -0.6, 0.6) - slope_z) * follows + w_.rock_;
     }
     const double pace = std::min(1.0, speed_ / lim_.most_speed_ahead);
     const double wave = math::sin(math::pi * swing_phase);
@@ -53,18 +54,18 @@ void WalkerTick::set_attitude() noexcept {
     const double quick = (16 + 24 * flies) * tick_s;
     const double walked = set_.bob_m * pace * (2 * wave - 1);
     const double bob = flies > 0 ? walked + (bob_of_run() - walked) * flies : walked;
-    w_.bob_ += (by_steps * bob - w_.bob_) * quick;
-    w_.sway_ += (by_steps * 2 * set_.sway_m * stance_side * wave - w_.sway_) * quick;
+    w_.pose_.bob += (by_steps * bob - w_.pose_.bob) * quick;
+    w_.pose_.sway += (by_steps * 2 * set_.sway_m * stance_side * wave - w_.pose_.sway) * quick;
     constexpr double most_leant_for = 12;  // m/s^2
     const double pushed = flat_length(acceleration_);
     const Vector3 wanted = heading_.to_body(acceleration_) *
                            (set_.lean * (pushed > most_leant_for ? most_leant_for / pushed : 1));
-    w_.lean_ = w_.lean_ + (wanted - w_.lean_) * (5 * tick_s);
+    w_.pose_.lean = w_.pose_.lean + (wanted - w_.pose_.lean) * (5 * tick_s);
 }
 
 /// Where a foot in the air lands, in the frame of what it lands on.
 Vector3 WalkerTick::spot_of(std::size_t leg) const noexcept {
-    const Walker::Foot& own = w_.state_[leg];
+    const detail::FootState& own = w_.state_[leg];
     return w_.feet_[leg].reason == StepReason::flies ? own.aim : own.swing.spot;
 }
 
@@ -78,7 +79,7 @@ double WalkerTick::mean_ground() const noexcept {
         count += 1;
     }
     for (int k = -2; k <= 2; ++k) {
-        const Vector3 at = w_.place_ + w_.velocity_ * (0.15 * k) +
+        const Vector3 at = w_.pose_.place + w_.velocity_ * (0.15 * k) +
                            heading_.to_world({0, 0, 0.08 * k * set_.leg_length_m});
         const GroundPoint under = ground_at(at.x, at.z, ahead_s_);
         if (!under.exists || !under.can_stand) continue;
@@ -96,7 +97,7 @@ double WalkerTick::highest_for(std::size_t leg, const Body& body, const Vector3&
     const Vector3& hip = set_.legs[leg].hip;
     const double away = flat_length(body.place + body.heading.to_world(hip) - foot);
     return foot.y + math::sqrt(std::max(0.01 * l * l, part * l * l - away * away)) -
-           w_.slope_x_ * hip.x - w_.slope_z_ * hip.z;
+           w_.pose_.slope_x * hip.x - w_.pose_.slope_z * hip.z;
 }
 
 /// Over the ground by its stride.
@@ -138,7 +139,7 @@ double WalkerTick::height_within_legs(double wanted) const noexcept {
             }
             continue;
         }
-        const Walker::Foot& own = w_.state_[i];
+        const detail::FootState& own = w_.state_[i];
         const double left_s = own.swing.land_s - now_s_;
         const Vector3 lands = own.swing_part == 0
                                   ? own.swing.spot
@@ -155,19 +156,13 @@ void WalkerTick::set_height() noexcept {
     const double damped = std::max(height_rad_per_s, fall / (0.9 * set_.leg_length_m));
     w_.mean_ground_ = mean_ground();
     w_.height_rate_ +=
-        (damped * damped * (wanted_height() - w_.place_.y) - 2 * damped * w_.height_rate_) * tick_s;
-    w_.place_.y += w_.height_rate_ * tick_s;
+        (damped * damped * (wanted_height() - w_.pose_.place.y) - 2 * damped * w_.height_rate_) *
+        tick_s;
+    w_.pose_.place.y += w_.height_rate_ * tick_s;
     keep_within_legs();
-    const double above = w_.place_.y + w_.bob_ - w_.mean_ground_;
+    const double above = w_.pose_.place.y + w_.pose_.bob - w_.mean_ground_;
     w_.log_.lowest_height_m =
         w_.log_.lowest_height_m == 0 ? above : std::min(w_.log_.lowest_height_m, above);
-}
-
-/// Where the body may be at most now, with a foot there.
-double WalkerTick::highest_over(std::size_t leg, const Vector3& foot) const noexcept {
-    constexpr double stretched = 0.9995;
-    const Body now{w_.place_ + heading_.to_world({w_.sway_, 0, 0}), heading_};
-    return highest_for(leg, now, foot, stretched) - w_.bob_;
 }
 
 /// Whatever is wanted, no leg is longer than it is.
@@ -175,8 +170,8 @@ void WalkerTick::keep_within_legs() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         if (!w_.feet_[i].planted) continue;
         const double most = highest_over(i, w_.feet_[i].position);
-        if (w_.place_.y <= most) continue;
-        w_.place_.y = most;
+        if (w_.pose_.place.y <= most) continue;
+        w_.pose_.place.y = most;
         w_.height_rate_ = std::min(w_.height_rate_, 0.0);
     }
     for (std::size_t i = 0; i < set_.leg_count; ++i) {

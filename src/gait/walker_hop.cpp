@@ -16,13 +16,16 @@ constexpr double tick_s = Walker::tick_s;
 }  // namespace
 
 Vector3 WalkerTick::landing_in(double time_s) const noexcept {
-    const Walker::Hop& hop = w_.hop_;
+    const detail::HopState& hop = w_.hop_;
     if (hop.part == 0) return hop.on_part;
     return ground_.frame(hop.part, ahead_s_ + time_s).to_world(hop.on_part);
 }
 
-HopPlan WalkerTick::plan_of_hop(double until_s) const noexcept {
-    HopStart start{.hips = w_.place_, .velocity = w_.velocity_, .landing = landing_in(until_s)};
+/// Seen from what carries the body now, whose velocity it keeps in the air.
+HopPlan WalkerTick::plan_of_hop(double from_s, double after_s) const noexcept {
+    HopStart start{.hips = w_.pose_.place,
+                   .velocity = w_.velocity_,
+                   .landing = landing_in(from_s + after_s - now_s_) - w_.carried_ * after_s};
     double count = 0;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         if (!w_.feet_[i].planted) continue;
@@ -46,44 +49,44 @@ bool WalkerTick::is_ready_to_hop() const noexcept {
 }
 
 void WalkerTick::begin_hop() noexcept {
-    Walker::Hop& hop = w_.hop_;
+    detail::HopState& hop = w_.hop_;
     const double from_s = now_s_ - tick_s;  // in this tick it moves already
-    hop.plan = plan_of_hop(0);
+    hop.plan = plan_of_hop(from_s, 0);
     if (hop.wish.keeps_on) {
         push_off(from_s);
         return;
     }
     hop.phase = HopPhase::crouches;
     hop.ends_s = from_s + hop.plan.crouch_s;
-    hop.path = quintics_between({w_.place_, hips_velocity(), {}}, {hop.plan.crouch, {}, {}}, from_s,
-                                hop.ends_s);
+    hop.path = quintics_between({w_.pose_.place, hips_velocity(), {}}, {hop.plan.crouch, {}, {}},
+                                from_s, hop.ends_s);
 }
 
 /// Where it will come down if it keeps its speed.
-void WalkerTick::aim_flight() noexcept {
-    Walker::Hop& hop = w_.hop_;
+void WalkerTick::aim_flight(double from_s) noexcept {
+    detail::HopState& hop = w_.hop_;
     for (int round = 0; round < 2; ++round) {
-        hop.plan = plan_of_hop(hop.plan.push_s + hop.plan.flight_s);
-        const double until_s = hop.plan.push_s + hop.plan.flight_s;
-        const Vector3& there = hop.plan.touch_down;
-        const GroundPoint at = ground_at(there.x, there.z, ahead_s_ + until_s);
+        hop.plan = plan_of_hop(from_s, hop.plan.push_s + hop.plan.flight_s);
+        const double after_s = hop.plan.push_s + hop.plan.flight_s;
+        const double then_s = ahead_s_ + from_s + after_s - now_s_;
+        const Vector3 there = hop.plan.touch_down + w_.carried_ * after_s;
+        const GroundPoint at = ground_at(there.x, there.z, then_s);
         const double height = at.exists ? at.height : w_.mean_ground_;
         const Vector3 spot{there.x, height, there.z};
         hop.part = at.exists ? at.part : 0;
-        hop.on_part =
-            hop.part == 0 ? spot : ground_.frame(hop.part, ahead_s_ + until_s).to_local(spot);
+        hop.on_part = hop.part == 0 ? spot : ground_.frame(hop.part, then_s).to_local(spot);
     }
 }
 
 /// From where the body is, for where the landing will be then.
 void WalkerTick::push_off(double from_s) noexcept {
-    Walker::Hop& hop = w_.hop_;
-    if (hop.wish.keeps_on) aim_flight();
-    hop.plan = plan_of_hop(hop.plan.push_s + hop.plan.flight_s);
+    detail::HopState& hop = w_.hop_;
+    if (hop.wish.keeps_on) aim_flight(from_s);
+    hop.plan = plan_of_hop(from_s, hop.plan.push_s + hop.plan.flight_s);
     hop.phase = HopPhase::pushes;
     hop.ends_s = from_s + hop.plan.push_s;
     const Vector3 gravity{0, -standard_gravity, 0};
-    hop.path = quintics_between({w_.place_, hips_velocity(), {}},
+    hop.path = quintics_between({w_.pose_.place, hips_velocity(), {}},
                                 {hop.plan.take_off, hop.plan.launch, gravity}, from_s, hop.ends_s);
 }
 
@@ -93,15 +96,16 @@ Vector3 WalkerTick::hips_velocity() const noexcept {
 
 /// Of a hop, once its push has begun.
 double WalkerTick::lands_at_s() const noexcept {
-    const Walker::Hop& hop = w_.hop_;
+    const detail::HopState& hop = w_.hop_;
     return hop.ends_s + (hop.phase == HopPhase::pushes ? hop.plan.flight_s : 0);
 }
 
 FlyingLeg WalkerTick::flying(std::size_t leg) const noexcept {
-    const Walker::Hop& hop = w_.hop_;
+    const detail::HopState& hop = w_.hop_;
     const bool pushes = hop.phase == HopPhase::pushes;
-    FlyingLeg flies{.hips = w_.place_,
-                    .velocity = hips_velocity(),
+    FlyingLeg flies{.hips = w_.pose_.place,
+                    .velocity = w_.carried_ + hips_velocity(),
+                    .carried = w_.carried_,
                     .falls_with = standard_gravity,
                     .now_s = now_s_,
                     .land_s = lands_at_s(),
@@ -115,7 +119,7 @@ FlyingLeg WalkerTick::flying(std::size_t leg) const noexcept {
 /// Off the ground, and drawn up.
 void WalkerTick::fold(std::size_t leg) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
-    Walker::Foot& own = w_.state_[leg];
+    detail::FootState& own = w_.state_[leg];
     const FlyingLeg flies = flying(leg);
     w_.log_.steps += foot.planted ? 1 : 0;
     if (foot.planted) {
@@ -134,20 +138,22 @@ void WalkerTick::fold(std::size_t leg) noexcept {
 
 /// The feet leave; each has its spot to land on. Of a body that runs on half of them land.
 void WalkerTick::take_off() noexcept {
-    Walker::Hop& hop = w_.hop_;
+    detail::HopState& hop = w_.hop_;
     HopPlan& plan = hop.plan;
     hop.phase = HopPhase::flies;
     hop.ends_s = now_s_ + plan.flight_s;
-    plan.take_off = w_.place_;
+    const Vector3 over_ground{plan.launch.x, 0, plan.launch.z};
+    plan.take_off = w_.pose_.place;
+    plan.launch = plan.launch + w_.carried_;
     plan.touch_down = Flight{plan.take_off, plan.launch}.at(plan.flight_s);
-    w_.velocity_ = {plan.launch.x, 0, plan.launch.z};
+    w_.velocity_ = over_ground;
     w_.height_rate_ = plan.launch.y;
     const double then_s = ahead_s_ + plan.flight_s;
     Vector3 landing = landing_in(plan.flight_s);
     if (hop.wish.keeps_on) {
         const double ahead =
-            std::min(0.5 * lim_.most_half_stride_m, 0.15 * flat_length(plan.launch));
-        landing = landing + w_.velocity_ * (ahead / std::max(flat_length(w_.velocity_), 1e-9));
+            std::min(0.5 * lim_.most_half_stride_m, 0.15 * flat_length(over_ground));
+        landing = landing + over_ground * (ahead / std::max(flat_length(over_ground), 1e-9));
     }
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         WalkerFoot& foot = w_.feet_[i];
@@ -162,6 +168,9 @@ void WalkerTick::take_off() noexcept {
         foot.on_part =
             foot.part == 0 ? hold.spot : ground_.frame(foot.part, then_s).to_local(hold.spot);
     }
+    // In the air nothing carries it.
+    w_.velocity_ = over_ground + w_.carried_;
+    w_.carried_ = {};
     ++w_.log_.hops;
 }
 
@@ -171,45 +180,26 @@ bool WalkerTick::lands_with_body(std::size_t leg) const noexcept {
 
 /// They reach for the ground in time; what they land on goes on moving.
 void WalkerTick::stretch_legs() noexcept {
-    const Walker::Hop& hop = w_.hop_;
+    const detail::HopState& hop = w_.hop_;
     const double left_s = hop.ends_s - now_s_;
     const double stretch_s = stretch_time_s(set_.leg_length_m, hop.plan.flight_s);
     constexpr double moved_m = 0.001;
     constexpr double least_left_s = 0.03;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
-        Walker::Foot& own = w_.state_[i];
+        detail::FootState& own = w_.state_[i];
         if (!lands_with_body(i) || left_s > stretch_s || left_s < least_left_s) continue;
-        const Vector3 spot =
-            foot.part == 0 ? foot.on_part
-                           : ground_.frame(foot.part, ahead_s_ + left_s).to_world(foot.on_part);
-        if (length_of(spot - own.swing.spot) > moved_m) own.swing = stretch_leg(flying(i), spot);
+        const GroundFrame frame = ground_.frame(foot.part, ahead_s_ + left_s);
+        const Vector3 spot = frame.to_world(foot.on_part);
+        if (length_of(spot - own.swing.spot) <= moved_m) continue;
+        own.swing = stretch_leg(flying(i), spot, frame.velocity_at(spot));
     }
-}
-
-/// A foot in the air that is further away than its leg is long comes along with the hip. Between
-/// its ends the leg stretches softly; there the foot is where it stood, and where it will.
-void WalkerTick::pull_along(std::size_t leg) noexcept {
-    WalkerFoot& foot = w_.feet_[leg];
-    const Vector3 hip = w_.hip(leg);
-    const Vector3 way = foot.position - hip;
-    const double length = length_of(way);
-    const double l = set_.leg_length_m;
-    constexpr double stretched = 0.9995;
-    constexpr double softly = 0.06;
-    const double middle = std::clamp(4 * std::min(foot.phase, 1 - foot.phase), 0.0, 1.0);
-    const double soft = softly * l * middle * middle * (3 - 2 * middle);
-    const double from = stretched * l - soft;
-    if (length <= from) return;
-    const double beyond = length - from;
-    const double most = from + beyond * soft / (soft + beyond);
-    foot.position = hip + way * (most / length);
 }
 
 /// No further than its leg is long.
 void WalkerTick::move_flying_foot(std::size_t leg) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
-    foot.position = w_.state_[leg].swing.at(now_s_).position;
+    foot.position = w_.in_swing(leg, now_s_, ground_, ahead_s_);
     pull_along(leg);
     const double whole_s = std::max(lands_at_s() - w_.state_[leg].lift_s, tick_s);
     foot.phase = std::clamp((now_s_ - w_.state_[leg].lift_s) / whole_s, 0.0, 1.0);
@@ -217,7 +207,7 @@ void WalkerTick::move_flying_foot(std::size_t leg) noexcept {
 
 /// On their spots, bit for bit; the body goes on.
 void WalkerTick::touch_down() noexcept {
-    Walker::Hop& hop = w_.hop_;
+    detail::HopState& hop = w_.hop_;
     Vector3 ground_velocity{};
     double landed = 0;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
@@ -235,7 +225,8 @@ void WalkerTick::touch_down() noexcept {
         ++w_.log_.landings;
     }
     ground_velocity = ground_velocity * (1 / landed);
-    w_.velocity_ = w_.velocity_ - Vector3{ground_velocity.x, 0, ground_velocity.z};
+    w_.carried_ = {ground_velocity.x, 0, ground_velocity.z};
+    w_.velocity_ = w_.velocity_ - w_.carried_;
     w_.height_rate_ -= ground_velocity.y;
     w_.last_group_ = Walker::no_group;
     begin_cycle();
@@ -245,8 +236,9 @@ void WalkerTick::touch_down() noexcept {
         return;
     }
     hop.ends_s = now_s_ + hop.plan.landing_s;
-    const Vector3 rest = w_.place_ + w_.velocity_ * (0.5 * hop.plan.landing_s);
-    hop.path = quintics_between({w_.place_, w_.velocity_, {}}, {rest, {}, {}}, now_s_, hop.ends_s);
+    const Vector3 rest = w_.pose_.place + w_.velocity_ * (0.5 * hop.plan.landing_s);
+    hop.path =
+        quintics_between({w_.pose_.place, w_.velocity_, {}}, {rest, {}, {}}, now_s_, hop.ends_s);
 }
 
 /// The other half of the feet step on.
@@ -258,7 +250,7 @@ void WalkerTick::run_on() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         WalkerFoot& foot = w_.feet_[i];
         if (foot.planted) continue;
-        Walker::Foot& own = w_.state_[i];
+        detail::FootState& own = w_.state_[i];
         foot.reason = StepReason::strides;
         own.lift_s = now_s_;
         const FootSwing flies = own.swing;
@@ -276,7 +268,7 @@ void WalkerTick::run_on() noexcept {
 }
 
 void WalkerTick::end_phase_of_hop() noexcept {
-    Walker::Hop& hop = w_.hop_;
+    detail::HopState& hop = w_.hop_;
     switch (hop.phase) {
         case HopPhase::crouches:
             push_off(now_s_);
@@ -295,12 +287,12 @@ void WalkerTick::end_phase_of_hop() noexcept {
 
 /// On along its path, with what carries it; ballistic in the air.
 void WalkerTick::move_in_hop() noexcept {
-    const Walker::Hop& hop = w_.hop_;
+    const detail::HopState& hop = w_.hop_;
     const bool lands = hop.phase == HopPhase::lands;
     if (hop.phase == HopPhase::flies) {
         const double flown_s = hop.plan.flight_s - (hop.ends_s - now_s_);
         const Flight flight{hop.plan.take_off, hop.plan.launch};
-        w_.place_ = flight.at(flown_s);
+        w_.pose_.place = flight.at(flown_s);
         w_.height_rate_ = flight.velocity_at(flown_s).y;
         acceleration_ = {};
         return;
@@ -313,7 +305,7 @@ void WalkerTick::move_in_hop() noexcept {
     const Quintic::End x = at(0);
     const Quintic::End y = at(1);
     const Quintic::End z = at(2);
-    w_.place_ = w_.place_ + Vector3{x.value, lands ? 0 : y.value, z.value};
+    w_.pose_.place = w_.pose_.place + Vector3{x.value, lands ? 0 : y.value, z.value};
     w_.velocity_ = {x.rate, 0, z.rate};
     if (!lands) w_.height_rate_ = y.rate;
     acceleration_ = {x.rate_of_rate, 0, z.rate_of_rate};
@@ -327,7 +319,7 @@ void WalkerTick::let_go_of_ground() noexcept {
         for (std::size_t k = 0; k < set_.leg_count; ++k)
             planted += w_.feet_[k].planted ? 1 : 0;
         if (planted < 2 || !w_.feet_[i].planted) continue;
-        const double length = length_of(w_.feet_[i].position - w_.hip(i));
+        const double length = length_of(w_.feet_[i].position - w_.hip_of(w_.pose_, i));
         if (length > at_end * set_.leg_length_m) fold(i);
     }
     // The push goes on: its acceleration is another one in each tick.
@@ -336,12 +328,12 @@ void WalkerTick::let_go_of_ground() noexcept {
 }
 
 void WalkerTick::run_hop() noexcept {
-    Walker::Hop& hop = w_.hop_;
+    detail::HopState& hop = w_.hop_;
     const double most_turn = set_.most_turn_acceleration * tick_s;
     w_.turn_rate_ -= std::clamp(w_.turn_rate_, -most_turn, most_turn);
     carry_feet();
-    w_.yaw_ += w_.turn_rate_ * tick_s;
-    heading_ = Heading{w_.yaw_};
+    w_.pose_.yaw += w_.turn_rate_ * tick_s;
+    heading_ = Heading{w_.pose_.yaw};
     move_in_hop();
     if (!hop.wish.keeps_on) command_ = {};
     predict();

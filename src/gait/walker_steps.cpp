@@ -94,7 +94,7 @@ WalkerTick::Foothold WalkerTick::look_at(double x, double z, double ahead_s) con
     const double sole = 1.4 * set_.foot_radius_m;
     Foothold hold{.ground = ground_at(x, z, ahead_s)};
     const GroundPoint& at = hold.ground;
-    hold.spot = {x, at.exists ? at.height : w_.place_.y - set_.leg_length_m, z};
+    hold.spot = {x, at.exists ? at.height : w_.pose_.place.y - set_.leg_length_m, z};
     if (!at.exists || !at.can_stand || at.normal.y < math::cos(set_.slope_limit_rad)) return hold;
     for (const auto& [ax, az] : around) {
         const GroundPoint rim = ground_at(x + sole * ax, z + sole * az, ahead_s);
@@ -229,7 +229,7 @@ bool WalkerTick::avoids_feet(std::size_t leg, const FootSwing& swing,
 /// Where a foot is and how it moves, in the world.
 SwingPoint WalkerTick::foot_now(std::size_t leg) const noexcept {
     const WalkerFoot& foot = w_.feet_[leg];
-    const Walker::Foot& own = w_.state_[leg];
+    const detail::FootState& own = w_.state_[leg];
     SwingPoint now{.position = foot.position};
     if (foot.planted) {
         if (foot.part != 0)
@@ -295,9 +295,9 @@ std::uint32_t WalkerTick::ticks_late(std::size_t leg, const Vector3& spot,
                                      double left_s) const noexcept {
     constexpr double hardly_m = 1e-3;
     const Body body = body_in(left_s);
-    const double needed = highest_for(leg, body, spot, 0.998) - w_.bob_;
+    const double needed = highest_for(leg, body, spot, 0.998) - w_.pose_.bob;
     const double aimed = std::min(usual_height(), highest_for(leg, body, spot, stretched_part()));
-    const double above = w_.place_.y - aimed;
+    const double above = w_.pose_.place.y - aimed;
     const double rate = w_.height_rate_ + height_rad_per_s * above;
     const auto height_in = [&](double time_s) {
         return aimed + (above + rate * time_s) * math::exp(-height_rad_per_s * time_s);
@@ -312,7 +312,7 @@ std::uint32_t WalkerTick::ticks_late(std::size_t leg, const Vector3& spot,
 /// Whether it was planned so; if not, a swing under way goes on as it was.
 bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool has_to_go) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
-    Walker::Foot& own = w_.state_[leg];
+    detail::FootState& own = w_.state_[leg];
     const double left_s = land_s - now_s_;
     const Body landing = body_in(left_s);
     const Vector3 hip = landing.place + landing.heading.to_world(set_.legs[leg].hip);
@@ -358,7 +358,7 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
 
 /// Where a foot cannot be there in time it takes a little longer.
 bool WalkerTick::lands_later(std::size_t leg) noexcept {
-    Walker::Foot& own = w_.state_[leg];
+    detail::FootState& own = w_.state_[leg];
     // Not where it comes down already, and its leg has ceased to give way (pull_along).
     constexpr double last_part = 0.2;
     const double left_s = own.swing.land_s - now_s_;
@@ -377,7 +377,7 @@ void WalkerTick::guide_swings() noexcept {
     constexpr double least_left_s = 0.03;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
-        const Walker::Foot& own = w_.state_[i];
+        const detail::FootState& own = w_.state_[i];
         if (foot.planted || own.swing.land_s - now_s_ < least_left_s) continue;
         const Vector3 now = aim(i, own.swing.land_s);
         const Vector3 before = own.aim;

@@ -30,7 +30,7 @@ WalkerTick::WalkerTick(Walker& walker, const WalkCommand& command, const Ground&
       command_{command},
       ahead_s_{ahead_s},
       now_s_{static_cast<double>(walker.ticks_) * tick_s},
-      heading_{walker.yaw_} {
+      heading_{walker.pose_.yaw} {
     note_speed();
 }
 
@@ -121,7 +121,7 @@ double WalkerTick::rounded_to_ticks(double time_s) const noexcept {
 }
 
 double WalkerTick::top() const noexcept {
-    return w_.place_.y + set_.leg_length_m;
+    return w_.pose_.place.y + set_.leg_length_m;
 }
 
 /// The ground that it can walk on: under a roof, the floor.
@@ -192,7 +192,7 @@ void WalkerTick::hold_back() noexcept {
 /// in time.
 void WalkerTick::hold_back_for(std::size_t leg) noexcept {
     const Vector3 r = heading_.to_world(set_.legs[leg].hip);
-    Vector3 away = w_.place_ + r - w_.feet_[leg].position;
+    Vector3 away = w_.pose_.place + r - w_.feet_[leg].position;
     away.y = 0;
     const double distance = flat_length(away);
     if (distance < 1e-6) return;
@@ -223,10 +223,10 @@ double WalkerTick::reach_to(double height) const noexcept {
 }
 
 void WalkerTick::move_body() noexcept {
-    const Body before{w_.place_, heading_};
-    w_.place_ = w_.place_ + w_.velocity_ * tick_s;
-    w_.yaw_ += w_.turn_rate_ * tick_s;
-    heading_ = Heading{w_.yaw_};
+    const Body before{w_.pose_.place, heading_};
+    w_.pose_.place = w_.pose_.place + w_.velocity_ * tick_s;
+    w_.pose_.yaw += w_.turn_rate_ * tick_s;
+    heading_ = Heading{w_.pose_.yaw};
     if (slides()) slide_feet(before);
     note_speed();
 }
@@ -235,7 +235,7 @@ std::optional<WalkerTick::Foothold> WalkerTick::slid(std::size_t leg,
                                                      const Body& before) const noexcept {
     const WalkerFoot& foot = w_.feet_[leg];
     const Vector3 beneath = before.heading.to_body(foot.position - before.place);
-    const Vector3 there = w_.place_ + heading_.to_world(beneath);
+    const Vector3 there = w_.pose_.place + heading_.to_world(beneath);
     const Foothold hold = look_at(there.x, there.z, ahead_s_);
     const double way = flat_length(there - foot.position);
     const double most = 0.01 * set_.leg_length_m + way;  // a slope of 45 degrees
@@ -250,8 +250,8 @@ void WalkerTick::slide_feet(const Body& before) noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         if (w_.feet_[i].planted) holds[i] = slid(i, before);
         if (!w_.feet_[i].planted || holds[i]) continue;
-        w_.place_ = {before.place.x, w_.place_.y, before.place.z};
-        w_.yaw_ -= w_.turn_rate_ * tick_s;
+        w_.pose_.place = {before.place.x, w_.pose_.place.y, before.place.z};
+        w_.pose_.yaw -= w_.turn_rate_ * tick_s;
         heading_ = before.heading;
         w_.velocity_ = {};
         w_.turn_rate_ = 0;
@@ -259,7 +259,7 @@ void WalkerTick::slide_feet(const Body& before) noexcept {
     }
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         WalkerFoot& foot = w_.feet_[i];
-        Walker::Foot& own = w_.state_[i];
+        detail::FootState& own = w_.state_[i];
         const std::optional<Foothold>& hold = holds[i];
         if (!hold) continue;
         w_.log_.slid_m +=
@@ -306,13 +306,13 @@ void WalkerTick::carry_feet() noexcept {
     if (planted == 0 || before == after) return;
     const double yaw = turned / planted;
     const Vector3 from = before * (1 / planted);
-    const Vector3 moved = Heading{yaw}.to_world(w_.place_ - from) + after * (1 / planted);
-    w_.carried_ = Vector3{moved.x - w_.place_.x, 0, moved.z - w_.place_.z} * (1 / tick_s);
+    const Vector3 moved = Heading{yaw}.to_world(w_.pose_.place - from) + after * (1 / planted);
+    w_.carried_ = Vector3{moved.x - w_.pose_.place.x, 0, moved.z - w_.pose_.place.z} * (1 / tick_s);
     carried_turn_ = yaw / tick_s;
-    w_.place_ = {moved.x, w_.place_.y, moved.z};
-    w_.yaw_ += yaw;
+    w_.pose_.place = {moved.x, w_.pose_.place.y, moved.z};
+    w_.pose_.yaw += yaw;
     w_.velocity_ = Heading{yaw}.to_world(w_.velocity_);
-    heading_ = Heading{w_.yaw_};
+    heading_ = Heading{w_.pose_.yaw};
 }
 
 /// When it is due; a little later where the body is still too high for its leg.
@@ -321,14 +321,14 @@ bool WalkerTick::has_landed(std::size_t leg, const Vector3& spot) const noexcept
     constexpr double most_late_s = 0.1;
     constexpr double hardly_m = 1e-3;
     return late_s >= -1e-9 &&
-           (w_.place_.y <= highest_over(leg, spot) + hardly_m || late_s > most_late_s);
+           (w_.pose_.place.y <= highest_over(leg, spot) + hardly_m || late_s > most_late_s);
 }
 
 /// Feet that are due are on their spot, bit for bit.
 void WalkerTick::land_feet() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         WalkerFoot& foot = w_.feet_[i];
-        Walker::Foot& own = w_.state_[i];
+        detail::FootState& own = w_.state_[i];
         if (foot.planted) continue;
         const GroundFrame frame = ground_.frame(own.swing_part, ahead_s_);
         const bool still = own.swing_part == 0;
@@ -345,8 +345,7 @@ void WalkerTick::land_feet() noexcept {
             ++w_.log_.landings;
             continue;
         }
-        const Vector3 local = own.swing.at(now_s_).position;
-        foot.position = still ? local : frame.to_world(local);
+        foot.position = w_.in_swing(i, now_s_, ground_, ahead_s_);
         const double whole_s = std::max(own.swing.land_s - own.lift_s, tick_s);
         foot.phase = std::clamp((now_s_ - own.lift_s) / whole_s, 0.0, 1.0);
     }
@@ -354,9 +353,9 @@ void WalkerTick::land_feet() noexcept {
 
 /// Its velocity goes to the command, which turns with the body.
 void WalkerTick::predict() noexcept {
-    Vector3 place = w_.place_;
+    Vector3 place = w_.pose_.place;
     Vector3 velocity = w_.velocity_;
-    double yaw = w_.yaw_;
+    double yaw = w_.pose_.yaw;
     double turn = w_.turn_rate_;
     bodies_[0] = {place, heading_};
     // As long as feet are in the air the others have to stand.
@@ -397,7 +396,7 @@ WalkerTick::Body WalkerTick::body_in(double time_s) const noexcept {
     Body body = body_over_ground(time_s);
     if (w_.carried_ == Vector3{} && carried_turn_ == 0) return body;
     const Heading turn{carried_turn_ * time_s};
-    body.place = w_.place_ + turn.to_world(body.place - w_.place_) + w_.carried_ * time_s;
+    body.place = w_.pose_.place + turn.to_world(body.place - w_.pose_.place) + w_.carried_ * time_s;
     const Vector3 ahead = turn.to_world(body.heading.to_world({0, 0, 1}));
     body.heading.c = ahead.z;
     body.heading.s = ahead.x;

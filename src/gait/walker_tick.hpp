@@ -133,7 +133,7 @@ class WalkerTick {
     void push_off(double from_s) noexcept;
     void take_off() noexcept;
     void touch_down() noexcept;
-    void aim_flight() noexcept;
+    void aim_flight(double from_s) noexcept;
     void run_on() noexcept;
     void let_go_of_ground() noexcept;
     [[nodiscard]] bool lands_with_body(std::size_t leg) const noexcept;
@@ -143,10 +143,12 @@ class WalkerTick {
     void fold(std::size_t leg) noexcept;
     void move_flying_foot(std::size_t leg) noexcept;
     /// A foot in the air is no further than its leg is long.
-    void pull_along(std::size_t leg) noexcept;
+    void pull_along(std::size_t leg) noexcept {
+        w_.pull_along(leg, w_.hip_of(w_.pose_, leg), w_.feet_[leg].phase);
+    }
     void stretch_legs() noexcept;
-    /// For a landing so far ahead.
-    [[nodiscard]] HopPlan plan_of_hop(double until_s) const noexcept;
+    /// From where the body is, at `from_s`, for a landing that long after it.
+    [[nodiscard]] HopPlan plan_of_hop(double from_s, double after_s) const noexcept;
     [[nodiscard]] Vector3 landing_in(double time_s) const noexcept;
     [[nodiscard]] bool flies_between() const noexcept {
         return has_gait() && cadence_.duty_factor < 0.5 && cadence_.strides_per_s > 0;
@@ -154,7 +156,9 @@ class WalkerTick {
     [[nodiscard]] double bob_of_run() const noexcept;
     [[nodiscard]] Vector3 spot_of(std::size_t leg) const noexcept;
     void set_height() noexcept;
-    [[nodiscard]] double highest_over(std::size_t leg, const Vector3& foot) const noexcept;
+    [[nodiscard]] double highest_over(std::size_t leg, const Vector3& foot) const noexcept {
+        return w_.highest_over(w_.pose_, leg, foot);
+    }
     void keep_within_legs() noexcept;
     [[nodiscard]] double mean_ground() const noexcept;
     [[nodiscard]] double usual_height() const noexcept;

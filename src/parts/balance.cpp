@@ -54,6 +54,7 @@ Balance::Balance(const BalanceSettings& settings, const Ground& ground, const Ve
       channels_{channels_for(parts_.size())},
       settling_(body_size_),
       placements_(parts_.size()),
+      shown_(parts_.size()),
       driven_(parts_.size()) {
     for (const double number : {place.x, place.y, place.z, yaw_rad}) {
         if (!std::isfinite(number)) throw InvalidValue{"place", number, "a finite number"};
@@ -65,6 +66,7 @@ Balance::Balance(const BalanceSettings& settings, const Ground& ground, const Ve
         static_cast<void>(parts_.cut_part(static_cast<std::uint32_t>(i), at[i], {}));
     std::copy(at.begin() + static_cast<std::ptrdiff_t>(body_size_), at.end(),
               placements_.begin() + static_cast<std::ptrdiff_t>(body_size_));
+    BalanceTick{*this, {}, ground, 0}.show();
 }
 
 StepStatus Balance::reject() noexcept {
@@ -108,8 +110,7 @@ StepStatus Balance::step(const BalanceInputs& inputs, double dt) noexcept {
         const EarlierGround then{ground, remaining_s};
         BalanceTick{*this, inputs, then, remaining_s}.run();
     }
-    // Planted feet are where their ground is now.
-    BalanceTick{*this, inputs, ground, 0}.pose();
+    BalanceTick{*this, inputs, ground, 0}.show();
     return is_cut ? StepStatus::guarded : StepStatus::stepped;
 }
 
@@ -145,6 +146,7 @@ StepStatus Balance::become(BalanceState state) noexcept {
     tick.measure();
     tick.enter(state);
     tick.pose();
+    tick.show();
     return StepStatus::stepped;
 }
 
@@ -155,7 +157,7 @@ StepStatus Balance::throw_thing(std::uint32_t thing, const Placement& from,
     if (parts_.set_driven(part, false) != StepStatus::stepped) return reject();
     const StepStatus status = parts_.cut_part(part, from, motion);
     if (status != StepStatus::stepped) return reject();
-    placements_[part] = parts_.placements()[part];
+    placements_[part] = shown_[part] = parts_.placements()[part];
     return status;
 }
 
@@ -179,16 +181,18 @@ StepStatus Balance::take_hold(const BalanceGrip& grip) noexcept {
 }
 
 Vector3 Balance::toward(const Vector3& place, const Vector3& velocity) const noexcept {
-    // From where it would come to rest, not from where it is.
+    // Walking, from where it would come to rest; standing, it does not start for a few centimetres.
     const double rest_s =
-        0.33 * math::sqrt(settings_.build.leg_length_m / 0.88) + settings_.walk_step_s;
-    const Vector3 way = place - centre_ + (velocity - velocity_) * rest_s;
+        0.33 * math::sqrt(settings_.build.leg_length_m / 0.88) + 0.6 * settings_.walk_step_s;
+    const Vector3 ahead{velocity.x - ground_velocity_.x, 0, velocity.z - ground_velocity_.z};
+    const Vector3 coming = walks_ ? (ahead - wanted_velocity_) * rest_s : Vector3{};
+    const Vector3 way = place - centre_ + coming;
     constexpr double per_s = 1.4;
-    constexpr double near_m = 0.1;
+    constexpr double slowest = 0.13;  // that it starts to walk for
+    const double near_m = walks_ ? 0.02 : 0.1;
     const double distance = math::sqrt(way.x * way.x + way.z * way.z);
-    const Vector3 ahead{velocity.x, 0, velocity.z};
     if (distance < near_m) return ahead;
-    const double closes = std::min(per_s * (distance - near_m), settings_.most_speed);
+    const double closes = std::clamp(per_s * distance, slowest, settings_.most_speed);
     return ahead + Vector3{way.x, 0, way.z} * (closes / distance);
 }
 
@@ -205,7 +209,7 @@ bool Balance::try_retune(const BalanceSettings& settings) noexcept {
 
 Vector3 Balance::hip(std::size_t side) const noexcept {
     const parts::BodyMeasures at{settings_.build};
-    return parts::to_world(parts_.placements()[parts::index_of(BodyPart::pelvis)], at.hip_of(side));
+    return parts::to_world(shown_[parts::index_of(BodyPart::pelvis)], at.hip_of(side));
 }
 
 Vector3 Balance::centre_of_mass() const noexcept {
@@ -213,7 +217,7 @@ Vector3 Balance::centre_of_mass() const noexcept {
     double mass_kg = 0;
     for (std::uint32_t i = 0; i < body_size_; ++i) {
         const MassProperties& mass = parts_.mass(i);
-        sum = sum + parts::to_world(placements_[i], mass.centre) * mass.mass_kg;
+        sum = sum + parts::to_world(shown_[i], mass.centre) * mass.mass_kg;
         mass_kg += mass.mass_kg;
     }
     return sum * (1 / mass_kg);
@@ -245,14 +249,14 @@ bool Balance::still() const noexcept {
 }
 
 void Balance::read(std::span<double> numbers) const noexcept {
-    std::size_t at = parts::put_placements(placements_, numbers);
+    std::size_t at = parts::put_placements(shown_, numbers);
     for (const Vector3& each : {centre_, capture_, pressure_}) {
         for (const double number : {each.x, each.y, each.z})
             numbers[at++] = number;
     }
-    for (const BalanceFoot& foot : feet_)
+    for (const BalanceFoot& foot : shown_feet_)
         numbers[at++] = foot.load_n;
-    for (const BalanceFoot& foot : feet_)
+    for (const BalanceFoot& foot : shown_feet_)
         numbers[at++] = foot.planted ? 1 : 0;
     numbers[at++] = length_of(help_);
 }

@@ -43,22 +43,21 @@ double BalanceTick::rate() const noexcept {
 void BalanceTick::follow_ground() noexcept {
     double sum = 0;
     double weight = 0;
-    ground_velocity_ = {};
+    V velocity{};
     double planted = 0;
     for (const BalanceFoot& foot : b_.feet_) {
         const double share = foot.planted ? 1 : foot.phase;
         sum += share * (foot.planted ? foot.position.y : foot.landing.y);
         weight += share;
         if (!foot.planted) continue;
-        ground_velocity_ =
-            ground_velocity_ + ground_.frame(foot.part, 0).velocity_at(foot.position);
+        velocity = velocity + ground_.frame(foot.part, 0).velocity_at(foot.position);
         ++planted;
     }
-    if (planted > 0) ground_velocity_ = ground_velocity_ * (1 / planted);
+    if (planted > 0) b_.ground_velocity_ = velocity * (1 / planted);
     if (weight == 0) return;
     constexpr double follows_per_s = 16;
     const double pull = follows_per_s * follows_per_s * (sum / weight - b_.ground_) -
-                        2 * follows_per_s * (b_.ground_rate_ - ground_velocity_.y);
+                        2 * follows_per_s * (b_.ground_rate_ - b_.ground_velocity_.y);
     b_.ground_rate_ += pull * Balance::tick_s;
     b_.ground_ += b_.ground_rate_ * Balance::tick_s;
 }
@@ -67,7 +66,10 @@ void BalanceTick::follow_ground() noexcept {
 void BalanceTick::find_ground_below() noexcept {
     const V& c = b_.centre_;
     const GroundPoint under = ground_.under(c.x, c.z, c.y + 0.3 * set_.build.leg_length_m, 0);
-    if (under.exists) b_.ground_ = under.height;
+    if (under.exists) {
+        b_.ground_ = under.height;
+        b_.ground_velocity_ = ground_.velocity_at({c.x, under.height, c.z}, under.part, 0);
+    }
     b_.ground_rate_ = 0;
     b_.pressure_ = {c.x, b_.ground_, c.z};
 }
@@ -120,7 +122,7 @@ double BalanceTick::lift_force() const noexcept {
         const BalanceFoot& foot = b_.feet_[side];
         if (b_.walks_ || !foot.planted || !reaches(side, 0.05)) continue;
         const V ankle = ankle_over(foot);
-        const V way = flat(ankle - b_.hip(side));
+        const V way = flat(ankle - hip_of(side));
         const double up = math::sqrt(std::max(reach * reach - dot(way, way), 0.0));
         wanted = std::min(wanted, ankle.y + up);
     }
@@ -162,6 +164,9 @@ Vector3 BalanceTick::wanted_pressure() const noexcept {
     if (b_.walks_) return walk_pressure();
     V middle = middle_of_feet();
     if (b_.shifts_) middle = b_.feet_[b_.last_step_].position;
+    // A moment about its centre of mass is balanced by moving the pressure.
+    const V& turns = b_.pull_moment_;
+    middle = middle + V{turns.z, 0, -turns.x} * (1 / (mass_ * parts::gravity));
     return b_.capture_ + flat(b_.capture_ - middle) * draws_back;
 }
 
@@ -322,19 +327,51 @@ void BalanceTick::pull_thing() noexcept {
     add_force(hand, palm, force * -1, {});
 }
 
-/// The turn of a shoulder that points the arm at what its hand has, or is to have.
-Vector3 BalanceTick::reaching(std::size_t side) const noexcept {
+/// Averages the forces that pull at the body, which it leans against.
+void BalanceTick::note_pull() noexcept {
+    constexpr double evened_s = 0.2;
+    V pull{};
+    V moment{};
+    for (std::size_t i = 0; i < b_.force_count_; ++i) {
+        const PartForce& each = b_.forces_[i];
+        if (each.part >= b_.body_size_) continue;
+        const V spot = parts::to_world(b_.parts_.placements()[each.part], each.place);
+        pull = pull + flat(each.newtons);
+        moment = moment + cross(spot - b_.centre_, each.newtons) + each.torque_nm;
+    }
+    const double share = Balance::tick_s / evened_s;
+    b_.pull_ = b_.pull_ + (pull - b_.pull_) * share;
+    b_.pull_moment_ = b_.pull_moment_ + (moment - b_.pull_moment_) * share;
+}
+
+/// How an arm is bent that brings its hand to what it has, or is to have: the shoulder's turn and
+/// the elbow's.
+BalanceTick::ArmPose BalanceTick::reaching(std::size_t side) const noexcept {
     const Placement& torso = b_.parts_.placements()[index_of(BodyPart::torso)];
     const std::size_t thing = b_.body_size_ + b_.grip_.thing;
     const V spot =
         parts::to_local(torso, parts::to_world(b_.parts_.placements()[thing], b_.grip_.place));
-    const V way = parts::unit(
-        spot - V{way_of(side) * at_.shoulder.x, at_.shoulder.y, at_.shoulder.z}, {0, -1, 0});
+    const V whole = spot - V{way_of(side) * at_.shoulder.x, at_.shoulder.y, at_.shoulder.z};
+    const V way = parts::unit(whole, {0, -1, 0});
     const V down{0, -1, 0};
     const V axis = cross(down, way);
     const double size = length_of(axis);
     const V turn = axis * (size > 1e-9 ? math::atan2(size, dot(down, way)) / size : 0);
-    return rotated(conjugate(parts::frame_down()), turn);
+    // By the law of cosines. The elbow is never quite straight, nor bent further than it goes.
+    const double upper = at_.upper_arm_m;
+    const double fore = at_.forearm_m;
+    constexpr double straight = 0.9994;
+    const double far =
+        std::clamp(length_of(whole), 0.4 * (upper + fore), straight * (upper + fore));
+    const auto angle_of = [](double cosine) {
+        const double c = std::clamp(cosine, -1.0, 1.0);
+        return math::atan2(math::sqrt(1 - c * c), c);
+    };
+    const double elbow =
+        math::pi - angle_of((upper * upper + fore * fore - far * far) / (2 * upper * fore));
+    const double back = angle_of((upper * upper + far * far - fore * fore) / (2 * upper * far));
+    const V shoulder = rotation_vector(turned_by(turn) * turned_by({back, 0, 0}));
+    return {rotated(conjugate(parts::frame_down()), shoulder), -elbow};
 }
 
 /// Arms swing against the legs, and out to the side where balance is at risk.
@@ -349,14 +386,14 @@ void BalanceTick::swing_arms() noexcept {
         // In the joint's frame: x down the arm, y to the left, z ahead. About y it swings ahead
         // below 0, about z it spreads.
         const bool reaches = b_.reaches_ && b_.grip_.hand == side;
-        const V wanted = reaches ? reaching(side) : V{0, -swings, way_of(side) * spreads};
-        const double bent = reaches ? -0.05 : -0.35;
+        const ArmPose arm =
+            reaches ? reaching(side) : ArmPose{{0, -swings, way_of(side) * spreads}, -0.35};
         const auto draw = [&](BodyJoint joint, const V& to) {
             b_.parts_.try_set_spring(index_of(joint) + side,
                                      posture_spring(set_.build, joint, set_.posture_hz, to));
         };
-        draw(BodyJoint::left_shoulder, wanted);
-        draw(BodyJoint::left_elbow, {bent, 0, 0});
+        draw(BodyJoint::left_shoulder, arm.shoulder);
+        draw(BodyJoint::left_elbow, {arm.elbow_rad, 0, 0});
     }
 }
 

@@ -61,10 +61,6 @@ double BalanceTick::wanted_roll(std::size_t side) const noexcept {
     const double ahead = dot(b_.wanted_velocity_, rotated(foot.rotation, {0, 0, 1}));
     const double part = std::clamp(ahead / at_speed, 0.0, 1.0);
     if (part == 0) return 0;
-    const auto smooth = [](double s) {
-        const double t = std::clamp(s, 0.0, 1.0);
-        return t * t * (3 - 2 * t);
-    };
     const double leaving = heel_up_rad * part;
     const double landing = toes_up_rad * part;
     if (!foot.planted) {
@@ -120,35 +116,52 @@ double BalanceTick::nearest_roll(std::size_t side, const V& hip) const noexcept 
     return std::clamp(math::atan2(to.z, to.y) - math::atan2(from.z, from.y), 0.0, most_rad);
 }
 
-/// How far a sole lies out of reach of its leg.
-double BalanceTick::missing_m(const Placement& sole, const V& hip) const noexcept {
-    const double reach = 0.998 * (at_.thigh_m + at_.shin_m);
-    return length_of(parts::to_world(sole, at_.ankle) - hip) - reach;
+double BalanceTick::leg_to(const Placement& sole, const V& hip) const noexcept {
+    return length_of(parts::to_world(sole, at_.ankle) - hip);
 }
 
 /// The roll of a foot that stands: where its leg is too short it is on its toes, as far as that
-/// takes.
+/// takes. Its heel begins to rise before the knee is straight.
 double BalanceTick::roll_under(std::size_t side, const V& hip) const noexcept {
     const double roll_rad = b_.steps_[side].roll_rad;
-    if (!(missing_m(rolled_sole(side, roll_rad), hip) > 0)) return roll_rad;
+    constexpr double softly = 0.03;
+    const double length = leg_to(rolled_sole(side, roll_rad), hip);
+    const double wanted = softly_within(longest_leg_m(), softly * longest_leg_m(), length);
+    if (wanted >= length) return roll_rad;
     constexpr int rounds = 20;
     double least = std::max(roll_rad, 0.0);
-    double most = std::max(nearest_roll(side, hip), least);
+    // Close to the best roll a little more reach takes a large turn: the sole would snap round.
+    constexpr double part = 0.7;
+    double most = std::max(roll_rad + part * (nearest_roll(side, hip) - roll_rad), least);
     for (int i = 0; i < rounds; ++i) {
         const double middle = 0.5 * (least + most);
-        (missing_m(rolled_sole(side, middle), hip) > 0 ? least : most) = middle;
+        (leg_to(rolled_sole(side, middle), hip) > wanted ? least : most) = middle;
     }
     return most;
 }
 
-/// As it stands; one in the air comes along where its leg is too short.
+/// As it stands. In the air a foot whose leg is too short comes along with it; before it lands it
+/// points its toes down instead, as it will stand on them.
 Placement BalanceTick::sole_under(std::size_t side, const V& hip) const noexcept {
-    if (b_.feet_[side].planted) return rolled_sole(side, roll_under(side, hip));
-    Placement sole = rolled_sole(side, b_.steps_[side].roll_rad);
+    const BalanceFoot& foot = b_.feet_[side];
+    const double roll_rad = b_.steps_[side].roll_rad;
+    const double share = foot.planted ? 1 : smooth((foot.phase - 0.5) / 0.4);
+    const double rolled_rad = roll_rad + (roll_under(side, hip) - roll_rad) * share;
+    Placement sole = rolled_sole(side, rolled_rad);
+    if (foot.planted) return sole;
     const V way = hip - parts::to_world(sole, at_.ankle);
-    const double missing = missing_m(sole, hip);
-    if (missing > 0) sole.position = sole.position + way * (missing / length_of(way));
+    const double length = length_of(way);
+    constexpr double softly = 0.03;
+    const double soft_m = softly * longest_leg_m() * smooth(4 * foot.phase);
+    const double most = softly_within(longest_leg_m(), soft_m, length);
+    if (most < length) sole.position = sole.position + way * (1 - most / length);
     return sole;
+}
+
+bool BalanceTick::is_out_of_reach(std::size_t side) const noexcept {
+    constexpr double hardly_m = 1e-3;
+    const V hip = hip_of(side);
+    return leg_to(sole_under(side, hip), hip) > longest_leg_m() + hardly_m;
 }
 
 /// Of a body that gets up: its feet pass beside its hips, not through them; across their way, and

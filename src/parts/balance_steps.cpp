@@ -25,10 +25,6 @@ constexpr double beyond_m = 0.03;
 /// A step changes its mind until so much of it is over.
 constexpr double aims_until = 0.9;
 
-double smooth(double s) {
-    const double t = std::clamp(s, 0.0, 1.0);
-    return t * t * (3 - 2 * t);
-}
 Quaternion standing_turn(const Vector3& normal, double yaw_rad) {
     const Vector3 ahead = rotated(turned_by({0, yaw_rad, 0}), {0, 0, 1});
     const Vector3 side = parts::unit(cross(normal, ahead), {1, 0, 0});
@@ -60,7 +56,7 @@ Vector3 BalanceTick::ankle_over(const BalanceFoot& foot) const noexcept {
 }
 
 bool BalanceTick::reaches(std::size_t side, double slack_m) const noexcept {
-    return length_of(ankle_over(b_.feet_[side]) - b_.hip(side)) <
+    return length_of(ankle_over(b_.feet_[side]) - hip_of(side)) <
            at_.thigh_m + at_.shin_m + slack_m;
 }
 
@@ -146,16 +142,16 @@ void BalanceTick::land(std::size_t side) noexcept {
     b_.last_step_ = static_cast<std::uint32_t>(side);
 }
 
-/// The capture point later, while it is pushed from a spot.
+/// The capture point after a time with the pressure at `from`, in the frame of the ground that
+/// carries the body.
 Vector3 BalanceTick::capture_after(const V& from, double rest_s) const noexcept {
-    return from + flat(b_.capture_ - from) * math::exp(std::min(rate() * rest_s, 10.0)) +
-           ground_velocity_ * rest_s;
+    return from + flat(b_.capture_ - from) * math::exp(std::min(rate() * rest_s, 10.0));
 }
 
 BalanceTick::Landing BalanceTick::within_reach(std::size_t side, const V& wanted,
                                                double rest_s) const noexcept {
     const double reach = set_.step_reach * set_.build.leg_length_m;
-    const V hip = b_.hip(side) + b_.velocity_ * std::min(rest_s, 0.4);
+    const V hip = hip_of(side) + (b_.velocity_ - b_.ground_velocity_) * std::min(rest_s, 0.4);
     V spot = wanted;
     const V way = flat(spot - hip);
     const double far = flat_length(way);
@@ -226,6 +222,7 @@ void BalanceTick::begin_step(std::size_t side, const V& spot, double time_s) noe
                              .apex_m = start.y,
                              .apex_s = now_s_,
                              .down_s = now_s_});
+    step.roll_rad = roll_under(side, hip_of(side));
     foot.planted = false;
     foot.phase = 0;
     foot.load_n = 0;
@@ -249,36 +246,40 @@ double BalanceTick::highest_between(const V& from, const V& to, double top) cons
     return highest;
 }
 
-/// To a spot of the ground, by what is left of its time.
+/// Plans the rest of a step to a spot in the frame of the ground that carries the body. The ground
+/// that it lands on may move differently.
 void BalanceTick::aim_step(std::size_t side, const V& spot) noexcept {
     BalanceFoot& foot = b_.feet_[side];
     Balance::Step& step = b_.steps_[side];
-    const double top = b_.hip(side).y;
-    const GroundPoint under = ground_.under(spot.x, spot.z, top, 0);
-    const GroundFrame before = ground_.frame(step.part, 0);
+    const double top = hip_of(side).y;
+    const double rest_s = std::max(step.land_s - now_s_, 0.0);
+    const V there = spot + flat(b_.ground_velocity_) * rest_s;
+    const GroundPoint under = ground_.under(there.x, there.z, top, rest_s);
     const std::uint32_t part = under.exists ? under.part : step.part;
     const GroundFrame frame = ground_.frame(part, 0);
     SwingPoint from = step.swing.at(now_s_);
     if (part != step.part) {
-        const auto turn = [&](const V& v) {
-            return rotated(conjugate(frame.rotation), rotated(before.rotation, v));
-        };
-        from = {frame.to_local(before.to_world(from.position)), turn(from.velocity),
-                turn(from.acceleration)};
-        step.turn_now = conjugate(frame.rotation) * before.rotation * step.turn_now;
+        const GroundFrame before = ground_.frame(step.part, 0);
+        const Quaternion back = conjugate(frame.rotation);
+        const V place = before.to_world(from.position);
+        const V velocity = rotated(before.rotation, from.velocity) + before.velocity_at(place) -
+                           frame.velocity_at(place);
+        from = {frame.to_local(place), rotated(back, velocity),
+                rotated(back, rotated(before.rotation, from.acceleration))};
+        step.turn_now = back * before.rotation * step.turn_now;
         step.part = part;
     }
-    const double height = under.exists ? under.height : foot.position.y;
-    step.spot = frame.to_local({spot.x, height, spot.z});
-    const double rest_s = std::max(step.land_s - now_s_, 0.0);
+    const GroundFrame then = ground_.frame(part, rest_s);
+    step.spot = then.to_local({there.x, under.exists ? under.height : foot.position.y, there.z});
+    const V spot_now = frame.to_world(step.spot);
     const double yaw =
         b_.yaw_ + std::clamp(shorter_turn_rad(b_.yaw_, in_.yaw_rad), -set_.most_turn_rate * rest_s,
                              set_.most_turn_rate * rest_s);
     step.turn =
-        conjugate(frame.rotation) * standing_turn(under.exists ? under.normal : V{0, 1, 0}, yaw);
-    const double highest = highest_between(foot.position, {spot.x, height, spot.z}, top);
+        conjugate(then.rotation) * standing_turn(under.exists ? under.normal : V{0, 1, 0}, yaw);
+    const double highest = highest_between(foot.position, spot_now, top);
     const double whole_s = step.land_s - step.lift_s;
-    const double apex = frame.to_local({spot.x, highest + set_.lift_m, spot.z}).y;
+    const double apex = frame.to_local({spot_now.x, highest + set_.lift_m, spot_now.z}).y;
     step.swing = plan_swing({.from = from,
                              .spot = step.spot,
                              .now_s = now_s_,
@@ -286,7 +287,7 @@ void BalanceTick::aim_step(std::size_t side, const V& spot) noexcept {
                              .apex_m = std::max(apex, from.position.y),
                              .apex_s = step.lift_s + 0.42 * whole_s,
                              .down_s = step.lift_s + 0.6 * whole_s});
-    foot.landing = frame.to_world(step.spot);
+    foot.landing = spot_now;
 }
 
 /// Its aim is renewed, and where it would be out of reach the step is hurried.
@@ -339,6 +340,14 @@ void BalanceTick::catch_itself() noexcept {
     ++b_.log_.catches;
 }
 
+void BalanceTick::step_at_once(std::size_t side) noexcept {
+    const double time_s = set_.step_time_s;
+    const bool caught = b_.caught_;
+    begin_step(side, (b_.walks_ ? walk_landing(side, time_s) : landing_of(side, time_s)).spot,
+               time_s);
+    b_.caught_ = caught;
+}
+
 /// The angle between where a foot points and a heading.
 double BalanceTick::turned_away(std::size_t side, double yaw_rad) const noexcept {
     const V ahead = rotated(b_.feet_[side].rotation, {0, 0, 1});
@@ -349,7 +358,7 @@ double BalanceTick::turned_away(std::size_t side, double yaw_rad) const noexcept
 void BalanceTick::tidy_feet() noexcept {
     constexpr double calm_speed = 0.08;
     constexpr double waits_s = 0.35;
-    const bool is_calm = flat_length(b_.velocity_ - ground_velocity_) < calm_speed;
+    const bool is_calm = flat_length(b_.velocity_ - b_.ground_velocity_) < calm_speed;
     b_.calm_s_ = is_calm || b_.shifts_ ? b_.calm_s_ + Balance::tick_s : 0;
     if (b_.calm_s_ < waits_s) return;
     const std::size_t side = 1 - b_.last_step_;
@@ -373,7 +382,7 @@ void BalanceTick::tidy_feet() noexcept {
 /// Under the centre of mass.
 Vector3 BalanceTick::spot_to_rise(std::size_t side) const noexcept {
     constexpr double ahead_s = 0.15;
-    return b_.centre_ + flat(b_.velocity_) * ahead_s +
+    return b_.centre_ + flat(b_.velocity_ - b_.ground_velocity_) * ahead_s +
            left() * (way_of(side) * 0.5 * set_.stance_width_m);
 }
 
@@ -393,6 +402,10 @@ void BalanceTick::walk_on() noexcept {
 void BalanceTick::decide_steps() noexcept {
     b_.landed_s_ += Balance::tick_s;
     if (b_.state_ != BalanceState::stands) return;
+    // A foot that is on its toes already and still out of reach of its leg leaves the ground.
+    for (const std::size_t side : {0U, 1U}) {
+        if (b_.feet_[side].planted && is_out_of_reach(side)) step_at_once(side);
+    }
     const bool all_down = b_.feet_[0].planted && b_.feet_[1].planted;
     constexpr double starts_at = 0.12;
     constexpr double stops_at = 0.06;

@@ -48,6 +48,10 @@ Vector3 BalanceTick::hips_middle() const noexcept {
                            {0, at_.hip.y, at_.hip.z});
 }
 
+Vector3 BalanceTick::hip_of(std::size_t side) const noexcept {
+    return parts::to_world(b_.parts_.placements()[index_of(BodyPart::pelvis)], at_.hip_of(side));
+}
+
 void BalanceTick::measure() noexcept {
     V place{};
     V speed{};
@@ -76,7 +80,8 @@ void BalanceTick::measure() noexcept {
                 mass.mass_kg;
     }
     const double w = rate();
-    b_.capture_ = b_.centre_ + (b_.velocity_ - ground_velocity_) * (1 / w);
+    b_.capture_ = b_.centre_ + (b_.velocity_ - b_.ground_velocity_) * (1 / w) +
+                  b_.pull_ * (1 / (mass_ * w * w));
     b_.capture_.y = b_.ground_;
     const Quaternion& torso = b_.parts_.placements()[index_of(BodyPart::torso)].rotation;
     b_.tilt_ = angle_between(rotated(torso, {0, 1, 0}), {0, 1, 0});
@@ -85,6 +90,8 @@ void BalanceTick::measure() noexcept {
 
 bool BalanceTick::has_fallen() const noexcept {
     constexpr double low = 0.55;
+    constexpr double longest_flight_s = 0.25;
+    if (b_.flies_s_ > longest_flight_s * math::sqrt(set_.build.leg_length_m / 0.88)) return true;
     if (b_.height_ < low || b_.tilt_ > set_.fall_tilt_rad) return true;
     const V up = b_.centre_ - middle_of_feet();
     return angle_between(up, {0, 1, 0}) > set_.fall_lean_rad;
@@ -95,7 +102,8 @@ void BalanceTick::wait_to_rise() noexcept {
     constexpr double slow = 0.35;
     constexpr double still_s = 0.2;
     constexpr double longest_s = 2.0;
-    b_.slow_s_ = length_of(b_.velocity_) < slow ? b_.slow_s_ + Balance::tick_s : 0;
+    b_.slow_s_ =
+        length_of(b_.velocity_ - b_.ground_velocity_) < slow ? b_.slow_s_ + Balance::tick_s : 0;
     if (set_.lies_s < 0) return;
     const bool lies = b_.slow_s_ > still_s + set_.lies_s || b_.state_s_ > longest_s + set_.lies_s;
     if (lies) enter(BalanceState::rises);
@@ -218,7 +226,7 @@ void BalanceTick::take_legs() noexcept {
         foot.rotation = part.rotation;
         keep_knee(side);
         const GroundPoint under =
-            ground_.under(part.position.x, part.position.z, b_.hip(side).y + 0.5, 0);
+            ground_.under(part.position.x, part.position.z, hip_of(side).y + 0.5, 0);
         foot.part = under.exists ? under.part : 0;
         if (under.exists)
             b_.ground_ = side == 0 ? under.height : std::min(b_.ground_, under.height);
@@ -228,7 +236,7 @@ void BalanceTick::take_legs() noexcept {
                             rotated(part.rotation, {0, 1, 0}).y > 0.9;
         if (stands) {
             const V toe = rotated(part.rotation, {0, 0, 1});
-            plant(side, {part.position.x, b_.hip(side).y, part.position.z},
+            plant(side, {part.position.x, hip_of(side).y, part.position.z},
                   math::atan2(toe.x, toe.z));
         } else {
             begin_step(side, spot_to_rise(side), rises ? 0.5 : set_.step_time_s);
@@ -329,8 +337,13 @@ void BalanceTick::stand(const V& place) noexcept {
     const Placement pelvis = b_.parts_.placements()[index_of(BodyPart::pelvis)];
     place_leg(0, pelvis, all);
     place_leg(1, pelvis, all);
-    for (std::uint32_t i = parts::thigh_of(0); i <= parts::foot_of(1); ++i)
-        b_.parts_.cut_part(i, all[i], {});
+    // It moves along with what it stands on.
+    follow_ground();
+    const PartMotion carried{.velocity = b_.ground_velocity_};
+    for (std::uint32_t i = 0; i < b_.body_size_; ++i) {
+        const Placement at = parts::is_of_legs(i) ? all[i] : b_.parts_.placements()[i];
+        b_.parts_.cut_part(i, at, carried);
+    }
     measure();
     find_soles();
     b_.pressure_ = b_.capture_;
@@ -355,6 +368,40 @@ void BalanceTick::pose() noexcept {
     }
 }
 
+/// Frames come between ticks, and a body that waits for the next one judders: parts go on as they
+/// move, and feet along their way.
+void BalanceTick::show() noexcept {
+    constexpr double hardly = 1e-6 * Balance::tick_s;
+    const double since_s = b_.time_left_s_ > hardly ? b_.time_left_s_ : 0;
+    std::copy(b_.placements_.begin(), b_.placements_.end(), b_.shown_.begin());
+    for (std::uint32_t i = 0; since_s > 0 && i < b_.shown_.size(); ++i) {
+        const PartMotion& motion = b_.parts_.motions()[i];
+        const V centre = b_.parts_.centre_of_mass(i);
+        const Quaternion turn = turned_by(motion.angular_velocity * since_s);
+        Placement& part = b_.shown_[i];
+        part.position = centre + motion.velocity * since_s + rotated(turn, part.position - centre);
+        part.rotation = normalized(turn * part.rotation);
+    }
+    const bool has_legs = b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises;
+    const std::array<BalanceFoot, 2> at_tick = b_.feet_;
+    if (has_legs) carry_feet();  // to the bit, at whole ticks too
+    for (std::size_t side = 0; side < 2; ++side) {
+        BalanceFoot& foot = b_.feet_[side];
+        const Balance::Step& step = b_.steps_[side];
+        if (!has_legs) {
+            foot.position = foot.landing = b_.shown_[parts::foot_of(side)].position;
+            foot.rotation = b_.shown_[parts::foot_of(side)].rotation;
+            continue;
+        }
+        const double now_s = static_cast<double>(b_.ticks_) * Balance::tick_s + since_s;
+        if (!foot.planted)
+            foot.position = ground_.frame(step.part, 0).to_world(step.swing.at(now_s).position);
+        place_leg(side, b_.shown_[index_of(BodyPart::pelvis)], b_.shown_);
+    }
+    b_.shown_feet_ = b_.feet_;
+    b_.feet_ = at_tick;
+}
+
 void BalanceTick::run() noexcept {
     std::copy(in_.forces.begin(), in_.forces.end(), b_.forces_.begin());
     b_.force_count_ = in_.forces.size();
@@ -367,9 +414,13 @@ void BalanceTick::run() noexcept {
         find_ground_below();
     }
     measure();
+    const bool is_down = has_legs && (b_.feet_[0].planted || b_.feet_[1].planted);
+    b_.flies_s_ = is_down || b_.state_ != BalanceState::stands ? 0 : b_.flies_s_ + Balance::tick_s;
     if (b_.has_next_state_) enter(b_.next_state_);
     b_.has_next_state_ = false;
     change_state();
+    pull_thing();
+    note_pull();
     if (b_.state_ == BalanceState::stands || b_.state_ == BalanceState::rises) {
         find_soles();
         decide_steps();
@@ -379,7 +430,6 @@ void BalanceTick::run() noexcept {
         swing_arms();
         push_from_ground();
     }
-    pull_thing();
     step_parts();
     settle(Balance::tick_s);
     ++b_.ticks_;

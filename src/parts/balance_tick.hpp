@@ -1,5 +1,6 @@
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <cstddef>
 #include <cstdint>
@@ -15,6 +16,12 @@ namespace hopcoil {
 /// Of a step in a walk both feet are down for this part.
 inline constexpr double both_down = 0.18;
 
+/// From 0 to 1 and level at both.
+[[nodiscard]] inline double smooth(double s) noexcept {
+    const double t = std::clamp(s, 0.0, 1.0);
+    return t * t * (3 - 2 * t);
+}
+
 /// One tick of a body that keeps its balance.
 class BalanceTick {
   public:
@@ -26,8 +33,10 @@ class BalanceTick {
     void stand(const Vector3& place) noexcept;
     /// The state changes: what was driven is free, and the other way round.
     void enter(BalanceState state) noexcept;
-    /// Feet and legs as they are shown, on the ground as it is.
+    /// Feet and legs as the tick leaves them.
     void pose() noexcept;
+    /// All of it carried on from the last tick to now.
+    void show() noexcept;
     /// As hard as the state needs them.
     void set_springs_of_state() noexcept;
     /// Centre of mass, its velocity, and how the trunk is turned.
@@ -35,6 +44,10 @@ class BalanceTick {
 
   private:
     using V = Vector3;
+    struct ArmPose {
+        V shoulder{};  ///< a rotation vector in the joint's frame
+        double elbow_rad = 0.0;
+    };
     struct Landing {
         V spot{};
         double missed_m = 0.0;  ///< between what was wanted and what is in reach
@@ -58,6 +71,7 @@ class BalanceTick {
     void carry_feet() noexcept;
     void decide_steps() noexcept;
     void catch_itself() noexcept;
+    void step_at_once(std::size_t side) noexcept;
     void tidy_feet() noexcept;
     [[nodiscard]] double turned_away(std::size_t side, double yaw_rad) const noexcept;
     void walk_on() noexcept;
@@ -100,8 +114,9 @@ class BalanceTick {
     [[nodiscard]] V with_friction(const V& force, const V& spot) const noexcept;
     void share_load(const V& spot, double newtons) noexcept;
     void pull_thing() noexcept;
+    void note_pull() noexcept;
     void swing_arms() noexcept;
-    [[nodiscard]] V reaching(std::size_t side) const noexcept;
+    [[nodiscard]] ArmPose reaching(std::size_t side) const noexcept;
     void note_help(const V& torque) noexcept;
     void add_force(std::uint32_t part, const V& world, const V& newtons, const V& torque) noexcept;
 
@@ -122,11 +137,15 @@ class BalanceTick {
     [[nodiscard]] V wanted_knee(std::size_t side, const Placement& pelvis) const noexcept;
     [[nodiscard]] Placement sole_of(std::size_t side, const Placement& pelvis) const noexcept;
     [[nodiscard]] V past_hip(std::size_t side, const V& hip, const V& outward) const noexcept;
-    [[nodiscard]] double missing_m(const Placement& sole, const V& hip) const noexcept;
+    [[nodiscard]] double leg_to(const Placement& sole, const V& hip) const noexcept;
     [[nodiscard]] double roll_under(std::size_t side, const V& hip) const noexcept;
     [[nodiscard]] double nearest_roll(std::size_t side, const V& hip) const noexcept;
     [[nodiscard]] Placement rolled_sole(std::size_t side, double roll_rad) const noexcept;
     [[nodiscard]] Placement sole_under(std::size_t side, const V& hip) const noexcept;
+    [[nodiscard]] double longest_leg_m() const noexcept {
+        return 0.998 * (at_.thigh_m + at_.shin_m);
+    }
+    [[nodiscard]] bool is_out_of_reach(std::size_t side) const noexcept;
     [[nodiscard]] Leg bend_leg(std::size_t side, const Placement& pelvis) const noexcept;
     void set_springs(double hz) noexcept;
 
@@ -138,6 +157,7 @@ class BalanceTick {
     [[nodiscard]] double rate() const noexcept;  ///< of the inverted pendulum, 1/s
     [[nodiscard]] bool is_of_trunk(std::uint32_t part) const noexcept;
     [[nodiscard]] double standing_height() const noexcept;
+    [[nodiscard]] V hip_of(std::size_t side) const noexcept;
     [[nodiscard]] V hips_middle() const noexcept;
     [[nodiscard]] V ankle_over(const BalanceFoot& foot) const noexcept;
 
@@ -149,8 +169,7 @@ class BalanceTick {
     double now_s_;        ///< at its end
     parts::BodyMeasures at_;
     double mass_ = 0.0;
-    V spin_momentum_{};  ///< about the centre of mass
-    V ground_velocity_{};
+    V spin_momentum_{};           ///< about the centre of mass
     std::array<V, 8> corners_{};  ///< of the soles that carry
     std::size_t count_ = 0;
 };

@@ -14,6 +14,7 @@
 #include <hopcoil/measure/foot_watch.hpp>
 
 #include "support/allocations.hpp"
+#include "support/rafts.hpp"
 #include "support/random.hpp"
 #include "support/vectors.hpp"
 
@@ -171,6 +172,47 @@ TEST_CASE("a hop on the run keeps its speed, and its feet step on", "[hop]") {
         // And it can stop after it.
         watch.watch(walker, {}, flat, 720);
         CHECK(walker.still());
+    }
+}
+
+TEST_CASE("a hop on a raft that drifts is the hop on still ground, at any step", "[hop]") {
+    const Vector3 drift{1.1, 0, -0.6};
+    for (const bool runs : {false, true}) {
+        for (const std::size_t legs : {2U, 4U, 6U}) {
+            for (const double dt : {1.0 / 60, 1.0 / 144}) {
+                CAPTURE(runs, legs, dt);
+                TwoRafts rafts{drift, 40};
+                const Terrain& still = rafts.still;
+                Terrain& moving = rafts.moving;
+                Walker on_still{walker_with(legs, 0.8), still, {}};
+                Walker on_moving{walker_with(legs, 0.8), moving, {}};
+                const WalkCommand command{.ahead =
+                                              runs ? 0.5 * on_still.limits().most_speed_ahead : 0};
+                bool has_hopped = false;
+                double most = 0;
+                for (double t = dt; t < 4; t += dt) {
+                    if (t > 1 && !has_hopped) {
+                        has_hopped = true;
+                        const Vector3 there{0.3, 0, 0.7};
+                        const Vector3 drifted = drift * (t - dt);
+                        on_still.hop({.place = there, .keeps_on = runs}, still);
+                        on_moving.hop({.place = there + drifted, .keeps_on = runs}, moving);
+                    }
+                    moving.move(1, {.position = drift * t, .velocity = drift});
+                    on_still.step(command, still, dt);
+                    on_moving.step(command, moving, dt);
+                    const Vector3 from = drift * t;
+                    most = std::fmax(most, apart(on_moving.position() - from, on_still.position()));
+                    for (std::size_t i = 0; i < legs; ++i) {
+                        const Vector3 there = on_moving.feet()[i].position - from;
+                        most = std::fmax(most, apart(there, on_still.feet()[i].position));
+                    }
+                }
+                CHECK(on_still.log().hops == 1);
+                CHECK(on_moving.log().hops == 1);
+                CHECK(most < 2e-5);
+            }
+        }
     }
 }
 

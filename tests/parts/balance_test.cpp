@@ -15,6 +15,7 @@
 
 #include "support/allocations.hpp"
 #include "support/numbers.hpp"
+#include "support/rafts.hpp"
 
 using namespace hopcoil;
 
@@ -159,6 +160,45 @@ TEST_CASE("a body that stands keeps still, whatever pulls at it a little", "[bal
     CHECK_THAT(body.ground_force().y, Catch::Matchers::WithinRel(0.9 * 70 * 9.80665, 0.002));
 }
 
+TEST_CASE("frames between ticks show a body that moves evenly, walking and falling",
+          "[parts][balance]") {
+    const FlatGround ground;
+    Balance slow{{}, ground, {0, 0, 0}};
+    Balance quick{{}, ground, {0, 0, 0}};
+    const BalanceInputs inputs{.velocity = {0, 0, 1}, .ground = &ground};
+    constexpr int frames = 7;  // a tick
+    std::vector<std::array<Vector3, 3>> shown(quick.body_size());
+    double trunk_leap = 0;
+    double leg_leap = 0;
+    for (int i = 1; i <= 5 * 240 * frames; ++i) {
+        const bool is_pushed = i == 4 * 240 * frames;
+        quick.step(inputs, Balance::tick_s / frames);
+        if (i % frames == 0) {
+            slow.step(inputs, Balance::tick_s);
+            REQUIRE(norm(quick.feet()[0].position - slow.feet()[0].position) < 1e-9);
+        }
+        for (std::size_t part = 0; part < quick.body_size(); ++part) {
+            auto& [before, last, now] = shown[part];
+            before = last;
+            last = now;
+            now = quick.placements()[part].position;
+            const bool is_calm = i > 2 && i < 4 * 240 * frames;
+            double& most = part < 3 ? trunk_leap : leg_leap;
+            if (is_calm) most = std::max(most, norm(now - last * 2 + before));
+            if (i % frames == 0) REQUIRE(norm(now - slow.placements()[part].position) < 1e-9);
+        }
+        if (is_pushed) {
+            CHECK(quick.state() == BalanceState::stands);
+            quick.push({5, 0, 1});
+            slow.push({5, 0, 1});
+        }
+    }
+    CHECK(quick.state() == BalanceState::limp);
+    // In steps of whole ticks the trunk would leap by 4 mm, and feet by 16 mm.
+    CHECK(trunk_leap < 5e-4);
+    CHECK(leg_leap < 6e-3);
+}
+
 TEST_CASE("pushes of half a metre a second are kept without help, standing and walking",
           "[balance][long]") {
     const Terrain flat = slope(0, 0);
@@ -188,8 +228,8 @@ TEST_CASE("hard pushes are caught with steps, harder ones throw it, and it gets 
     CHECK(thrown.fell >= 9);
     CHECK(thrown.up_again >= thrown.fell - 1);
     // Help keeps what feet alone do not, and is counted.
-    const Outcome alone = pushed(ground, 0, 2, 2, 6);
-    const Outcome helped = pushed(ground, 0, 2, 2, 6, 0.2);
+    const Outcome alone = pushed(ground, 0, 2.2, 2.2, 6);
+    const Outcome helped = pushed(ground, 0, 2.2, 2.2, 6, 0.2);
     CHECK(helped.kept >= alone.kept + 3);
     CHECK(helped.help_nms > 0);
     CHECK(alone.help_nms == 0);
@@ -301,7 +341,48 @@ TEST_CASE("it walks at the speed it is told, turns, and stops", "[balance]") {
         const Vector3 to = body.toward({2, 0, 1.5}, {});
         body.step({.velocity = to, .yaw_rad = 0.9, .ground = &ground}, one_frame);
     }
-    CHECK(std::hypot(body.centre_of_mass().x - 2, body.centre_of_mass().z - 1.5) < 0.25);
+    CHECK(std::hypot(body.centre_of_mass().x - 2, body.centre_of_mass().z - 1.5) < 0.1);
+    CHECK(body.still());
+}
+
+TEST_CASE("legs of a body that is pushed hard stay whole, and their feet do not leap",
+          "[balance]") {
+    const FlatGround ground;
+    const BalanceBuild build;
+    const double bone = 0.5 * (build.leg_length_m - build.ankle_height_m);
+    for (int i = 0; i < 8; ++i) {
+        const double angle = 0.25 * math::pi * i;
+        const bool walks = i % 2 == 0;
+        CAPTURE(i);
+        Balance body{{}, ground, {}};
+        const PartsStructure& structure = body.structure();
+        double gap = 0;
+        double leap = 0;
+        std::array<std::array<Vector3, 3>, 2> feet{};
+        for (int tick = 0; tick < 900 && body.state() == BalanceState::stands; ++tick) {
+            if (tick == 500) body.push({2.2 * std::cos(angle), 0, 2.2 * std::sin(angle)});
+            body.step({.velocity = {0, 0, walks ? 1.0 : 0}, .ground = &ground}, Balance::tick_s);
+            for (const std::size_t side : {0U, 1U}) {
+                const Placement& shin = body.placements()[5 + side];
+                const Placement& foot = body.placements()[7 + side];
+                const auto joint =
+                    std::find_if(structure.joints.begin(), structure.joints.end(),
+                                 [&](const PartJoint& each) { return each.b == 7 + side; });
+                const Vector3 ankle =
+                    joint->frame.position - structure.parts[7 + side].placement.position;
+                gap =
+                    std::max(gap, norm(shin.position + rotated(shin.rotation, {0, -0.5 * bone, 0}) -
+                                       foot.position - rotated(foot.rotation, ankle)));
+                auto& [before, last, now] = feet[side];
+                before = last;
+                last = now;
+                now = foot.position;
+                if (tick > 2) leap = std::max(leap, norm(now - last * 2 + before));
+            }
+        }
+        CHECK(gap < 0.01);
+        CHECK(leap < 0.03);
+    }
 }
 
 TEST_CASE("legs join hips and soles, and keep their lengths", "[balance]") {
@@ -433,6 +514,86 @@ TEST_CASE("a body that walks off an edge keeps its feet at the end of its legs",
     }
 }
 
+TEST_CASE("a body that nothing carries any more is limp before it hits the ground", "[balance]") {
+    Terrain quay;
+    quay.add(Terrain::Plane{.point = {0, -4, 0}});
+    quay.add(Terrain::Box{.middle = {0, -0.5, 0}, .size = {3, 1, 2}});
+    Balance body{{}, quay, {}};
+    for (int i = 0; i < 240 * 6 && body.state() == BalanceState::stands; ++i)
+        body.step({.velocity = {0, 0, 1}, .ground = &quay}, Balance::tick_s);
+    CHECK(body.state() == BalanceState::limp);
+    CHECK(body.centre_of_mass().y > -2);
+}
+
+TEST_CASE("on a raft that drifts it stands, walks and is caught as on still ground", "[balance]") {
+    const Vector3 drift{0.8, 0, -0.5};
+    for (const bool walks : {false, true}) {
+        for (const double dt : {1.0 / 60, 1.0 / 144}) {
+            CAPTURE(walks, dt);
+            TwoRafts rafts{drift, 60};
+            const Terrain& still = rafts.still;
+            Terrain& moving = rafts.moving;
+            Balance on_still{{}, still, {}};
+            Balance on_moving{{}, moving, {}};
+            double most = 0;
+            for (int i = 1; i * dt < 7; ++i) {
+                const Vector3 from = drift * (i * dt);
+                const Vector3 place{1, 0, walks ? 2.0 : 0};
+                const Vector3 before = drift * ((i - 1) * dt);
+                const Vector3 velocity = on_still.toward(place, {});
+                const Vector3 seen = on_moving.toward(place + before, drift);
+                moving.move(1, {.position = from, .velocity = drift});
+                if (i == static_cast<int>(3 / dt)) {
+                    on_still.push({0.5, 0, 0.8});
+                    on_moving.push({0.5, 0, 0.8});
+                }
+                on_still.step({.velocity = velocity, .ground = &still}, dt);
+                on_moving.step({.velocity = seen, .ground = &moving}, dt);
+                const Vector3 there = on_moving.centre_of_mass() - from;
+                most = std::max(most, norm(there - on_still.centre_of_mass()));
+            }
+            CHECK(on_still.log().falls == 0);
+            CHECK(on_moving.log().falls == 0);
+            CHECK(on_moving.log().steps == on_still.log().steps);
+            CHECK(most < 0.15);  // without its velocity, some metres
+        }
+    }
+}
+
+TEST_CASE("a body leans against what goes on pulling at it, and reaches with a bent arm",
+          "[balance]") {
+    const FlatGround ground;
+    // Of its height over the ground a pull at the chest is held by as much of a lean.
+    for (const double newtons : {-40.0, 30.0, 60.0}) {
+        CAPTURE(newtons);
+        Balance body{{}, ground, {}};
+        const std::vector<PartForce> pull{{.part = 1, .newtons = {0, 0, newtons}}};
+        for (int i = 0; i < 240 * 6; ++i)
+            body.step({.ground = &ground, .forces = pull}, Balance::tick_s);
+        CHECK(body.log().falls == 0);
+        CHECK(norm(body.velocity()) < 0.01);
+        // The ground pushes back through the middle of its feet.
+        const Vector3 middle = (body.feet()[0].position + body.feet()[1].position) * 0.5;
+        CHECK(body.ground_force().z == Approx(-newtons).margin(2));
+        CHECK(std::abs(body.pressure().z - middle.z) < 0.03);
+        CHECK((body.centre_of_mass().z - middle.z) * newtons < 0);
+    }
+    // A thing nearer than its arm is long is held without a push.
+    Part crate;
+    crate.shapes.push_back({.half_size_m = {0.2, 0.5, 0.2}});
+    crate.mass_kg = 40;
+    crate.placement.position = {0.25, 0.5, 0.5};
+    Balance body{{}, ground, {}, 0, {crate}};
+    body.take_hold({.thing = 0, .place = {0, 0.45, -0.2}});
+    for (int i = 0; i < 240 * 8; ++i)
+        body.step({.ground = &ground}, Balance::tick_s);
+    CHECK(body.has_hold());
+    CHECK(body.log().falls == 0);
+    CHECK(body.tilt_rad() < 0.1);
+    CHECK(norm(body.placements().back().position - crate.placement.position) < 0.12);
+    CHECK(norm(body.motions().back().velocity) < 1e-3);
+}
+
 TEST_CASE("nothing of its legs leaps, as it walks and as it gets up", "[balance]") {
     const FlatGround ground;
     /// The hardest that the middle of a leg's part is accelerated while a body is on its legs.
@@ -488,7 +649,7 @@ TEST_CASE("feet that carry a rising body are flat, wherever it is told to go", "
     const FlatGround ground;
     const BalanceSettings settings{.lies_s = 0.1};
     Balance body{settings, ground, {}};
-    body.push({4, 0, 0});
+    body.push({4.5, 0, 0});
     double tilted = 0;
     int looks = 0;
     for (int frame = 0; frame < 400 && body.log().falls < 2; ++frame) {

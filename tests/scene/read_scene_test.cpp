@@ -174,6 +174,9 @@ TEST_CASE("what is wrong in a scene is named with place, key, expectation and ne
         {both + "initial_velocity_m = 3\n",
          "initial_velocity_m: unknown key; expected target, start (with its unit),"},
         {both + "tuning = 2\n", "tuning: expected a table, found the whole number 2"},
+        {both + "frequency_hz = 2\n", "did you mean 'tuning = { frequency_hz = ... }'?"},
+        {"[target.way]\nstart_m = 0\nmoves = []\nramp_to_m = 1\n" + both,
+         "did you mean 'moves = [{ ramp_to_m = ... }]'?"},
         {both + "tuning = { frequncy_hz = 2 }\n",
          "follower.lamp.tuning.frequncy_hz: unknown key; expected frequency_hz, damping_ratio or "
          "lead; did you mean 'frequency_hz'?"},

@@ -69,6 +69,7 @@ struct FlyingLeg {
     SwingPoint foot{};
     Vector3 hips{};
     Vector3 velocity{};       ///< of the hips
+    Vector3 carried{};        ///< what carried them before they flew, m/s
     double falls_with = 0.0;  ///< their acceleration downward
     double now_s = 0.0;
     double land_s = 0.0;
@@ -76,8 +77,9 @@ struct FlyingLeg {
 };
 /// Drawn up to a place relative to the hips, where it stays.
 [[nodiscard]] FootSwing fold_leg(const FlyingLeg& leg, const Vector3& beneath) noexcept;
-/// Down to its spot, where it lands at rest.
-[[nodiscard]] FootSwing stretch_leg(const FlyingLeg& leg, const Vector3& spot) noexcept;
+/// Down to its spot, where it lands with the velocity of the ground there.
+[[nodiscard]] FootSwing stretch_leg(const FlyingLeg& leg, const Vector3& spot,
+                                    const Vector3& ground_velocity) noexcept;
 /// How long before the landing a leg begins to reach for its spot.
 [[nodiscard]] double stretch_time_s(double leg_length_m, double flight_s) noexcept;
 

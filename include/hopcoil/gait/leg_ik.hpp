@@ -45,4 +45,11 @@ struct LimbSettings {
 [[nodiscard]] double bend_limb(std::span<Vector3> joints, const Vector3& spot,
                                const LimbSettings& settings = {}) noexcept;
 
+/// How far from its hip a foot is that would be further away than its leg is long. It gives way
+/// over the last `soft_m`, so that the knee does not snap straight.
+[[nodiscard]] inline double softly_within(double leg_m, double soft_m, double length_m) noexcept {
+    const double beyond = length_m - (leg_m - soft_m);
+    return beyond <= 0 ? length_m : leg_m - soft_m + beyond * soft_m / (soft_m + beyond);
+}
+
 }  // namespace hopcoil

@@ -10,7 +10,7 @@
 #include <hopcoil/base/system.hpp>
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/field/ground.hpp>
-#include <hopcoil/gait/foot_swing.hpp>
+#include <hopcoil/gait/detail/walker_state.hpp>
 #include <hopcoil/gait/hop.hpp>
 #include <hopcoil/gait/walker_settings.hpp>
 
@@ -137,7 +137,7 @@ class Walker {
     [[nodiscard]] Vector3 position() const noexcept;
     /// Its heading, the slope it stands on, and its lean.
     [[nodiscard]] Quaternion rotation() const noexcept;
-    [[nodiscard]] double yaw_rad() const noexcept { return yaw_; }
+    [[nodiscard]] double yaw_rad() const noexcept { return shown_.yaw; }
     [[nodiscard]] Vector3 velocity() const noexcept;                              ///< in the world
     [[nodiscard]] Vector3 carried_velocity() const noexcept { return carried_; }  ///< its ground's
     [[nodiscard]] double turn_rate() const noexcept { return turn_rate_; }
@@ -163,74 +163,47 @@ class Walker {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("walker 6");
-        fields(place_, velocity_, yaw_, turn_rate_, height_rate_, crouch_, mean_ground_, slope_x_,
-               slope_z_, sway_, bob_, lean_, time_left_s_, cycle_, rested_s_, ticks_,
-               rejected_inputs_, last_group_);
+        fields.begins("walker 7");
+        fields(pose_, moved_, shown_, velocity_, turn_rate_, height_rate_, crouch_, mean_ground_,
+               time_left_s_, cycle_, rested_s_, ticks_, rejected_inputs_, last_group_, hop_);
         fields(gait_share_, rock_, carried_);
         fields.up_to(Gait::by_speed, gait_);
         fields.up_to(Gait::by_speed, gait_before_);
         fields(log_.steps, log_.landings, log_.slowed_s, log_.lowest_height_m, log_.no_foothold,
                log_.hops, log_.slid_m);
-        fields.up_to(HopPhase::lands, hop_.phase);
-        fields(hop_.wish, hop_.part, hop_.on_part, hop_.path, hop_.ends_s, hop_.plan);
         for (std::size_t i = 0; i < settings_.leg_count; ++i) {
-            Foot& own = state_[i];
             WalkerFoot& foot = feet_[i];
-            fields(own.swing, own.swing_part, own.lift_s, own.aim, own.forward_on_part,
-                   own.normal_on_part, own.normal_after, own.pitch_rate, own.ticks_later,
-                   own.lands_at, own.at_tick);
-            fields(foot.position, foot.forward, foot.normal, foot.planted, foot.part, foot.on_part,
-                   foot.phase, foot.pitch_rad, foot.landing, foot.wanted, foot.error_m,
-                   foot.threshold_m);
+            fields(state_[i], foot.position, foot.forward, foot.normal, foot.planted, foot.part,
+                   foot.on_part, foot.phase, foot.pitch_rad, foot.landing, foot.wanted,
+                   foot.error_m, foot.threshold_m);
             fields.up_to(StepReason::slides, foot.reason);
         }
     }
 
   private:
-    struct Foot {
-        Vector3 at_tick{};  ///< where it was as the last tick ended
-        FootSwing swing{};
-        std::uint32_t swing_part = 0;
-        double lift_s = 0.0;
-        Vector3 forward_on_part{0, 0, 1};
-        Vector3 aim{};  ///< what the swing was planned for, before footholds
-        Vector3 normal_on_part{0, 1, 0};
-        Vector3 normal_after{0, 1, 0};  ///< of the ground that it lands on
-        double pitch_rate = 0.0;
-        std::uint32_t ticks_later = 0;  ///< that its landing was put off by
-        double lands_at = 0.0;          ///< in the cycle of a gait, 0 to 1
-    };
-    /// A hop under way.
-    struct Hop {
-        HopPhase phase = HopPhase::none;
-        HopWish wish{};
-        std::uint32_t part = 0;  ///< of the ground that it lands on
-        Vector3 on_part{};       ///< where
-        HopPlan plan{};
-        std::array<Quintic, 3> path{};  ///< of the hips, but in the air
-        double ends_s = 0.0;            ///< the phase
-    };
-    void note_tick() noexcept;
+    void note_tick(const detail::WalkerPose& before) noexcept;
+    void show(const Ground& ground) noexcept;
+    [[nodiscard]] Vector3 hip_of(const detail::WalkerPose& pose, std::size_t leg) const noexcept;
+    [[nodiscard]] double highest_over(const detail::WalkerPose& pose, std::size_t leg,
+                                      const Vector3& foot) const noexcept;
+    [[nodiscard]] Vector3 in_swing(std::size_t leg, double time_s, const Ground& ground,
+                                   double ahead_s) const noexcept;
+    void pull_along(std::size_t leg, const Vector3& hip, double phase) noexcept;
     friend class WalkerTick;
     static constexpr std::uint32_t no_group = 0xFFFFFFFF;
 
     WalkerSettings settings_;
     WalkerLimits limits_;
     std::array<Channel, 4> channels_{};
-    Vector3 place_{};     ///< of the hips' middle, without bob and sway
-    Vector3 velocity_{};  ///< over the ground's own
-    double yaw_ = 0.0;
+    detail::WalkerPose pose_{};   ///< as the last tick ended
+    detail::WalkerPose moved_{};  ///< in that tick
+    detail::WalkerPose shown_{};  ///< carried on to now
+    Vector3 velocity_{};          ///< over the ground's own
     double turn_rate_ = 0.0;
     Vector3 carried_{};  ///< velocity of what it stands on
     double height_rate_ = 0.0;
     double crouch_ = 0.0;       ///< how far it is kept below its usual height
     double mean_ground_ = 0.0;  ///< under its feet and on its way
-    double slope_x_ = 0.0;
-    double slope_z_ = 0.0;
-    double sway_ = 0.0;
-    double bob_ = 0.0;
-    Vector3 lean_{};
     double time_left_s_ = 0.0;  ///< since the last tick
     double cycle_ = 0.0;        ///< of a gait, 0 to 1
     Gait gait_ = Gait::walk;    ///< that it is in
@@ -241,8 +214,8 @@ class Walker {
     std::uint64_t ticks_ = 0;
     std::uint32_t last_group_ = no_group;
     std::array<WalkerFoot, most_legs> feet_{};
-    std::array<Foot, most_legs> state_{};
-    Hop hop_{};
+    std::array<detail::FootState, most_legs> state_{};
+    detail::HopState hop_{};
     WalkerLog log_;
     std::uint64_t rejected_inputs_ = 0;
 };

@@ -74,7 +74,8 @@ class Balance {
     void let_go() noexcept { reaches_ = has_grip_ = false; }
     [[nodiscard]] bool has_hold() const noexcept { return has_grip_; }
 
-    /// The velocity that brings it to a place that moves.
+    /// The velocity over its ground that brings it to a place; `velocity` is that of the place, in
+    /// the world.
     [[nodiscard]] Vector3 toward(const Vector3& place, const Vector3& velocity) const noexcept;
 
     [[nodiscard]] const BalanceSettings& settings() const noexcept { return settings_; }
@@ -82,12 +83,12 @@ class Balance {
     bool try_retune(const BalanceSettings& settings) noexcept;
 
     [[nodiscard]] BalanceState state() const noexcept { return state_; }
-    [[nodiscard]] std::span<const Placement> placements() const noexcept { return placements_; }
+    [[nodiscard]] std::span<const Placement> placements() const noexcept { return shown_; }
     [[nodiscard]] std::span<const PartMotion> motions() const noexcept { return parts_.motions(); }
     [[nodiscard]] const PartsStructure& structure() const noexcept { return parts_.structure(); }
     [[nodiscard]] std::size_t body_size() const noexcept { return body_size_; }
     [[nodiscard]] std::size_t thing_count() const noexcept { return parts_.size() - body_size_; }
-    [[nodiscard]] const std::array<BalanceFoot, 2>& feet() const noexcept { return feet_; }
+    [[nodiscard]] const std::array<BalanceFoot, 2>& feet() const noexcept { return shown_feet_; }
     [[nodiscard]] Vector3 hip(std::size_t side) const noexcept;
 
     /// Of the whole body, as it is shown.
@@ -119,34 +120,34 @@ class Balance {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("balance 4");
+        fields.begins("balance 5");
         fields.up_to(BalanceState::animated, state_);
         fields.up_to(BalanceState::animated, next_state_);
         fields(has_next_state_, has_pose_);
         prepare_springs(fields);
         fields(parts_);
         for (std::size_t side = 0; side < 2; ++side) {
-            BalanceFoot& foot = feet_[side];
             Step& own = steps_[side];
-            fields(foot.position, foot.rotation, foot.planted, foot.part, foot.on_part,
-                   foot.turn_on_part, foot.phase, foot.landing, foot.load_n);
+            fields(feet_[side], shown_feet_[side]);
             fields(own.swing, own.part, own.lift_s, own.land_s, own.way, own.turn_now, own.turn,
                    own.spot, own.roll_rad, own.roll_rate, own.knee, own.knee_rate);
         }
         for (Settling& each : settling_)
             fields(each.way, each.way_rate, each.turn, each.turn_rate);
-        for (Placement& each : placements_)
-            fields(each.position, each.rotation);
+        for (std::size_t i = 0; i < placements_.size(); ++i) {
+            fields(placements_[i].position, placements_[i].rotation, shown_[i].position,
+                   shown_[i].rotation);
+        }
         fields(reaches_, has_grip_, grip_.place, grip_.most_force_n);
         fields.up_to(static_cast<std::uint32_t>(thing_count()), grip_.thing);
         fields.up_to(1U, grip_.hand);
         const bool can_grip = settings_.build.arm_length_m > 0 && grip_.thing < thing_count();
         fields.require(can_grip || !(reaches_ || has_grip_));
         fields.up_to(1U, last_step_);
-        fields(wanted_velocity_, yaw_, ground_, ground_rate_, pressure_, force_, help_, centre_,
-               velocity_, capture_, tilt_, height_, state_s_, slow_s_, out_s_, calm_s_, landed_s_,
-               rise_from_, bob_phase_, bob_m_, shifts_, walks_, caught_, time_left_s_, ticks_,
-               rejected_inputs_);
+        fields(wanted_velocity_, yaw_, ground_, ground_rate_, ground_velocity_, pressure_, force_,
+               help_, centre_, velocity_, capture_, pull_, pull_moment_, tilt_, height_, state_s_,
+               slow_s_, out_s_, calm_s_, flies_s_, landed_s_, rise_from_, bob_phase_, bob_m_,
+               shifts_, walks_, caught_, time_left_s_, ticks_, rejected_inputs_);
         fields(log_.steps, log_.catches, log_.falls, log_.help_nms, log_.rise_help_nms,
                log_.most_help);
     }
@@ -188,8 +189,10 @@ class Balance {
     BalanceState state_ = BalanceState::stands;
     std::array<BalanceFoot, 2> feet_{};
     std::array<Step, 2> steps_{};
-    std::vector<Settling> settling_;                   ///< of each part of the body
-    std::vector<Placement> placements_;                ///< of all
+    std::vector<Settling> settling_;     ///< of each part of the body
+    std::vector<Placement> placements_;  ///< of all, as the last tick ended
+    std::vector<Placement> shown_;       ///< the same, carried on to now
+    std::array<BalanceFoot, 2> shown_feet_{};
     std::vector<Placement> driven_;                    ///< room for a tick's
     std::array<PartForce, most_forces + 8> forces_{};  ///< the same
     std::size_t force_count_ = 0;
@@ -201,18 +204,22 @@ class Balance {
     double yaw_ = 0.0;
     double ground_ = 0.0;  ///< height of what it stands on, evened out
     double ground_rate_ = 0.0;
+    Vector3 ground_velocity_{};
     Vector3 pressure_{};
     Vector3 force_{};
     Vector3 help_{};
     Vector3 centre_{};
     Vector3 velocity_{};
     Vector3 capture_{};
+    Vector3 pull_{};         ///< over the ground, of all forces but the ground's, evened out
+    Vector3 pull_moment_{};  ///< and their moment about its centre of mass
     double tilt_ = 0.0;
     double height_ = 1.0;
     double state_s_ = 0.0;    ///< since it changed
     double slow_s_ = 0.0;     ///< for how long it has lain still
     double out_s_ = 0.0;      ///< for how long the capture point has been off the soles
     double calm_s_ = 0.0;     ///< for how long it has stood quietly
+    double flies_s_ = 0.0;    ///< for how long no foot has been down
     double landed_s_ = 0.0;   ///< since a foot landed
     double rise_from_ = 0.0;  ///< the height of its hips as it began to rise
     double bob_phase_ = 0.0;  ///< of a step, 0 in the middle of both feet being down

@@ -44,6 +44,11 @@ struct BalanceFoot {
     double phase = 0.0;         ///< in the air: 0 to 1 from lift to landing
     Vector3 landing{};          ///< where it stands, or will
     double load_n = 0.0;        ///< what it carries
+
+    template <class Fields>
+    void visit_state(Fields& fields) {
+        fields(position, rotation, planted, part, on_part, turn_on_part, phase, landing, load_n);
+    }
 };
 
 /// A hand that has a thing.

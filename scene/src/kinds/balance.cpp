@@ -109,7 +109,6 @@ std::vector<View> BalanceSpec::views() const {
     const std::size_t body_size = body_part_names(body_.settings.build.arm_length_m > 0).size();
     const auto colour_of = [&](std::size_t part) -> std::optional<Colour> {
         if (part >= body_size) return body_.things[part - body_size].colour;
-        if (body_.colours.empty()) return std::nullopt;
         // Trunk, head, legs, arms: as many as there are.
         constexpr std::array<std::size_t, 13> groups{0, 0, 1, 2, 2, 2, 2, 2, 2, 3, 3, 3, 3};
         return body_.colours[std::min(groups[part], body_.colours.size() - 1)];

@@ -18,6 +18,9 @@ namespace hopcoil::scene {
 namespace {
 
 constexpr std::size_t most_things = 50;
+/// Default colours of trunk, head, legs and arms.
+constexpr std::array<Colour, 4> plain{
+    {{0.25, 0.36, 0.45}, {0.78, 0.56, 0.4}, {0.22, 0.22, 0.24}, {0.36, 0.42, 0.48}}};
 
 /// The sizes that a table may set one by one.
 struct SizeKey {
@@ -56,6 +59,7 @@ class BalanceReader {
         reader_.each_table("grips", "grip", [&](KindReader& one) { read_grip(one); });
         made_.shapes = read_shapes(reader_, mounts_, "balance shape");
         made_.colours = read_colours(reader_.table(), "colours");
+        if (made_.colours.empty()) made_.colours.assign(plain.begin(), plain.end());
         made_.order = reader_.number("order").value_or(0);
         made_.shows_limits = reader_.flag("shows_limits").value_or(false);
         const std::size_t ground = reader_.field<Ground>("ground");
@@ -327,7 +331,7 @@ std::vector<TableFacts> balance_tables() {
          {"states", tables, "when it goes limp, or gets up", "none", {}, {"balance state"}},
          {"grips", tables, "when its hands have a thing", "none", {}, {"grip"}},
          {"shapes", tables, "what it cannot pass", "none", {}, {"balance shape"}},
-         {"colours", texts, "of trunk, head, legs and arms", "the next of the palette"},
+         {"colours", texts, "of trunk, head, legs and arms", "slate, tan, dark grey and grey"},
          {"order", number, "in pictures without depth, drawn over those of a lower one", "0"},
          {"shows_limits", flag, "`true`: how far each joint turns is drawn", "`false`"}});
     std::vector<KeyFacts> thing =

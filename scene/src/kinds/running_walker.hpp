@@ -180,7 +180,8 @@ class RunningWalker final : public RunningSystem, public EventSource {
         const int parts = std::max(1, static_cast<int>(std::lround(dt / Walker::tick_s)));
         for (int i = 1; i <= parts; ++i) {
             const double part = static_cast<double>(i) / parts;
-            const Vector3 now = place_ + (place - place_) * part;
+            // Where its target is while the body is still where this tick finds it.
+            const Vector3 now = place_ + (place - place_) * (part - 1.0 / parts);
             const EarlierGround then{ground, dt * (1 - part)};
             const Vector3 over_ground = velocity - velocity_of(then);
             if (parts_.facing == Facing::its_way) face_the_way(now, over_ground);

@@ -14,10 +14,6 @@ namespace {
 using Json = nlohmann::ordered_json;
 using enum KeyType;
 
-constexpr std::string_view tuning_forms[]{"tuning by feel",      "tuning by wish",
-                                          "tuning as a spring",  "tuning as a damped spring",
-                                          "tuning by half-life", "tuning by coefficients"};
-
 Json reference(std::string_view table) {
     return {{"$ref", "#/$defs/" + std::string{table}}};
 }

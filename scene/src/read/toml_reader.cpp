@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <stdexcept>
 #include <tuple>
 
@@ -322,6 +323,38 @@ void TableReader::read_inner(const toml::table& table, const std::string& path,
     one.finish();
 }
 
+namespace {
+
+/// A hint for a key that belongs in the inner table of another key: how to write it there.
+std::string inner_place(const KeyFacts& outer, const std::string& name) {
+    std::vector<std::string_view> inner = outer.tables;
+    if (outer.type == KeyType::tuning)
+        inner.assign(std::begin(tuning_forms), std::end(tuning_forms));
+    for (const TableFacts& table : all_tables()) {
+        if (std::find(inner.begin(), inner.end(), table.name) == inner.end()) continue;
+        for (const KeyFacts& key : table.keys) {
+            const std::vector<std::string> spellings = spellings_of(key);
+            if (std::find(spellings.begin(), spellings.end(), name) == spellings.end()) continue;
+            const bool is_list = outer.type == KeyType::tables;
+            return fmt::format("; did you mean '{} = {}{{ {} = ... }}{}'?", outer.name,
+                               is_list ? "[" : "", name, is_list ? "]" : "");
+        }
+    }
+    return {};
+}
+
+/// The nearest key, or the table of this one that has such a key.
+std::string hint_for(const TableFacts& facts, const std::string& name,
+                     const std::vector<std::string>& known) {
+    for (const KeyFacts& key : facts.keys) {
+        std::string place = inner_place(key, name);
+        if (!place.empty() && key.type != KeyType::named_tables) return place;
+    }
+    return io::did_you_mean(name, known);
+}
+
+}  // namespace
+
 void TableReader::finish() {
     std::vector<std::string> known;
     std::vector<std::string> listed;
@@ -336,7 +369,7 @@ void TableReader::finish() {
         const std::string name{key.str()};
         if (std::find(known.begin(), known.end(), name) != known.end()) continue;
         problem(name, fmt::format("unknown key; expected {}{}", io::any_of(listed),
-                                  io::did_you_mean(name, known)));
+                                  hint_for(facts_, name, known)));
     }
 }
 

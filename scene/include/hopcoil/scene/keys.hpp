@@ -53,6 +53,11 @@ struct TableFacts {
     std::vector<KeyFacts> keys{};
 };
 
+/// The tables that a tuning may be.
+inline constexpr std::string_view tuning_forms[]{"tuning by feel",      "tuning by wish",
+                                                 "tuning as a spring",  "tuning as a damped spring",
+                                                 "tuning by half-life", "tuning by coefficients"};
+
 /// All of them, the scene itself first, each after the one that it may stand in.
 [[nodiscard]] const std::vector<TableFacts>& all_tables();
 /// Errors  std::out_of_range for a name that no table has.
