@@ -17,7 +17,7 @@ std::string in_words(const Json& value) {
         case Json::value_t::string: {
             constexpr std::size_t longest = 40;
             const auto& text = value.get_ref<const std::string&>();
-            return fmt::format("the text '{}{}'", text.substr(0, longest),
+            return fmt::format("the string '{}{}'", text.substr(0, longest),
                                text.size() > longest ? "..." : "");
         }
         case Json::value_t::null:
@@ -63,7 +63,7 @@ JsonAt JsonAt::operator[](std::size_t index) const {
 }
 
 std::string JsonAt::text() const {
-    if (!value_->is_string()) fail(fmt::format("expected a text, found {}", in_words(*value_)));
+    if (!value_->is_string()) fail(fmt::format("expected a string, found {}", in_words(*value_)));
     return value_->get<std::string>();
 }
 

@@ -15,8 +15,8 @@ namespace hopcoil {
 namespace {
 
 constexpr std::array<Dial<BrachiatorSettings>, BrachiatorSettings::dial_count> brachiator_dials{
-    field_dial<&BrachiatorSettings::most_speed, BrachiatorSettings>(
-        {.path = "most_speed", .unit = "m/s", .hard = {0.1, 3}, .slider = {0.5, 2.5}}),
+    field_dial<&BrachiatorSettings::most_speed_m_per_s, BrachiatorSettings>(
+        {.path = "most_speed_m_per_s", .unit = "m/s", .hard = {0.1, 3}, .slider = {0.5, 2.5}}),
     field_dial<&BrachiatorSettings::lean, BrachiatorSettings>(
         {.path = "lean", .unit = "", .hard = {0, 1}, .slider = {0, 1}}),
     field_dial<&BrachiatorSettings::twist_rad, BrachiatorSettings>(
@@ -25,8 +25,8 @@ constexpr std::array<Dial<BrachiatorSettings>, BrachiatorSettings::dial_count> b
         {.path = "fold", .unit = "", .hard = {0, 1.5}, .slider = {0, 1.5}}),
     field_dial<&BrachiatorSettings::push_decay_hz, BrachiatorSettings>(
         {.path = "push_decay_hz", .unit = "Hz", .hard = {0.2, 10}, .slider = {0.5, 4}}),
-    field_dial<&BrachiatorSettings::most_leap_speed, BrachiatorSettings>(
-        {.path = "most_leap_speed", .unit = "m/s", .hard = {0.5, 8}, .slider = {2, 6}})};
+    field_dial<&BrachiatorSettings::most_leap_speed_m_per_s, BrachiatorSettings>(
+        {.path = "most_leap_speed_m_per_s", .unit = "m/s", .hard = {0.5, 8}, .slider = {2, 6}})};
 
 /// The longest step that is taken at once.
 constexpr double longest_step_s = 10;

@@ -348,7 +348,8 @@ void HandPath::advance(const BrachiatorSettings& settings, std::span<const Vecto
                        double speed) noexcept {
     ++ticks_;
     const std::int64_t front = static_cast<std::int64_t>(ticks_) + 1 + 2 * lift_reach;
-    extend(settings, holds, std::clamp(speed, -settings.most_speed, settings.most_speed),
+    extend(settings, holds,
+           std::clamp(speed, -settings.most_speed_m_per_s, settings.most_speed_m_per_s),
            front + kernel_reach);
     smooth(settings, holds, front);
     lift(static_cast<std::int64_t>(ticks_) + 1);

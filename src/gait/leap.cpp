@@ -91,8 +91,8 @@ class LeapPlanner {
 
     /// The lowest flight that is not too fast along the ground.
     [[nodiscard]] bool find_flight() noexcept {
-        const double by_hand = part_of_arms * settings_.most_leap_speed;
-        const double most = from_.is_on_feet ? settings_.most_leap_speed : by_hand;
+        const double by_hand = part_of_arms * settings_.most_leap_speed_m_per_s;
+        const double most = from_.is_on_feet ? settings_.most_leap_speed_m_per_s : by_hand;
         Vector3 way = on_ - off_;
         const double rise = way.y;
         way.y = 0;

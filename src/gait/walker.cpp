@@ -219,8 +219,9 @@ WalkCommand Walker::toward(const Vector3& place, double yaw_rad, const Vector3& 
     // Never faster than it can still stop in time.
     const double distance = length_of(way);
     const double rate =
-        distance > 0 ? std::min(1 / within_s, math::sqrt(settings_.most_acceleration / distance))
-                     : 0;
+        distance > 0
+            ? std::min(1 / within_s, math::sqrt(settings_.most_acceleration_m_per_s2 / distance))
+            : 0;
     constexpr double near_m = 0.004;
     const Vector3 over_ground = velocity - carried_;
     const bool is_there = distance < near_m && length_of(over_ground) < 1e-3;

@@ -58,8 +58,9 @@ void WalkerTick::set_attitude() noexcept {
     w_.pose_.sway += (by_steps * 2 * set_.sway_m * stance_side * wave - w_.pose_.sway) * quick;
     constexpr double most_leant_for = 12;  // m/s^2
     const double pushed = flat_length(acceleration_);
-    const Vector3 wanted = heading_.to_body(acceleration_) *
-                           (set_.lean * (pushed > most_leant_for ? most_leant_for / pushed : 1));
+    const Vector3 wanted =
+        heading_.to_body(acceleration_) *
+        (set_.lean_rad_s2_per_m * (pushed > most_leant_for ? most_leant_for / pushed : 1));
     w_.pose_.lean = w_.pose_.lean + (wanted - w_.pose_.lean) * (5 * tick_s);
 }
 

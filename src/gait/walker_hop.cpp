@@ -329,7 +329,7 @@ void WalkerTick::let_go_of_ground() noexcept {
 
 void WalkerTick::run_hop() noexcept {
     detail::HopState& hop = w_.hop_;
-    const double most_turn = set_.most_turn_acceleration * tick_s;
+    const double most_turn = set_.most_turn_acceleration_rad_per_s2 * tick_s;
     w_.turn_rate_ -= std::clamp(w_.turn_rate_, -most_turn, most_turn);
     carry_feet();
     w_.pose_.yaw += w_.turn_rate_ * tick_s;

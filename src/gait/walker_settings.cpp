@@ -49,10 +49,13 @@ constexpr std::array<Dial<WalkerSettings>, WalkerSettings::dial_count> walker_di
         {.path = "lift_height", .unit = "", .hard = {0.01, 0.5}, .slider = {0.02, 0.25}}),
     field_dial<&WalkerSettings::step_time, WalkerSettings>(
         {.path = "step_time", .unit = "", .hard = {0.7, 2.5}, .slider = {0.8, 2}}),
-    field_dial<&WalkerSettings::most_acceleration, WalkerSettings>(
-        {.path = "most_acceleration", .unit = "m/s2", .hard = {0.2, 50}, .slider = {0.5, 10}}),
-    field_dial<&WalkerSettings::most_turn_acceleration, WalkerSettings>(
-        {.path = "most_turn_acceleration",
+    field_dial<&WalkerSettings::most_acceleration_m_per_s2, WalkerSettings>(
+        {.path = "most_acceleration_m_per_s2",
+         .unit = "m/s2",
+         .hard = {0.2, 50},
+         .slider = {0.5, 10}}),
+    field_dial<&WalkerSettings::most_turn_acceleration_rad_per_s2, WalkerSettings>(
+        {.path = "most_turn_acceleration_rad_per_s2",
          .unit = "rad/s2",
          .hard = {0.2, 100},
          .slider = {1, 20}}),
@@ -66,8 +69,8 @@ constexpr std::array<Dial<WalkerSettings>, WalkerSettings::dial_count> walker_di
         {.path = "toe_pitch_rad", .unit = "rad", .hard = {0, 1}, .slider = {0, 0.8}}),
     field_dial<&WalkerSettings::roll_rad, WalkerSettings>(
         {.path = "roll_rad", .unit = "rad", .hard = {0, 1}, .slider = {0, 0.8}}),
-    field_dial<&WalkerSettings::lean, WalkerSettings>(
-        {.path = "lean", .unit = "rad s2/m", .hard = {0, 0.2}, .slider = {0, 0.1}})};
+    field_dial<&WalkerSettings::lean_rad_s2_per_m, WalkerSettings>(
+        {.path = "lean_rad_s2_per_m", .unit = "rad s2/m", .hard = {0, 0.2}, .slider = {0, 0.1}})};
 
 constexpr double least_duty = 0.45;
 constexpr double least_duty_in_run = 0.28;

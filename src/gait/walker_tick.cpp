@@ -173,8 +173,8 @@ void WalkerTick::limit_command() noexcept {
 void WalkerTick::accelerate() noexcept {
     const Vector3 before = w_.velocity_;
     const Vector3 wanted = heading_.to_world({command_.left, 0, command_.ahead});
-    w_.velocity_ = toward(w_.velocity_, wanted, set_.most_acceleration * tick_s);
-    const double most_turn = set_.most_turn_acceleration * tick_s;
+    w_.velocity_ = toward(w_.velocity_, wanted, set_.most_acceleration_m_per_s2 * tick_s);
+    const double most_turn = set_.most_turn_acceleration_rad_per_s2 * tick_s;
     w_.turn_rate_ += std::clamp(command_.turn_rate - w_.turn_rate_, -most_turn, most_turn);
     acceleration_ = (w_.velocity_ - before) * (1 / tick_s);
 }
@@ -205,7 +205,8 @@ void WalkerTick::hold_back_for(std::size_t leg) noexcept {
     const double soon_s = flies_between() ? 0.05 * lim_.swing_time_scale_s
                                           : wait_of(leg) + 0.15 * lim_.swing_time_scale_s;
     const double in_time = room / soon_s;
-    const double allowed = std::max(math::sqrt(2 * set_.most_acceleration * room), in_time);
+    const double allowed =
+        std::max(math::sqrt(2 * set_.most_acceleration_m_per_s2 * room), in_time);
     const double excess = rate - allowed;
     if (excess <= 0) return;
     const double turning_share = std::clamp(by_turning / rate, 0.0, 1.0);
@@ -362,8 +363,8 @@ void WalkerTick::predict() noexcept {
     const double until_s = has_gait() ? 0 : longest_swing_left();
     for (std::size_t i = 1; i <= looks; ++i) {
         const Vector3 wanted = bodies_[i - 1].heading.to_world({command_.left, 0, command_.ahead});
-        velocity = toward(velocity, wanted, set_.most_acceleration * look_s);
-        const double most_turn = set_.most_turn_acceleration * look_s;
+        velocity = toward(velocity, wanted, set_.most_acceleration_m_per_s2 * look_s);
+        const double most_turn = set_.most_turn_acceleration_rad_per_s2 * look_s;
         turn += std::clamp(command_.turn_rate - turn, -most_turn, most_turn);
         place = place + velocity * look_s;
         yaw += turn * look_s;

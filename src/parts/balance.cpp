@@ -192,7 +192,7 @@ Vector3 Balance::toward(const Vector3& place, const Vector3& velocity) const noe
     const double near_m = walks_ ? 0.02 : 0.1;
     const double distance = math::sqrt(way.x * way.x + way.z * way.z);
     if (distance < near_m) return ahead;
-    const double closes = std::clamp(per_s * distance, slowest, settings_.most_speed);
+    const double closes = std::clamp(per_s * distance, slowest, settings_.most_speed_m_per_s);
     return ahead + Vector3{way.x, 0, way.z} * (closes / distance);
 }
 

@@ -272,9 +272,9 @@ void BalanceTick::aim_step(std::size_t side, const V& spot) noexcept {
     const GroundFrame then = ground_.frame(part, rest_s);
     step.spot = then.to_local({there.x, under.exists ? under.height : foot.position.y, there.z});
     const V spot_now = frame.to_world(step.spot);
-    const double yaw =
-        b_.yaw_ + std::clamp(shorter_turn_rad(b_.yaw_, in_.yaw_rad), -set_.most_turn_rate * rest_s,
-                             set_.most_turn_rate * rest_s);
+    const double yaw = b_.yaw_ + std::clamp(shorter_turn_rad(b_.yaw_, in_.yaw_rad),
+                                            -set_.most_turn_rate_rad_per_s * rest_s,
+                                            set_.most_turn_rate_rad_per_s * rest_s);
     step.turn =
         conjugate(then.rotation) * standing_turn(under.exists ? under.normal : V{0, 1, 0}, yaw);
     const double highest = highest_between(foot.position, spot_now, top);
@@ -305,10 +305,10 @@ void BalanceTick::steer_step(std::size_t side) noexcept {
     const V way = flat(landing.spot - b_.feet_[side].position);
     const double way_m = length_of(way);
     constexpr double missed = 0.03;
-    const double least_s = std::max(0.06, way_m / set_.foot_speed);
+    const double least_s = std::max(0.06, way_m / set_.foot_speed_m_per_s);
     if (landing.missed_m > missed && rest_s > least_s) step.land_s -= Balance::tick_s;
     // The peak speed of a step is about twice its mean; it may be a little more in need.
-    const double most_m = 2.5 * set_.foot_speed * rest_s;
+    const double most_m = 2.5 * set_.foot_speed_m_per_s * rest_s;
     aim_step(side, landing.spot - way * (1 - std::min(1.0, most_m / std::max(way_m, 1e-9))));
 }
 

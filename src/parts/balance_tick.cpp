@@ -305,14 +305,15 @@ void BalanceTick::step_parts() noexcept {
 void BalanceTick::turn_and_speed_up() noexcept {
     const V wanted = flat(in_.velocity);
     const double speed = flat_length(wanted);
-    const V allowed = speed > set_.most_speed ? wanted * (set_.most_speed / speed) : wanted;
+    const V allowed =
+        speed > set_.most_speed_m_per_s ? wanted * (set_.most_speed_m_per_s / speed) : wanted;
     const V change = allowed - b_.wanted_velocity_;
     const double most = walk_acceleration * Balance::tick_s;
     const double size = length_of(change);
     b_.wanted_velocity_ = size > most ? b_.wanted_velocity_ + change * (most / size) : allowed;
     if (b_.state_ != BalanceState::stands) return;
     const double off = shorter_turn_rad(b_.yaw_, in_.yaw_rad);
-    const double rate = set_.most_turn_rate * (b_.walks_ ? 1 : 0.3) * Balance::tick_s;
+    const double rate = set_.most_turn_rate_rad_per_s * (b_.walks_ ? 1 : 0.3) * Balance::tick_s;
     b_.yaw_ += std::clamp(off, -rate, rate);
     b_.yaw_ = wrapped_rad(b_.yaw_);
 }

@@ -31,7 +31,7 @@ double damping_at_end(double damping, double give, double h) {
 /// The row of a link's length, beyond the end of its range that is nearer.
 Row Connections::row_of_link(std::size_t index, std::span<const Body> bodies) const noexcept {
     const Connection& one = all_[index];
-    const double length = starts_[index][Connection::first_spring];
+    const double length = starts_[index].values[Connection::first_spring];
     Row row = one.row(bodies, one.frames(bodies), Connection::first_spring);
     const bool is_long = length - one.longest() >= one.shortest() - length;
     row.offset = is_long ? one.longest() : one.shortest();
@@ -49,7 +49,9 @@ void Connections::find_pull(std::size_t index, std::span<const Body> bodies) noe
     pull.count = 0;
     pull.share = 1;
     pull.explicit_n = {};
-    one.measure(bodies, starts_[index]);
+    pull.motor = {};
+    pull.aimed = {};
+    one.begin(bodies, starts_[index]);
     const bool moves = bodies[one.a()].moves() || bodies[one.b()].moves();
     if (!one.holds || !moves || one.stiffness() >= stiff_as_rock) return;
     if (one.is_link()) {
@@ -65,10 +67,14 @@ void Connections::find_pull(std::size_t index, std::span<const Body> bodies) noe
     pull.count = one.spring_count();
     if (pull.count == 0) return;
     const Connection::Frames at = one.frames(bodies);
+    const Vector3 aimed = one.aimed_rates(at);
+    const Vector3 motor = one.motor_rates(at);
+    pull.aimed = {aimed.x, aimed.y, aimed.z};
+    pull.motor = {motor.x, motor.y, motor.z};
     for (std::size_t k = 0; k < pull.count; ++k) {
         pull.rows[k] = one.row(bodies, at, Connection::first_spring + k);
-        pull.rows[k].at_start = starts_[index][Connection::first_spring + k];
-        pull.rates[k] = pull.rows[k].rate(bodies[one.a()], bodies[one.b()]);
+        pull.rows[k].at_start = starts_[index].values[Connection::first_spring + k];
+        pull.rates[k] = pull.rows[k].rate(bodies[one.a()], bodies[one.b()]) - pull.aimed[k];
     }
 }
 
@@ -112,7 +118,7 @@ void Connections::pull_at_start(std::size_t index, std::span<Body> bodies, doubl
         pull.at_end[k] = damping_at_end(damping, row.give(bodies[row.a], bodies[row.b]), h);
         *components[k] = -pull.share * stiffness_of(index) *
                              ((1 - ends_share) * row.at_start - ends_share * h * pull.rates[k]) -
-                         (1 - pull.at_end[k]) * damping * pull.rates[k];
+                         (1 - pull.at_end[k]) * damping * (pull.rates[k] - pull.motor[k]);
     }
     const double size = length_of(force);
     if (!one.is_link() && size > one.most()) force = force * (one.most() / size);
@@ -132,7 +138,7 @@ void Connections::add_held(std::size_t index, std::span<const Body> bodies) noex
     const Connection::Frames at = all_[index].frames(bodies);
     for (std::size_t k = 0; k < count; ++k) {
         Row row = all_[index].row(bodies, at, k);
-        row.at_start = starts_[index][k];
+        row.at_start = starts_[index].values[k];
         row.target = std::abs(row.at_start) > drift ? row.at_start : 0;
         add_row(row, index);
     }
@@ -142,9 +148,9 @@ void Connections::add_held(std::size_t index, std::span<const Body> bodies) noex
 void Connections::add_limits(std::size_t index, std::span<const Body> bodies) noexcept {
     constexpr double near = 0.6;
     for (std::size_t k = Connection::first_limit; k < Connection::first_spring; ++k) {
-        if (!all_[index].has_limit(k) || starts_[index][k] > near) continue;
+        if (!all_[index].has_limit(k) || starts_[index].values[k] > near) continue;
         Row row = all_[index].row(bodies, all_[index].frames(bodies), k);
-        row.at_start = starts_[index][k];
+        row.at_start = starts_[index].values[k];
         row.target = std::min(row.at_start, 0.0);
         add_row(row, index);
     }
@@ -169,18 +175,20 @@ void Connections::add_spring(std::size_t index, std::span<const Body> bodies, do
         const double firmness = at_end * stiffness_of(index) + damping / h;
         if (!(firmness > 0)) continue;
         row.softness = 1 / (h * firmness);
-        row.target = damping / (h * firmness) * row.at_start;
+        row.target = damping / (h * firmness) * (row.at_start + pull.motor[k] * h);
         add_row(row, index);
     }
 }
 
-void Connections::begin(std::span<Body> bodies, double h) noexcept {
+void Connections::begin(std::span<Body> bodies, double h, double remaining_s) noexcept {
     row_count_ = 0;
     energy_at_start_ = 0;
     std::fill(loads_.begin(), loads_.end(), 0.0);
     for (std::size_t i = 0; i < all_.size(); ++i) {
+        all_[i].aim_at(remaining_s + h);
         find_pull(i, bodies);
         add_loads(i, bodies);
+        all_[i].aim_at(remaining_s);
     }
     for (const std::uint32_t index : order_) {
         const Connection& one = all_[index];
@@ -246,7 +254,7 @@ void Connections::see_all(std::span<Body> bodies) noexcept {
         Row& row = rows_[i];
         if (row.owner != owner) {
             owner = row.owner;
-            all_[owner].measure(bodies, seen_[owner]);
+            all_[owner].measure(bodies, starts_[owner], seen_[owner]);
         }
         row.see(seen_[owner][row.component]);
     }
@@ -320,6 +328,12 @@ double Connections::largest_load() const noexcept {
     return loads_.empty() ? 0 : *std::max_element(loads_.begin(), loads_.end());
 }
 
+/// Of a component of a spring: what moves its wanted position does work.
+double Connections::wanted_rate(const Pull& pull, std::size_t component) noexcept {
+    const std::size_t k = component - Connection::first_spring;
+    return pull.aimed[k] + pull.motor[k];
+}
+
 double Connections::driven_work(std::span<const Body> bodies, double h) const noexcept {
     double work = 0;
     const auto add = [&](const Row& row, double impulse) {
@@ -331,12 +345,18 @@ double Connections::driven_work(std::span<const Body> bodies, double h) const no
             work -= impulse * (dot(row.direction, b.velocity) + dot(row.on_b, b.momentum));
     };
     for (std::size_t i = 0; i < row_count_; ++i) {
-        if (rows_[i].impulse != 0) add(rows_[i], rows_[i].impulse);
+        const Row& row = rows_[i];
+        if (row.impulse == 0) continue;
+        add(row, row.impulse);
+        if (row.component >= Connection::first_spring)
+            work += row.impulse * wanted_rate(pulls_[row.owner], row.component);
     }
     for (const Pull& pull : pulls_) {
         const std::array<double, 3> forces{pull.explicit_n.x, pull.explicit_n.y, pull.explicit_n.z};
-        for (std::size_t k = 0; k < pull.count; ++k)
+        for (std::size_t k = 0; k < pull.count; ++k) {
             add(pull.rows[k], forces[k] * h);
+            work += forces[k] * h * wanted_rate(pull, pull.rows[k].component);
+        }
     }
     return work;
 }
@@ -420,10 +440,10 @@ double Connections::energy(std::span<const Body> bodies) const noexcept {
             const double excess = one.link_excess(one.length(bodies));
             square = excess * excess;
         } else {
-            Connection::Values values{};
-            if (one.spring_count() > 0) one.measure(bodies, values);
+            Connection::SpringStart now;
+            if (one.spring_count() > 0) one.begin(bodies, now);
             for (std::size_t k = 0; k < one.spring_count(); ++k) {
-                const double way = values[Connection::first_spring + k];
+                const double way = now.values[Connection::first_spring + k];
                 square += way * way;
             }
         }

@@ -30,7 +30,7 @@ class Connections {
 
     /// As the substep begins: everything that is held is found, and springs and links pull as far
     /// as the substep can follow them.
-    void begin(std::span<Body> bodies, double h) noexcept;
+    void begin(std::span<Body> bodies, double h, double remaining_s) noexcept;
     /// What joints, limits, and the rest of springs and links do, once the bodies are where they
     /// would go without them. How far the worst of them is then from where it should be.
     [[nodiscard]] double solve(std::span<Body> bodies, double h) noexcept;
@@ -44,7 +44,7 @@ class Connections {
     [[nodiscard]] double energy_at_start() const noexcept { return energy_at_start_; }
     /// The largest k w of all springs and links on one body, as the substep began.
     [[nodiscard]] double largest_load() const noexcept;
-    /// What driven bodies did, by all of it, to the others.
+    /// What driven bodies, motors and moving targets did, by all of it, to the others.
     [[nodiscard]] double driven_work(std::span<const Body> bodies, double h) const noexcept;
 
     [[nodiscard]] std::span<Connection> all() noexcept { return all_; }
@@ -63,9 +63,12 @@ class Connections {
         std::array<Row, 3> rows{};
         std::array<double, 3> at_end{};  ///< part of the damper's force that is of the end
         std::array<double, 3> rates{};   ///< how fast each changes, as the substep begins
+        std::array<double, 3> motor{};   ///< what rate the damping draws it to
+        std::array<double, 3> aimed{};   ///< how fast the wanted position moves
     };
     void find_order();
     void reserve(std::span<const Body> bodies);
+    [[nodiscard]] static double wanted_rate(const Pull& pull, std::size_t component) noexcept;
     [[nodiscard]] double stiffness_of(std::size_t index) const noexcept;
     [[nodiscard]] double damping_of(std::size_t index) const noexcept;
     [[nodiscard]] Row row_of_link(std::size_t index, std::span<const Body> bodies) const noexcept;
@@ -90,7 +93,7 @@ class Connections {
     double spring_damping_ = 1;
     std::vector<std::uint32_t> order_;
     std::vector<Pull> pulls_;
-    std::vector<Connection::Values> starts_;
+    std::vector<Connection::SpringStart> starts_;
     std::vector<Connection::Values> seen_;
     std::vector<double> loads_;  ///< of springs and links on each body, over its mass
     std::vector<Row> rows_;

@@ -73,8 +73,51 @@ void Connection::set_spring(const JointSpring& spring) noexcept {
     stiffness_ = spring.stiffness;
     damping_ = spring.damping;
     most_ = spring.most;
-    wanted_ = spring.wanted;
-    wanted_turn_ = turned_by(spring.wanted_rad);
+    motor_rate_ = spring.wanted_rate;
+    own_wanted_ = spring.wanted;
+    own_turn_ = turned_by(spring.wanted_rad);
+    aim_at(0);
+}
+
+bool Connection::aim(const JointTarget& target, double dt) noexcept {
+    const Quaternion turn = normalized(target.wanted_turn);
+    const bool leaps = target.leaps || !is_aimed_;
+    aimed_per_s_ = {};
+    if (!leaps) {
+        const double way = target.wanted - aim_;
+        if (type_ == Type::ball) {
+            aimed_per_s_ = rotation_vector(conjugate(aim_turn_) * turn) * (1 / dt);
+        } else {
+            aimed_per_s_.x = (type_ == Type::hinge ? wrapped_rad(way) : way) / dt;
+        }
+    }
+    is_aimed_ = true;
+    aim_ = target.wanted;
+    aim_turn_ = turn;
+    aim_at(dt);
+    return leaps;
+}
+
+void Connection::aim_at(double remaining_s) noexcept {
+    wanted_ = is_aimed_ ? aim_ - aimed_per_s_.x * remaining_s : own_wanted_;
+    wanted_turn_ = is_aimed_ ? aim_turn_ * turned_by(aimed_per_s_ * -remaining_s) : own_turn_;
+}
+
+void Connection::aim_like(const Connection& other) noexcept {
+    is_aimed_ = other.is_aimed_;
+    aim_ = other.aim_;
+    aim_turn_ = other.aim_turn_;
+    aim_at(0);
+}
+
+Vector3 Connection::aimed_rates(const Frames& at) const noexcept {
+    if (type_ != Type::ball) return aimed_per_s_;
+    const Vector3 own = rotated(wanted_turn_, aimed_per_s_);
+    return at.axes_a.x * own.x + at.axes_a.y * own.y + at.axes_a.z * own.z;
+}
+
+Vector3 Connection::motor_rates(const Frames& at) const noexcept {
+    return type_ == Type::ball ? at.axes_a.x * motor_rate_ : Vector3{motor_rate_, 0, 0};
 }
 
 void Connection::hold_here(std::span<const Body> bodies) noexcept {
@@ -114,10 +157,10 @@ double Connection::twist(const Frames& at) noexcept {
 }
 
 /// About the world's axes: how b is turned beyond what its spring wants.
-Vector3 Connection::ball_offset(std::span<const Body> bodies) const noexcept {
+Quaternion Connection::turn_beyond(std::span<const Body> bodies) const noexcept {
     const Quaternion from = bodies[a_].rotation * frame_a_.rotation * wanted_turn_;
     const Quaternion to = bodies[b_].rotation * frame_b_.rotation;
-    return rotation_vector(to * conjugate(from));
+    return to * conjugate(from);
 }
 
 std::size_t Connection::held_count() const noexcept {
@@ -181,27 +224,51 @@ double Connection::gap(std::span<const Body> bodies) const noexcept {
     return length_of(way - at.axes_a.x * dot(way, at.axes_a.x));
 }
 
-void Connection::measure_spring(const Frames& at, std::span<const Body> bodies,
-                                Values& values) const noexcept {
+/// Of a link its length, of a slide how far it is from where it is wanted.
+double Connection::along(const Frames& at) const noexcept {
+    const Vector3 way = at.on_b - at.on_a;
+    return is_link_ ? length_of(way) : dot(way, at.axes_a.x) - wanted_;
+}
+
+void Connection::begin(std::span<const Body> bodies, SpringStart& start) const noexcept {
+    const Frames at = frames(bodies);
+    Values& values = start.values;
+    measure_held(at, values);
+    if (spring_count() == 0 && !is_link_) return;
     if (type_ == Type::ball) {
-        const Vector3 offset = ball_offset(bodies);
+        start.turn = turn_beyond(bodies);
+        const Vector3 offset = rotation_vector(start.turn);
         values[first_spring] = offset.x;
         values[first_spring + 1] = offset.y;
         values[first_spring + 2] = offset.z;
-    } else if (type_ == Type::slide) {
-        values[first_spring] = dot(at.on_b - at.on_a, at.axes_a.x) - wanted_;
-    } else {
+    } else if (type_ == Type::hinge) {
         values[first_spring] = wrapped_rad(angle_about_x(at) - wanted_);
+    } else {
+        values[first_spring] = along(at);
     }
 }
 
-void Connection::measure(std::span<const Body> bodies, Values& values) const noexcept {
+void Connection::measure(std::span<const Body> bodies, const SpringStart& start,
+                         Values& values) const noexcept {
     const Frames at = frames(bodies);
-    const Vector3 way = at.on_b - at.on_a;
-    if (is_link_) {
-        values[first_spring] = length_of(way);
-        return;
+    measure_held(at, values);
+    if (spring_count() == 0 && !is_link_) return;
+    if (type_ == Type::ball) {
+        const Vector3 turned = rotation_vector(turn_beyond(bodies) * conjugate(start.turn));
+        values[first_spring] = start.values[first_spring] + turned.x;
+        values[first_spring + 1] = start.values[first_spring + 1] + turned.y;
+        values[first_spring + 2] = start.values[first_spring + 2] + turned.z;
+    } else if (type_ == Type::hinge) {
+        const double before = start.values[first_spring];
+        values[first_spring] = before + wrapped_rad(angle_about_x(at) - wanted_ - before);
+    } else {
+        values[first_spring] = along(at);
     }
+}
+
+void Connection::measure_held(const Frames& at, Values& values) const noexcept {
+    if (is_link_) return;
+    const Vector3 way = at.on_b - at.on_a;
     values[0] = way.x;
     values[1] = way.y;
     values[2] = way.z;
@@ -227,7 +294,6 @@ void Connection::measure(std::span<const Body> bodies, Values& values) const noe
         values[first_limit + 3] = turned + most_twist_;
         values[first_limit + 4] = most_twist_ - turned;
     }
-    if (spring_count() > 0) measure_spring(at, bodies, values);
 }
 
 Row Connection::row(std::span<const Body> bodies, const Frames& at,

@@ -5,7 +5,7 @@
 #include <cstdint>
 #include <span>
 
-#include <hopcoil/parts/parts_structure.hpp>
+#include <hopcoil/parts/parts.hpp>
 
 #include "constraint_row.hpp"
 #include "parts_body.hpp"
@@ -30,8 +30,16 @@ class Connection {
     [[nodiscard]] std::uint32_t b() const noexcept { return b_; }
     [[nodiscard]] bool is_link() const noexcept { return is_link_; }
 
-    /// What each component's number is, with the bodies where they are.
-    void measure(std::span<const Body> bodies, Values& values) const noexcept;
+    /// Where a spring was as the substep began.
+    struct SpringStart {
+        Values values{};
+        Quaternion turn{};  ///< of a ball: how far b is turned beyond what is wanted
+    };
+    void begin(std::span<const Body> bodies, SpringStart& start) const noexcept;
+    /// What each component's number is, with the bodies where they are. Those of a turning spring
+    /// go on from where they were: past half a turn, and about whatever axis it turns on.
+    void measure(std::span<const Body> bodies, const SpringStart& start,
+                 Values& values) const noexcept;
     /// Both sides' spots and axes, with the bodies where they are.
     struct Frames {
         Vector3 on_a{};
@@ -40,6 +48,22 @@ class Connection {
         Axes axes_b{};
     };
     [[nodiscard]] Frames frames(std::span<const Body> bodies) const noexcept;
+    /// Where its spring wants it, as a step ends, and how that moves until then. Whether it is
+    /// elsewhere at once.
+    bool aim(const JointTarget& target, double dt) noexcept;
+    /// No target was given for this step.
+    void stay_aimed() noexcept { aimed_per_s_ = {}; }
+    /// So long before the end of the step.
+    void aim_at(double remaining_s) noexcept;
+    /// The same wanted position as another's, where that was given one.
+    void aim_like(const Connection& other) noexcept;
+    /// How fast the wanted position moves, and what rate the damping draws it to besides, in the
+    /// components of its spring.
+    [[nodiscard]] Vector3 aimed_rates(const Frames& at) const noexcept;
+    [[nodiscard]] Vector3 motor_rates(const Frames& at) const noexcept;
+    [[nodiscard]] bool moves_its_parts() const noexcept {
+        return aimed_per_s_ != Vector3{} || (motor_rate_ != 0 && damping_ > 0);
+    }
     /// The row of a component, with the bodies as the substep began.
     [[nodiscard]] Row row(std::span<const Body> bodies, const Frames& at,
                           std::size_t component) const noexcept;
@@ -68,18 +92,18 @@ class Connection {
 
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields(holds, frame_a_.position, frame_a_.rotation);
+        fields(holds, frame_a_.position, frame_a_.rotation, is_aimed_, aim_, aim_turn_);
     }
 
   private:
     enum class Type : std::uint8_t { hinge, ball, slide, fixed, link };
-    [[nodiscard]] Vector3 ball_offset(std::span<const Body> bodies) const noexcept;
+    [[nodiscard]] Quaternion turn_beyond(std::span<const Body> bodies) const noexcept;
+    [[nodiscard]] double along(const Frames& at) const noexcept;
+    void measure_held(const Frames& at, Values& values) const noexcept;
     static double angle_about_x(const Frames& at) noexcept;
     static Vector3 lean_axis(const Frames& at) noexcept;
     static double lean(const Frames& at) noexcept;
     static double twist(const Frames& at) noexcept;
-    void measure_spring(const Frames& at, std::span<const Body> bodies,
-                        Values& values) const noexcept;
 
     Type type_ = Type::hinge;
     bool is_link_ = false;
@@ -94,7 +118,14 @@ class Connection {
     double stiffness_ = 0;
     double damping_ = 0;
     double most_ = 1e9;
-    double wanted_ = 0;
+    double motor_rate_ = 0;
+    double own_wanted_ = 0;  ///< of its spring
+    Quaternion own_turn_{};
+    bool is_aimed_ = false;
+    double aim_ = 0;  ///< as the step ends
+    Quaternion aim_turn_{};
+    Vector3 aimed_per_s_{};  ///< of a ball about the axes of where it is aimed
+    double wanted_ = 0;      ///< now
     Quaternion wanted_turn_{};
     double shortest_ = 0;
     double longest_ = 0;

@@ -16,6 +16,7 @@ namespace hopcoil {
 namespace {
 
 using parts::Body;
+using parts::Connection;
 using parts::is_finite_vector;
 using parts::is_placement;
 
@@ -125,7 +126,13 @@ bool Parts::accepts(const PartsInputs& inputs, double dt) const noexcept {
                is_finite_vector(shape.angular_velocity) && shape.radius_m >= 0 &&
                shape.friction >= 0 && std::isfinite(shape.radius_m + shape.friction);
     };
+    const auto is_usable_target = [&](const JointTarget& target) {
+        return target.joint < structure_.joints.size() &&
+               structure_.joints[target.joint].type != PartJoint::Type::fixed &&
+               is_placement({{target.wanted, 0, 0}, target.wanted_turn});
+    };
     return std::all_of(inputs.driven.begin(), inputs.driven.end(), is_placement) &&
+           std::all_of(inputs.targets.begin(), inputs.targets.end(), is_usable_target) &&
            std::all_of(inputs.forces.begin(), inputs.forces.end(), is_usable_force) &&
            std::all_of(inputs.grabs.begin(), inputs.grabs.end(), is_usable_grab) &&
            std::all_of(inputs.shapes.begin(), inputs.shapes.end(), is_usable_shape);
@@ -142,6 +149,7 @@ StepStatus Parts::step(const PartsInputs& inputs, double dt) noexcept {
     const double h = dt / count;
     const bool leaps = works.drive(driven_, inputs.driven, dt, h);
     if (leaps) works.allow_energy();
+    works.aim(inputs.targets, dt);
     works.contacts.begin_step(works.bodies, dt);
     works.wake_touched(inputs);
     works.wake_where_ground_moves(inputs.ground);
@@ -219,8 +227,11 @@ void Parts::retune(const PartsStructure& structure, const PartsSettings& setting
         const Vector3 own_momentum = old.inverse_mass > 0 ? old.momentum : Vector3{};
         body.momentum = own_momentum;
     }
-    for (std::size_t i = 0; i < works_->connections.all().size(); ++i)
-        changed.works_->connections.all()[i].holds = works_->connections.all()[i].holds;
+    for (std::size_t i = 0; i < works_->connections.all().size(); ++i) {
+        Connection& one = changed.works_->connections.all()[i];
+        one.holds = works_->connections.all()[i].holds;
+        one.aim_like(works_->connections.all()[i]);
+    }
     changed.rejected_inputs_ = rejected_inputs_;
     changed.guarded_substeps_ = guarded_substeps_;
     changed.works_->allow_energy();
@@ -465,7 +476,7 @@ void visit(PartsWorks& works, Fields& fields) {
         fields(body.position, body.rotation, body.velocity, body.momentum, body.slow_s,
                body.is_asleep, body.island);
     }
-    for (parts::Connection& each : works.connections.all())
+    for (Connection& each : works.connections.all())
         fields(each);
     fields(works.contacts, works.allowed_j, works.last_work_j, works.scale_j);
 }
@@ -478,6 +489,8 @@ void Parts::visit_works(StateWriter& fields) {
 
 void Parts::visit_works(StateReader& fields) {
     visit(*works_, fields);
+    for (Connection& each : works_->connections.all())
+        each.aim_at(0);
     works_->impact_count = 0;
 }
 

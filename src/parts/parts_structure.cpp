@@ -98,6 +98,7 @@ void require_valid(const JointSpring& spring) {
     require_at_least_zero("damping", spring.damping);
     require_finite("wanted", spring.wanted);
     require_vector("wanted_rad", spring.wanted_rad);
+    require_finite("wanted_rate", spring.wanted_rate);
     require_at_least_zero("most", spring.most);
 }
 
@@ -113,6 +114,8 @@ std::span<const Dial<JointSpring>> JointSpring::dials() noexcept {
             Dial<JointSpring>{"damping", "", {0, unbounded}, {0.001, 1e3}, DialScale::logarithmic}),
         field_dial<&JointSpring::wanted>(
             Dial<JointSpring>{"wanted", "", {-unbounded, unbounded}, {-2, 2}}),
+        field_dial<&JointSpring::wanted_rate>(
+            Dial<JointSpring>{"wanted_rate", "", {-unbounded, unbounded}, {-10, 10}}),
         field_dial<&JointSpring::most>(
             Dial<JointSpring>{"most", "", {0, unbounded}, {0.1, 1e4}, DialScale::logarithmic}),
     };

@@ -195,6 +195,29 @@ void PartsWorks::set_driven(std::uint32_t body, bool is_driven) noexcept {
     allow_energy();
 }
 
+/// Where targets draw joints during the step; what they move does not sleep.
+void PartsWorks::aim(std::span<const JointTarget> targets, double dt) noexcept {
+    for (Connection& each : connections.all())
+        each.stay_aimed();
+    bool leaps = false;
+    for (const JointTarget& target : targets) {
+        Connection& joint = connections.all()[target.joint];
+        if (!joint.aim(target, dt)) continue;
+        wake_ends(joint);
+        leaps = true;
+    }
+    for (const Connection& each : connections.all()) {
+        if (each.moves_its_parts()) wake_ends(each);
+    }
+    // Drawn at once, its spring has other energy.
+    if (leaps) allow_energy();
+}
+
+void PartsWorks::wake_ends(const Connection& joint) noexcept {
+    wake(joint.a());
+    wake(joint.b());
+}
+
 bool PartsWorks::drive(std::span<const std::uint32_t> driven, std::span<const Placement> to,
                        double dt, double h) noexcept {
     bool leaps = false;
@@ -357,7 +380,7 @@ bool PartsWorks::try_substep(const PartsInputs& inputs, double h, double remaini
     for (Body& body : bodies)
         body.begin();
     contacts.find(bodies, inputs, h, remaining_s);
-    connections.begin(bodies, h);
+    connections.begin(bodies, h, remaining_s);
     apply_forces(inputs, h);
     move_on(h);
     contacts.apply_last(bodies, h);

@@ -25,6 +25,8 @@ struct PartsWorks {
     bool drive(std::span<const std::uint32_t> driven, std::span<const Placement> to, double dt,
                double h) noexcept;
     void carry(std::uint32_t driven, const Placement& to) noexcept;
+    void aim(std::span<const JointTarget> targets, double dt) noexcept;
+    void wake_ends(const parts::Connection& joint) noexcept;
     /// Not of what was made driven.
     [[nodiscard]] bool can_be_free(std::uint32_t body) const noexcept;
     /// Its velocity stays.

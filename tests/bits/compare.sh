@@ -11,20 +11,11 @@ trap 'rm -rf "$scratch"' EXIT
 expected=$(cat tests/bits/expected.txt)
 problems=0
 
-# The sources that the recorded run needs: the linker knows what it took from the library.
-c++ -std=c++20 -O1 -ffp-contract=off -DHOPCOIL_SAME_BITS -Iinclude -isystem /usr/include/eigen3 \
-    tests/bits/record.cpp "$archive" -Wl,-Map="$scratch/map" -o "$scratch/record"
-sources=(tests/bits/record.cpp)
-merged=$(dirname "$archive")/CMakeFiles/hopcoil_core.dir/Unity
-while read -r name; do
-    # Some are compiled several at a time: half the work.
-    if [[ -f $merged/$name ]]; then
-        sources+=("$merged/$name")
-    else
-        sources+=(src/*/"$name")
-    fi
-done < <(grep -oE "$(basename "$archive")\([^)]*\.c(pp|xx)" "$scratch/map" | sed 's/.*(//' | sort -u)
-((${#sources[@]} > 20)) || { echo "found only ${#sources[@]} sources in $archive"; exit 1; }
+# What depends on the instructions there are: the mathematics that everything uses, and all loops
+# that become vectors. The rest comes from the library.
+mapfile -t loops < <(grep -rlE 'HOPCOIL_SIDE_BY_SIDE|HOPCOIL_UNROLLED' src --include='*.cpp')
+sources=(tests/bits/record.cpp src/base/*.cpp src/spring/*.cpp "${loops[@]}")
+((${#sources[@]} > 20)) || { echo "found only ${#sources[@]} sources"; exit 1; }
 
 # hash_of COMPILER FLAGS...: each source by itself, on every core.
 hash_of() {
@@ -38,7 +29,8 @@ hash_of() {
             "$@" -c "$source" -o "$folder/$(echo "$source" | tr / _).o"' \
             sh "$folder" {} "$compiler" -std=c++20 "$@" -Iinclude -isystem /usr/include/eigen3 \
             -DHOPCOIL_SAME_BITS
-    "$compiler" "$folder"/*.o -o "$folder/record"
+    # Ours come before the same of the library.
+    "$compiler" "$folder"/*.o "$archive" -Wl,-z,muldefs -o "$folder/record"
     "$folder/record"
 }
 

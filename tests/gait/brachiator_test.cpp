@@ -472,7 +472,7 @@ TEST_CASE("leaps from hold to hold cross what hands cannot; what is out of reach
     std::vector<Vector3> row = even_row(1, 4);
     for (const double z : {5.0, 5.6, 6.4})
         row.push_back({0, 3.9, z});
-    Brachiator rigger{{.most_leap_speed = 7}, row};
+    Brachiator rigger{{.most_leap_speed_m_per_s = 7}, row};
     LeapWatch watch{rigger};
     REQUIRE(rigger.leap_to_hold(4, 3));
     for (int i = 0; i < 240 * 14; ++i) {

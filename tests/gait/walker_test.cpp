@@ -139,7 +139,7 @@ struct Worst {
 /// Within what it is rated for, or as hard as a game may ask: 3 m/s in any direction, 6 m/s^2.
 Worst walked(std::size_t legs, Place place, unsigned seed, bool hard = false) {
     WalkerSettings settings = walker_with(legs, leg_of(legs));
-    if (hard) settings.most_acceleration = 6;
+    if (hard) settings.most_acceleration_m_per_s2 = 6;
     const double l = settings.leg_length_m;
     const Drive drive{seed, hard ? 3.0 : std::min(3.0, limits_of(settings).most_speed_ahead)};
     Walker walker{settings, place.terrain, {0.3, 1, 0.3}};
@@ -246,7 +246,7 @@ TEST_CASE("it gets where it is told, at the speed it is told", "[walker]") {
         const double speed = 0.8 * walker.limits().most_speed_ahead;
         for (int i = 0; i < 600; ++i)
             walker.step({.ahead = speed}, ground, 1.0 / 60);
-        const double lost_s = speed / walker.settings().most_acceleration;
+        const double lost_s = speed / walker.settings().most_acceleration_m_per_s2;
         CHECK(walker.position().z == Approx(speed * (10 - 0.5 * lost_s)).epsilon(0.02));
         CHECK(std::abs(walker.position().x) < 0.05);
         // Asked for too much it does what its legs can do.
@@ -423,7 +423,7 @@ TEST_CASE("an easy walk has gentle feet, and a landing is where it was wanted", 
     double worst_miss = 0;
     for (unsigned seed = 1; seed < 9; ++seed) {
         WalkerSettings settings = walker_with(2, 0.95);
-        settings.most_acceleration = 2;
+        settings.most_acceleration_m_per_s2 = 2;
         Walker walker{settings, ground, {}};
         Random random{seed};
         WalkCommand command;
@@ -530,7 +530,7 @@ TEST_CASE("the body passes over its feet, also where it turns back while they ar
     std::vector<double> misses;
     for (unsigned seed = 1; seed <= 12; ++seed) {
         WalkerSettings settings = walker_with(2, 0.95);
-        settings.most_acceleration = 6;
+        settings.most_acceleration_m_per_s2 = 6;
         const double top = limits_of(settings).most_speed_ahead;
         Walker walker{settings, ground, {}};
         Random random{seed};
@@ -670,7 +670,7 @@ TEST_CASE("knees of two legs do not leap where they stride out", "[walker]") {
         double nearly_straight = 0;
         for (unsigned seed = 0; seed < 6; ++seed) {
             WalkerSettings settings = walker_with(2, 0.95);
-            settings.most_acceleration = 6 * part;
+            settings.most_acceleration_m_per_s2 = 6 * part;
             const double fastest = part * limits_of(settings).most_speed_ahead;
             Walker walker{settings, ground, {}};
             const Drive drive{seed, fastest};

@@ -259,15 +259,14 @@ TEST_CASE("nothing but gravity, the ground and what strikes it moves its centre 
             const double x = numbers.between(-60, 60);
             const double z = numbers.between(-60, 60);
             const PartForce wind{.part = 1, .newtons = {x, 0, z}};
-            const Vector3 before = body.carried_velocity();
+            const Vector3 before = body.trunk_velocity();
             body.step(
                 {.velocity = {0, 0, i < 1200 ? 0.8 : 0.0}, .ground = &ground, .forces = {&wind, 1}},
                 Balance::tick_s);
             if (body.state() != BalanceState::stands) break;
             const Vector3& force = body.ground_force();
             const Vector3 given = force + wind.newtons + Vector3{0, -9.80665 * mass_kg, 0};
-            const Vector3 changed =
-                (body.carried_velocity() - before) * (mass_kg / Balance::tick_s);
+            const Vector3 changed = (body.trunk_velocity() - before) * (mass_kg / Balance::tick_s);
             off = std::max(off, norm(changed - given));
             least_up = std::min(least_up, force.y);
             over_cone = std::max(over_cone, std::hypot(force.x, force.z) - 0.8 * force.y);
@@ -737,9 +736,9 @@ TEST_CASE("falling, lying and rising keep pose and velocity, and happen when tol
         body.step({.ground = &ground, .pose = pose}, one_frame);
     }
     CHECK(norm(body.placements()[1].position - pose[1].position) < 5e-3);
-    CHECK_THAT(body.carried_velocity().z, Catch::Matchers::WithinAbs(0.5, 1e-3));
+    CHECK_THAT(body.trunk_velocity().z, Catch::Matchers::WithinAbs(0.5, 1e-3));
     change(BalanceState::stands);
-    CHECK_THAT(body.carried_velocity().z, Catch::Matchers::WithinAbs(0.5, 0.03));
+    CHECK_THAT(body.trunk_velocity().z, Catch::Matchers::WithinAbs(0.5, 0.03));
     for (int frame = 0; frame < 180; ++frame)
         body.step({.ground = &ground}, one_frame);
     CHECK(body.log().falls == 0);

@@ -272,7 +272,7 @@ TEST_CASE("a lasting force stretches a spring by force over stiffness, until it 
     }
 }
 
-TEST_CASE("cloth hangs over the edge of a step and along its side, not in it", "[net]") {
+TEST_CASE("cloth hangs over the edge of a step and along its side, not in it", "[net][long]") {
     const auto as_triangles = GENERATE(false, true);
     for (const NetMethod method : all_methods) {
         if (as_triangles && method != NetMethod::forces) continue;  // the ground is asked alike

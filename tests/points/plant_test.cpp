@@ -164,7 +164,7 @@ TEST_CASE("the modes are those of the whole coupled tree", "[plant]") {
               Approx(reference.ratios[static_cast<Eigen::Index>(k)]).epsilon(1e-3));
 }
 
-TEST_CASE("tips go where a fine simulation of all rods has them", "[plant]") {
+TEST_CASE("tips go where a fine simulation of all rods has them", "[plant][long]") {
     const PlantSettings settings{.frequency_hz = 1.2};
     const Shared tree = small_tree();
     SECTION("in gusts") {
@@ -289,7 +289,8 @@ TEST_CASE("without wind every step takes energy, and the end is rest", "[plant]"
     CHECK_FALSE(plant.still());
 }
 
-TEST_CASE("however a base is thrown about, a plant stays in one piece and calms down", "[plant]") {
+TEST_CASE("however a base is thrown about, a plant stays in one piece and calms down",
+          "[plant][long]") {
     for (std::uint64_t seed = 1; seed <= 12; ++seed) {
         RandomNumbers random{seed};
         const Shared tree = grown({.levels = 3, .children = 3, .pieces = 2}, seed);

@@ -64,7 +64,7 @@ TEST_CASE("a scene's rigger goes along his holds, is followed, and reported on",
     const double end = coarse.column(*coarse.find_column("rigger.position_m.z")).back();
     CHECK(end == Approx(last("rigger.position_m.z")).margin(1e-6));
     Scene other = scene;
-    CHECK(set_matching(other, "rigger.most_speed", 0.6) == 1);
+    CHECK(set_matching(other, "rigger.most_speed_m_per_s", 0.6) == 1);
     Take held;
     run(other, held);
     CHECK(held.column(*held.find_column("rigger.position_m.z")).back() < 5);

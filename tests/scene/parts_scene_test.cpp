@@ -152,6 +152,76 @@ blows = [{ at_s = 0.25, part = "box", newton_seconds = [0, 6, 0] }]
                       Contains("mass_kg"));
 }
 
+TEST_CASE("joints follow targets, at any frame rate, and motors turn", "[scene][parts]") {
+    const std::string davit = R"(
+duration_s = 3
+[target.told]
+angle = true
+moves = [{ at_s = 0.5, ramp_to_deg = 40, over_s = 0.3 }, { at_s = 1.5, jump_to_deg = -30 }]
+[target.reach]
+start_m = 0
+moves = [{ at_s = 1, ramp_to_m = 0.5, over_s = 1 }]
+[target.look]
+rotation = true
+moves = [{ at_s = 0.2, ramp_to_deg = [0, 60, 0], over_s = 0.5 }]
+[parts.davit]
+gravity_m_per_s2 = 0
+groups = [{ name = "firm", stiffness = 800, damping = 60 }, { name = "motor", damping = 5, wanted_rate = 2 }]
+parts = [
+  { name = "arm" },
+  { name = "hook", at_m = [0.5, 0, 0] },
+  { name = "eye", at_m = [0, 1, 0] },
+  { name = "drum", at_m = [0, 2, 0], type = "sphere" },
+]
+joints = [
+  { b = "arm", group = "firm", target = "told" },
+  { a = "arm", b = "hook", type = "slide", axis = [1, 0, 0], group = "firm", target = "reach" },
+  { b = "eye", at_m = [0, 1, 0], type = "ball", axis = [1, 0, 0], group = "firm", target = "look" },
+  { b = "drum", at_m = [0, 2, 0], group = "motor" },
+]
+)";
+    std::vector<std::vector<double>> ends;
+    for (const char* rate : {"rate_hz = 24\n", "rate_hz = 60\n", "rate_hz = 144\n"}) {
+        const Take take = take_of(scene_from(rate + davit));
+        const std::vector<double> arm = column(take, "davit.world-arm.turned_rad", 0);
+        const std::vector<double> hook = column(take, "davit.arm-hook.moved_m", 0);
+        const auto row = [&](double t) {
+            return static_cast<std::size_t>(
+                std::lround(t * (static_cast<double>(arm.size()) - 1) / 3));
+        };
+        CHECK(arm[row(1.25)] == Approx(0.698).margin(0.01));
+        CHECK(arm.back() == Approx(-0.524).margin(0.005));
+        CHECK(hook[row(1.5)] == Approx(0.25).margin(0.01));
+        CHECK(hook.back() == Approx(0.5).margin(0.005));
+        // About +Y by 60 degrees: half of that in y.
+        CHECK(column(take, "davit.eye.facing.value", 2).back() == Approx(0.5).margin(0.005));
+        CHECK(column(take, "davit.drum.facing.velocity_rad_per_s", 2).back() ==
+              Approx(2).margin(1e-6));
+        ends.push_back({arm[row(0.75)], arm[row(1.75)], hook[row(1.25)]});
+    }
+    for (std::size_t i = 0; i < ends[0].size(); ++i) {
+        CHECK(ends[0][i] == Approx(ends[1][i]).margin(1e-4));
+        CHECK(ends[2][i] == Approx(ends[1][i]).margin(1e-4));
+    }
+
+    Scene scene = scene_from(davit);
+    REQUIRE(set_matching(scene, "davit.motor.wanted_rate", -4) == 1);
+    CHECK(column(take_of(scene), "davit.drum.facing.velocity_rad_per_s", 2).back() ==
+          Approx(-4).margin(1e-6));
+    const auto refused = [&](const std::string& from, const std::string& to,
+                             const std::string& message) {
+        std::string text = davit;
+        text.replace(text.find(from), from.size(), to);
+        CHECK_THROWS_WITH(scene_from(text), Contains(message));
+    };
+    refused("\"told\" }", "\"reach\" }", "target: expected an angle, for a hinge");
+    refused("\"reach\" }", "\"told\" }", "target: expected a number in metres, for a slide");
+    refused("\"look\" }", "\"told\" }", "target: expected a rotation, for a ball");
+    refused("group = \"firm\", target = \"told\"", "target = \"told\"",
+            "expected a key 'group' as well");
+    refused("type = \"slide\"", "type = \"fixed\"", "a fixed joint does not move");
+}
+
 TEST_CASE("a baked stack has few keys a part, and what came in beside it, hidden", "[parts]") {
     const Scene scene = scene_from(stack);
     const Take take = take_of(scene);

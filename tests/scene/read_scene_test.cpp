@@ -112,12 +112,12 @@ TEST_CASE("what is wrong in a scene is named with place, key, expectation and ne
         {std::string("a = \"\0\"", 8), "test.toml:1:"},
         {"titel = \"x\"\n" + both, "test.toml:1:1: titel: unknown key; expected title,"},
         {"titel = \"x\"\n" + both, "did you mean 'title'?"},
-        {"title = 3\n" + both, "title: expected a text in quotes, found the whole number 3"},
+        {"title = 3\n" + both, "title: expected a string in quotes, found the whole number 3"},
         {"duration_s = nan\n" + both, "duration_s: expected a finite number, found nan"},
         {"duration_s = 0\n" + both, "test.toml:1:1: duration_s: expected a finite number above 0"},
         {"duration_s = 1e300\n" + both, "duration_s: expected at most 1"},
         {"rate_hz = -60\n" + both, "rate_hz: expected a finite number above 0, found -60"},
-        {"rate_hz = \"60\"\n" + both, "rate_hz: expected a number, found the text '60'"},
+        {"rate_hz = \"60\"\n" + both, "rate_hz: expected a number, found the string '60'"},
         {"target = 3\n" + good_follower, "target: expected a table, found the whole number 3"},
         {"[target]\nhook = 3\n" + good_follower, "target.hook: expected a table"},
         {"[target.\"a b\"]\nmoves = []\n" + both, "expected a name of letters, digits"},
@@ -475,7 +475,7 @@ spin_deg_per_s = 360
     CHECK_THAT(complaint("[particles.p]\nspread_deg = 20\nspread_rad = 0.3\n"),
                Contains("spread_deg: it is given twice, in different units"));
     CHECK_THAT(complaint("[particles.p]\nspread_deg = \"wide\"\n"),
-               Contains("b.toml:2:1: particles.p.spread_deg: expected a number, found the text"));
+               Contains("b.toml:2:1: particles.p.spread_deg: expected a number, found the string"));
     CHECK_THAT(complaint("[particles.p]\nspraed_deg = 20\n"),
                Contains("did you mean 'spread_deg'"));
 }

@@ -94,8 +94,8 @@ class Balance {
     /// Of the whole body, as it is shown.
     [[nodiscard]] Vector3 centre_of_mass() const noexcept;
     [[nodiscard]] Vector3 velocity() const noexcept;
-    /// Of what its legs carry, as long as it is on them.
-    [[nodiscard]] const Vector3& carried_velocity() const noexcept { return velocity_; }
+    /// Of all but its legs, as long as they carry it.
+    [[nodiscard]] const Vector3& trunk_velocity() const noexcept { return velocity_; }
     /// Where it would have to put its weight to stop.
     [[nodiscard]] const Vector3& capture_point() const noexcept { return capture_; }
     /// Where the ground pushes it.

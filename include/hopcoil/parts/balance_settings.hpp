@@ -71,21 +71,21 @@ struct BalanceSettings {
     /// The most torque that holds it from outside, in units of m g h (its weight times the height
     /// of its centre of mass); 0: feet alone keep it. At most 0.2.
     double help = 0.0;
-    double rise_help = 0.15;       ///< the same while it gets up; at most 0.5
-    double stance_width_m = 0.22;  ///< between its feet, standing
-    double step_time_s = 0.26;     ///< of a step that catches it
-    double walk_step_s = 0.44;     ///< of one when it walks
-    double reaction_s = 0.15;      ///< from losing its balance to a step
-    double foot_speed = 4.0;       ///< the quickest step, m/s
-    double step_reach = 0.5;       ///< how far from its hips it steps, in leg lengths
-    double lift_m = 0.06;          ///< of a step, over the ground between
-    double most_speed = 1.3;       ///< walking, m/s
-    double most_turn_rate = 2.5;   ///< rad/s
-    double fall_tilt_rad = 1.05;   ///< tilted by more than this it lets itself fall
-    double fall_lean_rad = 0.7;    ///< or further than this off its feet
-    double lies_s = 0.6;           ///< for how long it lies before it gets up; below 0: until told
-    double rise_s = 1.3;           ///< how long it takes to get up
-    std::size_t substeps = 12;     ///< of its parts, in every 1/60 s
+    double rise_help = 0.15;                ///< the same while it gets up; at most 0.5
+    double stance_width_m = 0.22;           ///< between its feet, standing
+    double step_time_s = 0.26;              ///< of a step that catches it
+    double walk_step_s = 0.44;              ///< of one when it walks
+    double reaction_s = 0.15;               ///< from losing its balance to a step
+    double foot_speed_m_per_s = 4.0;        ///< the quickest step, m/s
+    double step_reach = 0.5;                ///< how far from its hips it steps, in leg lengths
+    double lift_m = 0.06;                   ///< of a step, over the ground between
+    double most_speed_m_per_s = 1.3;        ///< walking, m/s
+    double most_turn_rate_rad_per_s = 2.5;  ///< rad/s
+    double fall_tilt_rad = 1.05;            ///< tilted by more than this it lets itself fall
+    double fall_lean_rad = 0.7;             ///< or further than this off its feet
+    double lies_s = 0.6;        ///< for how long it lies before it gets up; below 0: until told
+    double rise_s = 1.3;        ///< how long it takes to get up
+    std::size_t substeps = 12;  ///< of its parts, in every 1/60 s
 
     static constexpr std::size_t dial_count = 22;
     [[nodiscard]] static std::span<const Dial<BalanceSettings>> dials() noexcept;

@@ -36,6 +36,18 @@ struct PartGrab {
     double most_force_n = 200.0;
 };
 
+/// Where a joint's spring is to draw it, as a step ends.
+///
+/// Model   the wanted position goes there evenly from where the last step left it, and the spring's
+///         damping acts on the difference of the two velocities: a joint that its target carries
+///         along lags only by what its load costs.
+struct JointTarget {
+    std::uint32_t joint = 0;
+    double wanted = 0.0;       ///< hinge: rad, going the shorter way; slide: m
+    Quaternion wanted_turn{};  ///< ball: from the joint's frame on `a` to the one on `b`
+    bool leaps = false;        ///< it is there at once: the damping is of the joint alone
+};
+
 /// What jointed parts are given for a step; all of it no longer than the step.
 struct PartsInputs {
     /// Where the driven parts are at the end of the step, in the order of `Parts::driven()`. They
@@ -45,6 +57,9 @@ struct PartsInputs {
     std::span<const ContactShape> shapes{};  ///< at the end of the step; at most 64
     std::span<const PartForce> forces{};
     std::span<const PartGrab> grabs{};
+    /// Instead of what their springs want, from now on; joints that are left out keep what they
+    /// had. Neither fixed joints nor links.
+    std::span<const JointTarget> targets{};
     const Ground* ground = nullptr;
 };
 
@@ -177,7 +192,7 @@ class Parts {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("parts 2");
+        fields.begins("parts 3");
         fields.count(size());
         fields.count(structure_.joints.size());
         fields.count(structure_.links.size());

@@ -37,15 +37,22 @@ struct Part {
 inline constexpr std::uint32_t no_part = std::numeric_limits<std::uint32_t>::max();
 
 /// An angular spring (of a slide: along it) toward a wanted position, as strong as it is allowed.
+/// PartsInputs::targets moves that position.
+///
+///     JointSpring motor{.damping = 20, .wanted_rate = 5, .most = 40};
+///
+/// Model   torque = stiffness (wanted - x) + damping (wanted_rate - x'), no larger than `most`.
+///         Without stiffness it is a motor.
 struct JointSpring {
-    double stiffness = 0.0;  ///< N m/rad; of a slide N/m
-    double damping = 0.0;    ///< N m s/rad; of a slide N s/m
-    double wanted = 0.0;     ///< hinge: rad; slide: m
-    Vector3 wanted_rad{};    ///< ball: an axis times an angle, in the joint's frame on `a`
-    double most = 1e9;       ///< N m; of a slide N
+    double stiffness = 0.0;    ///< N m/rad; of a slide N/m
+    double damping = 0.0;      ///< N m s/rad; of a slide N s/m
+    double wanted = 0.0;       ///< hinge: rad; slide: m
+    Vector3 wanted_rad{};      ///< ball: an axis times an angle, in the joint's frame on `a`
+    double wanted_rate = 0.0;  ///< hinge: rad/s; slide: m/s; ball: rad/s about the X axis of `a`
+    double most = 1e9;         ///< N m; of a slide N
 
     friend bool operator==(const JointSpring&, const JointSpring&) = default;
-    static constexpr std::size_t dial_count = 4;
+    static constexpr std::size_t dial_count = 5;
     [[nodiscard]] static std::span<const Dial<JointSpring>> dials() noexcept;
 };
 

@@ -220,9 +220,10 @@ std::vector<SystemReport> BalanceSpec::report(const ReportInput& input) const {
     const auto of = [&](const Take& take, balance_signal::Index signal) {
         return signal_of(take, name, signal);
     };
-    const std::vector<double> states = of(input.fine, state);
-    const std::vector<double> helps = of(input.fine, help);
-    const std::vector<double> tilts = of(input.fine, tilt);
+    // A body does not fall the same way at two rates: the figures are of the motion that is shown.
+    const std::vector<double> states = of(input.take, state);
+    const std::vector<double> helps = of(input.take, help);
+    const std::vector<double> tilts = of(input.take, tilt);
     double helped = 0;
     double standing = 0;
     double most = 0;
@@ -235,9 +236,9 @@ std::vector<SystemReport> BalanceSpec::report(const ReportInput& input) const {
         tilted = std::max(tilted, tilts[i]);
     }
     report.figures = {
-        {"falls", "falls", "", of(input.fine, falls).back()},
-        {"steps", "steps", "", of(input.fine, steps).back()},
-        {"catches", "steps that caught it", "", of(input.fine, catches).back()},
+        {"falls", "falls", "", of(input.take, falls).back()},
+        {"steps", "steps", "", of(input.take, steps).back()},
+        {"catches", "steps that caught it", "", of(input.take, catches).back()},
         {"standing_percent", "time on its feet", "%", 100 * share_of(states, BalanceState::stands)},
         {"most_tilt_deg", "highest tilt on its feet", "deg", tilted * 180 / math::pi},
         {"most_help", "most help while it stands", "m g h", most},

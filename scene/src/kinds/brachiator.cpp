@@ -113,7 +113,7 @@ class RunningBrachiator final : public RunningSystem {
         if (body_.log().leaps_refused > 0) {
             all.push_back(fmt::format(
                 "{}: {} of its leaps {} out of reach from where it stood or hung, and not made; "
-                "raise most_leap_speed, or bring the place nearer",
+                "raise most_leap_speed_m_per_s, or bring the place nearer",
                 name, body_.log().leaps_refused, body_.log().leaps_refused == 1 ? "was" : "were"));
         }
         const std::size_t last = body_.holds().size() - 1;
@@ -177,7 +177,7 @@ class BrachiatorSpec final : public SystemSpec {
         if (port > 0) return "";
         return fmt::format("arms of {:.3g} m, along {} holds, up to {:.3g} m/s",
                            parts_.settings.arm_length_m, parts_.holds.size(),
-                           parts_.settings.most_speed);
+                           parts_.settings.most_speed_m_per_s);
     }
     [[nodiscard]] std::vector<Port> outputs() const override {
         const auto points = [](const char* name, std::size_t count) {

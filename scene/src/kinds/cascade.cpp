@@ -103,12 +103,16 @@ SystemKind cascade_kind() {
     using enum KeyType;
     return {"cascade",
             {{"cascade", "`[cascade.NAME]`", "Followers behind followers.",
-              joined(mover_keys(true),
-                     {{"links", tables, "from the target on", "required", {}, {"link"}}})},
+              joined(mover_keys(true), {{"links",
+                                         tables,
+                                         "its followers, each following the one before",
+                                         "required",
+                                         {},
+                                         {"link"}}})},
              {"link",
               "A link of a cascade",
               "",
-              {{"name", text, "its own", "required"}, tuning_key()}}},
+              {{"name", text, "its name", "required"}, tuning_key()}}},
             {},
             read_cascade};
 }

@@ -129,19 +129,23 @@ SystemKind curve_kind() {
     using enum KeyType;
     return {"curve",
             {{"curve", "`[curve.NAME]`",
-              "Along a given curve whenever its target moves: give it jumps, not ramps.",
+              "Moves along a given curve whenever its target moves. For targets that jump, not for "
+              "ones that move all the time.",
               joined(mover_keys(false),
-                     {dial_key({"duration_s", number, "how long a move takes", "0.5"}),
-                      {"family", choice, "the shape of its ease", "`sine`", ease_family_names()},
+                     {dial_key({"duration_s", number, "duration of a move", "0.5"}),
+                      {"family", choice, "shape of the ease", "`sine`", ease_family_names()},
                       {"way", choice, "which end is eased", "`in_out`", ease_way_names()},
-                      {"parameter", number, "the family's own", "the family's own"},
+                      {"parameter", number,
+                       "exponent of `power`, doublings of `exponential`, percent backward of "
+                       "`past_and_back`, number of bounces or swings",
+                       "the family's own"},
                       {"keys", trajectory,
-                       "or: keys [time, part of the way] that a smooth curve goes through, from 0 "
-                       "to 1; its times are stretched to `duration_s`",
+                       "instead of an ease: points [time, part of the way from 0 to 1] of a smooth "
+                       "curve; times are scaled to `duration_s`",
                        "an ease"},
-                      {"csv", text, "or: a file of keys that go from 0 to 1", "an ease"},
-                      {"column", text, "its column of values", "required with `csv`"},
-                      {"time_column", text, "its column of times", "`time_s`"}})}},
+                      {"csv", text, "instead of an ease: CSV file of such points", "an ease"},
+                      {"column", text, "name of its column of values", "required with `csv`"},
+                      {"time_column", text, "name of its column of times", "`time_s`"}})}},
             {},
             read_curve};
 }

@@ -258,35 +258,38 @@ std::vector<std::string> scheme_names() {
 
 SystemKind follower_kind() {
     using enum KeyType;
-    return {"follower",
-            {{"follower", "`[follower.NAME]`",
-              "A spring and a damper, solved exactly unless a scheme is named.",
-              joined(mover_keys(true),
-                     {tuning_key(),
-                      {"size", flag,
-                       "`true`: it is a size, above 0, and followed in its logarithm: doubling "
-                       "feels as halving does",
-                       "`false`"},
-                      {"low", place, "kept no lower, without a kink; with `high`", "none"},
-                      {"high", place, "kept no higher", "none"},
-                      {"margin", number, "part of that range that is bent at either end, 0 to 0.5",
-                       "0.1"},
-                      {"scheme", choice, "stepped by it, once a frame ([which?](timestep.md))",
-                       "exact", scheme_names()},
-                      {"guard",
-                       choice,
-                       "what to do about a step too large for the scheme",
-                       "`substep`",
-                       {"none", "exact", "substep", "soften", "refuse"}},
-                      {"most_substeps", whole_number, "in one frame", "32"}})},
-             {"kick",
-              "A kick",
-              "",
-              {{"at_s", number, "when", "required"},
-               {"velocity", speed, "added to its own (of a coast: the velocity of the throw)",
-                "required"}}}},
-            {},
-            read_follower};
+    return {
+        "follower",
+        {{"follower", "`[follower.NAME]`",
+          "A spring and a damper, solved exactly unless a scheme is named.",
+          joined(
+              mover_keys(true),
+              {tuning_key(),
+               {"size", flag,
+                "`true`: a size, above 0, which is followed in its logarithm, so that doubling "
+                "feels like halving",
+                "`false`"},
+               {"low", place, "soft lower bound; `high` is needed as well", "none"},
+               {"high", place, "soft upper bound", "none"},
+               {"margin", number,
+                "part of the range at either end in which values are compressed smoothly, 0 to 0.5",
+                "0.1"},
+               {"scheme", choice, "integration scheme, one step per frame ([which?](timestep.md))",
+                "exact", scheme_names()},
+               {"guard",
+                choice,
+                "what happens when the step is too large for the scheme",
+                "`substep`",
+                {"none", "exact", "substep", "soften", "refuse"}},
+               {"most_substeps", whole_number, "most substeps in one frame", "32"}})},
+         {"kick",
+          "A kick",
+          "",
+          {{"at_s", number, "time at which it happens", "required"},
+           {"velocity", speed, "added to its velocity (of a coast: velocity of the throw)",
+            "required"}}}},
+        {},
+        read_follower};
 }
 
 }  // namespace hopcoil::scene

@@ -71,11 +71,17 @@ SystemKind glide_kind() {
     using enum KeyType;
     return {"glide",
             {{"glide", "`[glide.NAME]`",
-              "Half of the gap again and again. It has no velocity of its own.",
+              "First order: the distance to the target halves in every half-life. It has no "
+              "velocity of its own.",
               joined(mover_keys(false),
-                     {dial_key({"half_life_s", number, "until half of the gap is left", "0.1"}),
-                      {"fraction", number, "or: this part of the gap each frame", "by half-life"},
-                      {"at_rate_hz", number, "at so many frames per second", "by half-life"}})}},
+                     {dial_key({"half_life_s", number,
+                                "time in which the distance to the target halves", "0.1"}),
+                      {"fraction", number,
+                       "instead of the half-life: part of the distance that each frame covers; "
+                       "with `at_rate_hz`",
+                       "by half-life"},
+                      {"at_rate_hz", number, "frame rate that `fraction` is meant for",
+                       "by half-life"}})}},
             {},
             read_glide};
 }

@@ -294,36 +294,40 @@ void read_ground(KindReader& reader) {
 
 SystemKind ground_kind() {
     using enum KeyType;
-    const std::vector<KeyFacts> box_keys{{"middle_m", vector, "its middle", "[0, 0, 0]"},
-                                         {"size_m", vector, "along x, y and z", "required"},
-                                         {"yaw_deg", number, "turned about Y", "0"},
-                                         {"can_stand", flag, "`false`: feet keep off", "`true`"}};
+    const std::vector<KeyFacts> box_keys{
+        {"middle_m", vector, "its centre", "[0, 0, 0]"},
+        {"size_m", vector, "size along x, y and z", "required"},
+        {"yaw_deg", number, "how far it is turned about Y", "0"},
+        {"can_stand", flag, "`false`: feet keep off it", "`true`"}};
     std::vector<KeyFacts> platform_keys = box_keys;
     platform_keys.insert(platform_keys.begin(),
-                         {{"name", text, "its own", "`platform`"},
-                          {"position", source, "the place that carries it", "required"},
-                          {"rotation", source, "a rotation that turns it", "it does not turn"}});
-    return {"ground",
-            {{"ground",
-              "`[ground.NAME]`",
-              "What walkers walk on and things fall on: of a plane, boxes, a height field, a model "
-              "and platforms the highest counts. Boxes, platforms and models have sides, too.",
-              {{"plane", flag, "`false`: no plane", "`true`"},
-               {"height_m", number, "of the plane", "0"},
-               {"slope_x", number, "how far the plane rises for each metre along x", "0"},
-               {"slope_z", number, "the same along z", "0"},
-               {"can_stand", flag, "`false`: the plane is water", "`true`"},
-               {"csv", text, "a height field: columns x_m, z_m, height_m of an even grid", "none"},
-               {"model", text,
-                "a glTF file: what faces upward can be stood on, the rest are walls and ceilings",
-                "none"},
-               {"boxes", tables, "steps, quays, posts", "none", {}, {"box"}},
-               {"platforms", tables, "boxes that move", "none", {}, {"platform"}}}},
-             {"box", "A box of the ground", "Its top is ground.", box_keys},
-             {"platform", "A platform of the ground", "A box, in the frame of what moves it.",
-              platform_keys}},
-            {},
-            read_ground};
+                         {{"name", text, "its name", "`platform`"},
+                          {"position", source, "place that carries it", "required"},
+                          {"rotation", source, "rotation that turns it", "it does not turn"}});
+    return {
+        "ground",
+        {{"ground",
+          "`[ground.NAME]`",
+          "What walkers walk on and things fall on: a plane, boxes, a height field, a model and "
+          "platforms, of which the highest counts. Boxes, platforms and models have sides as well.",
+          {{"plane", flag, "`false`: there is no plane", "`true`"},
+           {"height_m", number, "height of the plane", "0"},
+           {"slope_x", number, "rise of the plane in metres for each metre along x", "0"},
+           {"slope_z", number, "rise of the plane in metres for each metre along z", "0"},
+           {"can_stand", flag, "`false`: feet keep off the plane, as off water", "`true`"},
+           {"csv", text,
+            "height field: CSV file with the columns x_m, z_m, height_m of an even grid", "none"},
+           {"model", text,
+            "glTF file: triangles that face upward can be stood on, the others are walls and "
+            "ceilings",
+            "none"},
+           {"boxes", tables, "fixed boxes: steps, quays, posts", "none", {}, {"box"}},
+           {"platforms", tables, "moving boxes", "none", {}, {"platform"}}}},
+         {"box", "A box of the ground", "Its top is ground.", box_keys},
+         {"platform", "A platform of the ground", "A box, in the frame of what moves it.",
+          platform_keys}},
+        {},
+        read_ground};
 }
 
 }  // namespace hopcoil::scene

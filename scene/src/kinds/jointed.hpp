@@ -44,6 +44,14 @@ struct DrivenPart {
     friend bool operator==(const DrivenPart&, const DrivenPart&) = default;
 };
 
+/// A joint whose spring draws it toward a target.
+struct AimedJoint {
+    std::uint32_t joint = 0;
+    PartJoint::Type type{};
+    std::size_t target = 0;  ///< index into the system's own
+    friend bool operator==(const AimedJoint&, const AimedJoint&) = default;
+};
+
 /// What a table [parts.NAME] says.
 struct JointedParts {
     PartsStructure structure{};
@@ -52,6 +60,7 @@ struct JointedParts {
     std::vector<std::string> joint_names{};
     std::vector<std::optional<Colour>> colours{};
     std::vector<DrivenPart> driven{};  ///< in the order of parts
+    std::vector<AimedJoint> aimed{};
     std::vector<PartsGroup> groups{};
     std::vector<PartBlow> blows{};
     std::vector<MountedShape> shapes{};
@@ -124,6 +133,8 @@ class RunningParts final : public RunningSystem, public EventSource {
         fields(time_s_, stepped_s_);
         fields.require(time_s_ >= 0 && stepped_s_ >= 0);
         fields(running_, mounts_);
+        for (JointTarget& each : targets_)
+            fields(each.leaps);
     }
     bool step_to(double time_s, const SystemInputs& inputs);
     [[nodiscard]] const void* field(const std::type_info& type) const override {
@@ -131,12 +142,14 @@ class RunningParts final : public RunningSystem, public EventSource {
     }
     [[nodiscard]] Vector3 contact_place(std::size_t index) const;
     void place_driven(const SystemInputs& inputs, double time_s);
+    void place_targets(const SystemInputs& inputs, double time_s);
 
     JointedParts parts_;
     PartsPorts ports_;
     Parts running_;
     MountHistory mounts_;
     std::vector<Placement> driven_;
+    std::vector<JointTarget> targets_;
     std::vector<ContactShape> shapes_;
     std::optional<PartGrab> grab_;
     std::vector<SceneEvent> events_;

@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/follow/detail/cubic_way.hpp>
 
@@ -48,6 +49,25 @@ Placement MountHistory::at(const Mount& mount, const SystemInputs& inputs, doubl
         at.rotation = turned_by(rotation_vector(now * conjugate(before)) * part) * before;
     }
     return at;
+}
+
+double MountHistory::number_at(std::size_t target, const SystemInputs& inputs, double time_s,
+                               bool is_angle) const {
+    const Mounted& before = mounted_[target];
+    const InputSample& now = inputs.targets[target];
+    const double dt = inputs.time_s - time_s_;
+    const double part = dt > 0 ? std::clamp((time_s - time_s_) / dt, 0.0, 1.0) : 1;
+    const double from = before.place.x;
+    const double way = now.point.value[0] - from;
+    const double there = from + (is_angle ? wrapped_rad(way) : way);
+    if (!now.knows_velocity || !(part < 1)) return from + (there - from) * part;
+    return CubicWay<double>{from, before.velocity.x, there, now.point.velocity[0], dt}.place(part *
+                                                                                             dt);
+}
+
+bool MountHistory::has_moved(std::size_t target, const SystemInputs& inputs) const {
+    const ValueArray& now = inputs.targets[target].point.value;
+    return mounted_[target].place != vector_of(now) || mounted_[target].turn != rotation_of(now);
 }
 
 void MountHistory::place(const std::vector<MountedShape>& own, const SystemInputs& inputs,
@@ -115,8 +135,7 @@ std::optional<std::size_t> Mounts::add(KindReader& reader, const std::string& ke
             key, kind == ValueKind::vector ? "expected a place: a vector" : "expected a rotation");
         return std::nullopt;
     }
-    targets_.push_back(*target);
-    return targets_.size() - 1;
+    return add(*target);
 }
 
 std::optional<Vector3> start_place(KindReader& reader, const std::string& key) {
@@ -149,8 +168,8 @@ std::vector<MountedShape> read_shapes(KindReader& reader, Mounts& mounts,
 
 std::vector<KeyFacts> mount_keys() {
     using enum KeyType;
-    return {{"to", source, "the place that carries it", "it stays where it is"},
-            {"facing", source, "a rotation that turns it", "it does not turn"}};
+    return {{"to", source, "place that carries it", "it stays where it is"},
+            {"facing", source, "rotation that turns it", "it does not turn"}};
 }
 
 TableFacts shape_table(const char* name, const char* heading) {
@@ -158,14 +177,16 @@ TableFacts shape_table(const char* name, const char* heading) {
     std::vector<KeyFacts> keys{
         {"type",
          choice,
-         "a plane faces +Y; a capsule lies along Y",
+         "its shape; a plane faces +Y, a capsule lies along Y",
          "`sphere`",
          {"plane", "sphere", "capsule", "box"}},
-        {"at_m", vector, "its middle, or a point of the plane", "[0, 0, 0]"},
-        {"turned_deg", vector, "an axis times degrees", "[0, 0, 0]"},
-        {"radius_m", number, "of a sphere or capsule; of a box's edges", "0.25"},
-        {"half_size_m", vector, "of a box; along Y of a capsule", "[0.5, 0.5, 0.5]"},
-        {"friction", number, "on it", "0.5"}};
+        {"at_m", vector, "its centre; of a plane one of its points", "[0, 0, 0]"},
+        {"turned_deg", vector, "its rotation: an axis times degrees", "[0, 0, 0]"},
+        {"radius_m", number, "radius of a sphere or capsule; rounding of a box's edges", "0.25"},
+        {"half_size_m", vector,
+         "half of a box's size; the y of a capsule is half the length of its axis",
+         "[0.5, 0.5, 0.5]"},
+        {"friction", number, "its coefficient of friction", "0.5"}};
     for (const KeyFacts& each : mount_keys())
         keys.push_back(each);
     return {name, heading, "", std::move(keys)};

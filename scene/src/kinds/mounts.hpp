@@ -65,6 +65,11 @@ class MountHistory {
     void note(const SystemInputs& inputs, double time_s);
     /// `inputs.time_s` is now.
     [[nodiscard]] Placement at(const Mount& mount, const SystemInputs& inputs, double time_s) const;
+    /// A target that is a number; of an angle, from where it was the shorter way.
+    [[nodiscard]] double number_at(std::size_t target, const SystemInputs& inputs, double time_s,
+                                   bool is_angle) const;
+    /// Whether a target is elsewhere than it was noted to be.
+    [[nodiscard]] bool has_moved(std::size_t target, const SystemInputs& inputs) const;
     /// Shapes as they are at the end of a step, and how they move in it.
     void place(const std::vector<MountedShape>& own, const SystemInputs& inputs,
                const GridStep& step, std::vector<ContactShape>& placed) const;
@@ -92,6 +97,11 @@ class Mounts {
   public:
     /// By the keys `to` and `facing`.
     Mount read(KindReader& reader);
+    /// One more target, by its index in the scene; its index among the system's own.
+    std::size_t add(std::size_t target) {
+        targets_.push_back(target);
+        return targets_.size() - 1;
+    }
     std::vector<std::size_t>& targets() { return targets_; }
 
   private:

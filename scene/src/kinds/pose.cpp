@@ -58,12 +58,13 @@ SystemKind pose_kind() {
     return {
         "pose",
         {{"pose", "`[pose.NAME]`",
-          "A body whose place, turn and size each follow a target of their own: `NAME.position`, "
-          "`NAME.rotation` and `NAME.scale`, where their targets are given.",
-          joined({{"position", source, "a target: a vector", "does not move"},
-                  {"rotation", source, "a target: a rotation", "does not turn"},
-                  {"scale", source, "a target: a number or a vector, above 0", "keeps its size"},
-                  {"tuning", pose_tuning, "one for all parts, or for each",
+          "A body whose position, rotation and scale follow targets of their own: `NAME.position`, "
+          "`NAME.rotation` and `NAME.scale`, as far as their targets are given.",
+          joined({{"position", source, "target of the position: a vector", "does not move"},
+                  {"rotation", source, "target of the rotation", "does not turn"},
+                  {"scale", source, "target of the scale: a number or a vector, above 0",
+                   "keeps its size"},
+                  {"tuning", pose_tuning, "tuning of all three, or one for each",
                    "2 Hz; damping ratio 0.5 for the place, 1 for turn and size"}},
                  look_keys())}},
         {"position", "rotation", "scale"},

@@ -61,15 +61,16 @@ void read_pursuit(KindReader& reader) {
 
 SystemKind pursuit_kind() {
     using enum KeyType;
-    return {
-        "pursuit",
-        {{"pursuit", "`[pursuit.NAME]`", "Under a cap on speed, and on acceleration.",
-          joined(
-              mover_keys(true),
-              {dial_key({"max_speed", top_speed, "its length, of a vector", "required"}),
-               dial_key({"max_acceleration", acceleration, "its length, of a vector", "none"})})}},
-        {},
-        read_pursuit};
+    return {"pursuit",
+            {{"pursuit", "`[pursuit.NAME]`",
+              "Goes to its target within limits on its speed and acceleration.",
+              joined(mover_keys(true),
+                     {dial_key({"max_speed", top_speed,
+                                "highest speed; of a vector its length counts", "required"}),
+                      dial_key({"max_acceleration", acceleration,
+                                "highest acceleration; of a vector its length counts", "none"})})}},
+            {},
+            read_pursuit};
 }
 
 }  // namespace hopcoil::scene

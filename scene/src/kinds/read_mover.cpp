@@ -24,16 +24,16 @@ std::vector<KeyFacts> joined(std::vector<KeyFacts> first, const std::vector<KeyF
 }
 
 KeyFacts watch_key() {
-    return {
-        "watch", KeyType::flag,
-        "`true`: the take flags when it is at rest (`NAME.at_rest`), reaches its target "
-        "(`NAME.reached`), turns (`NAME.turned`) and comes to rest (`NAME.settled`); of a number "
-        "or an angle",
-        "`false`"};
+    return {"watch", KeyType::flag,
+            "`true`: the take has flags for being at rest (`NAME.at_rest`), reaching the target "
+            "(`NAME.reached`), turning points (`NAME.turned`) and settling (`NAME.settled`); for "
+            "numbers and angles",
+            "`false`"};
 }
 
 KeyFacts tuning_key() {
-    return {"tuning", KeyType::tuning, "its numbers", "2 Hz, damping ratio 0.5, lead 0"};
+    return {"tuning", KeyType::tuning, "how it follows: a named tuning, or its numbers",
+            "2 Hz, damping ratio 0.5, lead 0"};
 }
 
 KeyFacts dial_key(KeyFacts key) {
@@ -42,12 +42,12 @@ KeyFacts dial_key(KeyFacts key) {
 }
 
 std::vector<KeyFacts> mover_keys(bool has_velocity) {
-    std::vector<KeyFacts> keys{{"target", KeyType::source,
-                                "the name of a target, or of what another system does", "required"},
-                               {"start", KeyType::place, "where it begins", "on its target"},
-                               watch_key()};
+    std::vector<KeyFacts> keys{
+        {"target", KeyType::source, "a target, or an output of another system", "required"},
+        {"start", KeyType::place, "value at the start", "on its target"},
+        watch_key()};
     if (!has_velocity) return keys;
-    keys.push_back({"initial_velocity", KeyType::speed, "how fast", "0"});
+    keys.push_back({"initial_velocity", KeyType::speed, "velocity at the start", "0"});
     keys.push_back(
         {"kicks", KeyType::tables, "sudden changes of its velocity", "none", {}, {"kick"}});
     return keys;

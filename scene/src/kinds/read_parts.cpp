@@ -134,7 +134,38 @@ class PartsReader {
         joint.lets_touch = one.flag("touch").value_or(false);
     }
 
-    void add_joint(const PartJoint& joint, const std::string& name, PartsGroup* group) {
+    /// The target of a joint's spring, or of those of a whole row.
+    std::optional<std::size_t> read_target(KindReader& one, PartJoint::Type type,
+                                           const PartsGroup* group) {
+        if (!one.has("target")) return std::nullopt;
+        const auto target = one.target("target");
+        if (type == PartJoint::Type::fixed) {
+            one.problem("target", "a fixed joint does not move");
+            return std::nullopt;
+        }
+        if (group == nullptr) {
+            one.problem("target", "expected a key 'group' as well: its spring follows the target");
+            return std::nullopt;
+        }
+        if (!target) return std::nullopt;
+        const SceneTarget& goal = one.target_at(*target);
+        const bool is_ball = type == PartJoint::Type::ball;
+        const bool slides = type == PartJoint::Type::slide;
+        const bool fits = is_ball ? goal.kind() == ValueKind::rotation
+                                  : goal.path.size() == 1 && goal.unit == (slides ? "m" : "rad");
+        if (fits) return mounts_.add(*target);
+        one.problem("target", is_ball  ? "expected a rotation, for a ball"
+                              : slides ? "expected a number in metres, for a slide"
+                                       : "expected an angle, for a hinge");
+        return std::nullopt;
+    }
+
+    void add_joint(const PartJoint& joint, const std::string& name, PartsGroup* group,
+                   const std::optional<std::size_t>& target) {
+        if (target) {
+            const auto index = static_cast<std::uint32_t>(made_.structure.joints.size());
+            made_.aimed.push_back({index, joint.type, *target});
+        }
         if (group != nullptr) group->joints.push_back(made_.structure.joints.size());
         std::string own = name;
         while (std::find(made_.joint_names.begin(), made_.joint_names.end(), own) !=
@@ -162,6 +193,7 @@ class PartsReader {
         const Vector3 axis = three(one, "axis").value_or(Vector3{0, 0, 1});
         read_bounds(one, joint);
         PartsGroup* const group = group_at(one);
+        const auto target = read_target(one, joint.type, group);
         const std::optional<std::string> name = one.text("name");
         if (!one.has("b")) one.problem("", "expected a key 'b'");
         if (!b || (one.has("a") && !a)) return;
@@ -176,7 +208,7 @@ class PartsReader {
             one.problem("b", "expected another part than 'a'");
             return;
         }
-        add_joint(joint, name.value_or(name_of(joint.a) + '-' + name_of(joint.b)), group);
+        add_joint(joint, name.value_or(name_of(joint.a) + '-' + name_of(joint.b)), group, target);
     }
 
     void read_row(KindReader& one) {
@@ -190,6 +222,7 @@ class PartsReader {
         PartJoint like;
         read_bounds(one, like);
         PartsGroup* const group = group_at(one);
+        const auto target = read_target(one, like.type, group);
         if (row.size() < 2) {
             one.problem("parts", "expected the names of two parts or more");
             return;
@@ -211,7 +244,7 @@ class PartsReader {
                     const Vector3 own{anchors[3 * i], anchors[3 * i + 1], anchors[3 * i + 2]};
                     joint.frame.position = carrier_.position + rotated(carrier_.rotation, own);
                 }
-                add_joint(joint, name_of(joint.a) + '-' + name_of(joint.b), group);
+                add_joint(joint, name_of(joint.a) + '-' + name_of(joint.b), group, target);
             }
         });
     }

@@ -20,6 +20,7 @@ RunningParts::RunningParts(JointedParts parts, const SystemInputs& inputs)
       running_{parts_.built(), parts_.settings},
       mounts_{inputs},
       driven_(parts_.driven.size()),
+      targets_(parts_.aimed.size()),
       grid_s_{plan_for(running_.structure(), parts_.settings).substep_s},
       time_s_{inputs.time_s},
       stepped_s_{inputs.time_s} {
@@ -34,17 +35,35 @@ void RunningParts::place_driven(const SystemInputs& inputs, double time_s) {
     }
 }
 
+void RunningParts::place_targets(const SystemInputs& inputs, double time_s) {
+    for (std::size_t i = 0; i < targets_.size(); ++i) {
+        const AimedJoint& each = parts_.aimed[i];
+        targets_[i].joint = each.joint;
+        if (each.type == PartJoint::Type::ball) {
+            targets_[i].wanted_turn =
+                mounts_.at({.rotation = each.target}, inputs, time_s).rotation;
+        } else {
+            const bool is_angle = each.type == PartJoint::Type::hinge;
+            targets_[i].wanted = mounts_.number_at(each.target, inputs, time_s, is_angle);
+        }
+    }
+}
+
 bool RunningParts::step_to(double time_s, const SystemInputs& inputs) {
     place_driven(inputs, time_s);
+    place_targets(inputs, time_s);
     mounts_.place(parts_.shapes, inputs, {time_s, grid_s_}, shapes_);
     std::span<const PartGrab> grabs;
     if (grab_) grabs = {&*grab_, 1};
     const PartsInputs given{.driven = driven_,
                             .shapes = shapes_,
                             .grabs = grabs,
+                            .targets = targets_,
                             .ground = field_in<Ground>(inputs, 0)};
     stepped_s_ = time_s;
     if (running_.step(given, grid_s_) == StepStatus::rejected) return false;
+    for (JointTarget& each : targets_)
+        each.leaps = false;
     // Slower than that things settle rather than hit.
     constexpr double least_hit_m_per_s = 0.3;
     for (const PartImpact& each : running_.impacts()) {
@@ -69,6 +88,8 @@ bool RunningParts::advance(double time_s, const SystemInputs& inputs) {
 
 /// What carries it jumps, and all that hangs on it goes along.
 void RunningParts::change(const SystemInputs& inputs) {
+    for (std::size_t i = 0; i < targets_.size(); ++i)
+        targets_[i].leaps = targets_[i].leaps || mounts_.has_moved(parts_.aimed[i].target, inputs);
     mounts_.note(inputs, time_s_);
     SystemInputs now = inputs;
     now.time_s = time_s_;
@@ -165,7 +186,8 @@ void RunningParts::read_signals(std::span<double> numbers) {
 bool RunningParts::retune(const SystemSpec& spec) {
     const JointedParts& parts = dynamic_cast<const PartsSpec&>(spec).parts();
     const bool is_set_up_alike = parts.names == parts_.names && parts.driven == parts_.driven &&
-                                 parts.blows == parts_.blows && parts.shapes == parts_.shapes &&
+                                 parts.aimed == parts_.aimed && parts.blows == parts_.blows &&
+                                 parts.shapes == parts_.shapes &&
                                  parts.joint_names == parts_.joint_names &&
                                  parts.contact_points == parts_.contact_points;
     if (!is_set_up_alike) return false;

@@ -185,7 +185,7 @@ class RunningWalker final : public RunningSystem, public EventSource {
             const EarlierGround then{ground, dt * (1 - part)};
             const Vector3 over_ground = velocity - velocity_of(then);
             if (parts_.facing == Facing::its_way) face_the_way(now, over_ground);
-            WalkCommand command = walker_.toward(now, yaw_, velocity, parts_.within_s);
+            WalkCommand command = walker_.toward(now, yaw_, velocity, parts_.catch_up_s);
             const bool means_to_hop = prepare_hop(now, over_ground, then, dt / parts);
             if (means_to_hop) command.ahead = command.left = 0;
             stood_.clear();
@@ -263,7 +263,7 @@ class RunningWalker final : public RunningSystem, public EventSource {
     void face_the_way(const Vector3& place, const Vector3& velocity) {
         constexpr double least_speed = 0.15;
         const Vector3 way = place - walker_.position();
-        const Vector3 wanted = velocity + Vector3{way.x, 0, way.z} * (1 / parts_.within_s);
+        const Vector3 wanted = velocity + Vector3{way.x, 0, way.z} * (1 / parts_.catch_up_s);
         const double near = 0.3 * parts_.settings.leg_length_m;
         const bool is_there =
             std::sqrt(way.x * way.x + way.z * way.z) < near && length_of(velocity) < least_speed;

@@ -201,21 +201,27 @@ void read_settle(KindReader& reader) {
 
 SystemKind settle_kind() {
     using enum KeyType;
-    return {"settle",
-            {{"settle", "`[settle.NAME]`",
-              "Thrown anew whenever its target moves, settled in a given time: give it jumps, not "
-              "ramps.",
-              joined(mover_keys(true),
-                     {dial_key({"duration_s", number, "until it has settled", "0.5"}),
-                      dial_key({"overshoot_percent", number, "how far past", "10"}),
-                      {"swing_percent", numbers, "or: the height of each swing", "one swing"},
-                      {"low_stop", place, "what it must not pass", "none"},
-                      {"high_stop", place, "what it must not pass", "none"},
-                      {"least_duration_s", number, "a throw may be shortened to, for a stop", "0"},
-                      {"may_shorten_travel", flag, "whether it may stop short, for a stop",
-                       "`false`"}})}},
-            {},
-            read_settle};
+    return {
+        "settle",
+        {{"settle", "`[settle.NAME]`",
+          "Starts a new curve whenever its target moves, and has settled in a given time. For "
+          "targets that jump, not for ones that move all the time.",
+          joined(
+              mover_keys(true),
+              {dial_key({"duration_s", number, "time until it has settled", "0.5"}),
+               dial_key({"overshoot_percent", number, "overshoot, in percent of the jump", "10"}),
+               {"swing_percent", numbers,
+                "instead of the overshoot: height of each swing in turn, in percent of the jump",
+                "one swing"},
+               {"low_stop", place, "lower stop, which it never passes", "none"},
+               {"high_stop", place, "upper stop, which it never passes", "none"},
+               {"least_duration_s", number,
+                "shortest duration that a move may be cut to, to keep clear of a stop", "0"},
+               {"may_shorten_travel", flag,
+                "`true`: a move may end short of its target, to keep clear of a stop",
+                "`false`"}})}},
+        {},
+        read_settle};
 }
 
 }  // namespace hopcoil::scene

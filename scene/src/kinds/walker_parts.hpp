@@ -55,7 +55,7 @@ using WalkerRig = RigWithClip<Rig>;
 /// What a walker of a scene is made of.
 struct WalkerParts {
     WalkerSettings settings{};
-    double within_s = 0.35;
+    double catch_up_s = 0.35;
     Facing facing = Facing::its_way;
     ValueArray faces_first{};  ///< what it is told to face at the start
     HopHabit hops{};

@@ -13,70 +13,69 @@ std::vector<KeyFacts> joined(std::vector<KeyFacts> first, const std::vector<KeyF
 }  // namespace
 
 std::vector<KeyFacts> look_keys() {
-    return {{"at_m", numbers, "where it stands when nothing has moved it: x, y, z", "[0, 0, 0]"},
-            {"shape",
-             choice,
-             "what it looks like in pictures; all but the disc point along Z",
-             "`diamond`, or a `disc` for what does not turn",
-             {"diamond", "disc", "arrow", "box"}},
-            {"length_m", number, "of its shape", "what a picture has room for"},
-            {"pivot_m", numbers, "the point of its shape that is moved and turned about: x, y, z",
-             "[0, 0, 0], its middle"},
-            {"colour", text, "as \"#c86432\"", "the next of the palette"},
-            {"order", number, "in pictures without depth, drawn over those of a lower one", "0"},
-            {"joined_to", text, "another body that a line is drawn to", "none"}};
+    return {
+        {"at_m", numbers, "where it stands as long as nothing moves it: x, y, z", "[0, 0, 0]"},
+        {"shape",
+         choice,
+         "shape in pictures; all but the disc point along +Z",
+         "`diamond`, or a `disc` for what does not turn",
+         {"diamond", "disc", "arrow", "box"}},
+        {"length_m", number, "length of the shape", "what a picture has room for"},
+        {"pivot_m", numbers, "point of the shape that is moved, and that it turns about: x, y, z",
+         "[0, 0, 0], its middle"},
+        {"colour", text, "colour, as in \"#c86432\"", "the next of the palette"},
+        {"order", number,
+         "drawing order in pictures without depth: higher ones are drawn over lower ones", "0"},
+        {"joined_to", text, "name of a body to which a line is drawn", "none"}};
 }
 
 std::vector<TableFacts> picture_tables() {
     return {
         {"body", "`[body.NAME]`",
-         "What moves and turns one thing: a node of its own in a model, a shape in pictures. What "
-         "moves and is part of no body is one by itself.",
-         joined({{"position", source, "an output: a vector, or a number along an axis",
-                  "does not move"},
-                 {"axis", choice, "which one", "`x`", {"x", "y", "z"}},
-                 {"turn_axis",
-                  choice,
-                  "the axis that an angle turns it about",
-                  "`y`",
-                  {"x", "y", "z"}},
-                 {"rotation", source, "an output: a rotation or an angle", "does not turn"},
-                 {"scale", source, "an output: a number or a vector, above 0", "keeps its size"}},
-                look_keys())},
+         "What moves, turns and scales one thing: a node in a model, a shape in pictures. An "
+         "output that no body names is a body by itself.",
+         joined(
+             {{"position", source, "output that moves it: a vector, or a number along `axis`",
+               "does not move"},
+              {"axis", choice, "axis that a number moves it along", "`x`", {"x", "y", "z"}},
+              {"turn_axis", choice, "axis that an angle turns it about", "`y`", {"x", "y", "z"}},
+              {"rotation", source, "output that turns it: a rotation or an angle", "does not turn"},
+              {"scale", source, "output that scales it: a number or a vector, above 0",
+               "keeps its size"}},
+             look_keys())},
         {"picture",
          "`[picture.NAME]`",
-         "Made by `run`, beside its other files.",
+         "A picture that `run` writes beside its other files.",
          {{"kind",
            choice,
-           "where everything went, with ghosts evenly in time; moments side by side; or frames and "
-           "an "
-           "animated picture",
+           "`paths`: where everything went, with ghosts at even times; `strip`: moments side by "
+           "side; `film`: frames and an animated picture",
            "`paths`",
            {"paths", "strip", "film"}},
           {"view",
            choice,
-           "from the side (x to the right, y up), from the top (x to the right, z down), from the "
-           "end "
-           "(z to the right, y up), or slanted",
+           "`side`: x to the right, y up; `top`: x to the right, z down; `end`: z to the right, y "
+           "up; `slanted`: in space",
            "`side`",
            {"side", "top", "end", "slanted"}},
-          {"from_s", number, "the stretch of time that it shows", "0"},
-          {"to_s", number, "the end of that", "the end of the run"},
-          {"every_s", number, "from ghost to ghost, from moment to moment",
+          {"from_s", number, "start of the time that it shows", "0"},
+          {"to_s", number, "end of the time that it shows", "the end of the run"},
+          {"every_s", number, "time from ghost to ghost, or from moment to moment",
            "a twelfth of the stretch"},
-          {"bodies", texts, "which ones; patterns, as in `record`", "all"},
-          {"around", texts, "it is as large as what these do; patterns", "all that is shown"},
-          {"compare", texts, "takes (CSV, JSON) to be drawn behind it, relative to the scene",
+          {"bodies", texts, "bodies that it shows, as patterns", "all"},
+          {"around", texts, "bodies whose motion sets the size of the picture, as patterns",
+           "all that is shown"},
+          {"compare", texts, "takes (CSV, JSON) that are drawn behind it, relative to the scene",
            "none"},
           {"references", texts,
-           "PNG files beside the moments of a strip, the nearest in time to each, relative to the "
-           "scene",
+           "PNG files that are shown beside the moments of a strip, each beside the nearest in "
+           "time; relative to the scene",
            "none"},
-          {"references_from_s", number, "the time of the first", "0"},
-          {"references_every_s", number, "from one to the next", "a 24th"},
-          {"rate_hz", number, "frames a second, of a film", "25"},
-          {"speed", number, "of a film: 0.5 is half as fast as it happens", "1"},
-          {"format", choice, "of a file that is no film", "`png`", {"png", "svg"}}}},
+          {"references_from_s", number, "time of the first reference", "0"},
+          {"references_every_s", number, "time from one reference to the next", "a 24th"},
+          {"rate_hz", number, "frames per second of a film", "25"},
+          {"speed", number, "speed of a film: 0.5 is half as fast as it happens", "1"},
+          {"format", choice, "file format, unless it is a film", "`png`", {"png", "svg"}}}},
     };
 }
 

@@ -189,13 +189,13 @@ std::string type_in_words(const KeyFacts& key) {
         case numbers:
             return "a number or a list";
         case text:
-            return "a text";
+            return "a string";
         case source:
             return "a name";
         case field:
             return "a name";
         case texts:
-            return "a text or a list of them";
+            return "a string or a list of strings";
         case flag:
             return "`true` or `false`";
         case choice: {

@@ -25,7 +25,7 @@ std::string kind_of(const toml::node& node) {
         case toml::node_type::array:
             return "a list";
         case toml::node_type::string:
-            return fmt::format("the text '{}'", node.as_string()->get());
+            return fmt::format("the string '{}'", node.as_string()->get());
         case toml::node_type::integer:
             return fmt::format("the whole number {}", node.as_integer()->get());
         case toml::node_type::floating_point:
@@ -111,7 +111,7 @@ std::optional<std::string> TableReader::text(const std::string& key) {
     const toml::node* node = find(key);
     if (node == nullptr) return std::nullopt;
     if (!node->is_string()) {
-        wrong_type(key, *node, "a text in quotes");
+        wrong_type(key, *node, "a string in quotes");
         return std::nullopt;
     }
     return node->as_string()->get();
@@ -152,7 +152,7 @@ std::vector<std::string> TableReader::texts(const std::string& key) {
     }
     if (list == nullptr || all.size() < list->size()) {
         wrong_type(key, list == nullptr ? *node : *list->get(all.size()),
-                   "a text in quotes or a list of them");
+                   "a string in quotes or a list of strings");
         return {};
     }
     return all;
