@@ -55,7 +55,8 @@ Balance::Balance(const BalanceSettings& settings, const Ground& ground, const Ve
       settling_(body_size_),
       placements_(parts_.size()),
       shown_(parts_.size()),
-      driven_(parts_.size()) {
+      driven_(parts_.size()),
+      impacts_(64) {
     for (const double number : {place.x, place.y, place.z, yaw_rad}) {
         if (!std::isfinite(number)) throw InvalidValue{"place", number, "a finite number"};
     }
@@ -94,6 +95,7 @@ void Balance::prepare_springs(StateWriter& /*fields*/) const noexcept {}
 void Balance::prepare_springs(StateReader& /*fields*/) noexcept {
     const FlatGround flat;
     BalanceTick{*this, {}, flat, 0}.set_springs_of_state();
+    impact_count_ = 0;
 }
 
 StepStatus Balance::step(const BalanceInputs& inputs, double dt) noexcept {
@@ -103,6 +105,7 @@ StepStatus Balance::step(const BalanceInputs& inputs, double dt) noexcept {
     const bool is_cut = dt > longest_step_s;
     const double time_s = is_cut ? longest_step_s : dt;
     time_left_s_ += time_s;
+    impact_count_ = 0;
     constexpr double nearly = 1e-9;
     while (time_left_s_ >= tick_s - nearly) {
         time_left_s_ -= tick_s;

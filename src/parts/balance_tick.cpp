@@ -287,6 +287,9 @@ void BalanceTick::step_parts() noexcept {
                     .grabs = in_.grabs,
                     .ground = &ground_},
                    Balance::tick_s);
+    for (const PartImpact& impact : b_.parts_.impacts()) {
+        if (b_.impact_count_ < b_.impacts_.size()) b_.impacts_[b_.impact_count_++] = impact;
+    }
     // What strikes a leg strikes the body that stands on it, as hard as its weight at most.
     if (!has_legs) return;
     V impulse{};

@@ -240,10 +240,6 @@ void Parts::retune(const PartsStructure& structure, const PartsSettings& setting
 }
 
 bool Parts::try_retune(const PartsSettings& settings) noexcept {
-    if (!is_valid(settings)) {
-        ++rejected_inputs_;
-        return false;
-    }
     try {
         retune(structure_, settings);
         return true;
@@ -267,10 +263,7 @@ bool Parts::try_set_spring(std::size_t joint, const JointSpring& spring) noexcep
         ++rejected_inputs_;
         return false;
     }
-    structure_.joints[joint].spring = spring;
-    works_->connections.all()[joint].set_spring(spring);
-    works_->wake(structure_.joints[joint].b);
-    works_->allow_energy();
+    set_spring(joint, spring);
     return true;
 }
 

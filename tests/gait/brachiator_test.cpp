@@ -98,7 +98,8 @@ struct Watch {
 
 }  // namespace
 
-TEST_CASE("it goes along any row, and lets no hold go before it has the next", "[brachiator]") {
+TEST_CASE("it goes along any row, and lets no hold go before it has the next",
+          "[brachiator][long]") {
     const double speed = GENERATE(0.5, 1.0, 1.5, 2.0, 2.5);
     for (unsigned seed = 0; seed < 50; ++seed) {
         Brachiator rigger{{}, random_row(seed)};

@@ -191,7 +191,7 @@ Worst walked(std::size_t legs, Place place, unsigned seed, bool hard = false) {
 }  // namespace
 
 TEST_CASE("planted feet keep every bit, legs reach, half of the feet carry, and it comes to rest",
-          "[walker]") {
+          "[walker][long]") {
     for (const std::size_t legs : {2U, 4U, 6U, 8U}) {
         for (const char* name : {"flat", "steps", "slopes", "rough", "deck"}) {
             const Place place = place_named(name, leg_of(legs));

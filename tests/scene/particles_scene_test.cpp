@@ -229,6 +229,49 @@ lifetime_most_s = 9
                       Contains("expected what can happen to the source: hit"));
 }
 
+TEST_CASE("a body throws up dust where its feet land, and where it falls", "[scene][particles]") {
+    const TestFolder folder;
+    const Scene scene = read_scene(folder.write("fall.toml", R"(
+duration_s = 5
+[target.goal]
+start_m = [0, 0, 0]
+moves = [{ at_s = 0.2, ramp_to_m = [0, 0, 1.2], over_s = 1.6 }]
+[balance.mate]
+target = "goal"
+lies_s = -1
+pushes = [{ at_s = 3, velocity_m_per_s = [4, 0, 0] }]
+[particles.steps]
+source = "mate"
+recipe = "splash"
+lifetime_least_s = 60
+lifetime_most_s = 60
+rate_per_s = 0
+[particles.dust]
+source = "mate"
+on = "hit"
+speed_least_m_per_s = 0
+speed_most_m_per_s = 0
+gravity_m_per_s2 = 0
+emitter_share = 0
+lifetime_least_s = 60
+lifetime_most_s = 60
+rate_per_s = 0
+)"));
+    const Take take = take_of(scene);
+    const auto at = [](double t) {
+        return static_cast<std::size_t>(std::lround(t * 60));
+    };
+    // One for each step of the walk, none of hits.
+    CHECK(number(take, at(2.9), "steps.count") == number(take, at(2.9), "mate.steps"));
+    CHECK(number(take, at(2.9), "steps.count") >= 3);
+    CHECK(number(take, at(2.9), "dust.count") == 0);
+    CHECK(number(take, at(5), "dust.count") > 4);
+    // The first where it met the ground.
+    CHECK(std::fabs(number(take, at(5), "dust.position_m", 1)) < 0.05);
+    const double x = number(take, at(5), "mate.position_m", 0);
+    CHECK(std::fabs(number(take, at(5), "dust.position_m", 0) - x) < 1.7);
+}
+
 TEST_CASE("what is wrong with particles is said", "[scene][particles]") {
     const TestFolder folder;
     const auto complaint = [&](const std::string& table) -> std::string {

@@ -107,6 +107,10 @@ class Balance {
     /// How far it leans off the vertical, and hips over the ground as a part of what it holds.
     [[nodiscard]] double tilt_rad() const noexcept { return tilt_; }
     [[nodiscard]] double height() const noexcept { return height_; }
+    /// What its parts and the things met during the last step, as Parts::impacts; 64 at most.
+    [[nodiscard]] std::span<const PartImpact> impacts() const noexcept {
+        return {impacts_.data(), impact_count_};
+    }
     [[nodiscard]] const BalanceLog& log() const noexcept { return log_; }
     [[nodiscard]] std::uint64_t ticks() const noexcept { return ticks_; }
     [[nodiscard]] bool still() const noexcept;
@@ -196,6 +200,8 @@ class Balance {
     std::vector<Placement> driven_;                    ///< room for a tick's
     std::array<PartForce, most_forces + 8> forces_{};  ///< the same
     std::size_t force_count_ = 0;
+    std::vector<PartImpact> impacts_;  ///< room for a step's
+    std::size_t impact_count_ = 0;
     BalanceGrip grip_{};
     bool reaches_ = false;
     bool has_grip_ = false;

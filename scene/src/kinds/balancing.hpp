@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <cstdint>
 #include <memory>
@@ -13,6 +14,7 @@
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 
+#include "events.hpp"
 #include "model_rig.hpp"
 #include "mounts.hpp"
 
@@ -89,7 +91,7 @@ inline constexpr const char* names[] = {
     "tilt_rad", "margin_m",      "falls",         "steps",        "catches"};
 }  // namespace balance_signal
 
-class RunningBalance final : public RunningSystem {
+class RunningBalance final : public RunningSystem, public EventSource {
   public:
     RunningBalance(BalancingBody body, const SystemInputs& inputs);
 
@@ -105,8 +107,10 @@ class RunningBalance final : public RunningSystem {
     void save(StateWriter& out) override { visit_state(out); }
     void load(StateReader& in) override {
         visit_state(in);
+        events_.clear();
         pose_skeleton();
     }
+    [[nodiscard]] std::span<const SceneEvent> events() const override { return events_; }
     [[nodiscard]] std::vector<std::string> warnings(const std::string& name,
                                                     double rate_hz) const override;
 
@@ -118,6 +122,10 @@ class RunningBalance final : public RunningSystem {
         fields(running_, mounts_, animated_at_.position, animated_at_.rotation);
     }
     bool step_to(double time_s, const SystemInputs& inputs);
+    void note_events(const std::array<bool, 2>& planted);
+    [[nodiscard]] const void* field(const std::type_info& type) const override {
+        return type == typeid(EventSource) ? static_cast<const EventSource*>(this) : nullptr;
+    }
     void apply(const BalanceEvent& event);
     void pose_skeleton();
     void find_pose(double time_s);
@@ -128,6 +136,7 @@ class RunningBalance final : public RunningSystem {
     MountHistory mounts_;
     std::vector<ContactShape> shapes_;
     std::optional<PartGrab> grab_;
+    std::vector<SceneEvent> events_{};
     std::vector<Pose> base_{};
     std::vector<Pose> local_{};
     std::vector<Pose> joints_{};
@@ -149,6 +158,10 @@ class BalanceSpec final : public SystemSpec {
         return std::make_unique<BalanceSpec>(*this);
     }
     [[nodiscard]] std::string kind() const override { return "balance"; }
+    [[nodiscard]] bool has_field(const std::type_info& type) const override {
+        return type == typeid(EventSource) || type == typeid(FootEvents) ||
+               type == typeid(HitEvents);
+    }
     [[nodiscard]] std::string in_words(std::size_t port) const override;
     [[nodiscard]] std::vector<Port> outputs() const override;
     [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override;

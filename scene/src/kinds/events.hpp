@@ -27,9 +27,13 @@ class EventSource {
     ~EventSource() = default;
 };
 
-/// Further types of field, which say what events a source has: those of feet (landed, lifted), or
-/// those of particles (born, hit, at rest, died). A source that is neither only has hits.
+/// Further types of field, which say what events a source has: those of feet (landed, lifted), hits,
+/// and those of particles (born, at rest, died).
 struct FootEvents {};
+struct HitEvents {};
 struct LifeEvents {};
+
+/// Slower than that things settle rather than hit.
+inline constexpr double least_hit_m_per_s = 0.3;
 
 }  // namespace hopcoil::scene

@@ -169,7 +169,7 @@ class PartsSpec final : public SystemSpec {
     }
     [[nodiscard]] std::string kind() const override { return "parts"; }
     [[nodiscard]] bool has_field(const std::type_info& type) const override {
-        return type == typeid(EventSource);
+        return type == typeid(EventSource) || type == typeid(HitEvents);
     }
     [[nodiscard]] std::string in_words(std::size_t port) const override;
     [[nodiscard]] std::vector<Port> outputs() const override;

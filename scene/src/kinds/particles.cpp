@@ -137,12 +137,15 @@ std::size_t read_source(KindReader& reader, ParticlesParts& parts) {
           std::pair{"lifted", SceneEvent::Type::lifted}}) {
         if (on == name) parts.on = type;
     }
-    const std::string_view possible = has_feet ? "landed, lifted"
-                                      : reader.is_field<LifeEvents>(source)
-                                          ? "born, hit, at_rest, died"
-                                          : "hit";
-    if (source != not_connected && possible.find(on) == std::string_view::npos)
-        reader.problem("on", fmt::format("expected what can happen to the source: {}", possible));
+    std::vector<const char*> possible;
+    if (has_feet) possible = {"landed", "lifted"};
+    if (reader.is_field<HitEvents>(source)) possible.push_back("hit");
+    if (reader.is_field<LifeEvents>(source))
+        possible.insert(possible.end(), {"born", "at_rest", "died"});
+    if (source != not_connected &&
+        std::find(possible.begin(), possible.end(), on) == possible.end())
+        reader.problem("on", fmt::format("expected what can happen to the source: {}",
+                                         fmt::join(possible, ", ")));
     parts.count_for_each = reader.whole_number("for_each", 1, 1000).value_or(1);
     for (const char* key : {"on", "for_each"}) {
         if (reader.has(key) && !reader.has("source"))
@@ -202,12 +205,13 @@ std::vector<KeyFacts> particles_keys() {
         {"until_s", number, "time after which there are no more", "never"},
         {"bursts", tables, "births of many at once", "none", {}, {"burst"}},
         {"source", field,
-         "other particles, parts or a walker whose events start particles of this kind", "none"},
+         "other particles, parts, a walker or a body whose events start particles of this kind",
+         "none"},
         {"on",
          choice,
-         "event that starts them: of feet `landed` or `lifted`, of parts `hit` (from 0.3 m/s on), "
-         "of particles the others",
-         "`hit`, `landed`",
+         "event that starts them: of feet `landed` or `lifted`, of parts and bodies `hit` (from "
+         "0.3 m/s on), of particles the others",
+         "`landed` of what has feet, else `hit`",
          {"born", "hit", "at_rest", "died", "landed", "lifted"}},
         {"for_each", whole_number, "number that start at each event", "1"},
         {"emitter",

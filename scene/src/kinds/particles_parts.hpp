@@ -136,7 +136,8 @@ class ParticlesSpec final : public SystemSpec {
         return std::make_unique<RunningParticles>(parts_, inputs);
     }
     [[nodiscard]] bool has_field(const std::type_info& type) const override {
-        return type == typeid(EventSource) || type == typeid(LifeEvents);
+        return type == typeid(EventSource) || type == typeid(HitEvents) ||
+               type == typeid(LifeEvents);
     }
     [[nodiscard]] std::vector<SystemReport> report(const ReportInput& input) const override;
 

@@ -126,12 +126,31 @@ bool RunningBalance::step_to(double time_s, const SystemInputs& inputs) {
         given.pose = pose_;
     }
     stepped_s_ = time_s;
-    return running_.step(given, Balance::tick_s) != StepStatus::rejected;
+    const std::array<bool, 2> planted{running_.feet()[0].planted, running_.feet()[1].planted};
+    if (running_.step(given, Balance::tick_s) == StepStatus::rejected) return false;
+    note_events(planted);
+    return true;
+}
+
+void RunningBalance::note_events(const std::array<bool, 2>& planted) {
+    for (const PartImpact& each : running_.impacts()) {
+        if (each.speed_m_per_s >= least_hit_m_per_s)
+            events_.push_back({SceneEvent::Type::hit, each.place});
+    }
+    const BalanceState state = running_.state();
+    if (state != BalanceState::stands && state != BalanceState::rises) return;
+    for (std::size_t side = 0; side < planted.size(); ++side) {
+        const BalanceFoot& foot = running_.feet()[side];
+        if (foot.planted == planted[side]) continue;
+        events_.push_back(
+            {foot.planted ? SceneEvent::Type::landed : SceneEvent::Type::lifted, foot.position});
+    }
 }
 
 bool RunningBalance::advance(double time_s, const SystemInputs& inputs) {
     SystemInputs now = inputs;
     now.time_s = time_s;
+    events_.clear();
     const auto step = [&](double end_s) {
         return step_to(end_s, now);
     };

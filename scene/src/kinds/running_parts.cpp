@@ -64,8 +64,6 @@ bool RunningParts::step_to(double time_s, const SystemInputs& inputs) {
     if (running_.step(given, grid_s_) == StepStatus::rejected) return false;
     for (JointTarget& each : targets_)
         each.leaps = false;
-    // Slower than that things settle rather than hit.
-    constexpr double least_hit_m_per_s = 0.3;
     for (const PartImpact& each : running_.impacts()) {
         if (each.speed_m_per_s >= least_hit_m_per_s)
             events_.push_back({SceneEvent::Type::hit, each.place});
