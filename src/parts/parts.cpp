@@ -110,7 +110,7 @@ StepStatus Parts::reject() noexcept {
 bool Parts::accepts(const PartsInputs& inputs, double dt) const noexcept {
     if (!is_time_step(dt) || dt > most_substeps_a_step * substep_of(settings_)) return false;
     if (!inputs.driven.empty() && inputs.driven.size() != driven_.size()) return false;
-    if (inputs.shapes.size() > most_shapes) return false;
+    if (inputs.shapes.size() > most_shapes || !std::isfinite(inputs.time_s)) return false;
     const auto is_usable_force = [&](const PartForce& force) {
         return force.part < size() && is_finite_vector(force.place) &&
                is_finite_vector(force.newtons) && is_finite_vector(force.torque_nm);
@@ -127,8 +127,9 @@ bool Parts::accepts(const PartsInputs& inputs, double dt) const noexcept {
                shape.friction >= 0 && std::isfinite(shape.radius_m + shape.friction);
     };
     const auto is_usable_target = [&](const JointTarget& target) {
-        return target.joint < structure_.joints.size() &&
-               structure_.joints[target.joint].type != PartJoint::Type::fixed &&
+        const auto& joints = structure_.joints;
+        return target.joint < joints.size() &&
+               joints[target.joint].type != PartJoint::Type::fixed &&
                is_placement({{target.wanted, 0, 0}, target.wanted_turn});
     };
     return std::all_of(inputs.driven.begin(), inputs.driven.end(), is_placement) &&
@@ -150,6 +151,7 @@ StepStatus Parts::step(const PartsInputs& inputs, double dt) noexcept {
     const bool leaps = works.drive(driven_, inputs.driven, dt, h);
     if (leaps) works.allow_energy();
     works.aim(inputs.targets, dt);
+    works.air.find(inputs.wind, inputs.time_s, works.bodies);
     works.contacts.begin_step(works.bodies, dt);
     works.wake_touched(inputs);
     works.wake_where_ground_moves(inputs.ground);
@@ -224,8 +226,7 @@ void Parts::retune(const PartsStructure& structure, const PartsSettings& setting
         const Body& old = works_->bodies[i];
         parts::place(body, placements_[i]);
         body.velocity = old.velocity;
-        const Vector3 own_momentum = old.inverse_mass > 0 ? old.momentum : Vector3{};
-        body.momentum = own_momentum;
+        body.momentum = old.inverse_mass > 0 ? old.momentum : Vector3{};
     }
     for (std::size_t i = 0; i < works_->connections.all().size(); ++i) {
         Connection& one = changed.works_->connections.all()[i];

@@ -39,6 +39,9 @@ constexpr std::array<Dial<S>, S::dial_count> all_dials{
     field_dial<&S::restitution>(Dial<S>{"restitution", "", {0, 1}, {0, 1}}),
     field_dial<&S::drag_per_s>(Dial<S>{"drag_per_s", "1/s", {0, 1e6}, {0, 5}}),
     field_dial<&S::sleep_speed_m_per_s>(Dial<S>{"sleep_speed_m_per_s", "m/s", {0, 1e3}, {0, 0.1}}),
+    field_dial<&S::air_density_kg_per_m3>(
+        Dial<S>{"air_density_kg_per_m3", "kg/m3", {0, 1e6}, {0, 5}}),
+    field_dial<&S::drag_coefficient>(Dial<S>{"drag_coefficient", "", {0, 1e6}, {0, 3}}),
     Dial<S>{"gravity_m_per_s2",
             "m/s2",
             {0, 1e3},
@@ -69,6 +72,8 @@ void require_valid(const PartsSettings& settings) {
     if (!(settings.restitution >= 0 && settings.restitution <= 1))
         throw InvalidValue{"restitution", settings.restitution, "0 to 1"};
     require_at_least_zero("drag_per_s", settings.drag_per_s);
+    require_at_least_zero("air_density_kg_per_m3", settings.air_density_kg_per_m3);
+    require_at_least_zero("drag_coefficient", settings.drag_coefficient);
     require_at_least_zero("link_stiffness_factor", settings.link_stiffness_factor);
     require_at_least_zero("link_damping_factor", settings.link_damping_factor);
     require_at_least_zero("spring_stiffness_factor", settings.spring_stiffness_factor);

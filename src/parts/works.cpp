@@ -71,7 +71,8 @@ PartsWorks::PartsWorks(const PartsStructure& structure, const PartsSettings& giv
       masses{parts::masses_of(structure)},
       connections{structure, given, bodies},
       contacts{structure, given, bodies},
-      islands{bodies.size()} {
+      islands{bodies.size()},
+      air{structure, bodies} {
     touches.resize(24 * contacts.colliders().all().size() + 64);
     impacts.resize(64);
     carried.resize(bodies.size());
@@ -113,6 +114,9 @@ void PartsWorks::wake_touched(const PartsInputs& inputs) noexcept {
     }
     for (const PartGrab& grab : inputs.grabs)
         wake(grab.part);
+    for (std::uint32_t i = 0; i < masses.size(); ++i) {
+        if (bodies[i].is_asleep && air.can_move(i, bodies[i], settings)) wake(i);
+    }
     const auto look = [&](std::uint32_t a, std::uint32_t b) {
         if (bodies[a].is_asleep && is_fast(bodies[b])) wake(a);
         if (bodies[b].is_asleep && is_fast(bodies[a])) wake(b);
@@ -342,6 +346,10 @@ void PartsWorks::apply_forces(const PartsInputs& inputs, double h) noexcept {
         const Vector3 arm = rotated(body.rotation, parts::to_local(body.own, grab.place));
         strike(grab.part, grab_force(body, arm, grab, h) * h, arm, {});
     }
+    air.blow(bodies, settings, h,
+             [&](std::uint32_t part, const Vector3& impulse, const Vector3& turning) {
+                 strike(part, impulse, {}, turning);
+             });
 }
 
 double PartsWorks::energy_of_place() const noexcept {

@@ -10,6 +10,7 @@
 #include "connections.hpp"
 #include "contacts.hpp"
 #include "islands.hpp"
+#include "parts_air.hpp"
 #include "parts_body.hpp"
 
 namespace hopcoil {
@@ -58,6 +59,7 @@ struct PartsWorks {
     parts::Connections connections;
     parts::Contacts contacts;
     parts::Islands islands;
+    parts::PartsAir air;
     std::vector<PartContact> touches;  ///< for those who ask
     std::size_t touch_count = 0;
     std::vector<PartImpact> impacts;  ///< of the step, with room for the most there can be

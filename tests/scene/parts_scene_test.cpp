@@ -222,6 +222,30 @@ joints = [
     refused("type = \"slide\"", "type = \"fixed\"", "a fixed joint does not move");
 }
 
+TEST_CASE("a scene's wind blows against its parts", "[scene][parts]") {
+    const std::string sign = R"(
+duration_s = 20
+[wind.evening]
+mean_m_per_s = [0, 0, 6]
+spread_m_per_s = 0
+[parts.sign]
+wind = "evening"
+drag_per_s = 1
+parts = [{ name = "board", at_m = [0, -0.2, 0], half_size_m = [0.3, 0.2, 0.002], density_kg_per_m3 = 700 }]
+joints = [{ b = "board", axis = [1, 0, 0] }]
+)";
+    Scene scene = scene_from(sign);
+    const auto end_of = [](const Scene& of) {
+        return std::fabs(column(take_of(of), "sign.world-board.turned_rad", 0).back());
+    };
+    // c d A (u cos a)^2 / 2 = m g sin a, of 0.672 kg and 0.24 m2.
+    const double angle = end_of(scene);
+    CHECK(0.5 * 1.2 * 1.2 * 0.24 * 36 * std::pow(std::cos(angle), 2) ==
+          Approx(0.672 * 9.80665 * std::sin(angle)).epsilon(0.02));
+    REQUIRE(set_matching(scene, "sign.drag_coefficient", 0) == 1);
+    CHECK(end_of(scene) < 0.01);
+}
+
 TEST_CASE("a baked stack has few keys a part, and what came in beside it, hidden", "[parts]") {
     const Scene scene = scene_from(stack);
     const Take take = take_of(scene);

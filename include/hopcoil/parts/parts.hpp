@@ -15,6 +15,7 @@
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/field/contact_shape.hpp>
 #include <hopcoil/field/ground.hpp>
+#include <hopcoil/field/wind.hpp>
 #include <hopcoil/parts/parts_settings.hpp>
 #include <hopcoil/parts/parts_structure.hpp>
 
@@ -61,6 +62,8 @@ struct PartsInputs {
     /// had. Neither fixed joints nor links.
     std::span<const JointTarget> targets{};
     const Ground* ground = nullptr;
+    const Wind* wind = nullptr;
+    double time_s = 0.0;  ///< of the wind, at the end of the step
 };
 
 /// How a part moves.

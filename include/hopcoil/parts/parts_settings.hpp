@@ -22,9 +22,11 @@ struct PartsSettings {
     double link_damping_factor = 1.0;
     double spring_stiffness_factor = 1.0;
     double spring_damping_factor = 1.0;
-    double sleep_speed_m_per_s = 0.01;  ///< what is slower for half a second sleeps; 0: never
+    double sleep_speed_m_per_s = 0.01;   ///< what is slower for half a second sleeps; 0: never
+    double air_density_kg_per_m3 = 1.2;  ///< where there is a wind
+    double drag_coefficient = 1.2;       ///< of flat sides; capsules have 0.9, spheres 0.4 of it
 
-    static constexpr std::size_t dial_count = 10;
+    static constexpr std::size_t dial_count = 12;
     [[nodiscard]] static std::span<const Dial<PartsSettings>> dials() noexcept;
 };
 /// Errors  InvalidValue names the field, its value and its range.

@@ -27,8 +27,8 @@ class EventSource {
     ~EventSource() = default;
 };
 
-/// Further types of field, which say what events a source has: those of feet (landed, lifted), hits,
-/// and those of particles (born, at rest, died).
+/// Further types of field, which say what events a source has: those of feet (landed, lifted),
+/// hits, and those of particles (born, at rest, died).
 struct FootEvents {};
 struct HitEvents {};
 struct LifeEvents {};

@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include <hopcoil/field/ground.hpp>
+#include <hopcoil/field/wind.hpp>
 
 #include "../read/read_pictures.hpp"
 #include "jointed.hpp"
@@ -41,13 +42,14 @@ class PartsReader {
         reader_.each_table("blows", "part blow", [&](KindReader& one) { read_blow(one); });
         made_.shapes = read_shapes(reader_, mounts_, "part shape");
         const std::size_t ground = reader_.field<Ground>("ground");
+        const std::size_t wind = reader_.field<Wind>("wind");
         if (made_.names.empty()) {
             reader_.problem("", "expected a key 'parts' with at least one part");
             return;
         }
         reader_.try_to([&] {
             reader_.add(std::make_unique<PartsSpec>(std::move(made_)), std::move(mounts_.targets()),
-                        {ground});
+                        {ground, wind});
         });
     }
 

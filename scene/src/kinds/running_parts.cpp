@@ -59,7 +59,9 @@ bool RunningParts::step_to(double time_s, const SystemInputs& inputs) {
                             .shapes = shapes_,
                             .grabs = grabs,
                             .targets = targets_,
-                            .ground = field_in<Ground>(inputs, 0)};
+                            .ground = field_in<Ground>(inputs, 0),
+                            .wind = field_in<Wind>(inputs, 1),
+                            .time_s = time_s};
     stepped_s_ = time_s;
     if (running_.step(given, grid_s_) == StepStatus::rejected) return false;
     for (JointTarget& each : targets_)
