@@ -8,9 +8,12 @@
 
 #include <hopcoil/base/angles.hpp>
 #include <hopcoil/base/math.hpp>
+#include <hopcoil/base/problems.hpp>
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/follow/follower.hpp>
 #include <hopcoil/parts/parts.hpp>
+
+#include "parts/solids.hpp"
 
 using namespace hopcoil;
 

@@ -9,6 +9,7 @@
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/parts/parts.hpp>
 
+#include "parts/solids.hpp"
 #include "support/allocations.hpp"
 
 using namespace hopcoil;

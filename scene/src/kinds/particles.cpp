@@ -140,12 +140,14 @@ std::size_t read_source(KindReader& reader, ParticlesParts& parts) {
     std::vector<const char*> possible;
     if (has_feet) possible = {"landed", "lifted"};
     if (reader.is_field<HitEvents>(source)) possible.push_back("hit");
-    if (reader.is_field<LifeEvents>(source))
-        possible.insert(possible.end(), {"born", "at_rest", "died"});
-    if (source != not_connected &&
-        std::find(possible.begin(), possible.end(), on) == possible.end())
-        reader.problem("on", fmt::format("expected what can happen to the source: {}",
-                                         fmt::join(possible, ", ")));
+    if (reader.is_field<LifeEvents>(source)) {
+        for (const char* event : {"born", "at_rest", "died"})
+            possible.push_back(event);
+    }
+    const bool can = std::find(possible.begin(), possible.end(), on) != possible.end();
+    const std::string all = fmt::format("{}", fmt::join(possible, ", "));
+    if (source != not_connected && !can)
+        reader.problem("on", "expected what can happen to the source: " + all);
     parts.count_for_each = reader.whole_number("for_each", 1, 1000).value_or(1);
     for (const char* key : {"on", "for_each"}) {
         if (reader.has(key) && !reader.has("source"))

@@ -94,28 +94,8 @@ TableFacts link_table() {
              {"group", text, "group whose stiffness and damping it has", "it is hard"}}};
 }
 
-}  // namespace
-
-std::vector<KeyFacts> part_shape_keys() {
+std::vector<KeyFacts> own_keys() {
     return {
-        {"type",
-         choice,
-         "its shape; a capsule lies along Y",
-         "`box`",
-         {"box", "sphere", "capsule", "outline"}},
-        {"half_size_m", vector,
-         "half of a box's size; the y of a capsule is half the length of its axis, the z of an "
-         "outline half its thickness",
-         "[0.1, 0.1, 0.1]"},
-        {"radius_m", number, "radius of a sphere or capsule", "0.1"},
-        {"outline", numbers,
-         "corners of an outline in its XY plane, in metres and in order: x, y, x, y, ...", "none"},
-        {"density_kg_per_m3", number, "its density, which gives its mass", "500"},
-        {"solid", flag, "`false`: it touches nothing", "`true`"}};
-}
-
-std::vector<TableFacts> parts_tables() {
-    std::vector<KeyFacts> own{
         {"parts", tables, "its rigid parts", "required", {}, {"part"}},
         {"joints", tables, "joints between parts, or to the world", "none", {}, {"part joint"}},
         {"rows", tables, "rows of hinges, each from a list of parts", "none", {}, {"part row"}},
@@ -157,6 +137,30 @@ std::vector<TableFacts> parts_tables() {
         dial_key({"gravity_m_per_s2", number, "gravity, downward", "9.80665"}),
         {"order", number,
          "drawing order in pictures without depth: higher ones are drawn over lower ones", "0"}};
+}
+
+}  // namespace
+
+std::vector<KeyFacts> part_shape_keys() {
+    return {
+        {"type",
+         choice,
+         "its shape; a capsule lies along Y",
+         "`box`",
+         {"box", "sphere", "capsule", "outline"}},
+        {"half_size_m", vector,
+         "half of a box's size; the y of a capsule is half the length of its axis, the z of an "
+         "outline half its thickness",
+         "[0.1, 0.1, 0.1]"},
+        {"radius_m", number, "radius of a sphere or capsule", "0.1"},
+        {"outline", numbers,
+         "corners of an outline in its XY plane, in metres and in order: x, y, x, y, ...", "none"},
+        {"density_kg_per_m3", number, "its density, which gives its mass", "500"},
+        {"solid", flag, "`false`: it touches nothing", "`true`"}};
+}
+
+std::vector<TableFacts> parts_tables() {
+    std::vector<KeyFacts> own = own_keys();
     return {
         {"parts", "`[parts.NAME]`",
          "Rigid parts with joints, links, springs and contact. `NAME.PART` is where a part is, "
