@@ -84,9 +84,11 @@ bool Balance::can_use(const BalanceInputs& inputs, double dt) const noexcept {
     if (!inputs.pose.empty() && inputs.pose.size() != body_size_) return false;
     const bool are_places =
         std::all_of(inputs.pose.begin(), inputs.pose.end(), parts::is_placement);
-    return are_places &&
-           parts_.accepts({.shapes = inputs.shapes, .forces = inputs.forces, .grabs = inputs.grabs},
-                          tick_s);
+    return are_places && parts_.accepts({.shapes = inputs.shapes,
+                                         .forces = inputs.forces,
+                                         .grabs = inputs.grabs,
+                                         .time_s = inputs.time_s},
+                                        tick_s);
 }
 
 /// Springs of joints are not saved with the parts: they follow from the state.

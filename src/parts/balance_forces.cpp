@@ -332,12 +332,21 @@ void BalanceTick::note_pull() noexcept {
     constexpr double evened_s = 0.2;
     V pull{};
     V moment{};
-    for (std::size_t i = 0; i < b_.force_count_; ++i) {
-        const PartForce& each = b_.forces_[i];
-        if (each.part >= b_.body_size_) continue;
+    const auto add = [&](const PartForce& each) {
+        if (each.part >= b_.body_size_) return;
         const V spot = parts::to_world(b_.parts_.placements()[each.part], each.place);
         pull = pull + flat(each.newtons);
         moment = moment + cross(spot - b_.centre_, each.newtons) + each.torque_nm;
+    };
+    for (std::size_t i = 0; i < b_.force_count_; ++i)
+        add(b_.forces_[i]);
+    for (std::uint32_t i = 0; in_.wind != nullptr && i < b_.body_size_; ++i)
+        add(b_.parts_.wind_force(i));
+    for (const PartGrab& grab : in_.grabs) {
+        if (grab.part >= b_.body_size_) continue;
+        const V way = grab.target - parts::to_world(b_.parts_.placements()[grab.part], grab.place);
+        const double far = std::max(length_of(way), parts::grab_reach_m);
+        add({.part = grab.part, .place = grab.place, .newtons = way * (grab.most_force_n / far)});
     }
     const double share = Balance::tick_s / evened_s;
     b_.pull_ = b_.pull_ + (pull - b_.pull_) * share;

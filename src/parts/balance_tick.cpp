@@ -285,7 +285,9 @@ void BalanceTick::step_parts() noexcept {
                     .shapes = in_.shapes,
                     .forces = {b_.forces_.data(), b_.force_count_},
                     .grabs = in_.grabs,
-                    .ground = &ground_},
+                    .ground = &ground_,
+                    .wind = in_.wind,
+                    .time_s = in_.time_s - remaining_s_},
                    Balance::tick_s);
     for (const PartImpact& impact : b_.parts_.impacts()) {
         if (b_.impact_count_ < b_.impacts_.size()) b_.impacts_[b_.impact_count_++] = impact;

@@ -5,7 +5,15 @@
 
 #include <hopcoil/base/math.hpp>
 
-namespace hopcoil::parts {
+#include "works.hpp"
+
+namespace hopcoil {
+
+const PartForce& Parts::wind_force(std::uint32_t part) const {
+    return works_->air.force_on(part);
+}
+
+namespace parts {
 namespace {
 
 // Of the drag coefficient of a plate.
@@ -20,6 +28,7 @@ const double gauss = 1 / std::sqrt(3.0);
 PartsAir::PartsAir(const PartsStructure& structure, std::span<const Body> bodies)
     : areas_(structure.parts.size()),
       winds_(structure.parts.size()),
+      last_(structure.parts.size()),
       places_(structure.parts.size()),
       samples_(structure.parts.size()) {
     firsts_.reserve(structure.parts.size() + 1);
@@ -107,7 +116,10 @@ void PartsAir::add(std::uint32_t body, const PartShape& shape, const Placement& 
 
 void PartsAir::find(const Wind* wind, double time_s, std::span<const Body> bodies) noexcept {
     blows_ = wind != nullptr;
-    if (!blows_) return;
+    if (!blows_) {
+        std::fill(last_.begin(), last_.end(), PartForce{});
+        return;
+    }
     for (std::size_t i = 0; i < places_.size(); ++i)
         places_[i] = bodies[i].position;
     wind->find(places_, time_s, samples_);
@@ -150,4 +162,5 @@ PartsAir::Gust PartsAir::gust_on(std::uint32_t body, const Body& at, const Parts
     return {gust.impulse * part, gust.turning * part};
 }
 
-}  // namespace hopcoil::parts
+}  // namespace parts
+}  // namespace hopcoil

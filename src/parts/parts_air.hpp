@@ -5,8 +5,7 @@
 #include <vector>
 
 #include <hopcoil/field/wind.hpp>
-#include <hopcoil/parts/parts_settings.hpp>
-#include <hopcoil/parts/parts_structure.hpp>
+#include <hopcoil/parts/parts.hpp>
 
 #include "parts_body.hpp"
 
@@ -31,13 +30,20 @@ class PartsAir {
     /// What a substep of h does to each body: `strike(body, impulse, turning)`, in N s and N m s.
     template <class Strike>
     void blow(std::span<const Body> bodies, const PartsSettings& settings, double h,
-              const Strike& strike) const noexcept {
+              const Strike& strike) noexcept {
         for (std::uint32_t i = 0; blows_ && i < winds_.size(); ++i) {
+            last_[i] = {};
             if (!bodies[i].moves()) continue;
             const Gust gust = gust_on(i, bodies[i], settings, h);
             strike(i, gust.impulse, gust.turning);
+            last_[i] = {.part = i,
+                        .place = bodies[i].own.position,
+                        .newtons = gust.impulse * (1 / h),
+                        .torque_nm = gust.turning * (1 / h)};
         }
     }
+    /// Of the last substep, at its centre of mass.
+    [[nodiscard]] const PartForce& force_on(std::uint32_t part) const { return last_.at(part); }
 
   private:
     enum class Shape : std::uint8_t { flat, across, round };
@@ -64,6 +70,7 @@ class PartsAir {
     std::vector<std::size_t> firsts_;  ///< of each body; one more for the end
     std::vector<double> areas_;        ///< of each body, all of it
     std::vector<Vector3> winds_;       ///< at each body
+    std::vector<PartForce> last_;
     std::vector<Vector3> places_;
     std::vector<WindSample> samples_;
     bool blows_ = false;

@@ -82,6 +82,9 @@ inline bool is_finite_vector(const Vector3& v) noexcept {
     return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z);
 }
 
+/// A hand pulls with all its force from this distance on.
+inline constexpr double grab_reach_m = 0.1;
+
 inline bool is_placement(const Placement& placement) noexcept {
     const Quaternion& q = placement.rotation;
     const bool is_turn = std::isfinite(q.w) && std::isfinite(q.x) && std::isfinite(q.y) &&

@@ -15,8 +15,6 @@ namespace {
 /// Faster than this in a substep, a turn could not be followed.
 constexpr double most_turn_rad = 0.5;
 constexpr double most_way_m = 0.1;
-/// A hand pulls with all its force from this distance on.
-constexpr double grab_reach_m = 0.1;
 /// A sleeping part wakes when something moves as near to it as this.
 constexpr double wakes_within_m = 0.05;
 
@@ -55,7 +53,8 @@ Vector3 grab_force(const Body& body, const Vector3& arm, const PartGrab& grab, d
     const Vector3 way = grab.target - (body.position + arm);
     const double give = parts::give_of(body, arm, parts::unit(way, {0, 1, 0}));
     if (!(give > 0)) return {};
-    const double stiffness = std::min(grab.most_force_n / grab_reach_m, 0.2 / (give * h * h));
+    const double stiffness =
+        std::min(grab.most_force_n / parts::grab_reach_m, 0.2 / (give * h * h));
     const double damping = std::min(2 * std::sqrt(stiffness / give), 0.4 / (give * h));
     const Vector3 force = way * stiffness - body.velocity_at(arm) * damping;
     const double size = parts::length_of(force);

@@ -1,11 +1,13 @@
 #!/usr/bin/env bash
 # Every C++ block of the README and the docs compiles: whole programs as they are, others as the
-# body of a function. Every link between documents leads somewhere.
+# body of a function. Every TOML block is a scene without problems. Every link between documents
+# leads somewhere.
 #
-# usage: documents.sh ROOT
+# usage: documents.sh ROOT COMMAND
 set -euo pipefail
 shopt -s nullglob
 cd "$1"
+command=$2
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
 problems=0
@@ -15,9 +17,10 @@ mapfile -t documents < <(git ls-files --cached --others --exclude-standard '*.md
 # Blocks of one document, each into a file of its own.
 extract() {
     awk -v out="$scratch/$2" '
-        /^```cpp/ { n++; open = 1; next }
-        /^```/ { open = 0 }
-        open { print > (out "_" n ".block") }' "$1"
+        /^```cpp/ { n++; open = "block"; next }
+        /^```toml/ { n++; open = "toml"; next }
+        /^```/ { open = "" }
+        open { print > (out "_" n "." open) }' "$1"
 }
 
 # A fragment becomes a function; its includes stay above it.
@@ -40,7 +43,8 @@ compiles() {
 }
 
 echo 'this is not C++' >"$scratch/bad.block"
-if compiles "$scratch/bad.block" 2>/dev/null; then
+echo '[follower.lamp]' >"$scratch/bad.toml"
+if compiles "$scratch/bad.block" 2>/dev/null || "$command" check "$scratch/bad.toml" >/dev/null; then
     echo "the guard lets anything pass"
     problems=1
 fi
@@ -59,6 +63,11 @@ for block in "$scratch"/*_*.block; do
     blocks=$((blocks + 1))
     compiles "$block" || { echo "in $block"; problems=$((problems + 1)); }
 done
-((blocks > 0)) || { echo "no block of C++ was found"; problems=1; }
-echo "$blocks blocks of C++ in ${#documents[@]} documents"
+scenes=0
+for scene in "$scratch"/*_*.toml; do
+    scenes=$((scenes + 1))
+    "$command" check "$scene" >/dev/null || { "$command" check "$scene" || true; problems=$((problems + 1)); }
+done
+((blocks > 0 && scenes > 0)) || { echo "no block of C++, or none of TOML, was found"; problems=1; }
+echo "$blocks blocks of C++ and $scenes of TOML in ${#documents[@]} documents"
 exit $((problems > 0))

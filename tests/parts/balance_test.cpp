@@ -593,6 +593,32 @@ TEST_CASE("a body leans against what goes on pulling at it, and reaches with a b
     CHECK(norm(body.motions().back().velocity) < 1e-3);
 }
 
+TEST_CASE("a body leans against a hand and into a wind", "[balance]") {
+    const FlatGround ground;
+    const auto is_balanced = [](const Balance& body, double newtons) {
+        CHECK(body.log().falls == 0);
+        CHECK(norm(body.velocity()) < 0.01);
+        const Vector3 middle = (body.feet()[0].position + body.feet()[1].position) * 0.5;
+        CHECK(body.ground_force().z == Approx(-newtons).margin(2));
+        CHECK(std::abs(body.pressure().z - middle.z) < 0.03);
+        CHECK((body.centre_of_mass().z - middle.z) * newtons < 0);
+    };
+    Balance held{{}, ground, {}};
+    const PartGrab hand{.part = 1, .target = {0, 1.2, 8}, .most_force_n = 50};
+    for (int i = 0; i < 240 * 6; ++i)
+        held.step({.ground = &ground, .grabs = {&hand, 1}}, Balance::tick_s);
+    is_balanced(held, 50);
+
+    Balance blown{{}, ground, {}};
+    const Wind storm{{.mean_m_per_s = {0, 0, 14}, .spread_m_per_s = 0}};
+    for (int i = 0; i < 60 * 6; ++i)
+        blown.step({.ground = &ground, .wind = &storm, .time_s = i / 60.0}, 1.0 / 60);
+    // Trunk, head and arms, some 0.45 m2 across; its legs are held by the ground.
+    const double newtons = -blown.ground_force().z;
+    CHECK(newtons == Approx(0.5 * 1.2 * 1.2 * 0.45 * 14 * 14).epsilon(0.5));
+    is_balanced(blown, newtons);
+}
+
 TEST_CASE("nothing of its legs leaps, as it walks and as it gets up", "[balance]") {
     const FlatGround ground;
     /// The hardest that the middle of a leg's part is accelerated while a body is on its legs.

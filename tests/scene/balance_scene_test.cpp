@@ -294,6 +294,24 @@ TEST_CASE("a body goes as its clip does, then on its own feet", "[balance]") {
     CHECK(std::abs(z.back() - z[z.size() - 30]) < 0.02);
 }
 
+TEST_CASE("a scene's body leans into the wind that it stands in", "[balance]") {
+    const TestFolder folder;
+    const auto end_of = [&](const std::string& wind) {
+        const Scene scene = read_scene(folder.write("storm.toml", R"(
+duration_s = 6
+[wind.storm]
+mean_m_per_s = [0, 0, 14]
+spread_m_per_s = 0
+[balance.mate]
+)" + wind));
+        Take take;
+        run(scene, take);
+        CHECK(take.column(*take.find_column("mate.falls")).back() == 0);
+        return take.column(*take.find_column("mate.position_m.z")).back();
+    };
+    CHECK(end_of("wind = \"storm\"\n") < end_of("") - 0.02);
+}
+
 TEST_CASE("a body follows another one, and stands on what moves", "[balance]") {
     const TestFolder folder;
     const Scene scene = read_scene(folder.write(

@@ -30,6 +30,8 @@ struct BalanceInputs {
     std::span<const ContactShape> shapes{};  ///< as in PartsInputs
     std::span<const PartForce> forces{};     ///< at most 32
     std::span<const PartGrab> grabs{};       ///< hands of others
+    const Wind* wind = nullptr;
+    double time_s = 0.0;                ///< of the wind, at the end of the step
     std::span<const Placement> pose{};  ///< animated: of every part of the body, at the step's end
 };
 

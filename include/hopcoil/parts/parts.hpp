@@ -175,6 +175,9 @@ class Parts {
     /// What met during the last step faster than 0.05 m/s: one for each two that did, 64 at most.
     [[nodiscard]] std::span<const PartImpact> impacts() const noexcept;
     [[nodiscard]] double contact_depth_m() const noexcept;
+    /// What the wind did to a part during the last substep, at its centre of mass.
+    /// Errors  std::out_of_range.
+    [[nodiscard]] const PartForce& wind_force(std::uint32_t part) const;
 
     /// Kinetic, elastic and of gravity (0 at the origin), in joules, of what is not driven.
     [[nodiscard]] double energy() const noexcept;

@@ -66,8 +66,12 @@ double MountHistory::number_at(std::size_t target, const SystemInputs& inputs, d
 }
 
 bool MountHistory::has_moved(std::size_t target, const SystemInputs& inputs) const {
+    constexpr double rounding = 1e-9;
     const ValueArray& now = inputs.targets[target].point.value;
-    return mounted_[target].place != vector_of(now) || mounted_[target].turn != rotation_of(now);
+    const Mounted& before = mounted_[target];
+    const Vector3 way = vector_of(now) - before.place;
+    const Vector3 turn = rotation_vector(rotation_of(now) * conjugate(before.turn));
+    return std::max(dot(way, way), dot(turn, turn)) > rounding * rounding;
 }
 
 void MountHistory::place(const std::vector<MountedShape>& own, const SystemInputs& inputs,

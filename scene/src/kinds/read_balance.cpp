@@ -64,10 +64,11 @@ class BalanceReader {
         made_.order = reader_.number("order").value_or(0);
         made_.shows_limits = reader_.flag("shows_limits").value_or(false);
         const std::size_t ground = reader_.field<Ground>("ground");
+        const std::size_t wind = reader_.field<Wind>("wind");
         if (!goal_is_good) return;
         reader_.try_to([&] {
             reader_.add(std::make_unique<BalanceSpec>(std::move(made_)),
-                        std::move(mounts_.targets()), {ground});
+                        std::move(mounts_.targets()), {ground, wind});
         });
     }
 
@@ -289,6 +290,7 @@ std::vector<TableFacts> balance_tables() {
         {"yaw_deg", number, "direction that it faces at the start, counter-clockwise from above",
          "0"},
         {"ground", field, "ground that it stands on", "flat, at 0"},
+        {"wind", field, "wind that blows against it", "none"},
         {"height_m", number, "height of the body; all sizes are in proportion to it", "1.7"},
         {"mass_kg", number, "mass of the body", "70"}};
     for (const SizeKey& each : size_keys)

@@ -121,6 +121,8 @@ bool RunningBalance::step_to(double time_s, const SystemInputs& inputs) {
     mounts_.place(body_.shapes, inputs, {time_s, Balance::tick_s}, shapes_);
     given.shapes = shapes_;
     if (grab_) given.grabs = {&*grab_, 1};
+    given.wind = field_in<Wind>(inputs, 1);
+    given.time_s = time_s;
     if (running_.state() == BalanceState::animated && body_.rig && body_.rig->clip) {
         find_pose(time_s);
         given.pose = pose_;
