@@ -317,7 +317,7 @@ TEST_CASE("what it cannot use lets no time pass, and a spoilt state is not loade
     CHECK(other.centre_of_mass() == body.centre_of_mass());
 }
 
-TEST_CASE("it walks at the speed it is told, turns, and stops", "[balance]") {
+TEST_CASE("it walks at the speed it is told, turns, and stops", "[balance][long]") {
     const FlatGround ground;
     for (const double speed : {0.4, 1.0, 1.25}) {
         Balance body{{}, ground, {}};
@@ -451,7 +451,7 @@ TEST_CASE(
 }
 
 TEST_CASE("it walks as fast as it is told in every direction, and turns its feet with it",
-          "[balance]") {
+          "[balance][long]") {
     const FlatGround ground;
     for (const auto& [aside, ahead] :
          {std::array{0.6, 0.0}, std::array{-0.4, 0.0}, std::array{0.0, 1.2}, std::array{0.0, -0.7},
@@ -619,7 +619,7 @@ TEST_CASE("a body leans against a hand and into a wind", "[balance]") {
     is_balanced(blown, newtons);
 }
 
-TEST_CASE("nothing of its legs leaps, as it walks and as it gets up", "[balance]") {
+TEST_CASE("nothing of its legs leaps, as it walks and as it gets up", "[balance][long]") {
     const FlatGround ground;
     /// The hardest that the middle of a leg's part is accelerated while a body is on its legs.
     const auto hardest = [&](Balance& body, const Vector3& velocity, int ticks) {
