@@ -121,7 +121,7 @@ TEST_CASE("without a guard, divergence is noticed and the last good state stays"
     CHECK(vane.step(1, 1e-3) == StepStatus::stepped);
 }
 
-TEST_CASE("a motion that holds is never taken for one that diverges", "[stepped]") {
+TEST_CASE("a motion that holds is never taken for one that diverges", "[stepped][long]") {
     Random random{51};
     int looked_at = 0;
     for (int i = 0; i < 300; ++i) {

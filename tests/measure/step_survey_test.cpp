@@ -56,7 +56,7 @@ TEST_CASE("energy drifts the way a scheme is known for", "[survey]") {
 }
 
 TEST_CASE("the rate that a scheme needs meets the wanted error, and little less would not",
-          "[survey]") {
+          "[survey][long]") {
     Random random{71};
     constexpr std::array<double, 2> rates{60, 240};
     for (int i = 0; i < 12; ++i) {

@@ -57,7 +57,7 @@ void check_true(const Wish& wish) {
 
 }  // namespace
 
-TEST_CASE("a thousand wishes within reach come true", "[wish]") {
+TEST_CASE("a thousand wishes within reach come true", "[wish][long]") {
     Random random{11};
     for (int i = 0; i < 1000; ++i) {
         const double lead = random.between(-2, 2);

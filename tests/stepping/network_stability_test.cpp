@@ -130,7 +130,7 @@ double modal_limit_s(const TestNetwork& network, double damping_time_s, Scheme s
 }  // namespace
 
 TEST_CASE("network bounds are safe, and near the true limit where damping allows knowing it",
-          "[stability]") {
+          "[stability][long]") {
     Random random{31};
     for (int i = 0; i < 1000; ++i) {
         const bool damped = random.chance(0.5);
@@ -222,7 +222,7 @@ TEST_CASE("limits of linear systems are where their simulated motion begins to g
     CHECK(with_line > 30);
 }
 
-TEST_CASE("a linear system of one spring has the spring's limits", "[stability]") {
+TEST_CASE("a linear system of one spring has the spring's limits", "[stability][long]") {
     Random random{34};
     for (int i = 0; i < 100; ++i) {
         const Tuning tuning{.frequency_hz = random.over_magnitudes(0.1, 10),

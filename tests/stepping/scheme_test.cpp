@@ -134,7 +134,8 @@ TEST_CASE("position Verlet keeps its accuracy when the step changes from frame t
     CHECK(error(1e-3) < 2e-5);
 }
 
-TEST_CASE("schemes that keep energy hold it within a band over a million steps", "[stepping]") {
+TEST_CASE("schemes that keep energy hold it within a band over a million steps",
+          "[stepping][long]") {
     const double w = 2 * 3.14159265358979 * 2;
     const auto oscillator = [w](double /*t*/, In y, In /*v*/, Out a) {
         a[0] = -w * w * y[0];
