@@ -1,5 +1,5 @@
-// A body is pushed harder and harder: it sways, steps, and at last falls and gets up again. What
-// torque from outside would have changed is told beside it.
+// A body is pushed harder and harder: it sways, steps, and at last falls and gets up again. Beside
+// it stands what a torque from outside would have changed. Then it walks, and leans into a wind.
 #include <cstdio>
 
 #include <hopcoil/parts/balance.hpp>
@@ -48,6 +48,15 @@ int main() {
         std::printf("%4.1f s: at %.2f m, %d steps, left foot %s\n", (frame + 1) / 60.0,
                     deckhand.centre_of_mass().z, static_cast<int>(deckhand.log().steps),
                     deckhand.feet()[0].planted ? "down" : "up");
+    }
+    for (const double speed : {0.0, 8.0, 14.0}) {
+        const Wind wind{{.mean_m_per_s = {0, 0, speed}, .spread_m_per_s = 0}};
+        Balance blown{{}, deck, {0, 0, 0}};
+        for (int frame = 1; frame <= 360; ++frame)
+            blown.step({.ground = &deck, .wind = &wind, .time_s = frame / 60.0}, 1.0 / 60);
+        std::printf("wind of %2.0f m/s: leans by %3.0f mm, the ground holds it with %3.0f N\n",
+                    speed, -1000 * (blown.centre_of_mass().z - blown.feet()[0].position.z),
+                    -blown.ground_force().z + 0.0);
     }
     return deckhand.log().falls == 0 ? 0 : 1;
 }

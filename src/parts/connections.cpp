@@ -328,7 +328,7 @@ double Connections::largest_load() const noexcept {
     return loads_.empty() ? 0 : *std::max_element(loads_.begin(), loads_.end());
 }
 
-/// Of a component of a spring: what moves its wanted position does work.
+/// The velocity that a target or motor gives to a component of a spring; its force does work there.
 double Connections::wanted_rate(const Pull& pull, std::size_t component) noexcept {
     const std::size_t k = component - Connection::first_spring;
     return pull.aimed[k] + pull.motor[k];

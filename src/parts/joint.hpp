@@ -48,17 +48,17 @@ class Connection {
         Axes axes_b{};
     };
     [[nodiscard]] Frames frames(std::span<const Body> bodies) const noexcept;
-    /// Where its spring wants it, as a step ends, and how that moves until then. Whether it is
-    /// elsewhere at once.
+    /// Sets the position that the spring draws the joint to as the step ends, and its velocity until
+    /// then. Returns whether it leaps there.
     bool aim(const JointTarget& target, double dt) noexcept;
     /// No target was given for this step.
     void stay_aimed() noexcept { aimed_per_s_ = {}; }
-    /// So long before the end of the step.
+    /// The wanted position is that of so many seconds before the step ends.
     void aim_at(double remaining_s) noexcept;
-    /// The same wanted position as another's, where that was given one.
+    /// Takes over the target of another connection, if that has one.
     void aim_like(const Connection& other) noexcept;
-    /// How fast the wanted position moves, and what rate the damping draws it to besides, in the
-    /// components of its spring.
+    /// In the components of its spring: the velocity of the wanted position, and the rate of the
+    /// motor.
     [[nodiscard]] Vector3 aimed_rates(const Frames& at) const noexcept;
     [[nodiscard]] Vector3 motor_rates(const Frames& at) const noexcept;
     [[nodiscard]] bool moves_its_parts() const noexcept {

@@ -198,7 +198,7 @@ void PartsWorks::set_driven(std::uint32_t body, bool is_driven) noexcept {
     allow_energy();
 }
 
-/// Where targets draw joints during the step; what they move does not sleep.
+/// Sets the targets of joints for the step, and wakes the parts that they move.
 void PartsWorks::aim(std::span<const JointTarget> targets, double dt) noexcept {
     for (Connection& each : connections.all())
         each.stay_aimed();
@@ -212,7 +212,7 @@ void PartsWorks::aim(std::span<const JointTarget> targets, double dt) noexcept {
     for (const Connection& each : connections.all()) {
         if (each.moves_its_parts()) wake_ends(each);
     }
-    // Drawn at once, its spring has other energy.
+    // A leap changes the energy that is stored in its spring.
     if (leaps) allow_energy();
 }
 

@@ -18,12 +18,12 @@ struct BrachiatorSettings {
     double hip_depth_m = 0.3;         ///< below the centre of mass
     double leg_length_m = 0.85;       ///< hip to sole, stretched
     double mass_kg = 70.0;            ///< for the forces of its hands
-    double most_speed_m_per_s = 2.5;  ///< along the holds, m/s; 0.1 to 3
+    double most_speed_m_per_s = 2.5;  ///< along the holds; 0.1 to 3
     double lean = 0.6;                ///< 0: upright; 1: it hangs in line with its holding arm
     double twist_rad = 0.5;           ///< the shoulder of the reaching arm goes ahead by this
     double fold = 1.0;                ///< how far it folds its legs ahead of a hold; 0 to 1.5
     double push_decay_hz = 0.6;       ///< how quickly a push is over
-    /// With which it leaps off the ground, m/s; off its hands, and into them, 0.8 of that.
+    /// With which it leaps off the ground; off its hands, and into them, 0.8 of that.
     double most_leap_speed_m_per_s = 4.5;
 
     static constexpr std::size_t dial_count = 6;

@@ -58,8 +58,8 @@ struct WalkerSettings {
     double lowest_height = 0.75;    ///< below standing_height
     double lift_height = 0.06;      ///< of a swing over the highest ground on its way
     double step_time = 1.2;  ///< of a slow swing, in units of sqrt(leg length / g); 0.7 to 2.5
-    double most_acceleration_m_per_s2 = 4.0;         ///< of the body, m/s^2
-    double most_turn_acceleration_rad_per_s2 = 8.0;  ///< rad/s^2
+    double most_acceleration_m_per_s2 = 4.0;         ///< of the body
+    double most_turn_acceleration_rad_per_s2 = 8.0;  ///< of its heading
     double slope_limit_rad = 0.6;                    ///< steeper ground is not stepped on
     double bob_m = 0.015;   ///< how far the body rises over a foot that carries it, at full speed
     double sway_m = 0.012;  ///< and to its side

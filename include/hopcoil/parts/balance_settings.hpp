@@ -76,11 +76,11 @@ struct BalanceSettings {
     double step_time_s = 0.26;              ///< of a step that catches it
     double walk_step_s = 0.44;              ///< of one when it walks
     double reaction_s = 0.15;               ///< from losing its balance to a step
-    double foot_speed_m_per_s = 4.0;        ///< the quickest step, m/s
+    double foot_speed_m_per_s = 4.0;        ///< of the quickest step
     double step_reach = 0.5;                ///< how far from its hips it steps, in leg lengths
     double lift_m = 0.06;                   ///< of a step, over the ground between
-    double most_speed_m_per_s = 1.3;        ///< walking, m/s
-    double most_turn_rate_rad_per_s = 2.5;  ///< rad/s
+    double most_speed_m_per_s = 1.3;        ///< walking
+    double most_turn_rate_rad_per_s = 2.5;  ///< of its heading
     double fall_tilt_rad = 1.05;            ///< tilted by more than this it lets itself fall
     double fall_lean_rad = 0.7;             ///< or further than this off its feet
     double lies_s = 0.6;        ///< for how long it lies before it gets up; below 0: until told

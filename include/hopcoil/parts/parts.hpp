@@ -37,11 +37,11 @@ struct PartGrab {
     double most_force_n = 200.0;
 };
 
-/// Where a joint's spring is to draw it, as a step ends.
+/// The position that a joint's spring draws it to, as it is when a step ends.
 ///
 /// Model   the wanted position goes there evenly from where the last step left it, and the spring's
-///         damping acts on the difference of the two velocities: a joint that its target carries
-///         along lags only by what its load costs.
+///         damping acts on the difference of the two velocities: the joint follows as a follower
+///         with lead 1 does, and lags only by its load over its stiffness.
 struct JointTarget {
     std::uint32_t joint = 0;
     double wanted = 0.0;       ///< hinge: rad, going the shorter way; slide: m
