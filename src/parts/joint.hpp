@@ -48,8 +48,8 @@ class Connection {
         Axes axes_b{};
     };
     [[nodiscard]] Frames frames(std::span<const Body> bodies) const noexcept;
-    /// Sets the position that the spring draws the joint to as the step ends, and its velocity until
-    /// then. Returns whether it leaps there.
+    /// Sets the position that the spring draws the joint to as the step ends, and its velocity
+    /// until then. Returns whether it leaps there.
     bool aim(const JointTarget& target, double dt) noexcept;
     /// No target was given for this step.
     void stay_aimed() noexcept { aimed_per_s_ = {}; }
