@@ -78,6 +78,7 @@ struct Particles::Flight {
     Vector3 to{};    ///< and at its end
     Quaternion turned{};
     double from_s = 0;
+    const Wind* wind = nullptr;
 };
 
 Particles::Particles(const ParticleSettings& settings, std::uint64_t stream, const Vector3& emitter,
@@ -169,7 +170,8 @@ void Particles::fly_ahead(const ParticleInputs& inputs, std::uint64_t steps) noe
 /// One step of 1/120 s, within a step of the caller's.
 void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double to_s) noexcept {
     Flight flight{.surfaces = {inputs.shapes, inputs.ground, settings_},
-                  .from_s = static_cast<double>(steps_) * step_s};
+                  .from_s = static_cast<double>(steps_) * step_s,
+                  .wind = inputs.wind};
     const auto emitter_at = [&](double time_s) {
         const double part =
             to_s > from_s ? std::clamp((time_s - from_s) / (to_s - from_s), 0.0, 1.0) : 1;
@@ -182,7 +184,7 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
     flight.surfaces.set_step(flight.from_s, step_s, to_s - end_s);
     wake_swept(inputs.shapes, flight);
     for (std::size_t block = 0; block < block_done_.size(); ++block) {
-        if (block_done_[block] == 0) fly_block(block * particles_at_a_time, flight, inputs.wind);
+        if (block_done_[block] == 0) fly_block(block * particles_at_a_time, flight);
     }
     if (settings_.has_contact_among) separate();
     if (inputs.is_on) {
@@ -227,8 +229,8 @@ ParticleBlock Particles::block_at(std::size_t first) noexcept {
 }
 
 /// A few particles from a slot on.
-void Particles::fly_block(std::size_t first, const Flight& flight, const Wind* wind) noexcept {
-    if (wind == nullptr) {
+void Particles::fly_block(std::size_t first, const Flight& flight) noexcept {
+    if (flight.wind == nullptr) {
         fly_block_in(no_winds, first, flight);
         return;
     }
@@ -243,7 +245,7 @@ void Particles::fly_block(std::size_t first, const Flight& flight, const Wind* w
         places[count++] = positions_[i];
     }
     std::array<WindSample, particles_at_a_time> samples;
-    wind->find(std::span{places}.first(count), flight.from_s, samples);
+    flight.wind->find(std::span{places}.first(count), flight.from_s, samples);
     std::array<Vector3, particles_at_a_time> winds{};
     for (std::size_t k = 0; k < count; ++k)
         winds[moving[k]] = samples[k].velocity * settings_.wind_share;
@@ -363,7 +365,9 @@ void Particles::bear(const Vector3& place, const Quaternion& facing, const Vecto
     lifetimes_[slot] = lifetime;
     spins_[slot] = spin;
     note(ParticleEvent::Type::born, slot, time_s, velocities_[slot]);
-    if (flight != nullptr) fly(slot, *flight, {}, time_s);
+    if (flight == nullptr) return;
+    const Vector3 wind = flight->wind == nullptr ? Vector3{} : flight->wind->at(from, time_s).velocity;
+    fly(slot, *flight, wind * settings_.wind_share, time_s);
 }
 
 std::uint32_t Particles::add(const Vector3& place, const Vector3& velocity,

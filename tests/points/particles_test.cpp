@@ -68,6 +68,28 @@ TEST_CASE("a particle flies as the closed form of linear drag says", "[particles
     }
 }
 
+TEST_CASE("an emitter that travels with the wind sees what one at rest sees in still air",
+          "[particles]") {
+    const Vector3 along{7, 0, -2};
+    const Wind with{{.mean_m_per_s = along, .spread_m_per_s = 0}};
+    for (const double drag : {0.5, 8.0}) {
+        const ParticleSettings settings{.emitter_share = 1, .drag_per_s = drag};
+        Particles resting{settings, 5};
+        Particles travelling{settings, 5};
+        for (int frame = 1; frame <= 120; ++frame) {
+            const Vector3 gone = along * (frame / 60.0);
+            resting.step({}, 1.0 / 60);
+            travelling.step({.emitter = gone, .wind = &with}, 1.0 / 60);
+            for (std::size_t i = 0; i < resting.capacity(); ++i) {
+                if (resting.alive()[i] == 0) continue;
+                const Vector3 apart = travelling.positions()[i] - gone - resting.positions()[i];
+                REQUIRE(std::sqrt(dot(apart, apart)) < 1e-12);
+            }
+        }
+        REQUIRE(resting.born() > 100);
+    }
+}
+
 TEST_CASE("births and paths are the same at every frame rate", "[particles]") {
     const Wind wind{{.mean_m_per_s = {2, 0, 1}}, 5};
     const FlatGround ground{-0.2};

@@ -137,7 +137,7 @@ class Particles {
     void wake_unsupported(const ParticleInputs& inputs) noexcept;
     void wake_swept(std::span<const ContactShape> shapes, const Flight& flight) noexcept;
     [[nodiscard]] ParticleBlock block_at(std::size_t first) noexcept;
-    void fly_block(std::size_t first, const Flight& flight, const Wind* wind) noexcept;
+    void fly_block(std::size_t first, const Flight& flight) noexcept;
     bool fly_few(std::span<const Vector3> winds, std::size_t first, const Flight& flight) noexcept;
     void fly_block_in(std::span<const Vector3> winds, std::size_t first,
                       const Flight& flight) noexcept;
