@@ -28,6 +28,13 @@ bool is_place(const Vector3& place) noexcept {
            std::abs(place.z) < largest;
 }
 
+Quaternion rotation_of(const detail::WalkerPose& pose) noexcept {
+    const Quaternion heading = turned_by({0, pose.yaw, 0});
+    const Vector3 slope{-math::atan2(pose.slope_z, 1), 0, math::atan2(pose.slope_x, 1)};
+    const Vector3 lean{pose.lean.z, 0, -pose.lean.x};
+    return heading * turned_by(slope) * turned_by(lean);
+}
+
 }  // namespace
 
 WalkerSole rolled_sole(const WalkerFoot& foot, double behind_m, double ahead_m) noexcept {
@@ -255,14 +262,19 @@ Vector3 Walker::position() const noexcept {
 }
 
 Quaternion Walker::rotation() const noexcept {
-    const Quaternion heading = turned_by({0, shown_.yaw, 0});
-    const Vector3 slope{-math::atan2(shown_.slope_z, 1), 0, math::atan2(shown_.slope_x, 1)};
-    const Vector3 lean{shown_.lean.z, 0, -shown_.lean.x};
-    return heading * turned_by(slope) * turned_by(lean);
+    return rotation_of(shown_);
 }
 
 Vector3 Walker::velocity() const noexcept {
-    return {carried_.x + velocity_.x, height_rate_, carried_.z + velocity_.z};
+    const Vector3 swayed = Heading{pose_.yaw}.to_world({moved_.sway, moved_.bob, 0});
+    const Vector3 rise{0, moved_.place.y, 0};
+    return Vector3{carried_.x + velocity_.x, 0, carried_.z + velocity_.z} +
+           (rise + swayed) * (1 / tick_s);
+}
+
+Vector3 Walker::angular_velocity() const noexcept {
+    const Quaternion before = rotation_of(pose_.plus(moved_, -1));
+    return rotation_vector(rotation_of(pose_) * conjugate(before)) * (1 / tick_s);
 }
 
 Vector3 Walker::hip(std::size_t leg) const noexcept {

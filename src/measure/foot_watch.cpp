@@ -41,7 +41,8 @@ void FootFigures::include(const FootFigures& other) noexcept {
     steps_at_rest += other.steps_at_rest;
 }
 
-FootWatch::FootWatch(const Walker& walker) noexcept : ticks_{walker.ticks()} {
+FootWatch::FootWatch(const Walker& walker) noexcept
+    : time_s_{walker.time_s()} {
     for (std::size_t i = 0; i < walker.feet().size(); ++i) {
         const WalkerFoot& foot = walker.feet()[i];
         feet_[i] = {.planted = foot.planted,
@@ -53,16 +54,20 @@ FootWatch::FootWatch(const Walker& walker) noexcept : ticks_{walker.ticks()} {
 }
 
 void FootWatch::look(const Walker& walker, const Ground& ground) noexcept {
-    const std::uint64_t passed = walker.ticks() - ticks_;
-    const double dt = static_cast<double>(passed) * Walker::tick_s;
-    now_ = {};
+    // Within a tick the motion shown has no acceleration of its own.
+    const double since_s = walker.time_s() - time_s_;
+    const bool has_ticked = std::abs(since_s) > 0.999 * Walker::tick_s;
+    const double dt = has_ticked ? since_s : 0;
+    now_ = {.foot_acceleration = has_ticked ? 0 : now_.foot_acceleration};
     const Vector3 over_ground = walker.velocity() - walker.carried_velocity();
     const bool stands = length_of(over_ground) < 0.03 && std::abs(walker.turn_rate()) < 0.05;
     for (std::size_t i = 0; i < walker.feet().size(); ++i)
         look_at(i, walker, ground, dt);
     stood_s_ = stands ? stood_s_ + dt : 0;
-    if (passed > 0) last_ticks_ = passed;
-    ticks_ = walker.ticks();
+    if (has_ticked) {
+        last_dt_ = dt;
+        time_s_ = walker.time_s();
+    }
     look_at_legs(walker);
     all_.include(now_);
 }
@@ -94,17 +99,17 @@ void FootWatch::look_at(std::size_t leg, const Walker& walker, const Ground& gro
     }
     if (dt > 0) {
         const Vector3 velocity = (foot.position - was.position) * (1 / dt);
-        const bool compares = was.has_velocity && walker.ticks() - ticks_ == last_ticks_;
-        if (compares)
+        const double apart_s = (dt + last_dt_) / 2;
+        if (was.has_velocity)
             now_.foot_acceleration =
-                std::max(now_.foot_acceleration, length_of(velocity - was.velocity) / dt);
+                std::max(now_.foot_acceleration, length_of(velocity - was.velocity) / apart_s);
         was.velocity = velocity;
+        was.position = foot.position;
         was.has_velocity = true;
     }
     was.planted = foot.planted;
     was.part = foot.part;
     was.on_part = foot.on_part;
-    was.position = foot.position;
 }
 
 void FootWatch::look_at_legs(const Walker& walker) noexcept {

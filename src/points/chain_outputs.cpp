@@ -101,7 +101,7 @@ Vector3 Chain::point_at(double part) const noexcept {
 
 Quaternion Chain::facing_at(double part, const Vector3& forward) const noexcept {
     const double at = std::clamp(part, 0.0, 1.0) * static_cast<double>(size());
-    Quaternion turn = first_frame(positions_, facing_, forward);
+    Quaternion turn = first_frame(positions_, facing_, settings_.rest_direction, forward);
     Vector3 last = up_the_chain(positions_, 0);
     for (std::size_t i = 1; i <= size(); ++i) {
         const Vector3 next = up_the_chain(positions_, i);
@@ -116,7 +116,7 @@ Quaternion Chain::facing_at(double part, const Vector3& forward) const noexcept 
 }
 
 void Chain::facings(std::span<Quaternion> turns, const Vector3& forward) const noexcept {
-    Quaternion turn = first_frame(positions_, facing_, forward);
+    Quaternion turn = first_frame(positions_, facing_, settings_.rest_direction, forward);
     Vector3 last = up_the_chain(positions_, 0);
     for (std::size_t i = 0; i < std::min(turns.size(), positions_.size()); ++i) {
         const Vector3 next = up_the_chain(positions_, i);

@@ -82,9 +82,11 @@ Quaternion turned_part(const Vector3& from, const Vector3& to, double part) noex
 }
 
 Quaternion first_frame(std::span<const Vector3> points, const Quaternion& root,
-                       const Vector3& forward) noexcept {
+                       const Vector3& rest_direction, const Vector3& forward) noexcept {
     const Vector3 axis = made_unit(forward, {0, 0, 1});
-    return turned_part(rotated(root, axis), up_the_chain(points, 0), 1) * root;
+    const Vector3 rest = made_unit(rest_direction * -1.0, {0, 1, 0});
+    return turned_part(rotated(root, rest), up_the_chain(points, 0), 1) * root *
+           turned_part(axis, rest, 1);
 }
 
 Mesh ribbon(std::span<const Vector3> points, std::span<const double> widths,

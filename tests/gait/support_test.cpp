@@ -150,3 +150,28 @@ TEST_CASE("every policy keeps a walker's promises, and its own", "[support][poli
         if (settings.policy == StepPolicy::each_on_its_own) CHECK_FALSE(neighbours_up);
     }
 }
+
+TEST_CASE("a watch sees the same acceleration of feet at every step", "[support]") {
+    const FlatGround flat;
+    const auto most_at = [&](double rate_hz) {
+        Walker walker{walker_with(2, 0.95), flat, {}};
+        FootWatch watch{walker};
+        double now = 0;
+        for (int i = 0; i < 4 * static_cast<int>(rate_hz); ++i) {
+            walker.step({.ahead = 1.2}, flat, 1 / rate_hz);
+            watch.look(walker, flat);
+            now = std::max(now, watch.now().foot_acceleration);
+        }
+        CHECK(now == watch.all().foot_acceleration);
+        return now;
+    };
+    const double at_ticks = most_at(240);
+    CHECK(at_ticks > 40);
+    for (const double rate_hz : {480.0, 1000.0, 1500.0})
+        CHECK(most_at(rate_hz) == Approx(at_ticks).epsilon(0.05));
+    // Means over longer frames are less.
+    for (const double rate_hz : {60.0, 144.0}) {
+        CHECK(most_at(rate_hz) > 0.4 * at_ticks);
+        CHECK(most_at(rate_hz) < 1.1 * at_ticks);
+    }
+}

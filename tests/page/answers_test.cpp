@@ -305,7 +305,7 @@ TEST_CASE("what takes too long is called off, or ends with what there is, and sa
     CHECK(fit.body["is_cut_short"] == true);
 }
 
-TEST_CASE("a fit finds the numbers that a curve was made with", "[page]") {
+TEST_CASE("a fit finds the numbers that a curve was made with", "[page][long]") {
     const ServedScene served{"sign.toml"};
     const json made =
         served

@@ -304,6 +304,23 @@ TEST_CASE("what is carried faces up the chain, whichever axis of it does", "[poi
     }
 }
 
+TEST_CASE("what is carried on a chain that stands upright does not twist as it sways",
+          "[points][chain]") {
+    for (const Vector3 forward : {Vector3{0, 0, 1}, Vector3{0, 1, 0}, Vector3{0, -1, 0}}) {
+        Chain neck{{.nodes = 3, .spacing_m = 0.15, .rest_direction = {0, 1, 0}}};
+        const Quaternion at_rest = neck.facing_at(1, forward);
+        for (int i = 1; i <= 240; ++i) {
+            const double t = i / 60.0;
+            const double turned = 0.5 * t;
+            const Vector3 root{0.02 * std::sin(9 * t), 0, 0.02 * std::cos(7 * t)};
+            neck.step({.root = root, .facing = turned_by({0, turned, 0})}, 1.0 / 60);
+            const Quaternion now = neck.facing_at(1, forward);
+            const Quaternion as_root = turned_by({0, turned, 0}) * at_rest;
+            CHECK(length_of(rotation_vector(now * conjugate(as_root))) < 0.5);
+        }
+    }
+}
+
 TEST_CASE("an undulating root swims: waves run down the chain", "[points][chain]") {
     ChainSettings settings{.nodes = 16, .undulation = {.amplitude_m = 0.05, .frequency_hz = 1}};
     Chain chain{settings};

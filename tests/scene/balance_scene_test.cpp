@@ -312,7 +312,7 @@ spread_m_per_s = 0
     CHECK(end_of("wind = \"storm\"\n") < end_of("") - 0.02);
 }
 
-TEST_CASE("a body follows another one, and stands on what moves", "[balance]") {
+TEST_CASE("a body follows another one, and stands on what moves", "[balance][long]") {
     const TestFolder folder;
     const Scene scene = read_scene(folder.write(
         "quay.toml",

@@ -137,9 +137,9 @@ blows = [{ at_s = 0.25, part = "box", newton_seconds = [0, 6, 0] }]
         return "[parts.p]\nparts = [{ name = 'a' }, { name = 'b', at_m = [0, 1, 0] }]\n" + table;
     };
     CHECK_THROWS_WITH(scene_from(problem_of("joints = [{ a = 'a', b = 'c' }]\n")),
-                      Contains("name of a part, found 'c'"));
+                      Contains("there is no part 'c'; there is a or b"));
     CHECK_THROWS_WITH(scene_from(problem_of("joints = [{ b = 'b', group = 'x' }]\n")),
-                      Contains("name of a group"));
+                      Contains("expected a list 'groups'"));
     CHECK_THROWS_WITH(scene_from(problem_of("rows = [{ parts = ['a'] }]\n")),
                       Contains("two parts or more"));
     CHECK_THROWS_WITH(scene_from("[parts.p]\nparts = [{ name = 'a', to = 'b' }]\n"),

@@ -138,7 +138,10 @@ class Walker {
     /// Its heading, the slope it stands on, and its lean.
     [[nodiscard]] Quaternion rotation() const noexcept;
     [[nodiscard]] double yaw_rad() const noexcept { return shown_.yaw; }
-    [[nodiscard]] Vector3 velocity() const noexcept;                              ///< in the world
+    /// Of its position, in the world; bob and sway included.
+    [[nodiscard]] Vector3 velocity() const noexcept;
+    /// Of its rotation, in the world; slope and lean included.
+    [[nodiscard]] Vector3 angular_velocity() const noexcept;
     [[nodiscard]] Vector3 carried_velocity() const noexcept { return carried_; }  ///< its ground's
     [[nodiscard]] double turn_rate() const noexcept { return turn_rate_; }
     [[nodiscard]] std::span<const WalkerFoot> feet() const noexcept {
@@ -151,6 +154,10 @@ class Walker {
     [[nodiscard]] WalkerSole sole(std::size_t leg) const noexcept;
     [[nodiscard]] const WalkerLog& log() const noexcept { return log_; }
     [[nodiscard]] std::uint64_t ticks() const noexcept { return ticks_; }  ///< taken so far
+    /// The time at which it is shown: that of its ticks, and what has passed since the last one.
+    [[nodiscard]] double time_s() const noexcept {
+        return static_cast<double>(ticks_) * tick_s + time_left_s_;
+    }
     /// No foot in the air, none out of place, the body still.
     [[nodiscard]] bool still() const noexcept;
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }

@@ -31,7 +31,7 @@ struct FootFigures {
     }
 };
 
-/// Looks at a walker after each of its steps. Where that was no tick, there is nothing new.
+/// Looks at a walker after each of its steps.
 ///
 ///     FootWatch watch{walker};
 ///     walker.step(command, ground, Walker::tick_s);
@@ -39,7 +39,7 @@ struct FootFigures {
 ///     watch.all().slip_m;  // 0
 ///
 /// Model   the clearance is that of the sole's middle and four points of its rim over the ground
-///         below them; accelerations are second differences of looks at equal distances.
+///         below them; accelerations are second differences over a tick or more.
 /// Units   metres, seconds. Steps of a tick (1/240 s) see everything.
 class FootWatch {
   public:
@@ -50,7 +50,7 @@ class FootWatch {
 
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields(feet_, stood_s_, ticks_, last_ticks_, now_, all_);
+        fields(feet_, stood_s_, time_s_, last_dt_, now_, all_);
     }
 
   private:
@@ -59,8 +59,8 @@ class FootWatch {
         std::uint32_t part = 0;
         Vector3 on_part{};
         Vector3 lifted{};  ///< where it stood last
-        Vector3 position{};
-        Vector3 velocity{};
+        Vector3 position{};  ///< at time_s_
+        Vector3 velocity{};  ///< the mean over last_dt_
         bool has_velocity = false;
 
         template <class Fields>
@@ -73,8 +73,8 @@ class FootWatch {
 
     std::array<Foot, Walker::most_legs> feet_{};
     double stood_s_ = 0.0;
-    std::uint64_t ticks_ = 0;
-    std::uint64_t last_ticks_ = 0;  ///< between the two looks before
+    double time_s_ = 0.0;   ///< of the last look that was a tick or more after the one before
+    double last_dt_ = 0.0;  ///< from the one before to that
     FootFigures now_{};
     FootFigures all_{};
 };

@@ -25,8 +25,11 @@ namespace hopcoil {
 [[nodiscard]] Vector3 up_the_chain(std::span<const Vector3> points, std::size_t index) noexcept;
 /// Part of the shortest turn from one direction to another.
 [[nodiscard]] Quaternion turned_part(const Vector3& from, const Vector3& to, double part) noexcept;
-/// The turn of a root, brought about so that `forward` of it faces up the row.
+/// The rotation of a root, turned on so that its `forward` faces up the row: first as in the rest
+/// shape, which leaves the root along `rest_direction`, then the shortest way. So it twists only
+/// where the row turns back on its rest direction.
 [[nodiscard]] Quaternion first_frame(std::span<const Vector3> points, const Quaternion& root,
+                                     const Vector3& rest_direction,
                                      const Vector3& forward) noexcept;
 
 /// Triangles with a normal and a texture coordinate at each corner.

@@ -353,8 +353,9 @@ std::vector<Carried> read_carried(KindReader& reader) {
         if (!(carried.at >= 0 && carried.at <= 1))
             one.problem("at", fmt::format("expected 0 (root) to 1 (tip), found {}", carried.at));
         const std::string axis = one.choice("forward").value_or("z");
-        carried.forward = {axis == "x" ? 1.0 : 0.0, axis == "y" ? 1.0 : 0.0,
-                           axis == "z" ? 1.0 : 0.0};
+        const double way = axis.starts_with('-') ? -1 : 1;
+        carried.forward = {axis.ends_with('x') ? way : 0.0, axis.ends_with('y') ? way : 0.0,
+                           axis.ends_with('z') ? way : 0.0};
         all.push_back(std::move(carried));
     });
     return all;
@@ -471,7 +472,7 @@ std::vector<TableFacts> chain_tables() {
            choice,
            "axis of the carried thing that points toward the root",
            "`z`",
-           {"x", "y", "z"}}}}};
+           {"x", "y", "z", "-x", "-y", "-z"}}}}};
 }
 
 }  // namespace

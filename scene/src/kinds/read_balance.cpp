@@ -212,8 +212,8 @@ class BalanceReader {
             return;
         }
         if (found == names.end()) {
-            one.problem("part", fmt::format("expected the name of a part: {}{}", io::any_of(names),
-                                            io::did_you_mean(name, names)));
+            one.problem("part", fmt::format("there is no part '{}'; there is {}{}", name,
+                                            io::any_of(names), io::did_you_mean(name, names)));
             return;
         }
         event.part = static_cast<std::uint32_t>(found - names.begin());
@@ -257,7 +257,9 @@ class BalanceReader {
         const auto found = std::find(names.begin(), names.end(), name);
         if (found == names.end()) {
             one.problem(one.has("thing") ? "thing" : "",
-                        "expected a key 'thing' with the name of one of 'things'");
+                        names.empty() ? "expected a list 'things' beside it, of what it can hold"
+                                      : fmt::format("expected a key 'thing', one of 'things': {}{}",
+                                                    io::any_of(names), io::did_you_mean(name, names)));
             return;
         }
         if (made_.settings.build.arm_length_m == 0) {

@@ -87,7 +87,10 @@ class PartsReader {
             has_mount ? placement_at_start(one, mount, mounts_.targets()) : carrier_;
         part.placement = carrier * own;
         const std::optional<Colour> colour = read_colour(one.table(), "colour");
-        if (!one.try_to([&] { require_valid(shape); })) return;
+        if (!one.try_to([&] { require_valid(shape); })) {
+            invalid_.push_back(name);
+            return;
+        }
         part.shapes = {shape};
         if (made_.names.size() >= most_parts) {
             one.problem("", fmt::format("expected at most {} parts", most_parts));
@@ -104,7 +107,12 @@ class PartsReader {
         const auto found = std::find(made_.names.begin(), made_.names.end(), name);
         if (found != made_.names.end())
             return static_cast<std::uint32_t>(found - made_.names.begin());
-        one.problem(key, fmt::format("expected the name of a part, found '{}'", name));
+        // The problem of an invalid part has been noted already.
+        if (std::find(invalid_.begin(), invalid_.end(), name) == invalid_.end()) {
+            one.problem(key, fmt::format("there is no part '{}'; there is {}{}", name,
+                                         io::any_of(made_.names),
+                                         io::did_you_mean(name, made_.names)));
+        }
         return std::nullopt;
     }
     std::optional<std::uint32_t> part_at(KindReader& one, const std::string& key) {
@@ -115,10 +123,15 @@ class PartsReader {
     PartsGroup* group_at(KindReader& one) {
         const std::optional<std::string> name = one.text("group");
         if (!name) return nullptr;
+        std::vector<std::string> names;
         for (PartsGroup& each : made_.groups) {
             if (each.name == *name) return &each;
+            names.push_back(each.name);
         }
-        one.problem("group", "expected the name of a group");
+        one.problem("group", names.empty()
+                                 ? "expected a list 'groups' with a group of this name"
+                                 : fmt::format("there is no group '{}'; there is {}{}", *name,
+                                               io::any_of(names), io::did_you_mean(*name, names)));
         return nullptr;
     }
 
@@ -297,6 +310,7 @@ class PartsReader {
     JointedParts made_;
     Mounts mounts_;
     Mount mount_{};
+    std::vector<std::string> invalid_;  ///< names of parts that could not be made
     Placement carrier_{};
 };
 

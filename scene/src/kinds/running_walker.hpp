@@ -76,7 +76,7 @@ class RunningWalker final : public RunningSystem, public EventSource {
         if (port == 0) return {array_of(walker_.position()), array_of(walker_.velocity())};
         if (port == facing_port) {
             const Quaternion q = walker_.rotation();
-            return {ValueArray{{q.w, q.x, q.y, q.z}}, array_of(Vector3{0, walker_.turn_rate(), 0})};
+            return {ValueArray{{q.w, q.x, q.y, q.z}}, array_of(walker_.angular_velocity())};
         }
         if (port == gaze_port) {
             const Quaternion q = head_.value();

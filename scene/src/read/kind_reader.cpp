@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <cmath>
 #include <stdexcept>
 
 #include <fmt/format.h>
@@ -60,12 +61,7 @@ const SceneTarget& KindReader::target_at(std::size_t index) const {
     return builder_.scene().targets.at(index);
 }
 std::size_t KindReader::field_of(const std::string& key, const std::type_info& type) {
-    const auto found = builder_.find_system(table_, key);
-    if (!found) return not_connected;
-    const SceneSystem& system = builder_.scene().systems[*found];
-    if (system.spec->has_field(type)) return *found;
-    problem(key, fmt::format("expected a {}; '{}' is a {}", key, system.name, system.spec->kind()));
-    return not_connected;
+    return builder_.find_field(table_, key, type).value_or(not_connected);
 }
 
 bool KindReader::has_field(std::size_t system, const std::type_info& type) const {
@@ -95,6 +91,11 @@ void KindReader::problem(const std::string& key, const std::string& message) {
 bool KindReader::call_noting(void (*call)(const void*), const void* make) {
     return scene::try_to(table_, [&] { call(make); });
 }
+void KindReader::refuse_if_rounded(const std::string& key, double value, double kept) {
+    if (kept == std::round(value) && kept != value)
+        problem(key, fmt::format("expected a whole number, found {}", value));
+}
+
 void KindReader::refuse_dial(const std::string& key, double value, const DialRange& range) {
     const double factor = table_.as_spelled(key) == key ? 1 : 180 / math::pi;
     const DialRange in_file{factor * range.least, factor * range.most};

@@ -101,9 +101,9 @@ std::optional<OutputRef> PictureReader::output(TableReader& reader, const std::s
                                                                          : "a number or a vector"));
     }
     if (port.count > 1) {
-        reader.problem(key, fmt::format("'{}' is one of {} points; expected an output of its own: "
-                                        "what a chain carries, or a [follower.NAME] of it",
-                                        *name, port.count));
+        reader.problem(key, fmt::format("'{}' has {} places and a body needs one: name a spot of "
+                                        "'carried', or a [follower.NAME] of '{}'",
+                                        *name, port.count, *name));
         return std::nullopt;
     }
     return found->output;

@@ -277,23 +277,32 @@ class SceneReader {
         return kind == nullptr ? table_facts(item.kind) : kind->tables.front();
     }
 
-    /// The texts of keys that name a source or a field, those of tables inside included.
-    void add_names(std::vector<std::string>& names, const Item& item, const toml::table& table,
-                   const TableFacts& facts) const {
+    /// A key whose value names a system or a target.
+    struct NamingKey {
+        std::string name;
+        std::string path;  ///< within the item's table
+        const toml::node* node;
+    };
+
+    /// The keys of a table that name a source or a field, those of tables inside included.
+    void add_names(std::vector<NamingKey>& names, const Item& item, const toml::table& table,
+                   const TableFacts& facts, const std::string& path) const {
         for (const KeyFacts& key : facts.keys) {
             const toml::node* const node = table.get(key.name);
             if (node == nullptr) continue;
+            const std::string at = fmt::format("{}{}", path, key.name);
             if (key.type == KeyType::source || key.type == KeyType::field) {
-                if (const auto* name = node->as_string()) names.push_back(name->get());
+                if (const auto* name = node->as_string()) names.push_back({name->get(), at, node});
             }
-            const auto add_inner = [&](const toml::node& inner) {
+            const auto add_inner = [&](const toml::node& inner, const std::string& place) {
                 if (const toml::table* one = inner.as_table())
-                    add_names(names, item, *one, inner_facts(item, key));
+                    add_names(names, item, *one, inner_facts(item, key), place + '.');
             };
-            if (key.type == KeyType::table) add_inner(*node);
+            if (key.type == KeyType::table) add_inner(*node, at);
             if (key.type != KeyType::tables || node->as_array() == nullptr) continue;
+            std::size_t index = 0;
             for (const toml::node& inner : *node->as_array())
-                add_inner(inner);
+                add_inner(inner, fmt::format("{}[{}]", at, index++));
         }
     }
     [[nodiscard]] const TableFacts& inner_facts(const Item& item, const KeyFacts& key) const {
@@ -305,12 +314,12 @@ class SceneReader {
         return table_facts(key.tables.front());
     }
 
-    /// What an item names as going before it.
-    [[nodiscard]] std::vector<std::string> names_in(const Item& item) const {
-        std::vector<std::string> names;
+    /// The keys of an item that name what has to be read before it.
+    [[nodiscard]] std::vector<NamingKey> names_in(const Item& item) const {
+        std::vector<NamingKey> names;
         // What uses the previous step needs nothing to be read before it.
         if (!item.table->contains("previous_step"))
-            add_names(names, item, *item.table, facts_of(item));
+            add_names(names, item, *item.table, facts_of(item), "");
         return names;
     }
 
@@ -332,9 +341,9 @@ class SceneReader {
     /// The items that have to be read before one: those it follows.
     [[nodiscard]] std::vector<const Item*> needed_by(const Item& item, const Named& named) const {
         std::vector<const Item*> needed;
-        for (const std::string& whole : names_in(item)) {
-            const auto target = named.targets.find(whole);
-            const auto system = named.systems.find(whole.substr(0, whole.find('.')));
+        for (const NamingKey& key : names_in(item)) {
+            const auto target = named.targets.find(key.name);
+            const auto system = named.systems.find(key.name.substr(0, key.name.find('.')));
             if (item.kind != "target" && target != named.targets.end()) {
                 needed.push_back(target->second);
             } else if (system != named.systems.end()) {
@@ -408,24 +417,14 @@ class SceneReader {
         for (const Item* other = next_of(*member); other != member; other = next_of(*other))
             names += " after " + other->name;
         names += " after " + member->name;
-        const std::string key = naming_key(*member, next_of(*member)->name);
-        const auto* named = member->table->get(key);
-        problems_.push_back({named == nullptr ? position_of(*member->table, member->file)
-                                              : position_of(*named, member->file),
-                             fmt::format("{}.{}", path_of(*member), key),
+        const std::string& next = next_of(*member)->name;
+        const std::vector<NamingKey> keys = names_in(*member);
+        const auto key = std::find_if(keys.begin(), keys.end(), [&](const NamingKey& each) {
+            return each.name == next || each.name.starts_with(next + '.');
+        });
+        problems_.push_back({position_of(*key->node, member->file),
+                             fmt::format("{}.{}", path_of(*member), key->path),
                              fmt::format("a loop: {}", names)});
-    }
-
-    /// The key of an item that names another; "" where it is further inside.
-    [[nodiscard]] std::string naming_key(const Item& item, const std::string& other) const {
-        for (const KeyFacts& key : facts_of(item).keys) {
-            const auto* name = item.table->get_as<std::string>(key.name);
-            const bool names_one = key.type == KeyType::source || key.type == KeyType::field;
-            if (names_one && name != nullptr &&
-                (name->get() == other || name->get().starts_with(other + '.')))
-                return std::string{key.name};
-        }
-        return "target";
     }
 
     void require_some(TableReader& top) {

@@ -149,6 +149,10 @@ std::optional<std::size_t> SceneBuilder::find_target(TableReader& reader, const 
     if (contains(declared_.targets, *name)) return std::nullopt;  // it could not be read
     if (const auto source = find_output(*name)) return target_driven_by(*source, system);
     if (is_unread(*name)) return std::nullopt;
+    if (contains(declared_.systems, name->substr(0, name->find('.')))) {
+        reader.problem(key, no_such_output(*name));
+        return std::nullopt;
+    }
     std::vector<std::string> known = declared_.targets;
     known.insert(known.end(), declared_.systems.begin(), declared_.systems.end());
     std::erase(known, system);
@@ -157,17 +161,28 @@ std::optional<std::size_t> SceneBuilder::find_target(TableReader& reader, const 
     return std::nullopt;
 }
 
-std::optional<std::size_t> SceneBuilder::find_system(TableReader& reader,
-                                                     const std::string& key) const {
+std::optional<std::size_t> SceneBuilder::find_field(TableReader& reader, const std::string& key,
+                                                    const std::type_info& type) const {
     const auto name = reader.text(key);
     if (!name) return std::nullopt;
+    std::vector<std::string> known;
     for (std::size_t i = 0; i < scene_.systems.size(); ++i) {
-        if (scene_.systems[i].name == *name) return i;
+        const SceneSystem& system = scene_.systems[i];
+        const bool has_field = system.spec->has_field(type);
+        if (has_field && system.name == *name) return i;
+        if (has_field) known.push_back(system.name);
+        if (system.name != *name) continue;
+        reader.problem(key, fmt::format("expected a {}; '{}' is a [{}.NAME]", key, *name,
+                                        system.spec->kind()));
+        return std::nullopt;
     }
-    if (!is_unread(*name)) {
-        reader.problem(key, fmt::format("there is no '{}'; there is {}{}", *name,
-                                        io::any_of(declared_.systems),
-                                        io::did_you_mean(*name, declared_.systems)));
+    if (is_unread(*name)) return std::nullopt;
+    if (contains(declared_.targets, *name)) {
+        reader.problem(key, fmt::format("expected a {}; '{}' is a [target.NAME]", key, *name));
+    } else {
+        reader.problem(key, fmt::format("there is no {} '{}'{}{}{}", key, *name,
+                                        known.empty() ? "" : "; there is ", io::any_of(known),
+                                        io::did_you_mean(*name, known)));
     }
     return std::nullopt;
 }
@@ -184,9 +199,7 @@ void SceneBuilder::resolve_previous_steps(std::vector<io::Problem>& problems) {
         SceneTarget& target = scene_.targets[each.target];
         if (!found) {
             if (is_unread(each.name)) continue;
-            each.problem.message = fmt::format("nothing that moves is named '{}'; there is {}{}",
-                                               each.name, io::any_of(declared_.systems),
-                                               io::did_you_mean(each.name, declared_.systems));
+            each.problem.message = no_such_output(each.name);
             problems.push_back(each.problem);
             continue;
         }
@@ -215,12 +228,36 @@ bool SceneBuilder::is_unread(const std::string& name) const {
     return false;
 }
 
+std::string SceneBuilder::no_such_output(const std::string& name) const {
+    const std::string owner = name.substr(0, name.find('.'));
+    for (const SceneSystem& system : scene_.systems) {
+        if (system.name != owner) continue;
+        const std::vector<Port> ports = system.spec->outputs();
+        if (ports.empty())
+            return fmt::format("'{}' is a [{}.NAME], which has no place or rotation that could be "
+                               "followed",
+                               owner, system.spec->kind());
+        std::vector<std::string> outputs;
+        for (const Port& port : ports)
+            outputs.push_back(output_name(system, port));
+        return fmt::format("'{}' has no output '{}'; it has {}{}", owner, name,
+                           io::any_of(outputs), io::did_you_mean(name, outputs));
+    }
+    if (contains(declared_.targets, name))
+        return fmt::format("'{}' is a [target.NAME]; expected what a system puts out, such as a "
+                           "[follower.NAME] of it",
+                           name);
+    std::vector<std::string> known = declared_.systems;
+    for (const SceneSystem& system : scene_.systems) {
+        if (system.spec->outputs().empty()) std::erase(known, system.name);
+    }
+    return fmt::format("nothing that moves is named '{}'; there is {}{}", name, io::any_of(known),
+                       io::did_you_mean(name, known));
+}
+
 void SceneBuilder::complain_of_output(TableReader& reader, const std::string& key,
                                       const std::string& name) const {
-    if (is_unread(name)) return;
-    reader.problem(
-        key, fmt::format("nothing that moves is named '{}'; there is {}{}", name,
-                         io::any_of(declared_.systems), io::did_you_mean(name, declared_.systems)));
+    if (!is_unread(name)) reader.problem(key, no_such_output(name));
 }
 
 void SceneBuilder::refuse_taken(TableReader& reader, const std::string& name) {

@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <optional>
 #include <string>
+#include <typeinfo>
 #include <vector>
 
 #include <hopcoil/scene/scene.hpp>
@@ -46,8 +47,9 @@ class SceneBuilder {
     /// when there is none.
     std::optional<std::size_t> find_target(TableReader& reader, const std::string& key,
                                            const std::string& system);
-    /// The system that a key names; nothing, and noted, when there is none.
-    std::optional<std::size_t> find_system(TableReader& reader, const std::string& key) const;
+    /// The system with such a field that a key names; nothing, and noted, when there is none.
+    std::optional<std::size_t> find_field(TableReader& reader, const std::string& key,
+                                          const std::type_info& type) const;
 
     /// A target that is driven by the previous step of what is named, whether that has been read or
     /// not; looked up by `resolve_previous_steps`.
@@ -71,6 +73,7 @@ class SceneBuilder {
         io::Problem problem{};  ///< what to note when there is no such output
     };
     [[nodiscard]] std::optional<Source> find_whole_output(const std::string& name) const;
+    [[nodiscard]] std::string no_such_output(const std::string& name) const;
 
     Scene& scene_;
     const DeclaredNames& declared_;

@@ -114,8 +114,11 @@ class KindReader {
                 dial.names == nullptr ? number(key) : chosen(key, names_of(dial));
             if (!value) continue;
             const bool is_within = *value >= dial.hard.least && *value <= dial.hard.most;
-            if (!is_within || dial.set(numbers, *value) == DialStatus::refused)
+            if (!is_within || dial.set(numbers, *value) == DialStatus::refused) {
                 refuse_dial(key, *value, dial.hard);
+            } else if (dial.names == nullptr) {
+                refuse_if_rounded(key, *value, dial.get(numbers));
+            }
         }
     }
 
@@ -143,6 +146,7 @@ class KindReader {
     [[nodiscard]] bool has_field(std::size_t system, const std::type_info& type) const;
     bool call_noting(void (*call)(const void*), const void* make);
     void refuse_dial(const std::string& key, double value, const DialRange& range);
+    void refuse_if_rounded(const std::string& key, double value, double kept);
 
     const SystemKind& kind_;
     SceneBuilder& builder_;
