@@ -19,6 +19,31 @@ namespace {
 /// How quickly the difference from another pose decays.
 constexpr double settles_per_s = 12;
 
+/// A vector, by the shortest rotation from one direction to another.
+Vector3 turned_along(const Vector3& from, const Vector3& to, const Vector3& v) noexcept {
+    const Vector3 sum = from + to;
+    const double half = 1 + dot(from, to);
+    if (half < 1e-9) return v;
+    return v - sum * (dot(sum, v) / half) + to * (2 * dot(from, v));
+}
+
+/// A direction about an axis, and how fast it turns about it, after a tick: critically damped, to
+/// where another one lies about that axis.
+void turn_softly(Vector3& direction, double& rate, const Vector3& to, const Vector3& axis,
+                 double quick) noexcept {
+    constexpr double aligned_rad = 1e-4;
+    const auto across = [&](const Vector3& way, const Vector3& otherwise) {
+        return parts::unit(way - axis * dot(way, axis), otherwise);
+    };
+    const Vector3 wanted = across(to, direction);
+    const Vector3 now = across(direction, wanted);
+    const double left = math::atan2(dot(cross(now, wanted), axis), dot(now, wanted));
+    rate = rate * (1 - 2 * quick * Balance::tick_s) + quick * quick * left * Balance::tick_s;
+    const bool is_there = std::abs(left) < aligned_rad && std::abs(rate) < quick * aligned_rad;
+    if (is_there) rate = 0;
+    direction = is_there ? wanted : rotated(turned_by(axis * (rate * Balance::tick_s)), now);
+}
+
 }  // namespace
 
 void BalanceTick::keep_where_it_is(std::uint32_t part, const Placement& to) noexcept {
@@ -164,21 +189,31 @@ bool BalanceTick::is_out_of_reach(std::size_t side) const noexcept {
     return leg_to(sole_under(side, hip), hip) > longest_leg_m() + hardly_m;
 }
 
-/// Of a body that gets up: its feet pass beside its hips, not through them; across their way, and
-/// not through the ground.
-Vector3 BalanceTick::past_hip(std::size_t side, const V& hip, const V& outward) const noexcept {
+/// Of a body that gets up: its feet pass beside its hips, not through them.
+Vector3 BalanceTick::past_hip(std::size_t side, const V& hip) const noexcept {
     const BalanceFoot& foot = b_.feet_[side];
     if (b_.state_ != BalanceState::rises || foot.planted) return {};
     const double leg_m = at_.thigh_m + at_.shin_m;
     constexpr double near = 0.6;
-    constexpr double beside = 0.36;
-    const double share = length_of(foot.position - hip) / (near * leg_m);
+    constexpr double beside = 0.42;
+    const V way = foot.position - hip;
+    const double share = length_of(way) / (near * leg_m);
     const double part = std::max(0.0, 1 - share * share);
     const double swings = 4 * foot.phase * (1 - foot.phase);
-    const V way = parts::unit(b_.steps_[side].way, {});
+    const V aside = parts::unit(b_.steps_[side].aside, {0, 1, 0});
+    const double missing_m = std::max(0.0, beside * leg_m - dot(way, aside));
+    const double softly_m = missing_m * missing_m / (missing_m + 0.06 * leg_m);
+    return aside * (softly_m * part * part * swings * swings);
+}
+
+/// On its own side of the body, and not through the ground.
+void BalanceTick::choose_side(std::size_t side, const V& outward) noexcept {
+    if (b_.state_ != BalanceState::rises || b_.feet_[side].planted) return;
+    Balance::Step& own = b_.steps_[side];
+    const V way = parts::unit(own.way, {});
     const V up{outward.x, std::max(outward.y, 0.2), outward.z};
-    const V aside = parts::unit(up - way * dot(up, way), {0, 1, 0});
-    return aside * (beside * leg_m * part * part * swings * swings);
+    constexpr double quick = 12;  // rad/s
+    turn_softly(own.aside, own.aside_rate, up, way, quick);
 }
 
 /// Where the knee is to point. Upright it goes ahead of the body and with its toes, lying it goes
@@ -204,40 +239,30 @@ void BalanceTick::keep_knee(std::size_t side) noexcept {
     constexpr double straight_m = 0.03;
     Balance::Step& own = b_.steps_[side];
     own.knee = dot(bend, bend) > straight_m * straight_m ? parts::unit(bend, {}) : V{};
+    own.leg = {};
     own.knee_rate = 0;
 }
 
-/// A knee turns about its leg softly, however quickly the leg swings past where it is to point.
+/// A knee goes along as its leg swings, and turns about it softly to where it is to point.
 void BalanceTick::turn_knees() noexcept {
-    constexpr double aligned_rad = 1e-4;
     const double quick = b_.state_ == BalanceState::rises ? 12 : 30;  // rad/s
     const Placement& pelvis = b_.parts_.placements()[index_of(BodyPart::pelvis)];
     for (const std::size_t side : {0U, 1U}) {
         Balance::Step& own = b_.steps_[side];
         const V hip = parts::to_world(pelvis, at_.hip_of(side));
+        choose_side(side, rotated(pelvis.rotation, {side == 0 ? 1.0 : -1.0, 0, 0}));
         const V axis = parts::unit(parts::to_world(sole_of(side, pelvis), at_.ankle) - hip, {});
-        const auto across = [&](const V& way, const V& otherwise) {
-            return parts::unit(way - axis * dot(way, axis), otherwise);
-        };
-        const V wanted = across(wanted_knee(side, pelvis), own.knee);
-        const V bend = across(own.knee, wanted);
-        const double left = math::atan2(dot(cross(bend, wanted), axis), dot(bend, wanted));
-        own.knee_rate = own.knee_rate * (1 - 2 * quick * Balance::tick_s);
-        own.knee_rate = own.knee_rate + quick * quick * left * Balance::tick_s;
-        const bool is_there =
-            std::abs(left) < aligned_rad && std::abs(own.knee_rate) < quick * aligned_rad;
-        if (is_there) own.knee_rate = 0;
-        own.knee =
-            is_there ? wanted : rotated(turned_by(axis * (own.knee_rate * Balance::tick_s)), bend);
+        if (own.leg != V{}) own.knee = turned_along(own.leg, axis, own.knee);
+        own.leg = axis;
+        turn_softly(own.knee, own.knee_rate, wanted_knee(side, pelvis), axis, quick);
     }
 }
 
 /// Where the sole of a leg is: a foot in the air may pass beside its hip.
 Placement BalanceTick::sole_of(std::size_t side, const Placement& pelvis) const noexcept {
     const V hip = parts::to_world(pelvis, at_.hip_of(side));
-    const V outward = rotated(pelvis.rotation, {side == 0 ? 1.0 : -1.0, 0, 0});
     Placement sole = sole_under(side, hip);
-    sole.position = sole.position + past_hip(side, hip, outward);
+    sole.position = sole.position + past_hip(side, hip);
     return sole;
 }
 
@@ -246,19 +271,17 @@ BalanceTick::Leg BalanceTick::bend_leg(std::size_t side, const Placement& pelvis
     const Placement sole = sole_of(side, pelvis);
     const V ankle = parts::to_world(sole, at_.ankle);
     const V& knee = b_.steps_[side].knee;
-    const TwoBonePose pose = bend_two_bones(
-        hip, ankle, knee == V{} ? wanted_knee(side, pelvis) : knee, at_.thigh_m, at_.shin_m);
-    return {hip, pose.knee, pose.ankle, sole};
+    const V bends_to = knee == V{} ? wanted_knee(side, pelvis) : knee;
+    const TwoBonePose pose = bend_two_bones(hip, ankle, bends_to, at_.thigh_m, at_.shin_m);
+    return {hip, pose.knee, pose.ankle, bends_to, sole};
 }
 
 void BalanceTick::place_leg(std::size_t side, const Placement& pelvis,
                             std::span<Placement> all) const noexcept {
     const Leg leg = bend_leg(side, pelvis);
     const V whole = leg.ankle - leg.hip;
-    const V bend = leg.knee - (leg.hip + leg.ankle) * 0.5;
-    const V ahead = rotated(pelvis.rotation, {0, 0, 1});
-    const V hinge = parts::unit(cross(dot(bend, bend) > 1e-8 ? bend : ahead, whole),
-                                rotated(pelvis.rotation, {1, 0, 0}));
+    // Not by where the knee is: it would leap as the leg becomes straight.
+    const V hinge = parts::unit(cross(leg.bends_to, whole), rotated(pelvis.rotation, {1, 0, 0}));
     const auto turn_of = [&](const V& from, const V& to) {
         const V up = parts::unit(from - to, {0, 1, 0});
         return from_axes(hinge, up, cross(hinge, up));

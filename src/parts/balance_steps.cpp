@@ -210,6 +210,8 @@ void BalanceTick::begin_step(std::size_t side, const V& spot, double time_s) noe
     step.lift_s = now_s_;
     step.land_s = now_s_ + time_s;
     step.way = spot - foot.position;
+    step.aside = {};
+    step.aside_rate = 0;
     step.turn_now = normalized(conjugate(frame.rotation) * foot.rotation);
     step.swing = {};
     step.swing.land_s = now_s_;

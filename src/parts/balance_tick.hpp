@@ -56,6 +56,7 @@ class BalanceTick {
         V hip{};
         V knee{};
         V ankle{};
+        V bends_to{};  ///< the direction of its knee
         Placement sole{};
     };
 
@@ -136,7 +137,8 @@ class BalanceTick {
     void turn_knees() noexcept;
     [[nodiscard]] V wanted_knee(std::size_t side, const Placement& pelvis) const noexcept;
     [[nodiscard]] Placement sole_of(std::size_t side, const Placement& pelvis) const noexcept;
-    [[nodiscard]] V past_hip(std::size_t side, const V& hip, const V& outward) const noexcept;
+    void choose_side(std::size_t side, const V& outward) noexcept;
+    [[nodiscard]] V past_hip(std::size_t side, const V& hip) const noexcept;
     [[nodiscard]] double leg_to(const Placement& sole, const V& hip) const noexcept;
     [[nodiscard]] double roll_under(std::size_t side, const V& hip) const noexcept;
     [[nodiscard]] double nearest_roll(std::size_t side, const V& hip) const noexcept;

@@ -124,7 +124,7 @@ class Balance {
     /// For save_state and load_state (base/state.hpp).
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("balance 5");
+        fields.begins("balance 6");
         fields.up_to(BalanceState::animated, state_);
         fields.up_to(BalanceState::animated, next_state_);
         fields(has_next_state_, has_pose_);
@@ -134,7 +134,8 @@ class Balance {
             Step& own = steps_[side];
             fields(feet_[side], shown_feet_[side]);
             fields(own.swing, own.part, own.lift_s, own.land_s, own.way, own.turn_now, own.turn,
-                   own.spot, own.roll_rad, own.roll_rate, own.knee, own.knee_rate);
+                   own.spot, own.roll_rad, own.roll_rate, own.knee, own.leg, own.knee_rate,
+                   own.aside, own.aside_rate);
         }
         for (Settling& each : settling_)
             fields(each.way, each.way_rate, each.turn, each.turn_rate);
@@ -171,7 +172,10 @@ class Balance {
         double roll_rad = 0.0;  ///< of its sole, planted or not: above 0 its heel is up
         double roll_rate = 0.0;
         Vector3 knee{};  ///< the way it points, of length 1; none before the first tick
+        Vector3 leg{};   ///< from hip to ankle, of length 1, when its knee was turned last
         double knee_rate = 0.0;
+        Vector3 aside{};  ///< across `way`: where its foot passes its hip as it gets up
+        double aside_rate = 0.0;
     };
     /// How far a part still is from where it is told to be, since its state changed; it decays.
     struct Settling {
