@@ -41,8 +41,7 @@ void FootFigures::include(const FootFigures& other) noexcept {
     steps_at_rest += other.steps_at_rest;
 }
 
-FootWatch::FootWatch(const Walker& walker) noexcept
-    : time_s_{walker.time_s()} {
+FootWatch::FootWatch(const Walker& walker) noexcept : time_s_{walker.time_s()} {
     for (std::size_t i = 0; i < walker.feet().size(); ++i) {
         const WalkerFoot& foot = walker.feet()[i];
         feet_[i] = {.planted = foot.planted,

@@ -366,7 +366,8 @@ void Particles::bear(const Vector3& place, const Quaternion& facing, const Vecto
     spins_[slot] = spin;
     note(ParticleEvent::Type::born, slot, time_s, velocities_[slot]);
     if (flight == nullptr) return;
-    const Vector3 wind = flight->wind == nullptr ? Vector3{} : flight->wind->at(from, time_s).velocity;
+    const Vector3 wind =
+        flight->wind == nullptr ? Vector3{} : flight->wind->at(from, time_s).velocity;
     fly(slot, *flight, wind * settings_.wind_share, time_s);
 }
 

@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Every C++ block of the README and the docs compiles: whole programs as they are, others as the
-# body of a function. Every TOML block is a scene without problems. Every link between documents
-# leads somewhere.
+# body of a function. Every TOML block is a scene without problems. A block that begins as the
+# output of an example does is that output. Every link between documents leads somewhere.
 #
 # usage: documents.sh ROOT COMMAND
 set -euo pipefail
@@ -19,7 +19,8 @@ extract() {
     awk -v out="$scratch/$2" '
         /^```cpp/ { n++; open = "block"; next }
         /^```toml/ { n++; open = "toml"; next }
-        /^```/ { open = "" }
+        /^```$/ { n++; open = open == "" ? "text" : ""; next }
+        /^```/ { open = "other"; next }
         open { print > (out "_" n "." open) }' "$1"
 }
 
@@ -63,11 +64,19 @@ for block in "$scratch"/*_*.block; do
     blocks=$((blocks + 1))
     compiles "$block" || { echo "in $block"; problems=$((problems + 1)); }
 done
+outputs=0
+for text in "$scratch"/*_*.text; do
+    for output in examples/*.out; do
+        [[ $(head -n 1 "$text") == "$(head -n 1 "$output")" ]] || continue
+        outputs=$((outputs + 1))
+        diff "$text" "$output" || { echo "in $text: not what $output has"; problems=$((problems + 1)); }
+    done
+done
 scenes=0
 for scene in "$scratch"/*_*.toml; do
     scenes=$((scenes + 1))
     "$command" check "$scene" >/dev/null || { "$command" check "$scene" || true; problems=$((problems + 1)); }
 done
-((blocks > 0 && scenes > 0)) || { echo "no block of C++, or none of TOML, was found"; problems=1; }
-echo "$blocks blocks of C++ and $scenes of TOML in ${#documents[@]} documents"
+((blocks > 0 && scenes > 0 && outputs > 0)) || { echo "no block of C++, of TOML or of output was found"; problems=1; }
+echo "$blocks blocks of C++, $scenes of TOML and $outputs outputs in ${#documents[@]} documents"
 exit $((problems > 0))

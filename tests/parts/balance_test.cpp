@@ -670,6 +670,34 @@ TEST_CASE("nothing of its legs leaps, as it walks and as it gets up", "[balance]
     }
 }
 
+TEST_CASE("knees do not flip as a body catches itself", "[balance][long]") {
+    const FlatGround ground;
+    RandomNumbers numbers{stream_of(5, "knees")};
+    double quickest_rad_per_s = 0;
+    for (int push = 0; push < 120; ++push) {
+        const double angle = numbers.between(0, 6.28);
+        const double speed = numbers.between(0.8, 4.5);
+        const Vector3 velocity{0, 0, numbers.between(0, 1) > 0.5 ? 1.0 : 0.0};
+        Balance body{{}, ground, {}};
+        for (int tick = 0; tick < 240; ++tick)
+            body.step({.velocity = velocity, .ground = &ground}, Balance::tick_s);
+        body.push({speed * std::cos(angle), 0, speed * std::sin(angle)});
+        for (int tick = 0; tick < 360 && body.state() == BalanceState::stands; ++tick) {
+            const std::vector<Placement> before(body.placements().begin(), body.placements().end());
+            body.step({.velocity = velocity, .ground = &ground}, Balance::tick_s);
+            if (body.state() != BalanceState::stands) break;
+            for (std::size_t part = 3; part < 7; ++part) {  // thighs and shins
+                const Quaternion turn =
+                    body.placements()[part].rotation * conjugate(before[part].rotation);
+                quickest_rad_per_s =
+                    std::max(quickest_rad_per_s, norm(rotation_vector(turn)) / Balance::tick_s);
+            }
+        }
+    }
+    CHECK(quickest_rad_per_s > 10);
+    CHECK(quickest_rad_per_s < 55);
+}
+
 TEST_CASE("feet that carry a rising body are flat, wherever it is told to go", "[balance]") {
     const FlatGround ground;
     const BalanceSettings settings{.lies_s = 0.1};

@@ -129,7 +129,8 @@ TEST_CASE("a follower's numbers are recovered from its noisy record", "[fit][lon
         CHECK(each >= count * 9 / 10);
 }
 
-TEST_CASE("a clean record gives its numbers exactly, whatever its samples and start", "[fit][long]") {
+TEST_CASE("a clean record gives its numbers exactly, whatever its samples and start",
+          "[fit][long]") {
     RandomNumbers numbers{stream_of(9, "clean")};
     for (int i = 0; i < 12; ++i) {
         const Tuning truth{.frequency_hz = numbers.between(0.5, 5),

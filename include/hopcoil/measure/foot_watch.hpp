@@ -58,7 +58,7 @@ class FootWatch {
         bool planted = true;
         std::uint32_t part = 0;
         Vector3 on_part{};
-        Vector3 lifted{};  ///< where it stood last
+        Vector3 lifted{};    ///< where it stood last
         Vector3 position{};  ///< at time_s_
         Vector3 velocity{};  ///< the mean over last_dt_
         bool has_velocity = false;

@@ -257,9 +257,10 @@ class BalanceReader {
         const auto found = std::find(names.begin(), names.end(), name);
         if (found == names.end()) {
             one.problem(one.has("thing") ? "thing" : "",
-                        names.empty() ? "expected a list 'things' beside it, of what it can hold"
-                                      : fmt::format("expected a key 'thing', one of 'things': {}{}",
-                                                    io::any_of(names), io::did_you_mean(name, names)));
+                        names.empty()
+                            ? "expected a list 'things' beside it, of what it can hold"
+                            : fmt::format("expected a key 'thing', one of 'things': {}{}",
+                                          io::any_of(names), io::did_you_mean(name, names)));
             return;
         }
         if (made_.settings.build.arm_length_m == 0) {

@@ -109,9 +109,9 @@ class PartsReader {
             return static_cast<std::uint32_t>(found - made_.names.begin());
         // The problem of an invalid part has been noted already.
         if (std::find(invalid_.begin(), invalid_.end(), name) == invalid_.end()) {
-            one.problem(key, fmt::format("there is no part '{}'; there is {}{}", name,
-                                         io::any_of(made_.names),
-                                         io::did_you_mean(name, made_.names)));
+            one.problem(key,
+                        fmt::format("there is no part '{}'; there is {}{}", name,
+                                    io::any_of(made_.names), io::did_you_mean(name, made_.names)));
         }
         return std::nullopt;
     }

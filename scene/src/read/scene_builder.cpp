@@ -234,19 +234,24 @@ std::string SceneBuilder::no_such_output(const std::string& name) const {
         if (system.name != owner) continue;
         const std::vector<Port> ports = system.spec->outputs();
         if (ports.empty())
-            return fmt::format("'{}' is a [{}.NAME], which has no place or rotation that could be "
-                               "followed",
-                               owner, system.spec->kind());
+            return fmt::format(
+                "'{}' is a [{}.NAME], which has no place or rotation that could be "
+                "followed",
+                owner, system.spec->kind());
         std::vector<std::string> outputs;
-        for (const Port& port : ports)
-            outputs.push_back(output_name(system, port));
-        return fmt::format("'{}' has no output '{}'; it has {}{}", owner, name,
-                           io::any_of(outputs), io::did_you_mean(name, outputs));
+        for (const Port& port : ports) {
+            const std::string whole = output_name(system, port);
+            outputs.push_back(whole);
+            if (port.count > 1)
+                outputs.push_back(fmt::format("{}.0 to {}.{}", whole, whole, port.count - 1));
+        }
+        return fmt::format("'{}' has no output '{}'; it has {}", owner, name, io::any_of(outputs));
     }
     if (contains(declared_.targets, name))
-        return fmt::format("'{}' is a [target.NAME]; expected what a system puts out, such as a "
-                           "[follower.NAME] of it",
-                           name);
+        return fmt::format(
+            "'{}' is a [target.NAME]; expected what a system puts out, such as a "
+            "[follower.NAME] of it",
+            name);
     std::vector<std::string> known = declared_.systems;
     for (const SceneSystem& system : scene_.systems) {
         if (system.spec->outputs().empty()) std::erase(known, system.name);
