@@ -215,7 +215,8 @@ TEST_CASE("what a body's table cannot say is told with its place", "[balance]") 
     CHECK_THAT(problems("blows = [{ part = 'torsso', newton_seconds = [1, 0, 0] }]\n"),
                Contains("did you mean 'torso'"));
     CHECK_THAT(problems("blows = [{ part = 'torso' }]\n"), Contains("newton_seconds"));
-    CHECK_THAT(problems("grips = [{ thing = 'x' }]\n"), Contains("expected a list 'things' beside it"));
+    CHECK_THAT(problems("grips = [{ thing = 'x' }]\n"),
+               Contains("expected a list 'things' beside it"));
     CHECK_THAT(problems("things = [{ name = 'torso' }]\n"), Contains("name of its own"));
     CHECK_THAT(problems("things = [{ name = 'a', velocity_m_per_s = [1, 0, 0] }]\n"),
                Contains("thrown_at_s"));

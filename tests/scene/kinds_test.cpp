@@ -164,7 +164,8 @@ TEST_CASE("what is wrong with a chain or a wind is said with its key", "[scene][
         {"[target.n]\nmoves = []\n[chain.c]\nroot = 'n'\n", "expected a place"},
         {hook + "[wind.w]\ncorrelation_s = 0\n", "wind.w.correlation_s: expected"},
         {hook + "[wind.w]\nmean_m_per_s = [1]\n", "expected a list of 3 numbers"},
-        {hook + rope + "[follower.f]\ntarget = 'rope.9'\n", "'rope' has no output 'rope.9'; it has rope or rope.0 to rope.6"}};
+        {hook + rope + "[follower.f]\ntarget = 'rope.9'\n",
+         "'rope' has no output 'rope.9'; it has rope or rope.0 to rope.6"}};
     for (const auto& [text, expected] : cases) {
         CAPTURE(text);
         CHECK_THAT(complaint_about(text), Contains(expected) && Contains("test.toml:"));
