@@ -154,7 +154,7 @@ double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
         }
     }
     is_even = highest - lowest < 2e-3;
-    return std::max(highest, from.y);
+    return highest;
 }
 
 bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
@@ -325,7 +325,9 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
                    .normal = hold.ground.normal,
                    .has_to_go = has_to_go};
     task.wish = {.from = foot_now(leg), .spot = hold.spot, .now_s = now_s_, .land_s = land_s};
-    const double highest = highest_between(task.wish.from.position, hold.spot, task.is_even);
+    double highest = highest_between(task.wish.from.position, hold.spot, task.is_even);
+    // A foot in the air rises no further each time that its swing is planned anew.
+    if (foot.planted) highest = std::max(highest, foot.position.y);
     double offset = 0;  // of heights in the frame that it lands in
     if (task.part != 0) {
         // The part goes on moving until the foot is there.

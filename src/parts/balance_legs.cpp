@@ -280,7 +280,7 @@ void BalanceTick::place_leg(std::size_t side, const Placement& pelvis,
                             std::span<Placement> all) const noexcept {
     const Leg leg = bend_leg(side, pelvis);
     const V whole = leg.ankle - leg.hip;
-    // Not by where the knee is: it would leap as the leg becomes straight.
+    // From the direction of the knee, which is there on a straight leg as well.
     const V hinge = parts::unit(cross(leg.bends_to, whole), rotated(pelvis.rotation, {1, 0, 0}));
     const auto turn_of = [&](const V& from, const V& to) {
         const V up = parts::unit(from - to, {0, 1, 0});

@@ -781,6 +781,37 @@ TEST_CASE("in a gait feet keep their order, and the pace is that of animals", "[
     }
 }
 
+TEST_CASE("feet that fly past their hips keep away from them, wherever the body turns",
+          "[walker][gait]") {
+    const HeightGround cobbles{[](double x, double z) {
+        return 0.03 * std::sin(3 * x + 1) * std::sin(2.3 * z);
+    }};
+    WalkerSettings settings = walker_with(4, 0.5);
+    settings.policy = StepPolicy::in_a_gait;
+    settings.gait = Gait::by_speed;
+    Walker walker{settings, cobbles, {}};
+    RandomNumbers numbers{stream_of(3, "turns")};
+    WalkCommand command;
+    double nearest_m = 1;
+    double quickest_knee = 0;
+    std::array<Vector3, 4> before{};
+    for (int tick = 0; tick < 240 * 40; ++tick) {
+        // Every swing is aimed anew, again and again.
+        if (tick % 30 == 0)
+            command = {.ahead = numbers.between(2, 4.4), .turn_rate = numbers.between(-1, 1)};
+        walker.step(command, cobbles, tick_s);
+        for (std::size_t leg = 0; leg < 4; ++leg) {
+            nearest_m = std::min(nearest_m, apart(walker.hip(leg), walker.feet()[leg].position));
+            const Vector3 knee = walker.knee(leg);
+            if (tick > 0)
+                quickest_knee = std::max(quickest_knee, apart(knee, before.at(leg)) / tick_s);
+            before.at(leg) = knee;
+        }
+    }
+    CHECK(nearest_m > 0.1 * 0.5);
+    CHECK(quickest_knee < 25);
+}
+
 TEST_CASE("a body walks, runs and gallops by its speed, and never slips between",
           "[walker][gait]") {
     const bool rough = GENERATE(false, true);

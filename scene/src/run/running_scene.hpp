@@ -67,7 +67,7 @@ class RunningScene {
     /// Of what has been advanced to one time.
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields.begins("scene 2");
+        fields.begins("scene 3");
         fields(time_s_, coupled_time_s_, times_s_);
         for (std::optional<Held>& held : held_)
             fields(held);
