@@ -390,7 +390,7 @@ void Brachiator::place_legs() noexcept {
         const bool pushes_or_lands = mode_ == Mode::leaps &&
                                      leap_time_s() > times_s[LeapPlan::gathered] &&
                                      leap_time_s() < times_s[LeapPlan::lowest];
-        if (pushes_or_lands) {
+        if (pushes_or_lands || !on.is_fixed) {
             const Vector3 far = wanted - leg.hip;
             const Vector3 near = softly_stretched(far);
             on.is_fixed = on.is_fixed && near == far;
