@@ -99,9 +99,10 @@ void FootWatch::look_at(std::size_t leg, const Walker& walker, const Ground& gro
     if (dt > 0) {
         const Vector3 velocity = (foot.position - was.position) * (1 / dt);
         const double apart_s = (dt + last_dt_) / 2;
-        if (was.has_velocity)
+        if (was.has_velocity) {
             now_.foot_acceleration =
                 std::max(now_.foot_acceleration, length_of(velocity - was.velocity) / apart_s);
+        }
         was.velocity = velocity;
         was.position = foot.position;
         was.has_velocity = true;
