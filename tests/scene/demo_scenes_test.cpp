@@ -2,14 +2,18 @@
 // their files, so that a new one is tested as it is added.
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
 #include <catch2/catch.hpp>
 
+#include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
 
@@ -58,6 +62,50 @@ void shake(LiveScene& live, Random& random, int frames) {
         if (has_target && frame % 11 == 8 && live.is_held(0)) live.let_go(0);
         live.step(frame % 7 == 0 ? random.between(0.1, 0.3) : random.between(0.0005, 0.05));
     }
+}
+
+/// The channel "NAME.velocity_..." of what "NAME.position_m" or "NAME.value..." shows.
+std::optional<std::size_t> velocity_of(const Take& take, const std::string& name) {
+    const std::size_t dot = name.rfind('.');
+    const std::string quantity = name.substr(dot + 1);
+    if (quantity != "position_m" && quantity != "value_m" && quantity != "value")
+        return std::nullopt;
+    const std::string rate = quantity == "value" ? "velocity_rad_per_s" : "velocity_m_per_s";
+    return take.find_channel(name.substr(0, dot + 1) + rate);
+}
+
+/// How far what moves is from moving as its velocity says, over that; root mean squares.
+double mismatch(const Take& take, std::size_t shown, std::size_t velocity) {
+    const RecordedChannel& channel = take.channels()[shown];
+    const bool turns = channel.kind == ChannelKind::rotation;
+    const std::size_t count = channel.count;
+    double off = 0;
+    double all = 0;
+    for (std::size_t k = 1; k < take.row_count(); ++k) {
+        const double dt = take.times_s()[k] - take.times_s()[k - 1];
+        const auto before = take.row(k - 1);
+        const auto now = take.row(k);
+        for (std::size_t i = 0; i < count; ++i) {
+            const std::size_t at = take.columns_of(shown).first + i * channel.components;
+            const std::size_t numbers = take.channels()[velocity].components;
+            const std::size_t rate = take.columns_of(velocity).first + i * numbers;
+            Vector3 turned{};
+            if (turns) {
+                const Quaternion a{before[at], before[at + 1], before[at + 2], before[at + 3]};
+                const Quaternion b{now[at], now[at + 1], now[at + 2], now[at + 3]};
+                turned = rotation_vector(b * conjugate(a));
+            }
+            const std::array<double, 3> turn{turned.x, turned.y, turned.z};
+            for (std::size_t c = 0; c < numbers; ++c) {
+                const double moved = turns ? turn.at(c) : now[at + c] - before[at + c];
+                const double said = (before[rate + c] + now[rate + c]) / 2;
+                off += (moved / dt - said) * (moved / dt - said);
+                all += said * said;
+            }
+        }
+    }
+    const double rows = static_cast<double>(take.row_count());
+    return std::sqrt(off / std::max(all, 1e-4 * rows));
 }
 
 }  // namespace
@@ -117,4 +165,27 @@ TEST_CASE("every dial of every shipped scene goes to both ends of its slider as 
             }
         }
     }
+}
+
+TEST_CASE("what a shipped scene shows moves as its velocities say", "[scene][shipped][long]") {
+    std::size_t pairs = 0;
+    for (const std::string& file : shipped_scenes()) {
+        Scene scene = read_scene(file);
+        scene.record.clear();
+        scene.rate_hz = 240;
+        scene.duration_s = std::min(scene.duration_s, 4.0);
+        Take take;
+        run(scene, take);
+        for (std::size_t shown = 0; shown < take.channels().size(); ++shown) {
+            const RecordedChannel& channel = take.channels()[shown];
+            const auto velocity = velocity_of(take, channel.name);
+            if (!velocity) continue;
+            ++pairs;
+            CAPTURE(file, channel.name);
+            // A facing that a chain carries has the mean of its last step.
+            const bool turns = channel.kind == ChannelKind::rotation;
+            CHECK(mismatch(take, shown, *velocity) < (turns ? 0.45 : 0.1));
+        }
+    }
+    CHECK(pairs > 60);
 }
