@@ -16,6 +16,14 @@ std::string invalid_value_message(std::string_view field, double value, std::str
     return message;
 }
 
+/// A limit that was computed, to six digits: 0.352, not 0.35200000000000004.
+std::string limit(double value) {
+    std::array<char, 32> text{};
+    const auto result =
+        std::to_chars(text.data(), text.data() + text.size(), value, std::chars_format::general, 6);
+    return {text.data(), result.ptr};
+}
+
 }  // namespace
 
 std::string shortest(double value) {
@@ -48,7 +56,7 @@ void require_above_zero(std::string_view field, double value) {
 
 void require_between(std::string_view field, double value, double least, double most) {
     if (value >= least && value <= most) return;
-    throw InvalidValue{field, value, "a number from " + shortest(least) + " to " + shortest(most)};
+    throw InvalidValue{field, value, "a number from " + limit(least) + " to " + limit(most)};
 }
 
 }  // namespace hopcoil

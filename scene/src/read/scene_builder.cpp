@@ -154,7 +154,8 @@ std::optional<std::size_t> SceneBuilder::find_target(TableReader& reader, const 
         return std::nullopt;
     }
     std::vector<std::string> known = declared_.targets;
-    known.insert(known.end(), declared_.systems.begin(), declared_.systems.end());
+    const std::vector<std::string> moving = with_outputs();
+    known.insert(known.end(), moving.begin(), moving.end());
     std::erase(known, system);
     reader.problem(key, fmt::format("there is no target '{}'; there is {}{}", *name,
                                     io::any_of(known), io::did_you_mean(*name, known)));
@@ -228,6 +229,15 @@ bool SceneBuilder::is_unread(const std::string& name) const {
     return false;
 }
 
+/// The systems of the files but for those that are known to have nothing that could be followed.
+std::vector<std::string> SceneBuilder::with_outputs() const {
+    std::vector<std::string> names = declared_.systems;
+    for (const SceneSystem& system : scene_.systems) {
+        if (system.spec->outputs().empty()) std::erase(names, system.name);
+    }
+    return names;
+}
+
 std::string SceneBuilder::no_such_output(const std::string& name) const {
     const std::string owner = name.substr(0, name.find('.'));
     for (const SceneSystem& system : scene_.systems) {
@@ -252,10 +262,7 @@ std::string SceneBuilder::no_such_output(const std::string& name) const {
             "'{}' is a [target.NAME]; expected what a system puts out, such as a "
             "[follower.NAME] of it",
             name);
-    std::vector<std::string> known = declared_.systems;
-    for (const SceneSystem& system : scene_.systems) {
-        if (system.spec->outputs().empty()) std::erase(known, system.name);
-    }
+    const std::vector<std::string> known = with_outputs();
     return fmt::format("nothing that moves is named '{}'; there is {}{}", name, io::any_of(known),
                        io::did_you_mean(name, known));
 }

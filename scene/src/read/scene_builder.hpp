@@ -73,6 +73,7 @@ class SceneBuilder {
         io::Problem problem{};  ///< what to note when there is no such output
     };
     [[nodiscard]] std::optional<Source> find_whole_output(const std::string& name) const;
+    [[nodiscard]] std::vector<std::string> with_outputs() const;
     [[nodiscard]] std::string no_such_output(const std::string& name) const;
 
     Scene& scene_;
