@@ -12,6 +12,7 @@
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/base/problems.hpp>
+#include <hopcoil/base/random.hpp>
 #include <hopcoil/base/state.hpp>
 #include <hopcoil/field/terrain.hpp>
 #include <hopcoil/follow/intent.hpp>
