@@ -67,9 +67,7 @@ std::size_t target_named(const scene::Scene& scene, const std::string& name) {
         if (scene.targets[i].name == name) return i;
         names.push_back(scene.targets[i].name);
     }
-    throw RequestProblem{
-        bad_request, fmt::format("there is no target '{}'; there is {}{}", name, io::any_of(names),
-                                 io::did_you_mean(name, names))};
+    throw RequestProblem{bad_request, io::there_is_no("target", name, names)};
 }
 
 void use_drives(scene::Scene& scene, const Request& request) {

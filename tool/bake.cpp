@@ -111,8 +111,7 @@ std::vector<std::size_t> chosen_channels(const Take& take, const std::vector<std
         }
         const auto channel = take.find_channel(name);
         if (!channel) {
-            refuse(fmt::format("--channel: there is no channel '{}'; there is {}{}", name,
-                               io::any_of(all), io::did_you_mean(name, all)));
+            refuse("--channel: " + io::there_is_no("channel", name, all));
         }
         if (!can_be_baked(take.channels()[*channel])) {
             refuse(fmt::format("--channel: '{}' is a flag or an event, which has no keys", name));

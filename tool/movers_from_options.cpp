@@ -258,8 +258,7 @@ class WantedReader {
             wanted_.push_back(each);
             return;
         }
-        refuse(fmt::format("there is no tuning named '{}'; there is {}{}", name, io::any_of(names),
-                           io::did_you_mean(name, names)));
+        refuse(io::there_is_no("tuning named", name, names));
     }
 
     void add_wish(const std::string& text) {

@@ -184,9 +184,7 @@ std::vector<double> number_column(const CsvTable& table, const std::string& name
     const auto found = std::find(table.header.begin(), table.header.end(), name);
     if (found == table.header.end()) {
         throw InputProblems{
-            {{table.positions[0][0], "",
-              fmt::format("there is no column '{}'; there is {}{}", name, any_of(table.header),
-                          did_you_mean(name, table.header))}}};
+            {{table.positions[0][0], "", there_is_no("column", name, table.header)}}};
     }
     const auto column = static_cast<std::size_t>(found - table.header.begin());
     constexpr std::size_t most_problems = 10;

@@ -81,6 +81,12 @@ std::string did_you_mean(std::string_view name, const std::vector<std::string>& 
     return nearest.empty() ? std::string{} : fmt::format("; did you mean '{}'?", nearest);
 }
 
+std::string there_is_no(std::string_view what, std::string_view name,
+                        const std::vector<std::string>& known) {
+    return fmt::format("there is no {} '{}'{}{}{}", what, name, known.empty() ? "" : "; there is ",
+                       any_of(known), did_you_mean(name, known));
+}
+
 std::string any_of(const std::vector<std::string>& names) {
     if (names.size() < 2) return fmt::format("{}", fmt::join(names, ""));
     return fmt::format("{} or {}", fmt::join(names.begin(), names.end() - 1, ", "), names.back());

@@ -27,8 +27,8 @@ Vector3 turned_along(const Vector3& from, const Vector3& to, const Vector3& v) n
     return v - sum * (dot(sum, v) / half) + to * (2 * dot(from, v));
 }
 
-/// A direction about an axis, and how fast it turns about it, after a tick: critically damped, to
-/// where another one lies about that axis.
+/// Turns a direction about an axis for a tick, toward where another one lies about that axis:
+/// critically damped. `rate` is its angular velocity, `quick` the natural frequency in rad/s.
 void turn_softly(Vector3& direction, double& rate, const Vector3& to, const Vector3& axis,
                  double quick) noexcept {
     constexpr double aligned_rad = 1e-4;
@@ -189,7 +189,7 @@ bool BalanceTick::is_out_of_reach(std::size_t side) const noexcept {
     return leg_to(sole_under(side, hip), hip) > longest_leg_m() + hardly_m;
 }
 
-/// Of a body that gets up: its feet pass beside its hips, not through them.
+/// How far a foot moves aside while the body gets up, to pass its hip at a distance.
 Vector3 BalanceTick::past_hip(std::size_t side, const V& hip) const noexcept {
     const BalanceFoot& foot = b_.feet_[side];
     if (b_.state_ != BalanceState::rises || foot.planted) return {};
@@ -206,10 +206,11 @@ Vector3 BalanceTick::past_hip(std::size_t side, const V& hip) const noexcept {
     return aside * (softly_m * part * part * swings * swings);
 }
 
-/// On its own side of the body, and not through the ground.
-void BalanceTick::choose_side(std::size_t side, const V& outward) noexcept {
+/// The side on which a foot passes its hip: outward of the body, and not below the ground.
+void BalanceTick::choose_side(std::size_t side, const Placement& pelvis) noexcept {
     if (b_.state_ != BalanceState::rises || b_.feet_[side].planted) return;
     Balance::Step& own = b_.steps_[side];
+    const V outward = rotated(pelvis.rotation, {side == 0 ? 1.0 : -1.0, 0, 0});
     const V way = parts::unit(own.way, {});
     const V up{outward.x, std::max(outward.y, 0.2), outward.z};
     constexpr double quick = 12;  // rad/s
@@ -243,14 +244,15 @@ void BalanceTick::keep_knee(std::size_t side) noexcept {
     own.knee_rate = 0;
 }
 
-/// A knee goes along as its leg swings, and turns about it softly to where it is to point.
+/// A knee is carried along as its leg swings, and turns about the leg smoothly to where it should
+/// point.
 void BalanceTick::turn_knees() noexcept {
     const double quick = b_.state_ == BalanceState::rises ? 12 : 30;  // rad/s
     const Placement& pelvis = b_.parts_.placements()[index_of(BodyPart::pelvis)];
     for (const std::size_t side : {0U, 1U}) {
         Balance::Step& own = b_.steps_[side];
         const V hip = parts::to_world(pelvis, at_.hip_of(side));
-        choose_side(side, rotated(pelvis.rotation, {side == 0 ? 1.0 : -1.0, 0, 0}));
+        choose_side(side, pelvis);
         const V axis = parts::unit(parts::to_world(sole_of(side, pelvis), at_.ankle) - hip, {});
         if (own.leg != V{}) own.knee = turned_along(own.leg, axis, own.knee);
         own.leg = axis;

@@ -137,7 +137,7 @@ class BalanceTick {
     void turn_knees() noexcept;
     [[nodiscard]] V wanted_knee(std::size_t side, const Placement& pelvis) const noexcept;
     [[nodiscard]] Placement sole_of(std::size_t side, const Placement& pelvis) const noexcept;
-    void choose_side(std::size_t side, const V& outward) noexcept;
+    void choose_side(std::size_t side, const Placement& pelvis) noexcept;
     [[nodiscard]] V past_hip(std::size_t side, const V& hip) const noexcept;
     [[nodiscard]] double leg_to(const Placement& sole, const V& hip) const noexcept;
     [[nodiscard]] double roll_under(std::size_t side, const V& hip) const noexcept;

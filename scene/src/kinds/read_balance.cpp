@@ -212,8 +212,7 @@ class BalanceReader {
             return;
         }
         if (found == names.end()) {
-            one.problem("part", fmt::format("there is no part '{}'; there is {}{}", name,
-                                            io::any_of(names), io::did_you_mean(name, names)));
+            one.problem("part", io::there_is_no("part", name, names));
             return;
         }
         event.part = static_cast<std::uint32_t>(found - names.begin());

@@ -109,9 +109,7 @@ class PartsReader {
             return static_cast<std::uint32_t>(found - made_.names.begin());
         // The problem of an invalid part has been noted already.
         if (std::find(invalid_.begin(), invalid_.end(), name) == invalid_.end()) {
-            one.problem(key,
-                        fmt::format("there is no part '{}'; there is {}{}", name,
-                                    io::any_of(made_.names), io::did_you_mean(name, made_.names)));
+            one.problem(key, io::there_is_no("part", name, made_.names));
         }
         return std::nullopt;
     }
@@ -128,10 +126,8 @@ class PartsReader {
             if (each.name == *name) return &each;
             names.push_back(each.name);
         }
-        one.problem("group", names.empty()
-                                 ? "expected a list 'groups' with a group of this name"
-                                 : fmt::format("there is no group '{}'; there is {}{}", *name,
-                                               io::any_of(names), io::did_you_mean(*name, names)));
+        one.problem("group", names.empty() ? "expected a list 'groups' with a group of this name"
+                                           : io::there_is_no("group", *name, names));
         return nullptr;
     }
 

@@ -79,9 +79,7 @@ void read_look(TableReader& reader, Body& body, const DeclaredNames& declared) {
     const auto& bodies = declared.bodies;
     const bool is_there = std::find(bodies.begin(), bodies.end(), body.joined_to) != bodies.end();
     if (!body.joined_to.empty() && !is_there) {
-        reader.problem("joined_to",
-                       fmt::format("there is no body '{}'; there is {}{}", body.joined_to,
-                                   io::any_of(bodies), io::did_you_mean(body.joined_to, bodies)));
+        reader.problem("joined_to", io::there_is_no("body", body.joined_to, bodies));
     }
 }
 

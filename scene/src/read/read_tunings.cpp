@@ -232,8 +232,7 @@ std::optional<SharedTuning> TuningReader::find(TableReader& reader, const std::s
                                    name, elsewhere));
         return std::nullopt;
     }
-    reader.problem(key, fmt::format("there is no tuning named '{}'; there is {}{}", name,
-                                    io::any_of(names), io::did_you_mean(name, names)));
+    reader.problem(key, io::there_is_no("tuning named", name, names));
     return std::nullopt;
 }
 

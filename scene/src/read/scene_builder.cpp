@@ -157,8 +157,7 @@ std::optional<std::size_t> SceneBuilder::find_target(TableReader& reader, const 
     const std::vector<std::string> moving = with_outputs();
     known.insert(known.end(), moving.begin(), moving.end());
     std::erase(known, system);
-    reader.problem(key, fmt::format("there is no target '{}'; there is {}{}", *name,
-                                    io::any_of(known), io::did_you_mean(*name, known)));
+    reader.problem(key, io::there_is_no("target", *name, known));
     return std::nullopt;
 }
 
@@ -178,13 +177,9 @@ std::optional<std::size_t> SceneBuilder::find_field(TableReader& reader, const s
         return std::nullopt;
     }
     if (is_unread(*name)) return std::nullopt;
-    if (contains(declared_.targets, *name)) {
-        reader.problem(key, fmt::format("expected a {}; '{}' is a [target.NAME]", key, *name));
-    } else {
-        reader.problem(key, fmt::format("there is no {} '{}'{}{}{}", key, *name,
-                                        known.empty() ? "" : "; there is ", io::any_of(known),
-                                        io::did_you_mean(*name, known)));
-    }
+    reader.problem(key, contains(declared_.targets, *name)
+                            ? fmt::format("expected a {}; '{}' is a [target.NAME]", key, *name)
+                            : io::there_is_no(key, *name, known));
     return std::nullopt;
 }
 
@@ -229,7 +224,7 @@ bool SceneBuilder::is_unread(const std::string& name) const {
     return false;
 }
 
-/// The systems of the files but for those that are known to have nothing that could be followed.
+/// The names of all systems, without those that are known to have no output.
 std::vector<std::string> SceneBuilder::with_outputs() const {
     std::vector<std::string> names = declared_.systems;
     for (const SceneSystem& system : scene_.systems) {

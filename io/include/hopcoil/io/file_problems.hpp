@@ -54,6 +54,10 @@ class FileProblem : public std::runtime_error {
 [[nodiscard]] std::string did_you_mean(std::string_view name,
                                        const std::vector<std::string>& candidates);
 
+/// "there is no part 'lamb'; there is hook or lamp; did you mean 'lamp'?", for "part".
+[[nodiscard]] std::string there_is_no(std::string_view what, std::string_view name,
+                                      const std::vector<std::string>& known);
+
 /// "a", "a or b", "a, b or c"
 [[nodiscard]] std::string any_of(const std::vector<std::string>& names);
 
