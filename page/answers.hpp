@@ -29,8 +29,8 @@ inline constexpr int interface_version = 1;
 [[nodiscard]] std::string run_answer(const scene::Scene& scene, const Request& request,
                                      std::chrono::milliseconds longest);
 
-/// Some frames on from a state, with targets held by hand: rows, and the state at their end.
-/// A scene under way is kept for the next step, in which its dials turn in place.
+/// Some frames on from a state, with targets held by hand: rows, and the state at their end. A
+/// running scene is kept for the next step, in which its dials turn in place.
 [[nodiscard]] Json step_answer(const LiveFile::Snapshot& now, const Request& request,
                                LiveCache& cache);
 

@@ -10,8 +10,8 @@
 
 namespace hopcoil::page {
 
-/// Scenes under way by their states, so that the next step of one does not make it anew. Nothing
-/// depends on what is kept: a scene that is not here any more is made from its state.
+/// Running scenes by their states, so that the next step of one does not build it anew. Nothing
+/// depends on the cache: a scene that is not in it is made from its state.
 class LiveCache {
   public:
     /// The scene that stands at this state, taken out.

@@ -8,10 +8,10 @@ namespace {
 
 constexpr std::chrono::milliseconds between_looks{80};
 
-/// A file may be seen while it is half written, or missing while an editor puts a new one in its
-/// place: what is wrong counts once the files have stood still for so long.
+/// A file may be read while it is half written, or missing while an editor replaces it: problems
+/// count once the files have not changed for so long.
 constexpr std::chrono::milliseconds to_settle{150};
-/// Files that never stand still are told of as they are, after so many such waits.
+/// Files that keep changing are reported as they are after so many such waits.
 constexpr int most_waits = 10;
 
 }  // namespace

@@ -19,7 +19,7 @@ namespace hopcoil::page {
 /// A scene's files on disk, read again whenever one of them changes.
 class LiveFile {
   public:
-    /// What the files say. While they say nothing right, the last scene that was.
+    /// The contents of the files. While they are invalid, the last valid scene.
     struct Snapshot {
         std::shared_ptr<const scene::Scene> scene{};
         std::uint64_t revision = 1;  ///< another after every change

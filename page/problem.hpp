@@ -19,7 +19,7 @@ inline constexpr int too_much = 413;
 inline constexpr int unprocessable = 422;
 inline constexpr int failed = 500;
 
-/// A request that cannot be answered; `what()` says how to mend it.
+/// A request that cannot be answered; `what()` says how to correct it.
 class RequestProblem : public std::runtime_error {
   public:
     RequestProblem(int status, const std::string& what) : runtime_error{what}, status_{status} {}

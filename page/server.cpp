@@ -93,7 +93,7 @@ struct LiveServer::Inside {
                                      "img-src 'self' data:; frame-ancestors 'none'"}});
     }
 
-    /// The names this server answers to. Any other is somebody else's name for this machine.
+    /// The names of this server. A request with any other name was meant for another host.
     [[nodiscard]] bool is_own(const std::string& host) const {
         return host == fmt::format("127.0.0.1:{}", port) ||
                host == fmt::format("localhost:{}", port);
@@ -239,7 +239,7 @@ struct LiveServer::Inside {
         return revision;
     }
 
-    /// What is on disk now may be somebody's half-done work.
+    /// The file on disk now may be half-edited.
     static void require_sound(const LiveFile::Snapshot& now) {
         if (now.problem.empty()) return;
         throw RequestProblem{conflict, fmt::format("the scene's files have problems of their own; "

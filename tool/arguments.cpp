@@ -19,7 +19,7 @@
 namespace hopcoil::tool {
 namespace {
 
-/// Adds options of one group, each in a line.
+/// Adds options of one group, one a line.
 class Options {
   public:
     explicit Options(CLI::App& app, std::string group = "Options")
@@ -75,12 +75,12 @@ void add_tunings(CLI::App& app, TuningOptions& options) {
              any_number(""));
     add_list(app, "--mass", options.masses_kg, "KG", "instead of a frequency: mass (1)",
              above_zero(" kilograms"));
-    add_list(app, "--stiffness", options.stiffnesses_n_per_m, "N/M", "with --mass: spring",
-             at_least_zero(" newtons per metre"));
-    add_list(app, "--damping", options.dampings_n_s_per_m, "N*S/M", "with --mass: damper (0)",
+    add_list(app, "--stiffness", options.stiffnesses_n_per_m, "N/M",
+             "with --mass: stiffness of the spring", at_least_zero(" newtons per metre"));
+    add_list(app, "--damping", options.dampings_n_s_per_m, "N*S/M", "with --mass: damping (0)",
              at_least_zero(" newton seconds per metre"));
     add_list(app, "--overshoot", options.overshoots_percent, "PERCENT",
-             "with --mass and --stiffness: solves the damper for this overshoot of a jump",
+             "with --mass and --stiffness: overshoot to solve the damping for",
              number([](double value) { return value >= 0 && value < 100; },
                     "a number from 0 to less than 100 percent"));
     add_each(app, "--named", options.names, "NAME", "a tuning by its name");
@@ -98,26 +98,27 @@ void add_tunings(CLI::App& app, TuningOptions& options) {
 }
 
 void add_other_movers(CLI::App& app, TuningOptions& options) {
-    add_each(app, "--glide", options.glides, "HALF_LIFE_S", "half of the gap in this time");
-    add_each(app, "--pursuit", options.pursuits, "SPEED[:ACCELERATION]", "under these caps");
+    add_each(app, "--glide", options.glides, "HALF_LIFE_S", "a glide: the gap halves in this time");
+    add_each(app, "--pursuit", options.pursuits, "SPEED[:ACCELERATION]",
+             "a pursuit: caps on speed and acceleration");
     add_each(app, "--settle", options.settles, "PERCENT:SECONDS",
              "a settle curve: overshoot in percent, settling time");
     add_each(app, "--curve", options.curves, "FAMILY:WAY:SECONDS",
-             "along an ease: past_and_back:out:0.4");
+             "a move along an ease: past_and_back:out:0.4");
     add_each(app, "--cascade", options.cascades, "HZ:RATIO/HZ:RATIO", "followers behind followers");
     add_each(app, "--coast", options.coasts, "HALF_LIFE_S",
              "thrown by a kick, its speed halves in this time");
 }
 
 void add_save(CLI::App& app, SaveOptions& save) {
-    const Options add{app, "Keeping it"};
+    const Options add{app, "Saving"};
     CLI::Option* const name = add("--save", save.name, "NAME", "keep the tuning under this name")
                                   ->check(not_empty("a name"));
     add("--into", save.file, "FILE.toml", "the tuning file, made if it is not there (tunings.toml)")
         ->check(not_empty("a file"))
         ->needs(name);
-    add("--about", save.about, "TEXT", "a line on what it feels like (as it was)")->needs(name);
-    add.flag("--replace", save.replace, "in place of what has the name already")->needs(name);
+    add("--about", save.about, "TEXT", "a line about it (unchanged)")->needs(name);
+    add.flag("--replace", save.replace, "replace what has this name")->needs(name);
 }
 
 void add_signal(CLI::App& app, ResponseOptions& options) {
@@ -125,23 +126,21 @@ void add_signal(CLI::App& app, ResponseOptions& options) {
     add("--signal", options.signal, "NAME",
         "jump, kick, ramp, sine, pulse, noise, csv, or frequencies: gain and lag of sines (jump)")
         ->check(one_of({"jump", "kick", "ramp", "sine", "pulse", "noise", "csv", "frequencies"}));
-    add("--size", options.size, "NUMBER",
-        "how far it jumps, how hard the kick, how fast the ramp, how wide the sine or the noise, "
-        "how high the pulse (1)")
+    add("--size", options.size, "NUMBER", "size of the jump, kick, ramp, sine, noise or pulse (1)")
         ->check(not_zero(""));
     add("--initial-velocity", options.initial_velocity, "NUMBER",
-        "of the follower when the signal comes, per second (0)")
+        "velocity when the signal begins, per second (0)")
         ->check(any_number(" per second"));
     add("--sine-frequency", options.sine_hz, "HZ",
-        "of the sine; of the slowest part of the noise (1)")
+        "frequency of the sine, or of the slowest part of the noise (1)")
         ->check(above_zero(" hertz"));
     add("--pulse-seconds", options.pulse_s, "S", "how long the pulse lasts (0.25)")
         ->check(above_zero(" seconds"));
-    add("--seed", options.seed, "N", "of the noise (0)")->check(whole_number());
+    add("--seed", options.seed, "N", "seed of the noise (0)")->check(whole_number());
     add("--target", options.target, "FILE.csv", "a recorded target, with a column time_s");
-    add("--column", options.column, "NAME", "its column to follow (the one after time_s)");
+    add("--column", options.column, "NAME", "the column to follow (the one after time_s)");
     add("--after-end", options.after_end, "NAME",
-        "after its last sample: hold, loop, mirror or continue (hold)")
+        "what follows the last sample: hold, loop, mirror or continue (hold)")
         ->check(one_of({"hold", "loop", "mirror", "continue"}));
 }
 
@@ -150,21 +149,20 @@ void add_response(CLI::App& app, ResponseOptions& options) {
     add_other_movers(app, options.movers);
     Options{app, "Other ways to choose a motion"}(
         "--equal-lag", options.movers.equal_lag_s, "S",
-        "makes each so quick that it lags this far behind a steady mover, to compare them: a "
-        "spring and a glide, say")
+        "gives each mover the speed at which it lags this far behind a steady target")
         ->check(above_zero(" seconds"));
     add_signal(app, options);
     add_save(app, options.save);
     const Options add{app, "Output"};
-    add("--seconds", options.seconds, "S", "how long (until it has settled)")
+    add("--seconds", options.seconds, "S", "duration (until it has settled)")
         ->check(above_zero(" seconds"));
     add("--rate", options.rate_hz, "HZ",
         "rows per second in the CSV, samples per second of noise (60; of a recorded target, its "
         "own)")
         ->check(above_zero(" hertz"));
     add.flag("--json", options.json, "print one JSON object instead of the table");
-    add("--csv", options.csv, "FILE.csv", "write the motion there");
-    add("--figure", options.figure, "FILE.png|.svg", "draw it there");
+    add("--csv", options.csv, "FILE.csv", "write the motion to this file");
+    add("--figure", options.figure, "FILE.png|.svg", "draw a figure into this file");
     app.footer(help::response);
 }
 
@@ -184,19 +182,18 @@ void add_run(CLI::App& app, RunOptions& options) {
     add("scene", options.scene, "SCENE.toml", "the scene to run")->required();
     add("--out", options.out, "DIR",
         "folder for the take, its figure and its report (hopcoil-run)");
-    add("--seconds", options.seconds, "S", "how long (as the scene says)")
-        ->check(above_zero(" seconds"));
-    add("--rate", options.rate_hz, "HZ", "frames per second (as the scene says)")
+    add("--seconds", options.seconds, "S", "duration (the scene's)")->check(above_zero(" seconds"));
+    add("--rate", options.rate_hz, "HZ", "frames per second (the scene's)")
         ->check(above_zero(" hertz"));
-    add("--seed", options.seed, "N", "of what is random in it (as the scene says, else 0)")
+    add("--seed", options.seed, "N", "seed of everything random (the scene's, else 0)")
         ->check(whole_number());
     add_set(app, options.changes);
     add.flag("--overlay", options.overlay, "draw all movers of one target on one scale");
-    add("--figure", options.figure, "FILE.png|.svg", "draw the figure there instead");
+    add("--figure", options.figure, "FILE.png|.svg", "draw the figure into this file instead");
     add.repeated("--take", options.takes, "FILE.csv|.json|.gltf|.glb",
-                 "write the take there too; repeatable");
+                 "write the take to this file too; repeatable");
     add.flag("--take-only", options.takes_only,
-             "write nothing but those, as they are recorded: for long runs, in flat memory");
+             "write only these takes, row by row: for long runs, in constant memory");
     add.flag("--json", options.json, "print one JSON object instead of the summary");
     app.footer(help::run);
 }
@@ -208,9 +205,9 @@ void add_live(CLI::App& app, LiveOptions& options) {
         ->check(number(
             [](double value) { return value >= 1 && value <= 65535 && value == std::floor(value); },
             "a whole number from 1 to 65535"));
-    add("--seed", options.seed, "NUMBER", "of everything random (the scene's own)")
+    add("--seed", options.seed, "NUMBER", "seed of everything random (the scene's)")
         ->check(whole_number());
-    add.flag("--no-browser", options.no_browser, "print the address, open nothing");
+    add.flag("--no-browser", options.no_browser, "print the address without opening a browser");
     add.flag("--json", options.json, "print the address as JSON");
     app.footer(help::live);
 }
@@ -221,13 +218,14 @@ void add_tunings_command(CLI::App& app, TuningsOptions& options) {
     app.remove_option(app.get_option("--named"));
     const std::string group = "Settings of a system";
     const Options system{app, group};
-    system("--scene", options.scene, "SCENE.toml", "the scene that it stands in");
-    system("--system", options.system, "NAME", "whose numbers to print, compare or keep");
-    system("--only", options.only, "PATTERN", "those of its dials that match (all)");
+    system("--scene", options.scene, "SCENE.toml", "the scene with the system");
+    system("--system", options.system, "NAME",
+           "the system whose numbers to print, compare or save");
+    system("--only", options.only, "PATTERN", "only the dials that match (all)");
     add_set(app, options.changes, group);
     const Options add{app};
-    add.flag("--compare", options.compare, "side by side, each beside the first");
-    add("--figure", options.figure, "FILE.png|.svg", "draw their jumps over one another there");
+    add.flag("--compare", options.compare, "print them side by side, each compared with the first");
+    add("--figure", options.figure, "FILE.png|.svg", "draw their responses to a jump");
     add_save(app, options.save);
     add.flag("--json", options.json, "print one JSON object instead of the table");
     app.footer(help::tunings);
@@ -239,14 +237,14 @@ void add_timestep(CLI::App& app, TimestepOptions& options) {
         "every follower and net of this scene, instead of a tuning");
     add_tunings(app, options.tunings);
     add_set(app, options.changes);
-    add("--rates", options.rates_hz, "HZ", "steps per second to look at (15 30 60 120 240 1000)")
+    add("--rates", options.rates_hz, "HZ", "steps per second to compare (15 30 60 120 240 1000)")
         ->delimiter(',')
         ->expected(1, 16)
         ->check(above_zero(" hertz"));
     add("--wanted-error", options.wanted_error_percent, "PERCENT",
         "the error to meet, in percent of a jump (1)")
         ->check(above_zero(" percent"));
-    add("--figure", options.figure, "FILE.png|.svg", "draw it there");
+    add("--figure", options.figure, "FILE.png|.svg", "draw a figure into this file");
     add("--draw", options.draw, "NAME",
         "map: which steps are stable; error: against step; motion: one jump under four schemes; "
         "energy: over a million steps (map)")
@@ -257,19 +255,19 @@ void add_timestep(CLI::App& app, TimestepOptions& options) {
     app.footer(help::timestep);
 }
 
-/// What is run again and again, but for what is varied.
+/// The options of a trial that runs again and again.
 void add_trial(CLI::App& app, TrialOptions& options) {
     const Options add{app};
     add("scene", options.scene, "SCENE.toml", "the scene to run, instead of a tuning");
-    add("--frequency", options.tuning.frequency_hz, "HZ", "of a tuning, if not varied (2)")
+    add("--frequency", options.tuning.frequency_hz, "HZ", "natural frequency, if not varied (2)")
         ->check(at_least_zero(" hertz"));
-    add("--damping-ratio", options.tuning.damping_ratio, "RATIO", "the same (0.5)")
+    add("--damping-ratio", options.tuning.damping_ratio, "RATIO",
+        "damping ratio, if not varied (0.5)")
         ->check(at_least_zero(""));
-    add("--lead", options.tuning.lead, "LEAD", "the same (0)")->check(any_number(""));
+    add("--lead", options.tuning.lead, "LEAD", "lead, if not varied (0)")->check(any_number(""));
     add_set(app, options.changes);
-    add("--seconds", options.seconds, "S", "how long each run is")->check(above_zero(" seconds"));
-    add("--seed", options.seed, "N", "of what is random in a scene, and of a search")
-        ->check(whole_number());
+    add("--seconds", options.seconds, "S", "duration of a run")->check(above_zero(" seconds"));
+    add("--seed", options.seed, "N", "seed of everything random")->check(whole_number());
 }
 
 void add_sweep(CLI::App& app, SweepOptions& options) {
@@ -278,21 +276,22 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
     add("--vary", options.vary, "PATH=VALUES",
         "a number and its values: LOW:HIGH:COUNT, LOW:HIGH:COUNT:log or A,B,C; repeatable");
     add("--keep", options.keep, "FIGURE<NUMBER",
-        "only runs of which this is so: \"overshoot_percent<15\"; repeatable");
+        "keep only runs that meet this: \"overshoot_percent<15\"; repeatable");
     add("--rank", options.rank, "FIGURE", "sort by this figure, smallest first");
     add("--rows", options.rows, "N", "how many runs to print (20)");
-    add("--shard", options.part, "PART/PARTS", "run the third of eight parts: 3/8");
+    add("--shard", options.part, "PART/PARTS", "run one part only: 3/8 is the third of eight");
     add("--merge", options.merge, "TABLE.csv", "join tables of parts, instead of running");
     add("--out", options.out, "TABLE.csv",
-        "write the table there; after an interrupt the same command goes on");
+        "write the table to this file; after an interrupt the same command goes on");
     add("--figure", options.figure, "FILE.png|.svg",
-        "draw the figure that ranks over one or two varied numbers as a map");
+        "draw a map of the figure of --rank over one or two varied numbers");
     add("--sheet", options.sheet, "FILE.png|.svg", "draw the motion of every run, side by side");
-    add("--show", options.show, "NAME", "whose motion (the system that is varied first)");
-    add("--moments", options.moments_s, "S,S,...", "moments of each run, rather than a curve")
+    add("--show", options.show, "NAME", "the system to draw (the one varied first)");
+    add("--moments", options.moments_s, "S,S,...",
+        "draw these moments of each run instead of a curve")
         ->delimiter(',')
         ->check(number([](double s) { return s >= 0; }, "0 or more seconds"));
-    add("--picture", options.picture, "NAME", "moments as this picture of the scene shows them");
+    add("--picture", options.picture, "NAME", "draw moments as this picture of the scene does");
     app.add_flag("--json", options.json, "print one JSON object instead of the table");
     app.footer(help::sweep);
 }
@@ -301,28 +300,29 @@ void add_fit(CLI::App& app, FitOptions& options) {
     const Options add{app};
     add_trial(app, options);
     add.repeated("--vary", options.vary, "PATH=LOW:HIGH",
-                 "a number to find, and between which values; repeatable");
-    add("--most-runs", options.most_runs, "N", "that the search tries (600)")
+                 "a number to find, and its range; repeatable");
+    add("--most-runs", options.most_runs, "N", "the most runs that the search may take (600)")
         ->check(number([](double value) { return value >= 10 && value <= 1e6; },
                        "a number from 10 to 1000000"));
     const Options wish{app, "A wish"};
     wish("--want", options.wants, "FIGURE=NUMBER",
-         "what a figure should be: =, < or >; :WEIGHT counts it more or less; repeatable");
+         "a figure's wanted value or limit: =, < or >; :WEIGHT may follow; repeatable");
     const Options reference{app, "A reference"};
     reference("--reference", options.reference, "FILE",
               "a recorded motion: .csv, .json, .gltf or .glb");
     reference("--motion", options.motion, "NAME",
-              "its column, channel or node that is to be explained (the second)");
-    reference("--target", options.target, "NAME", "the one that it followed (the first)");
+              "the column, channel or node to be explained (the second)");
+    reference("--target", options.target, "NAME",
+              "the column, channel or node that it followed (the first)");
     reference("--delay", options.delay_s, "S",
-              "how late it sees the target (0; found, if --lead is given)")
+              "delay after the target (0; found, if --lead is given)")
         ->check(at_least_zero(" seconds"));
     reference.repeated("--match", options.matches, "COLUMN=COLUMN",
                        "of a scene: a column of its take, and that of the reference; repeatable");
     add_save(app, options.save);
     const Options output{app, "Output"};
-    output("--figure", options.figure, "FILE.png|.svg", "draw what was found there");
-    output("--show", options.show, "NAME", "whose motion (the system that is varied first)");
+    output("--figure", options.figure, "FILE.png|.svg", "draw the result into this file");
+    output("--show", options.show, "NAME", "the system to draw (the one varied first)");
     output.flag("--json", options.json, "print one JSON object instead of the table");
     app.footer(help::fit);
 }
@@ -332,25 +332,25 @@ void add_bake(CLI::App& app, BakeOptions& options) {
     add("source", options.source, "TAKE.csv|.json|SCENE.toml", "a take, or a scene to be run first")
         ->required();
     add("--out", options.out, "FILE.csv|.json|.gltf|.glb",
-        "write the keys, or a model with them, there");
+        "write the keys, or a model with them, to this file");
     add("--channel", options.channels, "NAME",
         "only these channels; '*' stands for any letters (every value)");
     add("--tolerance", options.tolerance, "DISTANCE",
         "how far a key curve may be from the take, in its unit (0.001)")
         ->check(above_zero(""));
-    add("--angle-tolerance", options.angle_tolerance_deg, "DEG", "the same for angles (0.1)")
+    add("--angle-tolerance", options.angle_tolerance_deg, "DEG", "tolerance for angles (0.1)")
         ->check(above_zero(" degrees"));
     add("--shape", options.shape, "NAME", "between keys: cubic or straight (cubic)")
         ->check(one_of({"cubic", "straight"}));
-    add("--from", options.from_s, "S", "only from this time on");
-    add("--to", options.to_s, "S", "only up to this time");
-    add("--rate", options.rate_hz, "HZ", "rows per second, before they become keys (as they are)")
+    add("--from", options.from_s, "S", "start at this time");
+    add("--to", options.to_s, "S", "end at this time");
+    add("--rate", options.rate_hz, "HZ", "rows per second to resample to first (as recorded)")
         ->check(above_zero(" hertz"));
     add("--loop-over", options.loop_over_s, "S",
-        "bend the last seconds so that the end meets the beginning")
+        "blend the last S seconds so that the end meets the beginning")
         ->check(above_zero(" seconds"));
     add_set(app, options.changes);
-    add("--seed", options.seed, "N", "of what is random in a scene")->check(whole_number());
+    add("--seed", options.seed, "N", "seed of everything random in a scene")->check(whole_number());
     add.flag("--json", options.json, "print one JSON object, keys and all");
     app.footer(help::bake);
 }
@@ -384,7 +384,7 @@ void add_demo(CLI::App& app, DemoOptions& options) {
     app.footer(help::demo);
 }
 
-/// Names the first thing on the command line that nobody asked for.
+/// Names the first unknown argument on the command line.
 void refuse_leftovers(const CLI::App& app, const std::string& where) {
     const std::vector<std::string> leftovers = app.remaining();
     if (leftovers.empty()) return;
@@ -419,8 +419,8 @@ class CommandLine {
             "hopcoil COMMAND --help shows a command's options and an example.\n"
             "Exit codes: 0 done, 1 a check failed, 2 wrong usage or input, 3 a file could "
             "not be read or written, 4 the simulation diverged, 130 interrupted.");
-        add("demo", "run Saltlamp Quay and write what it shows: start here", add_demo, run_demo,
-            demo_);
+        add("demo", "run the demo, Saltlamp Quay, and write its report: start here", add_demo,
+            run_demo, demo_);
         add("response", "how movers respond to a jump, kick, ramp, sine or recorded target",
             add_response, run_response, response_);
         add("run", "run a scene; write its take, figure and report", add_run, run_run, run_);
@@ -430,10 +430,10 @@ class CommandLine {
             run_tunings, tunings_);
         add("timestep", "which schemes and steps are stable, ring or diverge, and what to use",
             add_timestep, run_timestep, timestep_);
-        add("sweep", "try many numbers of a scene or tuning, and compare what comes of them",
+        add("sweep", "try many values of a scene's or tuning's numbers, and compare the results",
             add_sweep, run_sweep, sweep_);
-        add("fit", "find numbers: for a wish, or so that they explain a recorded motion", add_fit,
-            run_fit, fit_);
+        add("fit", "find numbers: for a wish, or to explain a recorded motion", add_fit, run_fit,
+            fit_);
         add("bake", "a take or a scene to few keys within a tolerance", add_bake, run_bake, bake_);
         add("check", "read scenes, tunings, takes and models, and report every problem in them",
             add_check, run_check, check_);

@@ -22,7 +22,7 @@ class UsageProblem : public std::runtime_error {
     using std::runtime_error::runtime_error;
 };
 
-/// What moves, as the command line says it.
+/// The movers, as the command line gives them.
 struct TuningOptions {
     // Lists of one length; a single value serves all.
     std::vector<double> frequencies_hz{};
@@ -81,7 +81,7 @@ struct ResponseOptions {
     std::filesystem::path figure{};
 };
 ExitCode run_response(const ResponseOptions& given);
-/// Draws the figure that is asked for, and does nothing else.
+/// Draws the requested figure, and does nothing else.
 void draw_response(const ResponseOptions& given);
 
 struct RunOptions {
@@ -148,7 +148,7 @@ struct OneTuning {
     }
 };
 
-/// What is run again and again, and what differs from run to run.
+/// The options of a trial: what is run, and what is changed first.
 struct TrialOptions {
     std::filesystem::path scene{};  ///< instead of a tuning
     OneTuning tuning{};

@@ -37,7 +37,7 @@ inline constexpr const char* timestep =
     "  hopcoil timestep scenes/quay/boom_lamp.toml --rates 30 60 --wanted-error 2";
 
 inline constexpr const char* sweep =
-    "Figures are those that run and response print; the end of a name will do: rms_gap.\n"
+    "A FIGURE is one that run or response prints, or the end of its name: rms_gap.\n"
     "Examples: which damping; a scene's best; where a scheme is stable; in two parts\n"
     "  hopcoil sweep --frequency 2 --vary damping_ratio=0.2:1:9 --keep \"overshoot_percent<15\" "
     "--rank settling_time_s\n"

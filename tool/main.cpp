@@ -43,7 +43,7 @@ ExitCode guarded_main(int argc, const char* const* argv) {
     }
 }
 
-/// What was printed has to have arrived.
+/// Standard output must have been written.
 ExitCode with_output_written(ExitCode code) {
     std::cout.flush();
     errno = 0;

@@ -233,7 +233,7 @@ void check_outputs(const ResponseOptions& options) {
 
 namespace {
 
-/// What the movers do, and what there is to say of it.
+/// The motions of the movers, and their figures.
 struct Answered {
     ResponseOptions options;  ///< the signal settled
     std::vector<WantedMover> wanted;

@@ -11,8 +11,8 @@
 #include "tool/commands.hpp"
 
 /// @file
-/// What `hopcoil response` has to say of one tuning: the same figures for the table, the JSON and
-/// the picture.
+/// The figures of one mover in `hopcoil response`: the same for the table, the JSON and the
+/// picture.
 
 namespace hopcoil::tool {
 

@@ -13,7 +13,7 @@
 
 namespace hopcoil::tool {
 
-/// What running a scene wrote, and has to say.
+/// The files that running a scene wrote, and its report.
 struct SceneFiles {
     std::filesystem::path csv{};
     std::filesystem::path figure{};

@@ -13,7 +13,7 @@
 #include "tool/made_by.hpp"
 
 /// @file
-/// What a run of a scene has to show: figures of each mover, a picture, a text, a JSON object.
+/// The report of a run: figures of each mover, a picture, a text, a JSON object.
 
 namespace hopcoil::tool {
 
@@ -32,7 +32,7 @@ namespace hopcoil::tool {
                                                 const std::vector<scene::SystemReport>& reports,
                                                 const scene::RunLog& log, bool overlay = false);
 
-/// What made a run: the scene, its seed, what was changed, its numbers in words.
+/// The origin of a run: the scene, its seed, what was changed, its numbers in words.
 [[nodiscard]] Json made_by_scene(const std::string& command, const scene::Scene& scene);
 
 [[nodiscard]] Json scene_json(const std::string& command, const scene::Scene& scene,

@@ -147,7 +147,7 @@ void print_lines(const StepSurvey& survey) {
                "evaluations/s");
     for (const SchemeSurvey& scheme : survey.schemes) {
         const bool none = scheme.limits.largest_stable_s == 0;
-        // A ringing threshold beyond the line is of no use to anybody.
+        // A ringing threshold above the stable limit is of no use.
         const double ringing_s = scheme.limits.ringing_from_s < scheme.limits.largest_stable_s
                                      ? scheme.limits.ringing_from_s
                                      : std::numeric_limits<double>::infinity();

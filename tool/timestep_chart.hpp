@@ -15,7 +15,7 @@ struct NamedSurvey {
     StepSurvey survey{};
 };
 
-/// Which steps hold, ring and blow up, by natural frequency: a panel for each scheme.
+/// Which steps are stable, ring and diverge, by natural frequency: a panel for each scheme.
 [[nodiscard]] draw::Chart stability_map(const NamedSurvey& named, double rate_hz);
 
 /// Error against step, both logarithmic, with the measured order.

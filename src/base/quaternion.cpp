@@ -8,10 +8,10 @@
 namespace hopcoil {
 namespace {
 
-/// What is smaller has no direction: it could not be divided by its size.
+/// Vectors shorter than this have no direction: dividing by their length would overflow.
 constexpr double least_size = 1e-150;
 
-/// How a rotation vector's rate and its angular velocity go together: along the axis they are
+/// How the rate of a rotation vector and its angular velocity correspond: along the axis they are
 /// equal; across it the rate is turned by half the angle and shortened to the chord.
 struct ChartScale {
     double half_rad = 0.0;
@@ -75,7 +75,7 @@ Quaternion normalized(const Quaternion& q) noexcept {
 }
 
 Quaternion turned_by(const Vector3& rotation_rad) noexcept {
-    // Of a small turn the first terms of both series are exact to rounding, and quicker.
+    // For a small rotation the first terms of both series are exact to rounding, and quicker.
     const double square = 0.25 * dot(rotation_rad, rotation_rad);
     if (square < small_square) {
         const double sine = 1 - square / 6 * (1 - square / 20 * (1 - square / 42));
@@ -111,7 +111,7 @@ Vector3 rotation_vector_near(const Quaternion& q, const Vector3& guess) noexcept
     const double angle = length_of(shorter);
     const double far = length_of(guess);
     if (angle < 1e-9) {
-        // Almost a whole turn, or none: about the axis of the guess.
+        // Almost a whole turn, or none: the axis of the guess is kept.
         const double turns = std::round(far / (2 * math::pi));
         return turns == 0 ? shorter : shorter + guess * (turns * 2 * math::pi / far);
     }

@@ -14,7 +14,7 @@ ShapeDistance from_core(const Vector3& way, double radius) noexcept {
     return {length - radius, has_direction ? way * (1 / length) : Vector3{0, 1, 0}};
 }
 
-/// Of a box about the origin; inside, by its nearest face.
+/// The distance from a box about the origin; inside, to its nearest face.
 ShapeDistance box_distance(const ContactShape& shape, const Vector3& p) noexcept {
     const Vector3& half = shape.half_size_m;
     const Vector3 nearest{std::clamp(p.x, -half.x, half.x), std::clamp(p.y, -half.y, half.y),

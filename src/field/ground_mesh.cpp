@@ -66,7 +66,7 @@ GroundMesh::Node GroundMesh::bounds_of(std::size_t first, std::size_t count) con
     return node;
 }
 
-/// Halves by the middle of the triangles along the longer side; the first half's node follows.
+/// Divided at the median along the longer side; the first half's node follows.
 void GroundMesh::build(std::size_t first, std::size_t count) {
     const std::size_t here = nodes_.size();
     nodes_.push_back(bounds_of(first, count));
@@ -171,8 +171,8 @@ std::optional<GroundMesh::Wall> GroundMesh::nearest_wall(const Vector3& place,
         const double own = dot(way, face.normal);
         const bool is_nearer = spot.metres < reach - same_m;
         is_steep = face.is_steep() || (is_steep && !is_nearer);
-        // Of faces that share the nearest spot, the one that is seen most from its front or back
-        // says on which side of both the place is.
+        // Among faces that share the nearest spot, the one seen most from its front or back decides
+        // on which side of both the place is.
         if (!is_nearer && std::abs(own) <= std::abs(facing)) return;
         reach = std::min(reach, spot.metres);
         looked = reach + same_m;

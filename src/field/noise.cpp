@@ -11,7 +11,7 @@ namespace {
 /// Between two random slopes, each -2 to 2, so that the value stays within -1 to 1.
 Noise::Point lattice_noise(double t, std::uint64_t stream) {
     const double cell = std::floor(t);
-    // Beyond 2^53 no time lies between two whole numbers.
+    // Beyond 2^53 there are no fractions between whole numbers.
     if (!(std::abs(cell) < 0x1p53)) return {};
     const auto index = static_cast<std::int64_t>(cell);
     const double p = t - cell;

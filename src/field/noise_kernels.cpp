@@ -15,7 +15,7 @@ namespace {
 
 constexpr std::size_t lanes = points_at_a_time;
 
-/// Where points are in their cells.
+/// The cells that points lie in, and where in them.
 template <int n>
 struct InCells {
     alignas(64) std::uint64_t lower[n][lanes];  ///< what each side of a cell adds to the bits
@@ -26,7 +26,7 @@ struct InCells {
 };
 
 constexpr std::uint64_t golden = 0x9e3779b97f4a7c15U;
-/// What is added to a whole number below 2^51 for its bits to end in the number.
+/// Added to a whole number below 2^51, this puts the number into the lowest bits of the sum.
 constexpr double shift = 0x1.8p52;
 
 HOPCOIL_INTO_EACH std::uint64_t mixed(std::uint64_t value) {
@@ -116,7 +116,7 @@ HOPCOIL_INTO_EACH void find_corner_slopes(const std::uint64_t (&bits)[std::size_
     }
 }
 
-/// From one side of an axis to the other: the upper half of what is left goes into the lower one.
+/// Blends along one axis: the upper half of the corners into the lower one.
 template <int n>
 HOPCOIL_INTO_EACH void blend_along(Corners<n>& numbers, std::size_t axis,
                                    const double (&blend)[lanes]) {

@@ -21,7 +21,7 @@ struct OctavePass {
     std::uint64_t stream;
     Lanes& values;  ///< 0 where a coordinate is beyond 2^50 or no number
 };
-/// With how it changes along each axis.
+/// The same with its change along each axis.
 template <int n>
 struct SlopesPass {
     OctavePass<n> octave;

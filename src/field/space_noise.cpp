@@ -24,7 +24,8 @@ std::int64_t wrapped_cell(std::int64_t cell, std::int64_t period) {
     return rest < 0 ? rest + period : rest;
 }
 
-/// What the corners of a cell have, corner by corner: bit i says on which side along axis i.
+/// Numbers of the corners of a cell: bit i of a corner's index says on which side along axis i it
+/// is.
 template <int n, class T>
 using Corners = std::array<T, std::size_t{1} << n>;
 
@@ -107,7 +108,7 @@ void add_values(Corners<n, double>& values, const Corners<n, double>& slopes, do
         values[corner] += slopes[corner] * from[(corner >> axis) & 1U];
 }
 
-/// From one side of an axis to the other: the upper half of what is left goes into the lower one.
+/// Blends along one axis: the upper half of the corners into the lower one.
 template <int n, std::size_t axis>
 void blend_along(Corners<n, double>& numbers, double blend) {
     constexpr std::size_t half = std::size_t{1} << axis;

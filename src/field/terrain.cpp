@@ -67,8 +67,8 @@ std::optional<Found> spot_in_frame(const Shape& shape, const GroundFrame& frame,
         if (found) found->spot.height += frame.position.y;
         return found;
     }
-    // Straight down in the world is aslant in a frame that leans: the spot is found by repetition,
-    // each time an order of the lean nearer.
+    // Straight down in the world is slanted in the frame of a tilted part: the spot is found by
+    // iteration, each time closer by the order of the tilt.
     constexpr int rounds = 6;
     const double above = top - frame.position.y;
     Vector3 local = frame.to_local({x, frame.position.y, z});
@@ -138,7 +138,7 @@ Bounds bounds_of(const GroundMesh& mesh) {
     return bounds;
 }
 
-/// Most pieces are left out by it, in a few comparisons.
+/// Most pieces are excluded by it, with a few comparisons.
 Footprint footprint_of(const Slab& slab) {
     const double aside = half_width_of(slab) * (1 + 1e-12);
     const Vector3& at = slab.middle;

@@ -84,7 +84,7 @@ GroundDistance Terrain::distance_to(const Vector3& place, double above,
     if (is_inside) nearest = way_out(block, place, above, ahead_s);
     const double within = nearest.metres >= 0 ? std::min(above, nearest.metres) : above;
     const GroundDistance wall = nearest_wall(place, within, ahead_s);
-    // Of surfaces that it is behind, the one that it leaves soonest.
+    // Of the surfaces that the place is behind, the one nearest to it.
     const bool is_wall_nearest = wall.metres < 0
                                      ? nearest.metres >= 0 || wall.metres > nearest.metres
                                      : wall.metres < nearest.metres && nearest.metres >= 0;
@@ -102,7 +102,8 @@ bool Terrain::is_in_ground(const Vector3& place, double above, double ahead_s,
     return found;
 }
 
-/// The nearest side of a box through which a place leaves the ground; its top where none is.
+/// The nearest side of a box through which a place could leave the ground; its top where there is
+/// none.
 GroundDistance Terrain::way_out(std::size_t block, const Vector3& place, double above,
                                 double ahead_s) const noexcept {
     const ContactShape shape =

@@ -6,7 +6,7 @@
 namespace hopcoil {
 namespace {
 
-/// Passes the faces of a piece on as they are in the world.
+/// Forwards the faces of a piece, transformed into the world.
 class Carried final : public FaceVisitor {
   public:
     Carried(FaceVisitor& visitor, const GroundFrame& frame, std::uint32_t part)
@@ -33,7 +33,8 @@ class Carried final : public FaceVisitor {
 
 }  // namespace
 
-/// A choice is made in the part's frame: what is steep there may be level as it leans.
+/// Faces are chosen in the part's frame: one that is steep there may be level when the part is
+/// tilted.
 void Terrain::visit_faces(const Vector3& place, double radius, double ahead_s, FaceChoice choice,
                           FaceVisitor& visitor) const noexcept {
     if (!has_faces_) return;

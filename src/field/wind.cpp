@@ -10,7 +10,7 @@
 namespace hopcoil {
 namespace {
 
-// Of SpaceNoise<4> with two octaves, found by averaging over a million points: the distance at
+// For SpaceNoise<4> with two octaves, found by averaging over a million points: the distance at
 // which its correlation has fallen to 1/e, that of its slopes, and their standard deviation.
 constexpr double correlation_cells = 0.50;
 constexpr double slope_correlation_cells = 0.34;
@@ -22,7 +22,7 @@ double length_of(const Vector3& v) {
     return std::sqrt(dot(v, v));
 }
 
-/// From 0 at one end to 1 at the other, level at both.
+/// From 0 at one end to 1 at the other, with slope 0 at both.
 double smooth_step(double from, double to, double at) {
     const double part = (at - from) / (to - from);
     const double p = part < 0 ? 0 : part > 1 ? 1 : part;
@@ -123,8 +123,8 @@ void Wind::retune(const WindSettings& settings) {
     find_scales();
 }
 
-/// How fast its noise is walked through: across space by the length of gusts, over time by what is
-/// left of the correlation when the mean has carried them along.
+/// The rates at which its noise is traversed: across space by the length of gusts, over time by
+/// what is left of the correlation after the mean has carried the gusts along.
 void Wind::find_scales() noexcept {
     const Vector3& mean = settings_.mean_m_per_s;
     const double speed = length_of(mean);
@@ -143,8 +143,8 @@ void Wind::find_scales() noexcept {
 
 namespace {
 
-/// A turn of space and time together, so that no straight walk goes along the lattice of the noise,
-/// where its values would not be alike everywhere: the matrix of the quaternion product.
+/// A rotation of space and time together, so that no straight path follows the lattice of the
+/// noise, where its statistics differ: the matrix of the quaternion product.
 constexpr std::array<std::array<double, 4>, 4> oblique = [] {
     constexpr double a = 0.41;
     constexpr double b = 0.59;

@@ -20,7 +20,7 @@
 namespace hopcoil::bank {
 
 inline constexpr std::size_t most_components = 4;
-/// Small enough for the first cache, several arrays of it at once.
+/// Small enough that several such arrays fit into the first-level cache.
 inline constexpr std::size_t block_size = 2048;
 
 /// Whole cache lines, so that no vector load straddles two. Arrays that are walked side by side
@@ -58,7 +58,7 @@ struct Placed {
         std::size_t bytes;
         std::align_val_t alignment;
     };
-    /// Where a page would be more than twice the array, it is not worth one.
+    /// Where a page would be more than twice the array, the offset is omitted.
     [[nodiscard]] Room room_of(std::size_t n) const noexcept {
         const std::size_t bytes = n * sizeof(S);
         if (bytes < page / 2) return {0, bytes, std::align_val_t{64}};
@@ -90,7 +90,7 @@ template <class S>
 int growth_bits(double largest) {
     return largest < static_cast<double>(calm_limit<S>) ? std::ilogb(largest) + 3 : beyond_headroom;
 }
-/// At least 1; infinite where one is not a number.
+/// At least 1; infinite for NaN.
 inline double largest_of(std::initializer_list<double> numbers) {
     double largest = 1;
     for (const double each : numbers) {
@@ -106,7 +106,7 @@ int growth_bits(const StraightRows<S>& r) {
                     r.velocity_of_velocity, r.velocity_of_travel}));
 }
 
-/// What no tuning of a varied group exceeds.
+/// Bounds for all tunings of a varied group.
 struct TuningBounds {
     double angular_frequency = 0.0;
     double hold = 0.0;  ///< 2 z |L|
@@ -194,7 +194,7 @@ struct Group {
         return are_within(gap, distance) && are_within(velocity, speed);
     }
 
-    /// One more in a varied group.
+    /// Adds one to a varied group.
     void add_tuning(const Tuning& its) {
         if (tunings.empty()) bounds = {};
         tunings.push_back(its);
@@ -212,7 +212,7 @@ struct Group {
         least_velocities.pop_back();
     }
 
-    /// In a varied group.
+    /// The tunings of a varied group.
     void retune_one(std::size_t slot, const Tuning& its) noexcept {
         tunings[slot] = its;
         least_velocities[slot] = least_velocity<S>(its);

@@ -49,7 +49,7 @@ HOPCOIL_INTO_EACH void shared_loop(const S* __restrict target, const S* __restri
     }
 }
 
-/// Whose turn it is to be looked at for what is too small; nothing is below the others' limit.
+/// Checks those whose turn it is for numbers that are too small; for all others the limit is 0.
 struct Everyone {
     HOPCOIL_INTO_EACH bool operator()(std::size_t /*i*/) const { return true; }
 };
@@ -150,7 +150,7 @@ HOPCOIL_INTO_EACH void settle_loop(S* __restrict gaps, S* __restrict velocities,
     }
 }
 
-/// The largest of some bits: those of |x| are in the order of |x|, infinity and NaN beyond all
+/// The largest of some magnitudes as bits: they are ordered as |x| is, infinity and NaN above all
 /// limits.
 template <class S>
 HOPCOIL_INTO_EACH bool calm_loop(const S* numbers, std::size_t count) {

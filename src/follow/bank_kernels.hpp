@@ -11,7 +11,7 @@ namespace hopcoil::bank {
 /// Coefficients of many followers lie in batches: of each kind so many side by side. One stream of
 /// memory is all that a loop over them follows.
 inline constexpr std::size_t batch_size = 16;
-/// At most so many followers in one call: what is left in between stays in the first cache.
+/// The most followers in one call: the work in between stays in the first-level cache.
 inline constexpr std::size_t tile_size = 256;
 
 /// The coefficients of their steps, in the order of StraightRows.
@@ -25,7 +25,7 @@ struct alignas(64) RowBatch {
     S velocity_of_travel[batch_size];
 };
 
-/// A stretch of a group's component: the target before and after, gap and velocity.
+/// A run of one component of a group: the target before and after, gap and velocity.
 template <class S>
 struct Lanes {
     const S* target;
@@ -39,19 +39,19 @@ struct Lanes {
 template <class S>
 void move_shared(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows) noexcept;
 
-/// What is below these becomes zero.
+/// Numbers below these become zero.
 template <class S>
 struct Least {
     S gap;
     S velocity;
 };
-/// When each looks for what is too small.
+/// At which step each is checked for numbers that are too small.
 struct FlushSchedule {
     const std::uint8_t* of_each;
     std::uint8_t now;
 };
-/// One tuning for all, and what is too small becomes zero: of all, and of those alone whose turn it
-/// is.
+/// One tuning for all, and numbers that are too small become zero: for all, and only for those
+/// whose turn it is.
 template <class S>
 void move_shared_settling(InstructionSet set, const Lanes<S>& lanes, const StraightRows<S>& rows,
                           const Least<S>& least) noexcept;
@@ -60,11 +60,11 @@ void move_shared_settling_due(InstructionSet set, const Lanes<S>& lanes,
                               const StraightRows<S>& rows, const Least<S>& least,
                               const FlushSchedule& turns) noexcept;
 
-/// Each with its own.
+/// A tuning for each.
 template <class S>
 void move_varied(InstructionSet set, const Lanes<S>& lanes, const RowBatch<S>* rows) noexcept;
 
-/// What is below these becomes zero: of all, and of those alone whose turn it is.
+/// Numbers below these become zero: for all, and only for those whose turn it is.
 template <class S>
 struct VariedLeast {
     S gap;
@@ -81,10 +81,10 @@ template <class S>
 [[nodiscard]] bool are_within_safe_range(InstructionSet set, const S* numbers,
                                          std::size_t count) noexcept;
 
-/// Far beyond any scene, and far below what overflows.
+/// Far beyond any scene, and far below overflow.
 template <class S>
 inline constexpr S calm_limit = sizeof(S) == 4 ? S(0x1p41F) : S(0x1p497);
-/// By so many bits calm numbers may grow and a sum of two still not overflow.
+/// Calm numbers may grow by so many bits and a sum of two still not overflow.
 template <class S>
 inline constexpr int calm_headroom_bits = sizeof(S) == 4 ? 127 - 2 - 41 : 1023 - 2 - 497;
 

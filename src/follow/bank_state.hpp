@@ -105,7 +105,7 @@ struct FollowerBank<S>::State {
         }
     }
 
-    /// One change of one follower, with the rules of Follower.
+    /// A change of one follower, by the rules of Follower.
     StepStatus change(bank::Group<S>& group, std::size_t slot, std::size_t component,
                       const Motion<S>& motion) noexcept {
         Motion<S> next = motion;
@@ -150,7 +150,7 @@ struct FollowerBank<S>::State {
         return status;
     }
 
-    /// Each with every check that Follower makes.
+    /// Each with every check of Follower.
     void step_carefully(bank::Group<S>& group, bank::Component<S>& part,
                         const bank::Block& block) noexcept {
         for (std::size_t i = block.begin; i < block.end; ++i) {
@@ -219,7 +219,7 @@ struct FollowerBank<S>::State {
         }
     }
 
-    /// Drops what is too small, of those whose turn it is.
+    /// Sets numbers that are too small to zero, for those whose turn it is.
     void settle_varied(const bank::Group<S>& group, const bank::Lanes<S>& lanes,
                        const bank::Block& block, const bank::FlushSchedule& turns) const noexcept {
         const bank::VariedLeast<S> least{static_cast<S>(least_gap<S>),

@@ -62,7 +62,7 @@ void CascadeRows::compute(std::span<const Tuning> tunings, double dt) noexcept {
     for (double& each : matrix_)
         each *= halved;
 
-    // e^M - 1 by 12 terms, then doubled: what is small beside 1 keeps its digits.
+    // e^M - 1 by 12 terms, then doubled: entries that are small beside 1 keep their digits.
     result_ = matrix_;
     term_ = matrix_;
     for (int n = 2; n <= 12; ++n) {

@@ -16,7 +16,8 @@ constexpr double rest_gap = 0x1p-963;
 constexpr double most_half_life_s = 1e6;
 constexpr double most_spring_hz = 1e6;
 
-/// More than these in one step, and it stays where it is: a bound on work, not on motion.
+/// After so many bounces in one step it stays where it is: a limit on work that no real motion
+/// reaches.
 constexpr int most_bounces = 1000;
 
 constexpr std::array<Dial<CoastTuning>, CoastTuning::dial_count> coast_dials{
@@ -169,7 +170,7 @@ double CoastAxis::slowing_half_life_s() const noexcept {
 void CoastAxis::adapt(const CoastTuning& tuning, const Range& range) noexcept {
     const double here = place();
     if (here < range.low || here > range.high) {
-        // What a spring brings back to a snap point may be outside on its way.
+        // A value that the spring brings back to a snap point may be out of bounds on its way.
         if (snapped_ && mode_ == Mode::sprung && anchor_ >= range.low && anchor_ <= range.high)
             return;
         spring_to(here < range.low ? range.low : range.high);
@@ -194,7 +195,7 @@ void CoastAxis::meet_bound(const CoastTuning& tuning, const Range& range) noexce
     } else if (tuning.at_bound == AtBound::bounce) {
         throw_from(bound, -tuning.restitution * speed_there,
                    snapped_ ? friction_per_s_ : friction_per_s(tuning));
-        // The last bounce: from here straight to the end, free of rounding.
+        // The last bounce: from here straight to the end, without rounding.
         if (snapped_ && std::abs(anchor_ - snap_end_) <= 1e-9 * std::abs(range.high - range.low)) {
             if (snap_end_ == bound || velocity_ == 0) {
                 halt(snap_end_);

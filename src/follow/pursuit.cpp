@@ -78,7 +78,7 @@ PursuitPlan plan_pursuit(double way, double speed_along, double speed_across,
         const double rest = math::sqrt((1 - share) * (1 + share));
         const double towards =
             StopProfile::first_way(way, speed_along, acceleration * rest) * speed_along;
-        // Across it brakes and comes back, never faster than this.
+        // Across the line it brakes and comes back, never faster than this.
         const double back = std::min(speed_across / math::sqrt(2), speed * share);
         return {{way, speed_along, caps_along(towards, speed_across, back, share, tuning)},
                 {0, speed_across, {back, acceleration * share}}};
@@ -90,8 +90,8 @@ PursuitPlan plan_pursuit(double way, double speed_along, double speed_across,
         const PursuitPlan plan = with_share(share);
         (plan.across.duration_s() > plan.along.duration_s() ? low : high) = share;
     }
-    // With more across it is sooner out of the way of the speed along: by golden sections, what is
-    // best for that.
+    // With a larger share the motion across ends sooner and leaves the speed cap to the motion
+    // along: golden sections find the best share.
     low = high;
     high = 1;
     constexpr double golden = 0.6180339887498949;

@@ -28,7 +28,7 @@ constexpr std::array<Dial<SettleTuning>, SettleTuning::dial_count> settle_dials{
                                                                 .hard = {0, most_overshoot_percent},
                                                                 .slider = {0, 60}})};
 
-/// As many octaves of haste as there ever need to be.
+/// As many octaves of shortening as are ever needed.
 constexpr double limit_octaves = 40;
 
 double power_of_two(double octaves) {
@@ -50,10 +50,10 @@ Tuning spring_for(double damping_ratio, double duration_s) {
     return tuning;
 }
 
-/// The least x between two ends at which something holds that does not at `low` and does at `high`.
+/// The least x between two ends that meets a condition, which fails at `low` and holds at `high`.
 template <class Holds>
 double least_that_holds(double low, double high, const Holds& holds) {
-    // Finer than anyone sees; what is returned holds whatever is left of the stretch.
+    // Finer than can be seen; the returned x meets the condition in any case.
     for (int i = 0; i < 32; ++i) {
         const double middle = 0.5 * (low + high);
         (holds(middle) ? high : low) = middle;
@@ -188,7 +188,7 @@ const ThrowReport& SettleCurve::throw_to(double target) noexcept {
                .duration_s = tuning_.duration_s,
                .damping_ratio = wished_.damping_ratio};
     const double here = value();
-    // The stop it is past already, or flying out at, cannot be kept; the other one can.
+    // A stop that it is already beyond, or moving out of, cannot be kept; the other one can.
     const bool above = here > stops_.high || (here == stops_.high && velocity() > 0);
     const bool below = here < stops_.low || (here == stops_.low && velocity() < 0);
     report_.started_outside = above || below;
@@ -263,7 +263,7 @@ void SettleCurve::plan_spring() noexcept {
     }
     hurry(most_octaves);
     if (stops_.may_shorten_travel) {
-        // The further the target from the stop it would strike, the sooner it turns.
+        // The further the target is from the stop that it would strike, the sooner it reverses.
         const double asked = report_.target;
         const double w = angular_frequency_rad_per_s(spring_);
         const double reach = 100 * (std::abs(velocity()) / w + std::abs(asked - value()));

@@ -49,7 +49,7 @@ StopProfile::StopProfile(double place, double velocity, const StopCaps& caps) no
         way -= (to - speed) * (to + speed) / (2 * acceleration);
         speed = to;
     };
-    // Speeding up at b to this and slowing down from it would just fill the way.
+    // Accelerating at b to this speed and braking from it just covers the distance.
     const auto top = [&](double b) {
         return math::sqrt(std::max(0.0, (2 * b * way + speed * speed) * (a / (a + b))));
     };
@@ -72,7 +72,7 @@ StopProfile::StopProfile(double place, double velocity, const StopCaps& caps) no
 }
 
 StopProfile::State StopProfile::at(double time_s) const noexcept {
-    // A sum of steps may miss the end by its rounding.
+    // A sum of steps may miss the end by rounding.
     if (!(time_s < duration_s_ * (1 - 1e-14))) return {};
     double begun_s = 0;
     for (std::size_t i = 0; i < count_; ++i) {

@@ -28,7 +28,7 @@ constexpr std::array<Dial<BrachiatorSettings>, BrachiatorSettings::dial_count> b
     field_dial<&BrachiatorSettings::most_leap_speed_m_per_s, BrachiatorSettings>(
         {.path = "most_leap_speed_m_per_s", .unit = "m/s", .hard = {0.5, 8}, .slider = {2, 6}})};
 
-/// The longest step that is taken at once.
+/// The longest step; longer ones are cut to it.
 constexpr double longest_step_s = 10;
 
 double length(const Vector3& v) {
@@ -39,7 +39,7 @@ constexpr Tuning fold_tuning{.frequency_hz = 1.3, .damping_ratio = 1};
 constexpr Tuning turn_tuning{.frequency_hz = 1.6, .damping_ratio = 1};
 constexpr Tuning free_hand_tuning{.frequency_hz = 1.8, .damping_ratio = 0.8};
 
-/// From one hold to the next: at rest at both ends, and by a place beside the body in between.
+/// From one hold to the next: at rest at both ends, and through a place beside the body in between.
 Vector3 reaching(const Vector3& from, const Vector3& to, const Vector3& beside, double phase) {
     const double u = std::clamp(phase, 0.0, 1.0);
     const double way = u * u * u * (10 + u * (6 * u - 15));
@@ -47,7 +47,7 @@ Vector3 reaching(const Vector3& from, const Vector3& to, const Vector3& beside, 
     return from + (to - from) * way + (beside - (from + to) * 0.5) * middle;
 }
 
-/// No further from the shoulder than the arm is long: untouched well inside of that.
+/// Limits the distance from the shoulder to the arm's length; unchanged well inside of it.
 Vector3 within_arm(const Vector3& shoulder, const Vector3& hand, double arm_m) {
     const Vector3 arm = hand - shoulder;
     const double far = length(arm);
@@ -180,7 +180,7 @@ void Brachiator::tick(double speed) noexcept {
     begin_leap();
 }
 
-/// On the way up, one a little more than the other.
+/// On the way up, one hand a little more than the other.
 void Brachiator::fold_legs() noexcept {
     double ahead = path_.at(0).ahead;
     if (mode_ != Mode::hangs) {
@@ -234,7 +234,7 @@ SwingPoint Brachiator::on_row() const noexcept {
     return point;
 }
 
-/// Without what pushes and short arms have left.
+/// Without the offsets from pushes and from arms that are too short.
 SwingPoint Brachiator::on_way() const noexcept {
     if (mode_ == Mode::hangs) return on_row();
     if (mode_ == Mode::leaps) return leaping_.plan.at(leap_time_s());
@@ -257,7 +257,7 @@ Quaternion Brachiator::turn_on_way() const noexcept {
     return detail::hanging_turn(settings_, point);
 }
 
-/// The body between two ticks, and all that hangs on it.
+/// The body between two ticks, with its limbs.
 Vector3 Brachiator::pose() noexcept {
     const SwingPoint way = on_way();
     position_ = way.position;
@@ -289,7 +289,7 @@ Brachiator::Fixed Brachiator::foot_on(std::size_t side) const noexcept {
     return {has_landed && leaping_.to_feet, leaping_.feet_to[side]};
 }
 
-/// As near to what its hands hold and its feet stand on as its limbs are long.
+/// As near to what its hands hold and its feet stand on as the limbs allow.
 Vector3 Brachiator::draw_in() noexcept {
     const Vector3 before = position_;
     const auto draw = [&](const Fixed& end, const Vector3& root, double most_m) {
@@ -299,7 +299,7 @@ Vector3 Brachiator::draw_in() noexcept {
         if (!(over > 0)) return;
         position_ = position_ + limb * (over / (over + most_m));
     };
-    // A hand that is about to catch will reach its hold: what pushes have left goes bit by bit.
+    // A hand that is about to catch will reach its hold: offsets from pushes decay gradually.
     constexpr double from_phase = 0.3;
     const Vector3 aside = offset_.value() + drawn_.value();
     const auto reach_m = [&](const detail::HandAt& at, std::size_t side) {
@@ -322,7 +322,8 @@ Vector3 Brachiator::draw_in() noexcept {
     return position_ - before;
 }
 
-/// Keeps what the arms have drawn it in by: it does not jump back when a hand lets go.
+/// Keeps the offset that the arms have caused, so that the body does not jump back when a hand lets
+/// go.
 void Brachiator::draw_on(const Vector3& drawn) noexcept {
     const Vector3 inward = drawn * (1 / length(drawn));
     const double outward_speed = -dot(offset_.velocity() + drawn_.velocity(), inward);
@@ -347,7 +348,7 @@ void Brachiator::place_hands() noexcept {
         } else if (mode_ != Mode::hangs) {
             hand.position = free_hand(side);
         } else {
-            // Beside the head, never near its shoulder: there the elbow would turn over.
+            // Beside the head, never near the shoulder, where the elbow would flip.
             const Vector3 beside =
                 hand.shoulder + rotated(rotation_, Vector3{0.5 * out, 0.28, 0.12} * arm_m);
             const Vector3 wanted = reaching(holds_[at.left], holds_[at.hold], beside, at.phase);
@@ -361,8 +362,8 @@ void Brachiator::place_hands() noexcept {
     }
 }
 
-/// A foot goes along with its hip before the leg is straight, or its knee would leap: 0.985 of the
-/// leg's length at most.
+/// A foot moves along with its hip before the leg is straight, or its knee would jump: at 0.985 of
+/// the leg's length.
 Vector3 Brachiator::softly_stretched(const Vector3& leg) const noexcept {
     constexpr double from = 0.925;
     constexpr double most = 0.985;
@@ -405,7 +406,7 @@ void Brachiator::place_legs() noexcept {
     }
 }
 
-/// What accelerates and carries the body, along the arms that hold.
+/// The forces that accelerate and carry the body, along the arms that hold.
 void Brachiator::share_force() noexcept {
     const Vector3 force = (acceleration_ + Vector3{0, standard_gravity, 0}) * settings_.mass_kg;
     std::array<Vector3, 2> along{};
@@ -420,8 +421,7 @@ void Brachiator::share_force() noexcept {
         hands_[hands_[0].holds ? 0 : 1].force_n = length(force);
         return;
     }
-    // The pulls along both arms that come nearest to it; small ones rather than large ones that
-    // cancel.
+    // The least-squares pulls along both arms, which prefers small ones to large ones that cancel.
     constexpr double sparing = 0.05;
     const double c = dot(along[0], along[1]);
     const double a = dot(along[0], force);

@@ -18,7 +18,7 @@ double length(const Vector3& v) noexcept {
     return math::sqrt(dot(v, v));
 }
 
-/// 0 before, 1 after, smooth to the second derivative at both.
+/// 0 before, 1 after, smooth up to the second derivative at both ends.
 double smooth_share(double u) noexcept {
     const double t = std::clamp(u, 0.0, 1.0);
     return t * t * t * (10 + t * (6 * t - 15));
@@ -76,7 +76,7 @@ Vector3 Brachiator::looks_at() const noexcept {
     return position_ + rotated(turned_by({0, leaping_.yaw_rad, 0}), {0, 0, 5});
 }
 
-/// How far from rest a body that hangs by both hands can swing along its row.
+/// How far from rest a body hanging by both hands can swing along its row.
 double Brachiator::sway_m(const Vector3& rest, std::uint32_t first) const noexcept {
     constexpr double part_of_arm = 0.94;
     const Vector3 place = rest + Vector3{0, settings_.shoulder_height_m, 0};
@@ -103,7 +103,7 @@ std::array<Vector3, 2> Brachiator::feet_beside(const Vector3& spot, double yaw_r
     return {spot + aside, spot - aside};
 }
 
-/// Once it stands, or hangs by both hands and is at rest.
+/// Starts a leap once the body stands, or hangs by both hands at rest.
 void Brachiator::begin_leap() noexcept {
     if (wish_.to == LeapWish::To::nowhere || mode_ == Mode::leaps) return;
     if (mode_ == Mode::hangs) {
@@ -159,7 +159,7 @@ void Brachiator::advance_leap(double speed) noexcept {
         ++leaping_.ticks;
         const double end_s = leaping_.plan.times_s[LeapPlan::end];
         const double left_s = end_s - static_cast<double>(leaping_.ticks) * tick_s;
-        // It goes on along the row as soon as it has come to rest there.
+        // It continues along the row as soon as it is at rest there.
         if (!leaping_.to_feet && left_s < static_cast<double>(HandPath::planned_ticks) * tick_s)
             path_.advance(settings_, holds_, speed);
         if (left_s < 0.5 * tick_s) mode_ = leaping_.to_feet ? Mode::stands : Mode::hangs;
@@ -167,7 +167,7 @@ void Brachiator::advance_leap(double speed) noexcept {
     turn_in_leap();
 }
 
-/// It leans into a leap, and into the landing.
+/// It leans into a leap, and against the landing.
 void Brachiator::turn_in_leap() noexcept {
     constexpr double most_turned_on_feet = 0.5;
     double yaw = leaping_.yaw_rad;
@@ -196,7 +196,7 @@ void Brachiator::turn_in_leap() noexcept {
     turn_.step(turned_by({0, yaw, 0}) * turned_by({lean, 0, 0}), tick_s);
 }
 
-/// Where a hand that holds nothing wants to be, from its shoulder and in the body's frame.
+/// Where a free hand wants to be, relative to its shoulder and in the body's frame.
 Vector3 Brachiator::free_hand_target(std::size_t side) const noexcept {
     const double arm_m = settings_.arm_length_m;
     const double sign = side == 0 ? 1 : -1;
@@ -205,7 +205,7 @@ Vector3 Brachiator::free_hand_target(std::size_t side) const noexcept {
     };
     switch (phase()) {
         case BrachiatorPhase::gathers: {
-            // Back with the crouch, forward with the push; up in the air.
+            // Back in the crouch, forward in the push, up in the air.
             const bool crouches = leap_time_s() < 0.8 * leaping_.plan.times_s[LeapPlan::gathered];
             return crouches ? at(0.2, -0.8, -0.4) : at(0.15, -0.5, 0.75);
         }
@@ -217,12 +217,12 @@ Vector3 Brachiator::free_hand_target(std::size_t side) const noexcept {
         default:
             break;
     }
-    // Arms go out against what pushes it.
+    // Arms swing out against the acceleration of the body.
     const double pushed = std::min(1.0, 1.5 * length(offset_.velocity()));
     return at(0.12 + 0.45 * pushed, -0.93 + 0.6 * pushed, 0.1);
 }
 
-/// A hand that holds is followed, so that it leaves from where it is.
+/// The follower of a hand that holds tracks it, so that it leaves from where it is.
 void Brachiator::move_free_hands() noexcept {
     if (mode_ == Mode::hangs) return;
     for (const std::size_t side : {0U, 1U}) {
@@ -238,7 +238,7 @@ void Brachiator::move_free_hands() noexcept {
     }
 }
 
-/// Between what it is free to do and the hold that it reaches for.
+/// Between its free place and the hold that it reaches for.
 Vector3 Brachiator::free_hand(std::size_t side) const noexcept {
     const Vector3 free = hands_[side].shoulder + rotated(rotation_, free_[side].value());
     if (mode_ != Mode::leaps || leaping_.to_feet) return free;

@@ -15,7 +15,7 @@ Quintic::Quintic(const End& from, const End& to, double from_s, double to_s) noe
     const double v1 = to.rate * t;
     const double a1 = to.rate_of_rate * t * t;
     const double way = to.value - from.value;
-    // The same signs in each row: of alternating ones a compiler may make fused operations.
+    // The same signs in each row: with alternating ones a compiler may use fused operations.
     c_ = {from.value,
           v0,
           0.5 * a0,
@@ -81,7 +81,7 @@ FootSwing plan_swing(const SwingWish& wish) noexcept {
     FootSwing swing{.land_s = wish.land_s, .spot = wish.spot};
     swing.aside = wish.aside;
     swing.planned_s = wish.now_s;
-    // A foot that moves already cannot wait.
+    // A foot that already moves cannot wait.
     const bool moves = from.velocity.x != 0 || from.velocity.z != 0;
     const double start_s = moves ? wish.now_s : wish.now_s + wish.delay_part * left_s;
     const double there_s = wish.land_s - arrives_before * left_s;
@@ -89,7 +89,7 @@ FootSwing plan_swing(const SwingWish& wish) noexcept {
                start_s, there_s};
     swing.z = {end(from.position.z, from.velocity.z, from.acceleration.z), end(wish.spot.z, 0, 0),
                start_s, there_s};
-    constexpr double least_rise_s = 0.05;  // a later change of mind is not worth the jerk
+    constexpr double least_rise_s = 0.05;  // a later change would only add jerk
     if (wish.apex_s < wish.now_s + least_rise_s) {
         swing.down_from_s = wish.now_s;
         swing.down = {end(from.position.y, from.velocity.y, from.acceleration.y),

@@ -17,20 +17,20 @@ constexpr std::int64_t lift_reach = 64;  // to both sides, twice
 static_assert(HandPath::planned_ticks == 2 * lift_reach + 1);
 /// A hand lets go after, and catches before, this part of a swing.
 constexpr double grip_part = 0.015;
-/// Of the arm's length: how far a plan stretches it, so that something is left for pushes.
+/// Of the arm's length: how far a plan stretches it, which leaves a reserve for pushes.
 constexpr double planned_stretch = 0.985;
 /// Of the arm's length: from the hold to the middle of the shoulders, swinging.
 constexpr double swing_radius = 0.84;
 constexpr double standing_speed = 0.05;
-/// Of a reaching hand, on the mean, in m/s.
+/// The mean speed of a reaching hand, in m/s.
 constexpr double quickest_hand = 6.5;
-/// For each m/s, how long it hangs by both hands before it goes back.
+/// For each m/s of speed, how long it hangs by both hands before it goes back.
 constexpr double turns_in = 0.16;
 /// Between holds further apart than this, in arm lengths, swings take more time: 0.4 more at 1.8.
 constexpr double wide_gap = 1.3;
 constexpr double widest_gap = 1.8;
 constexpr double slower_over_wide = 0.4;
-/// Of the arc's depth, that of the quickest swing.
+/// Of the arc's depth, for the quickest swing.
 constexpr double least_depth = 0.3;
 
 double length(const Vector3& v) {
@@ -45,7 +45,8 @@ double radius_of(const BrachiatorSettings& settings) {
     return swing_radius * settings.arm_length_m;
 }
 
-/// The lower point at the radius from both holds; between them, where they are too far apart.
+/// The lower point at the radius from both holds; the middle between them where they are too far
+/// apart.
 Vector3 change_over(const BrachiatorSettings& settings, const Vector3& a, const Vector3& b) {
     const Vector3 way = b - a;
     const double gap = length(way);
@@ -60,7 +61,8 @@ Vector3 change_over(const BrachiatorSettings& settings, const Vector3& a, const 
     return middle + aside * math::sqrt(square);
 }
 
-/// Where on its arc below the pivot: as an angle from straight down, and the way it is turned.
+/// Its place on the arc below the pivot: as an angle from straight down, and the direction of the
+/// arc.
 struct Hanging {
     double angle_rad = 0.0;
     Vector3 outward{};
@@ -77,7 +79,7 @@ struct Swung {
     double ahead = 0.0;
 };
 
-/// In a pendulum's time a swing is as a pendulum's; quicker ones are more even.
+/// A swing in a pendulum's time moves as a pendulum; quicker ones are more even.
 double share_of_way(double u, double swing_s, double natural_s) {
     const double quick = swing_s / natural_s;
     const double even = std::clamp(1 - quick * quick, 0.0, 0.9);
@@ -113,7 +115,7 @@ Swung swung(const HandSwing& swing, const Vector3& pivot, double time_s) {
     return {place, swept > 0 ? std::clamp(2 * angle / swept, -1.0, 1.0) : 0.0};
 }
 
-/// The shorter turn. To turn round, the one in which each shoulder passes its own hand's hold.
+/// The shorter turn. To turn back, the one in which each shoulder passes its own hand's hold.
 double turn_below(double from_rad, double to_rad, const Vector3& to_left_hand) {
     constexpr double turns_round = 2.2;
     const double turn = shorter_turn_rad(from_rad, to_rad);
@@ -123,8 +125,8 @@ double turn_below(double from_rad, double to_rad, const Vector3& to_left_hand) {
     return same_side >= 0 ? turn : turn - std::copysign(2 * math::pi, turn);
 }
 
-/// Three box filters, one after the other, of this width each: what each tick from -reach to reach
-/// counts.
+/// Weights of the ticks from -reach to reach: three box filters of this width each, one after the
+/// other.
 template <std::int64_t reach>
 constexpr std::array<double, 2 * reach + 1> kernel(double box_s) {
     std::array<double, 2 * reach + 1> weights{};
@@ -151,7 +153,7 @@ Quaternion hanging_turn(const BrachiatorSettings& settings, const BodyPoint& poi
     const double size = length(up);
     up = size > 1e-6 ? up * (1 / size) : Vector3{0, 1, 0};
     const double yaw = point.yaw_rad + settings.twist_rad * point.twist;
-    // Upright and turned, then tipped from the vertical along its arm.
+    // Upright and turned, then tilted from the vertical along its arm.
     const Vector3 axis = cross({0, 1, 0}, up);
     const double sine = length(axis);
     const double angle = math::atan2(sine, up.y);
@@ -170,7 +172,7 @@ HandPath::HandPath(const BrachiatorSettings& settings, std::span<const Vector3> 
                   .from = start,
                   .to = start,
                   .yaw_rad = math::atan2(way.x, way.z)};
-    // The right hand has the first hold, the left one the second.
+    // The right hand holds the first hold, the left one the second.
     swing_count_ = 1;
     const BodyPoint hanging{.place = start - Vector3{0, settings.shoulder_height_m, 0},
                             .hold = (holds[first] + holds[first + 1]) * 0.5,
@@ -215,7 +217,7 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
                           double speed, double from_s) noexcept {
     const HandSwing last = newest();
     const bool forward = speed > 0;
-    // Both hands hold: one the pivot of the last swing, the other what was caught.
+    // Both hands hold: one the pivot of the last swing, the other the hold just caught.
     const std::uint32_t first = std::min(last.pivot, last.caught);
     const std::uint32_t second = std::max(last.pivot, last.caught);
     const std::uint32_t pivot = forward ? second : first;
@@ -229,7 +231,7 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
     std::uint32_t caught = 0;
     is_at_end_ = !next(pivot, caught);
     if (is_at_end_) return;
-    // In a hurry a near one is left out.
+    // At high speed a near hold is skipped.
     const double pace = std::abs(speed);
     const double liked_m = std::min(1.55, 0.75 * pace) * settings.arm_length_m / 1.05;
     constexpr double hurry = 1.2;
@@ -252,7 +254,7 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
     const double natural_s =
         natural_time_s(radius_of(settings), hanging_from(holds[pivot], swing.from).angle_rad +
                                                 hanging_from(holds[pivot], swing.to).angle_rad);
-    // A hand has its own way to go, however near the holds are.
+    // A hand needs time for its own path, however near the holds are.
     const double hand_s = length(holds[caught] - holds[left]) / quickest_hand;
     // With arms that are hardly long enough it takes more time.
     const double widest_m =
@@ -275,7 +277,7 @@ void HandPath::extend(const BrachiatorSettings& settings, std::span<const Vector
     const double time_s = static_cast<double>(tick) * tick_s;
     const double pace = std::abs(speed);
     if (pace > standing_speed) {
-        // Where the way asks for more time than the swing, it hangs by both hands.
+        // Where the wanted speed allows more time than the swing, it hangs by both hands.
         const HandSwing& last = newest();
         const double way_m = over_ground(last.to - last.from);
         const bool went_on = last.caught > last.pivot;
@@ -290,7 +292,7 @@ void HandPath::extend(const BrachiatorSettings& settings, std::span<const Vector
     BodyPoint& point = raw(tick);
     point.place = now.place - Vector3{0, settings.shoulder_height_m, 0};
     point.ahead = now.ahead;
-    // At a change-over it hangs from both holds, in the middle of a swing from one.
+    // At a change-over it hangs from both holds, in mid-swing from one.
     const double u = swings ? (time_s - swing.from_s) / swing.swing_s : 1;
     const Vector3 other = holds[u < 0.5 ? swing.left : swing.caught] - holds[swing.pivot];
     point.hold = holds[swing.pivot] + other * (0.5 * (2 * u - 1) * (2 * u - 1));
@@ -355,7 +357,7 @@ void HandPath::advance(const BrachiatorSettings& settings, std::span<const Vecto
     lift(static_cast<std::int64_t>(ticks_) + 1);
 }
 
-/// Raises a tick by what the arms need near it: what is smooth about it stays so.
+/// Raises a tick by what the arms need near it; its smoothness is kept.
 void HandPath::lift(std::int64_t tick) noexcept {
     double lift = 0;
     double weights = 0;

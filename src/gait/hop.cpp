@@ -52,7 +52,7 @@ HopPlan plan_hop(const WalkerSettings& settings, const HopStart& start,
     Vector3 way = start.landing - start.feet;
     way.y = 0;
     const double distance = wish.keeps_on ? 0 : flat_length(way);
-    // A flatter one would take for ever to push off.
+    // A flatter one would take too long to push off.
     const double flattest = 0.03 * l;
     const double apex =
         wish.apex_m > 0 ? std::max(wish.apex_m, flattest) : std::max(0.1 * l, 0.14 * distance);
@@ -74,7 +74,7 @@ HopPlan plan_hop(const WalkerSettings& settings, const HopStart& start,
         const double pushed_s = 0.5 * part_of_launch * plan.push_s;  // before and after its feet
         const double most = heights.across_m;                        // for the push, and to brake
         const double usual_s = 0.35;
-        // Push and braking are limited: the flight covers the rest, at a speed that fits both.
+        // Push and braking are limited: the flight covers the rest, at a speed that suits both.
         double speed = distance / (pushed_s + plan.flight_s + 0.5 * usual_s);
         for (int round = 0; round < 8; ++round) {
             plan.landing_s = in_ticks(std::min(usual_s, 2 * most / std::max(speed, 1e-9)));
@@ -98,7 +98,7 @@ HopPlan plan_hop(const WalkerSettings& settings, const HopStart& start,
 
 namespace {
 
-/// Of a body that flies: its places count from the body's.
+/// For a flying body: places are relative to the body's.
 FootSwing flight_of(const FlyingLeg& leg) noexcept {
     FootSwing swing{.land_s = leg.land_s};
     swing.planned_s = swing.down_from_s = leg.now_s;

@@ -12,15 +12,15 @@ namespace {
 
 constexpr double g = standard_gravity;
 using detail::part_of_launch;
-/// Of a leg's length, from hip to sole: standing, and when it touches down.
+/// Parts of a leg's length, from hip to sole: standing, and at touch-down.
 constexpr double standing_leg = 0.97;
 constexpr double landing_leg = 0.92;
-/// Of the speed with which legs leap off: what hands do, and what they catch.
+/// Parts of the speed with which legs leap off: what hands add, and what they catch.
 constexpr double part_of_arms = 0.8;
-/// It falls at least so fast onto its feet and into its hands, m/s.
+/// Its least falling speed onto its feet and into its hands, m/s.
 constexpr double least_fall_onto_feet = 0.64;
 constexpr double least_fall_into_hands = 0.3;
-/// Most that legs stop, m/s.
+/// The highest speed that legs stop, m/s.
 constexpr double hardest_landing = 7.0;
 
 double in_ticks(double time_s) noexcept {
@@ -31,7 +31,7 @@ double length(const Vector3& v) noexcept {
     return math::sqrt(dot(v, v));
 }
 
-/// What a leap is made of, before it is timed.
+/// The points and velocities of a leap, before it is timed.
 class LeapPlanner {
   public:
     LeapPlanner(const BrachiatorSettings& settings, const LeapEnd& from, const LeapEnd& to) noexcept
@@ -39,7 +39,7 @@ class LeapPlanner {
         Vector3 way = to.body.position - from.body.position;
         way.y = 0;
         const double far = length(way);
-        // Straight up, or nearly so, there is no way to swing along.
+        // Straight up, or nearly so, there is no direction to swing along.
         share_ = std::min(1.0, far / (0.8 * settings.arm_length_m));
         along_ = far > 1e-9 ? way * (1 / far) : Vector3{};
     }
@@ -78,11 +78,12 @@ class LeapPlanner {
         const double arm = settings_.arm_length_m;
         const Vector3 from = from_.body.position;
         const Vector3 to = to_.body.position;
-        // From the feet it leans into its way; from the hands it leaves at the end of a swing.
+        // From the feet it leans in the direction of the leap; from the hands it leaves at the end
+        // of a swing.
         off_ = from_.is_on_feet
                    ? from + along_ * (0.15 * leg * share_)
                    : from + along_ * (0.6 * from_.sway_m * share_) + Vector3{0, 0.12 * arm, 0};
-        // It arrives behind where it will rest, by the way that stopping takes.
+        // It arrives behind its place of rest, by the distance that stopping takes.
         on_ = to_.is_on_feet ? to - along_ * (0.25 * leg * share_) -
                                    Vector3{0, (standing_leg - landing_leg) * leg, 0}
                              : to - along_ * (0.5 * to_.sway_m * share_) +
@@ -134,7 +135,7 @@ class LeapPlanner {
         const double way = on_.y - given_way().y;
         return std::clamp(way / (part_of_launch * std::max(-lands_.y, 0.5)), 0.12, 0.8);
     }
-    /// Arms have room to and fro, and a little up and down.
+    /// Arms allow motion to and fro, and a little up and down.
     [[nodiscard]] double pull_time_s(const LeapEnd& end, const Vector3& velocity) const noexcept {
         const double to_and_fro =
             1.1 * end.sway_m / (part_of_launch * length({velocity.x, 0, velocity.z}) + 1e-9);

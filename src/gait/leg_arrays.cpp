@@ -11,7 +11,7 @@
 namespace hopcoil {
 namespace {
 
-/// The same as pointers.
+/// The same as raw pointers.
 struct Legs {
     const float* hip[3]{};
     const float* spot[3]{};

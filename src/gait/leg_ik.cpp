@@ -11,7 +11,7 @@ namespace {
 
 constexpr std::size_t most_joints = 64;
 
-/// Of unit length; `otherwise` for a vector too short to have a direction.
+/// A unit vector; `otherwise` for a vector too short to have a direction.
 Vector3 direction_of(const Vector3& v, const Vector3& otherwise) noexcept {
     const double length = length_of(v);
     return length > 1e-12 ? v * (1 / length) : otherwise;
@@ -23,7 +23,7 @@ Vector3 across(const Vector3& direction) noexcept {
     return direction_of(axis - direction * dot(axis, direction), {1, 0, 0});
 }
 
-/// A direction turned toward another until it is at most so far from it.
+/// Turns a direction toward another until it is at most a given angle from it.
 Vector3 within(const Vector3& direction, const Vector3& ahead, double most_rad) noexcept {
     const double c = std::clamp(dot(direction, ahead), -1.0, 1.0);
     const double cos_most = math::cos(std::min(most_rad, math::pi));

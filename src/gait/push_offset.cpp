@@ -13,7 +13,7 @@ void PushOffset::step(double rate, double dt) noexcept {
     value_ = curve * left;
     velocity_ = (slope - curve * rate) * left;
     acceleration_ = (c * 2 - slope * (2 * rate) + curve * (rate * rate)) * left;
-    // What cannot be seen any more is over.
+    // Offsets too small to be seen become zero.
     constexpr double nothing = 1e-30;
     const double size = dot(value_, value_) + dot(velocity_, velocity_);
     if (size < nothing * nothing) value_ = velocity_ = acceleration_ = Vector3{};

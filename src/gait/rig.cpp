@@ -20,7 +20,8 @@ Vector3 across(const Vector3& v, const Vector3& direction) noexcept {
     return v - direction * dot(v, direction);
 }
 
-/// The turn that takes one direction to another, and a second one, across the first, to a fourth.
+/// The rotation that takes one direction to another, and a second one, across the first, to a
+/// fourth.
 Quaternion turn_of(const Vector3& from, const Vector3& beside, const Vector3& to,
                    const Vector3& beside_then) noexcept {
     const Vector3 axis = cross(from, to);
@@ -107,7 +108,7 @@ void Rig::read_leg(const LegNames& names) {
         leg.toe_m = length_of(way);
         ahead = unit(way, ahead);
     }
-    // A straight leg bends as its foot points.
+    // A straight leg bends in the direction of its foot.
     const Vector3 way = unit(ankle - hip, {0, -1, 0});
     const Vector3 bend = across(knee - hip, way);
     const bool is_bent = length_of(bend) > 0.01 * (leg.thigh_m + leg.shin_m);
@@ -116,7 +117,7 @@ void Rig::read_leg(const LegNames& names) {
     legs_.push_back(leg);
 }
 
-/// Left and right in turn, from the front to the rear, as far as there are as many of both.
+/// Left and right alternating, from the front to the rear, as far as there are as many of both.
 void Rig::sort_legs() {
     std::array<std::vector<Leg>, 2> sides;
     for (const Leg& leg : legs_)
@@ -167,7 +168,7 @@ void Rig::derive_settings() {
         leg.pole = legs_[i].pole;
         leg.group = static_cast<std::uint32_t>((i / 2 + i) % 2);
     }
-    // What a leg cannot reach where it stands is nearer to its hip.
+    // A spot that the leg cannot reach while standing is moved nearer to the hip.
     const double reach = 0.8 * limits_of(settings_).soft_reach_m;
     for (std::size_t i = 0; i < count; ++i) {
         WalkerLeg& leg = settings_.legs[i];
@@ -204,7 +205,7 @@ double Rig::pose(const Walker& walker, std::span<const Pose> base,
     return worst;
 }
 
-/// Its toe stays flat on the ground while the heel rises, and straightens in the air.
+/// The toe stays flat on the ground while the heel rises, and straightens in the air.
 void Rig::flatten_toe(const Leg& leg, const WalkerFoot& foot,
                       std::span<Pose> local) const noexcept {
     if (leg.toe == no_joint || skeleton_.joints[leg.toe].parent != leg.joints[2]) return;

@@ -34,7 +34,7 @@ constexpr std::size_t most_feet = 64;
 std::size_t support_polygon(std::span<const Vector3> feet,
                             std::span<std::size_t> corners) noexcept {
     if (feet.empty()) return 0;
-    // Round the outside from one foot to the next.
+    // Walks around the hull from one foot to the next.
     std::size_t first = 0;
     for (std::size_t i = 1; i < feet.size(); ++i) {
         const bool before =

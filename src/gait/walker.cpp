@@ -94,17 +94,17 @@ StepStatus Walker::reset(const Ground& ground, const Vector3& place, double yaw_
     return StepStatus::stepped;
 }
 
-/// How the body has moved in a tick, and where the feet are as it ends. The next one moves the body
-/// by as much as what they stand on has moved them since.
+/// The body's motion in a tick, and where the feet are at its end. The next tick moves the body by
+/// as much as its ground has moved them since.
 void Walker::note_tick(const detail::WalkerPose& before) noexcept {
     moved_ = pose_.plus(before, -1);
     for (std::size_t i = 0; i < settings_.leg_count; ++i)
         state_[i].at_tick = feet_[i].position;
 }
 
-/// Carried on from the last tick to now: frames come between ticks, and a body that waits for the
-/// next one judders. What stands goes with its ground, what swings along its way, and the body as
-/// it went in that tick.
+/// Extrapolates from the last tick to now: frames come between ticks, and a body shown only at
+/// ticks judders. Planted feet move with their ground, swings along their path, and the body as it
+/// moved in that tick.
 void Walker::show(const Ground& ground) noexcept {
     constexpr double hardly = 1e-6;
     const double part = time_left_s_ / tick_s;
@@ -137,8 +137,8 @@ Vector3 Walker::in_swing(std::size_t leg, double time_s, const Ground& ground,
     return own.swing_part == 0 ? local : ground.frame(own.swing_part, ahead_s).to_world(local);
 }
 
-/// A foot in the air that is further away than its leg is long comes along with the hip. Between
-/// its ends the leg stretches softly; there the foot is where it stood, and where it will.
+/// A foot in the air further away than its leg is long is pulled along by the hip. In mid-swing the
+/// leg stretches softly; at both ends the foot is where it stood, and where it will stand.
 void Walker::pull_along(std::size_t leg, const Vector3& hip, double phase) noexcept {
     WalkerFoot& foot = feet_[leg];
     const Vector3 way = foot.position - hip;
@@ -289,7 +289,7 @@ Vector3 Walker::hip_of(const detail::WalkerPose& pose, std::size_t leg) const no
            heading.to_world({hip.x, rise, hip.z});
 }
 
-/// Where the body may be at most, with a foot there.
+/// The highest place of the body with a foot there.
 double Walker::highest_over(const detail::WalkerPose& pose, std::size_t leg,
                             const Vector3& foot) const noexcept {
     const Vector3 way = hip_of(pose, leg) - foot;

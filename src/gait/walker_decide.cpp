@@ -16,7 +16,7 @@ constexpr double most_yaw_at_rest = 0.175;  // 10 degrees
 
 }  // namespace
 
-/// How far a group's feet would get by stepping now, on the mean.
+/// The mean gain of a group's feet from stepping now.
 double WalkerTick::gain_of(std::uint32_t group, double land_s) const noexcept {
     double sum = 0;
     double count = 0;
@@ -28,7 +28,7 @@ double WalkerTick::gain_of(std::uint32_t group, double land_s) const noexcept {
     return count > 0 ? sum / count : 0;
 }
 
-/// The one that the body has passed by most, if it may step: it has to wait for no other.
+/// The foot that the body has passed by most, if it may step without waiting for another.
 std::uint32_t WalkerTick::next_group() const noexcept {
     std::uint32_t next = Walker::no_group;
     double furthest = 0;
@@ -45,14 +45,14 @@ std::uint32_t WalkerTick::next_group() const noexcept {
     return takes_turns && next == w_.last_group_ ? Walker::no_group : next;
 }
 
-/// Whether a foot asks for a step by itself: out of place, turned away, or out of reach after what
-/// it may have to wait for, the swing of those before it.
+/// Whether a foot needs a step of its own: out of place, turned away, or out of reach after the
+/// swing that it may have to wait for.
 StepReason WalkerTick::reason_to_step(std::size_t leg, double wait_s) const noexcept {
     const WalkerFoot& foot = w_.feet_[leg];
     const double rho = half_stride_m_;
     const Vector3 neutral = w_.pose_.place + heading_.to_world(set_.legs[leg].neutral);
     if (flat_length(foot.position - neutral) > 1.3 * rho) return StepReason::strides;
-    // What carries the body carries the foot as well.
+    // Whatever carries the body carries the foot as well.
     const Body later = body_over_ground(wait_s > 0 ? wait_s + 0.03 : tick_s);
     const Vector3 hip = later.place + later.heading.to_world(set_.legs[leg].hip);
     if (flat_length(foot.position - hip) > 0.97 * reach_to(foot.position.y))
@@ -72,7 +72,7 @@ void WalkerTick::lift(std::size_t leg, StepReason reason, double land_s) noexcep
     w_.state_[leg].ticks_later = 0;
     const Vector3 wanted = aim(leg, land_s);
     const Vector3 from = w_.feet_[leg].position;
-    // All of the way if that is clear, else a part of it; but at rest it gets there.
+    // The whole way if that is clear, else a part of it; at rest only the whole way.
     bool planned = plan(leg, wanted, land_s);
     for (const double part : {0.6, 0.3}) {
         if (planned || reason == StepReason::tidies) break;
@@ -110,7 +110,7 @@ bool are_neighbours(std::size_t a, std::size_t b) {
 
 }  // namespace
 
-/// Its neighbours are down, and so is half of the rest.
+/// Its neighbours are planted, and so is half of the others.
 bool WalkerTick::may_step(std::size_t leg) const noexcept {
     std::size_t up = 1;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
@@ -212,10 +212,10 @@ void WalkerTick::decide() noexcept {
     if (best != Walker::no_group) lift_group(best, reason, swing_s_);
 }
 
-/// To the neutral spots, group by group; then no step.
+/// To the neutral spots, group by group; then no more steps.
 void WalkerTick::decide_at_rest() noexcept {
-    // On ground where the best spots change as others step it would shuffle for ever: after a while
-    // it is content with less, and then with what it has.
+    // On ground where the best spots change as others step it would step for ever: after a while a
+    // larger error is accepted, and then any.
     constexpr double patient_s = 1.2;
     constexpr double content_s = 2;
     if (w_.rested_s_ > content_s) return;
@@ -240,7 +240,7 @@ void WalkerTick::decide_at_rest() noexcept {
     lift_group(best, StepReason::tidies, swing_s);
 }
 
-/// From the slope that it left to that which it lands on.
+/// From the slope that the foot left to the slope that it lands on.
 void WalkerTick::turn_sole(std::size_t leg) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
     const detail::FootState& own = w_.state_[leg];
@@ -251,8 +251,8 @@ void WalkerTick::turn_sole(std::size_t leg) noexcept {
     if (length > 1e-6) foot.normal = mixed * (1 / length);
 }
 
-/// Planted, the heel rises once the body is past it. In the air the toe hangs, then rises, and is
-/// still up as the heel lands. Walking backward it is the other way round.
+/// Planted, the heel rises once the body has passed it. In the air the toe hangs, then rises, and
+/// is still up as the heel lands. Walking backward it is the other way round.
 double WalkerTick::wanted_pitch(std::size_t leg) const noexcept {
     const WalkerFoot& foot = w_.feet_[leg];
     if (slides() || !(speed_ > 0)) return 0;
@@ -275,7 +275,7 @@ double WalkerTick::wanted_pitch(std::size_t leg) const noexcept {
     return hangs - lands_with * roll * smooth((s - 0.5) / 0.4);
 }
 
-/// After what is wanted, critically damped: the sole neither snaps nor slaps.
+/// Follows the wanted roll, critically damped, so that the sole neither snaps nor slaps.
 void WalkerTick::pitch_sole(std::size_t leg) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
     double& rate = w_.state_[leg].pitch_rate;
@@ -289,7 +289,7 @@ void WalkerTick::pitch_sole(std::size_t leg) noexcept {
     if (rests) foot.pitch_rad = rate = 0;
 }
 
-/// What is shown of each foot.
+/// The shown state of each foot.
 void WalkerTick::annotate() noexcept {
     const bool swings = anyone_swings();
     const double rho = half_stride_m_;
@@ -343,7 +343,7 @@ void WalkerTick::stand() noexcept {
     }
     begin_cycle();
     predict();
-    // The height that it would have after a while.
+    // Its height after a while.
     for (int i = 0; i < 400; ++i) {
         set_attitude();
         set_height();

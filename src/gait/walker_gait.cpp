@@ -1,4 +1,4 @@
-// Feet that go round in a cycle.
+// Feet that step in a cycle.
 
 #include <algorithm>
 #include <cmath>
@@ -29,7 +29,7 @@ double WalkerTick::phase_of(std::size_t leg) const noexcept {
     return wrapped(w_.cycle_ - w_.state_[leg].lands_at);
 }
 
-/// From that of the gait before, within a stride.
+/// Blends from the gait before, within a stride.
 Cadence WalkerTick::cadence_of_gait(double speed) const noexcept {
     const Cadence now = cadence_in(w_.gait_, set_, lim_, speed);
     if (w_.gait_share_ >= 1) return now;
@@ -52,7 +52,7 @@ void WalkerTick::begin_cycle() noexcept {
     w_.cycle_ = wrapped(w_.state_[hindmost].lands_at + usual_duty);
 }
 
-/// Into another gait, by way of the smallest changes: the cycle itself may begin anywhere.
+/// Into another gait with the smallest changes: the cycle may begin anywhere.
 void WalkerTick::change_gait(Gait gait) noexcept {
     constexpr int starts = 32;
     double best = 0;
@@ -77,7 +77,7 @@ void WalkerTick::change_gait(Gait gait) noexcept {
     w_.gait_share_ = 0;
 }
 
-/// On by a tick, in the gait of its speed.
+/// Advances the cycle by a tick, in the gait of its speed.
 void WalkerTick::run_cycle() noexcept {
     const Gait gait = gait_at(set_, lim_, speed_, w_.gait_);
     if (gait != w_.gait_) change_gait(gait);
@@ -86,8 +86,8 @@ void WalkerTick::run_cycle() noexcept {
     w_.cycle_ = wrapped(w_.cycle_ + part);
 }
 
-/// A swing that begins takes a little less time or more, until the leg has come to its place in the
-/// order of the gait.
+/// A swing that begins takes a little more or less time, until the leg has its place in the order
+/// of the gait.
 void WalkerTick::come_to_order(std::size_t leg) noexcept {
     constexpr double most_shift = 0.25;  // of a swing
     double& lands_at = w_.state_[leg].lands_at;
@@ -101,7 +101,7 @@ void WalkerTick::come_to_order(std::size_t leg) noexcept {
     if (std::abs(shorter_way(lands_at, wanted)) < 1e-9) lands_at = wanted;
 }
 
-/// Each foot leaves the ground at its time, and is back at the end of its cycle.
+/// Each foot leaves the ground at its time, and lands at the end of its cycle.
 void WalkerTick::decide_in_gait() noexcept {
     if (set_.gait == Gait::slide) return;
     constexpr double least_part = 0.5;  // of a swing: too late for less, it waits a cycle
@@ -120,7 +120,7 @@ void WalkerTick::decide_in_gait() noexcept {
         if (!foot.planted || (cadence.duty_factor >= run_duty && !carried)) continue;
         double left = 1 - phase_of(i);
         const bool due = left <= up && left > least_part * up;
-        // Where it may fly it leaves before it has to hold the body back.
+        // Where the gait may fly, a foot leaves before it has to hold the body back.
         constexpr double soon_s = 0.02;
         const bool flies = flies_between();
         const Vector3 hip = w_.pose_.place + heading_.to_world(set_.legs[i].hip);
@@ -150,7 +150,7 @@ double WalkerTick::since_stance() const noexcept {
     return phase_of(first) - 0.5 * (apart + cadence_.duty_factor);
 }
 
-/// In a gait of four legs a hind foot comes down where the fore foot leaves: it lands beside it.
+/// In a gait of four legs a hind foot lands where the fore foot leaves: beside it.
 double WalkerTick::outside_of_fore_foot(std::size_t leg) const noexcept {
     if (!has_gait() || set_.leg_count != 4 || leg < 2) return 0;
     const double stance_m = speed_ * cadence_.duty_factor / std::max(cadence_.strides_per_s, 0.1);
@@ -158,7 +158,7 @@ double WalkerTick::outside_of_fore_foot(std::size_t leg) const noexcept {
     return std::copysign(2.4 * set_.foot_radius_m * part, set_.legs[leg].neutral.x);
 }
 
-/// How much of the motion of a body that flies between its stances it has.
+/// The share of the vertical motion of a body that flies between its stances.
 double WalkerTick::flying_share() const noexcept {
     constexpr double full_duty = 0.42;
     if (!flies_between()) return 0;

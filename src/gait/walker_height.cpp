@@ -1,4 +1,4 @@
-// How the body is carried: its height, its slope, its bob, sway and lean.
+// How the body is carried: its height, slope, bob, sway and lean.
 
 #include <algorithm>
 #include <cmath>
@@ -70,7 +70,7 @@ Vector3 WalkerTick::spot_of(std::size_t leg) const noexcept {
     return w_.feet_[leg].reason == StepReason::flies ? own.aim : own.swing.spot;
 }
 
-/// Of the ground, over the feet and the way ahead and behind.
+/// The ground's height, over the feet and the way ahead and behind.
 double WalkerTick::mean_ground() const noexcept {
     double sum = 0;
     double count = 0;
@@ -91,7 +91,7 @@ double WalkerTick::mean_ground() const noexcept {
     return sum / count;
 }
 
-/// The highest that a body may be whose leg ends there, stretched to a part of its squared length.
+/// The highest place of a body whose leg ends there, stretched to a part of its squared length.
 double WalkerTick::highest_for(std::size_t leg, const Body& body, const Vector3& foot,
                                double part) const noexcept {
     const double l = set_.leg_length_m;
@@ -101,7 +101,7 @@ double WalkerTick::highest_for(std::size_t leg, const Body& body, const Vector3&
            w_.pose_.slope_x * hip.x - w_.pose_.slope_z * hip.z;
 }
 
-/// Over the ground by its stride.
+/// The height over the ground for its stride.
 double WalkerTick::usual_height() const noexcept {
     const double l = set_.leg_length_m;
     const double stride = half_stride_m_;
@@ -110,8 +110,8 @@ double WalkerTick::usual_height() const noexcept {
     return w_.mean_ground_ + std::min(set_.upright_height * l, lifted);
 }
 
-/// Low enough in time for where the hips are about to be. Of two legs the body rises over the one
-/// that stands; more legs keep it low while they stride out, rather than up and down at each step.
+/// Low enough in time for where the hips are about to be. A biped rises over its planted foot; with
+/// more legs the body stays low while they stride, rather than up and down at each step.
 double WalkerTick::wanted_height() noexcept {
     constexpr double sinks_in_s = 0.15;
     constexpr double rises_in_s = 0.6;
@@ -122,14 +122,14 @@ double WalkerTick::wanted_height() noexcept {
     return usual - (set_.leg_count > 2 ? std::max(needed, w_.crouch_) : needed);
 }
 
-/// That height, or what the legs leave of it.
+/// That height, or as much as the legs allow.
 double WalkerTick::height_within_legs(double wanted) const noexcept {
     const double stretched = stretched_part();
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
         if (foot.planted) {
-            // In a gait it is known when the foot leaves; else one that is far out leaves once
-            // those in the air are down.
+            // In a gait it is known when the foot leaves; otherwise a foot that is far out leaves
+            // once those in the air have landed.
             const double late_s = flies_between() ? 0.035 : 0.05;
             const double stands_s = has_gait()        ? wait_of(i) + late_s
                                     : anyone_swings() ? longest_swing_left()
@@ -152,7 +152,7 @@ double WalkerTick::height_within_legs(double wanted) const noexcept {
 }
 
 void WalkerTick::set_height() noexcept {
-    // A hard landing is caught within a third of the leg.
+    // A hard landing is absorbed within a third of the leg.
     const double fall = w_.hop_.phase == HopPhase::lands ? -w_.hop_.plan.touch_down_rate : 0;
     const double damped = std::max(height_rad_per_s, fall / (0.9 * set_.leg_length_m));
     w_.mean_ground_ = mean_ground();
@@ -166,7 +166,7 @@ void WalkerTick::set_height() noexcept {
         w_.log_.lowest_height_m == 0 ? above : std::min(w_.log_.lowest_height_m, above);
 }
 
-/// Whatever is wanted, no leg is longer than it is.
+/// Whatever is wanted, no leg is longer than its length.
 void WalkerTick::keep_within_legs() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         if (!w_.feet_[i].planted) continue;

@@ -1,4 +1,4 @@
-// Off the ground and down again.
+// Hops: off the ground and down again.
 
 #include <algorithm>
 #include <cmath>
@@ -21,7 +21,7 @@ Vector3 WalkerTick::landing_in(double time_s) const noexcept {
     return ground_.frame(hop.part, ahead_s_ + time_s).to_world(hop.on_part);
 }
 
-/// Seen from what carries the body now, whose velocity it keeps in the air.
+/// Relative to what carries the body now, whose velocity it keeps in the air.
 HopPlan WalkerTick::plan_of_hop(double from_s, double after_s) const noexcept {
     HopStart start{.hips = w_.pose_.place,
                    .velocity = w_.velocity_,
@@ -62,7 +62,7 @@ void WalkerTick::begin_hop() noexcept {
                                 from_s, hop.ends_s);
 }
 
-/// Where it will come down if it keeps its speed.
+/// Where it will land if it keeps its speed.
 void WalkerTick::aim_flight(double from_s) noexcept {
     detail::HopState& hop = w_.hop_;
     for (int round = 0; round < 2; ++round) {
@@ -78,7 +78,7 @@ void WalkerTick::aim_flight(double from_s) noexcept {
     }
 }
 
-/// From where the body is, for where the landing will be then.
+/// From where the body is, for the landing's place at that time.
 void WalkerTick::push_off(double from_s) noexcept {
     detail::HopState& hop = w_.hop_;
     if (hop.wish.keeps_on) aim_flight(from_s);
@@ -136,7 +136,7 @@ void WalkerTick::fold(std::size_t leg) noexcept {
     own.swing = fold_leg(flies, {beneath.x, -drawn_up * set_.leg_length_m, beneath.z});
 }
 
-/// The feet leave; each has its spot to land on. Of a body that runs on half of them land.
+/// The feet leave, each with its spot to land on. In a hop on the run half of them land.
 void WalkerTick::take_off() noexcept {
     detail::HopState& hop = w_.hop_;
     HopPlan& plan = hop.plan;
@@ -178,7 +178,7 @@ bool WalkerTick::lands_with_body(std::size_t leg) const noexcept {
     return !w_.hop_.wish.keeps_on || set_.legs[leg].group == 0;
 }
 
-/// They reach for the ground in time; what they land on goes on moving.
+/// The feet reach for the ground in time; what they land on keeps moving.
 void WalkerTick::stretch_legs() noexcept {
     const detail::HopState& hop = w_.hop_;
     const double left_s = hop.ends_s - now_s_;
@@ -205,7 +205,7 @@ void WalkerTick::move_flying_foot(std::size_t leg) noexcept {
     foot.phase = std::clamp((now_s_ - w_.state_[leg].lift_s) / whole_s, 0.0, 1.0);
 }
 
-/// On their spots, bit for bit; the body goes on.
+/// Feet land on their spots, bit for bit; the body continues.
 void WalkerTick::touch_down() noexcept {
     detail::HopState& hop = w_.hop_;
     Vector3 ground_velocity{};
@@ -255,7 +255,7 @@ void WalkerTick::run_on() noexcept {
         own.lift_s = now_s_;
         const FootSwing flies = own.swing;
         if (plan(i, aim(i, land_s), land_s)) continue;
-        // Whatever it takes.
+        // Plans a swing in any case, clear or not.
         const SwingPoint now = flies.at(now_s_);
         const Vector3 spot = aim(i, land_s);
         const GroundPoint under = ground_at(spot.x, spot.z, ahead_s_ + swing_s_);
@@ -285,7 +285,7 @@ void WalkerTick::end_phase_of_hop() noexcept {
     }
 }
 
-/// On along its path, with what carries it; ballistic in the air.
+/// Along its path, with what carries it; ballistic in the air.
 void WalkerTick::move_in_hop() noexcept {
     const detail::HopState& hop = w_.hop_;
     const bool lands = hop.phase == HopPhase::lands;
@@ -311,7 +311,7 @@ void WalkerTick::move_in_hop() noexcept {
     acceleration_ = {x.rate_of_rate, 0, z.rate_of_rate};
 }
 
-/// In a push on the run a leg at its end leaves before the others.
+/// In a push on the run a leg at full reach leaves before the others.
 void WalkerTick::let_go_of_ground() noexcept {
     constexpr double at_end = 0.985;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
@@ -322,7 +322,7 @@ void WalkerTick::let_go_of_ground() noexcept {
         const double length = length_of(w_.feet_[i].position - w_.hip_of(w_.pose_, i));
         if (length > at_end * set_.leg_length_m) fold(i);
     }
-    // The push goes on: its acceleration is another one in each tick.
+    // The push continues: its acceleration changes with each tick.
     for (std::size_t i = 0; i < set_.leg_count; ++i)
         if (!w_.feet_[i].planted) fold(i);
 }

@@ -79,13 +79,14 @@ constexpr double run_over_walk = 1.8;  // in speed
 constexpr double gallop_over_walk = 2.4;
 constexpr double shortest_swing = 0.85;  // in units of sqrt(leg length / g)
 
-/// How far a foot's neutral spot lies outside its hip.
+/// How far a foot's neutral spot is from below its hip, outward.
 double outside_of(const WalkerLeg& leg) {
     const Vector3 way = leg.neutral - leg.hip;
     return math::sqrt(way.x * way.x + way.z * way.z);
 }
 
-/// How far the nearest other foot of the same side is along the body, and the nearest across it.
+/// The distances to the nearest other foot on the same side, along the body, and to the nearest
+/// across it.
 struct Spacing {
     double along = 1e9;
     double beside = 1e9;
@@ -105,7 +106,7 @@ Spacing spacing_of(const WalkerSettings& settings) {
     return spacing;
 }
 
-/// How many times as fast as a walk the fastest gait is.
+/// The top speed of the fastest gait over that of a walk.
 double over_walk(const WalkerSettings& settings) {
     if (settings.policy != StepPolicy::in_a_gait) return 1;
     const bool by_speed = settings.gait == Gait::by_speed;

@@ -1,4 +1,4 @@
-// Where a foot goes, and how.
+// Where a foot goes, and along which path.
 
 #include <algorithm>
 #include <cmath>
@@ -22,7 +22,7 @@ Vector3 WalkerTick::aim(std::size_t leg, double land_s) const noexcept {
     const WalkerLeg& own = set_.legs[leg];
     const double until_s = land_s - now_s_;
     const Body first = body_over_ground(until_s);
-    // As fast as it will be then: while it turns back it is slow only for a moment.
+    // With its usual speed: when it turns back it is slow only for a moment.
     constexpr double soon_s = 0.25;
     const auto neutral_at = [&](const Body& body) {
         return body.place + body.heading.to_world(own.neutral);
@@ -55,8 +55,8 @@ Vector3 WalkerTick::aim(std::size_t leg, double land_s) const noexcept {
     return spot;
 }
 
-/// A biped's feet keep to their own sides of each other, the nearer beside one another the wider;
-/// those of others do not land where one stands.
+/// A biped's feet keep to their own sides of each other, the wider the nearer they are beside one
+/// another; feet of other bodies do not land where one stands.
 void WalkerTick::keep_apart(std::size_t leg, const Body& body, double until_s,
                             Vector3& aim) const noexcept {
     if (set_.leg_count != 2) {
@@ -106,7 +106,7 @@ WalkerTick::Foothold WalkerTick::look_at(double x, double z, double ahead_s) con
     return hold;
 }
 
-/// The nearest good spot to where it aims, in rings around that.
+/// The nearest good spot to its aim, searched in rings around that.
 WalkerTick::Foothold WalkerTick::foothold_near(const Vector3& aim, const Vector3& hip,
                                                double most_away, double ahead_s) const noexcept {
     Foothold first = look_at(aim.x, aim.z, ahead_s);
@@ -158,7 +158,7 @@ double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
 }
 
 bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
-    // A way round another foot is not worth a wild sweep.
+    // The largest detour around another foot.
     const double most = swing.aside == Vector3{} ? 430 : 200;
     const int ticks = ticks_until(swing.land_s);
     for (int i = 0; i <= ticks; ++i) {
@@ -184,7 +184,7 @@ bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing,
     for (int i = 1; i < ticks; ++i) {
         const double t = now_s_ + i * tick_s;
         const SwingPoint at = swing.at(t);
-        // The sole turns from one slope to the other as turn_sole has it.
+        // The sole turns from one slope to the other as in turn_sole.
         const double s = 1 - static_cast<double>(i) / ticks;
         const Vector3 normal = task.normal + (foot.normal - task.normal) * (s * s * s);
         const double later_s = ahead_s_ + (t - now_s_);
@@ -226,7 +226,7 @@ bool WalkerTick::avoids_feet(std::size_t leg, const FootSwing& swing,
     return true;
 }
 
-/// Where a foot is and how it moves, in the world.
+/// The place and velocity of a foot, in the world.
 SwingPoint WalkerTick::foot_now(std::size_t leg) const noexcept {
     const WalkerFoot& foot = w_.feet_[leg];
     const detail::FootState& own = w_.state_[leg];
@@ -245,7 +245,7 @@ SwingPoint WalkerTick::foot_now(std::size_t leg) const noexcept {
 }
 
 /// As it was lifted: up, over and down at their times. If that is not clear, later and higher; up
-/// once more, where it is on its way down already; and aside, round a foot that stands.
+/// once more, if it is already on its way down; and aside, around a planted foot.
 std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask& task) noexcept {
     const bool planted = w_.feet_[leg].planted;
     const double lift_s = w_.state_[leg].lift_s;
@@ -274,7 +274,7 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
     }
     if (over || !planted) return over;
     wish.aside = {};
-    // Straight up first, beside a step that it stands at.
+    // Straight up first, beside a step that it stands next to.
     for (const double delay : {0.36, 0.5}) {
         for (const double more : {0.04, 0.15, 0.25}) {
             wish.delay_part = delay;
@@ -289,7 +289,7 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
     return plan_swing(wish);
 }
 
-/// By how many ticks its landing has to be put off until the body is low enough for a leg that ends
+/// How many ticks its landing has to be put off until the body is low enough for a leg that ends
 /// there.
 std::uint32_t WalkerTick::ticks_late(std::size_t leg, const Vector3& spot,
                                      double left_s) const noexcept {
@@ -309,7 +309,7 @@ std::uint32_t WalkerTick::ticks_late(std::size_t leg, const Vector3& spot,
     return ticks;
 }
 
-/// Whether it was planned so; if not, a swing under way goes on as it was.
+/// Whether such a plan was made; if not, a swing in progress continues unchanged.
 bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool has_to_go) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
     detail::FootState& own = w_.state_[leg];
@@ -330,7 +330,7 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
     if (foot.planted) highest = std::max(highest, foot.position.y);
     double offset = 0;  // of heights in the frame that it lands in
     if (task.part != 0) {
-        // The part goes on moving until the foot is there.
+        // The part keeps moving until the foot is there.
         const GroundFrame frame = ground_.frame(task.part, ahead_s_);
         const Quaternion back = conjugate(frame.rotation);
         const SwingPoint& from = task.wish.from;
@@ -358,7 +358,7 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
     return true;
 }
 
-/// Where a foot cannot be there in time it takes a little longer.
+/// Where a foot cannot arrive in time it takes a little longer.
 bool WalkerTick::lands_later(std::size_t leg) noexcept {
     detail::FootState& own = w_.state_[leg];
     // Not where it comes down already, and its leg has ceased to give way (pull_along).
@@ -372,7 +372,7 @@ bool WalkerTick::lands_later(std::size_t leg) noexcept {
     return true;
 }
 
-/// A swing whose aim has moved is planned anew, from where the foot is and as it moves.
+/// A swing whose aim has moved is planned anew, from the foot's place and velocity.
 void WalkerTick::guide_swings() noexcept {
     constexpr double moved_m = 0.004;
     constexpr double far_m = 0.04;
@@ -386,7 +386,7 @@ void WalkerTick::guide_swings() noexcept {
         const double moved = flat_length(now - before);
         if (moved <= moved_m || plan(i, now, own.swing.land_s)) continue;
         if (moved > far_m && lands_later(i)) continue;
-        // All of the way there if a foot can, else a part of it.
+        // All of the way there if possible, else a part of it.
         for (const double part : {0.6, 0.3}) {
             if (plan(i, before + (now - before) * part, own.swing.land_s)) break;
         }

@@ -1,4 +1,4 @@
-// What the body does in a tick, and what carries it.
+// The motion of the body in a tick, and what carries it.
 
 #include "walker_tick.hpp"
 
@@ -12,7 +12,7 @@ namespace {
 
 constexpr double tick_s = Walker::tick_s;
 
-/// A velocity brought toward another by at most so much.
+/// Changes a velocity toward another by at most a given amount.
 Vector3 toward(const Vector3& from, const Vector3& to, double most) noexcept {
     const Vector3 way = to - from;
     const double length = length_of(way);
@@ -60,7 +60,7 @@ double WalkerTick::neutral_speed(std::size_t leg) const noexcept {
         {w_.velocity_.x + w_.turn_rate_ * r.z, 0, w_.velocity_.z - w_.turn_rate_ * r.x});
 }
 
-/// Along its way, before a foot would meet its neighbour's.
+/// The distance along its way before a foot would meet its neighbour's.
 double WalkerTick::room_for_half_stride(const Vector3& velocity) const noexcept {
     constexpr double no_limit = 1e9;
     const double speed = flat_length(velocity);
@@ -90,7 +90,7 @@ constexpr double slowest_cadence = 0.1;  // strides a second, for how long a ste
 
 }  // namespace
 
-/// How long a foot stands whose neutral spot moves so, in the body's frame.
+/// How long a foot stands whose neutral spot moves at this velocity in the body's frame.
 double WalkerTick::stance_at(const Vector3& velocity) const noexcept {
     const double speed = flat_length(velocity);
     if (has_gait()) {
@@ -102,7 +102,7 @@ double WalkerTick::stance_at(const Vector3& velocity) const noexcept {
     return std::min(longest_stance_s, 2 * half_m / std::max(speed, 1e-3));
 }
 
-/// How fast it is, and what its steps are like at that speed.
+/// Its speed, and the steps that belong to that speed.
 void WalkerTick::note_speed() noexcept {
     speed_ = 0;
     for (std::size_t i = 0; i < set_.leg_count; ++i)
@@ -188,8 +188,8 @@ void WalkerTick::hold_back() noexcept {
     if (!(before == w_.velocity_) || turn_before != w_.turn_rate_) w_.log_.slowed_s += tick_s;
 }
 
-/// A hip leaves its planted foot no faster than it can still stop, or than the foot can be lifted
-/// in time.
+/// A hip moves away from its planted foot no faster than it can still stop, or than the foot can be
+/// lifted in time.
 void WalkerTick::hold_back_for(std::size_t leg) noexcept {
     const Vector3 r = heading_.to_world(set_.legs[leg].hip);
     Vector3 away = w_.pose_.place + r - w_.feet_[leg].position;
@@ -201,7 +201,7 @@ void WalkerTick::hold_back_for(std::size_t leg) noexcept {
     const double rate = dot(w_.velocity_, away) + by_turning;
     if (rate <= 0) return;
     const double room = std::max(0.0, reach_to(w_.feet_[leg].position.y) - distance);
-    // Where it may fly it lifts a foot that comes to its end at once.
+    // Where the gait may fly, a foot at full reach is lifted at once.
     const double soon_s = flies_between() ? 0.05 * lim_.swing_time_scale_s
                                           : wait_of(leg) + 0.15 * lim_.swing_time_scale_s;
     const double in_time = room / soon_s;
@@ -215,7 +215,8 @@ void WalkerTick::hold_back_for(std::size_t leg) noexcept {
     w_.velocity_ = w_.velocity_ - away * (excess * (1 - turning_share));
 }
 
-/// Of a foot on ground that much higher or lower than the rest, the body as low as it goes.
+/// The reach of a foot on ground that much higher or lower than the rest, with the body as low as
+/// it goes.
 double WalkerTick::reach_to(double height) const noexcept {
     const double l = set_.leg_length_m;
     const double fall =
@@ -244,7 +245,7 @@ std::optional<WalkerTick::Foothold> WalkerTick::slid(std::size_t leg,
     return hold;
 }
 
-/// All of them go with the body, or an edge stops it.
+/// All of them move with the body, or an edge stops it.
 void WalkerTick::slide_feet(const Body& before) noexcept {
     if (w_.velocity_ == Vector3{} && w_.turn_rate_ == 0) return;
     std::array<std::optional<Foothold>, Walker::most_legs> holds{};
@@ -278,7 +279,7 @@ void WalkerTick::slide_feet(const Body& before) noexcept {
     }
 }
 
-/// Planted feet go with what they stand on, and the body with them.
+/// Planted feet move with what they stand on, and the body with them.
 void WalkerTick::carry_feet() noexcept {
     Vector3 before{};
     Vector3 after{};
@@ -316,7 +317,7 @@ void WalkerTick::carry_feet() noexcept {
     heading_ = Heading{w_.pose_.yaw};
 }
 
-/// When it is due; a little later where the body is still too high for its leg.
+/// On time; a little later where the body is still too high for its leg.
 bool WalkerTick::has_landed(std::size_t leg, const Vector3& spot) const noexcept {
     const double late_s = now_s_ - w_.state_[leg].swing.land_s;
     constexpr double most_late_s = 0.1;
@@ -325,7 +326,7 @@ bool WalkerTick::has_landed(std::size_t leg, const Vector3& spot) const noexcept
            (w_.pose_.place.y <= highest_over(leg, spot) + hardly_m || late_s > most_late_s);
 }
 
-/// Feet that are due are on their spot, bit for bit.
+/// Feet that are due land on their spots, bit for bit.
 void WalkerTick::land_feet() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         WalkerFoot& foot = w_.feet_[i];
@@ -359,7 +360,7 @@ void WalkerTick::predict() noexcept {
     double yaw = w_.pose_.yaw;
     double turn = w_.turn_rate_;
     bodies_[0] = {place, heading_};
-    // As long as feet are in the air the others have to stand.
+    // Other feet have to stand as long as feet are in the air.
     const double until_s = has_gait() ? 0 : longest_swing_left();
     for (std::size_t i = 1; i <= looks; ++i) {
         const Vector3 wanted = bodies_[i - 1].heading.to_world({command_.left, 0, command_.ahead});
@@ -376,8 +377,8 @@ void WalkerTick::predict() noexcept {
     }
 }
 
-/// No further from the feet that stand than their legs are long, or than it was: it is held, and
-/// never pulled back.
+/// No further from the planted feet than their legs are long, or than it was: it is held, and never
+/// pulled back.
 Vector3 WalkerTick::held_by_feet(const Body& before, const Body& body) const noexcept {
     Vector3 place = body.place;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {

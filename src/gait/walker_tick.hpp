@@ -10,7 +10,7 @@
 
 namespace hopcoil {
 
-/// A turn about Y.
+/// A rotation about Y.
 struct Heading {
     double c = 1.0;
     double s = 0.0;
@@ -25,7 +25,7 @@ struct Heading {
     }
 };
 
-/// Over the ground.
+/// The horizontal part.
 [[nodiscard]] inline double flat_length(const Vector3& v) noexcept {
     return math::sqrt(v.x * v.x + v.z * v.z);
 }
@@ -50,7 +50,7 @@ class WalkerTick {
         GroundPoint ground{};
         bool good = false;
     };
-    /// A swing that is to be found.
+    /// A swing that is to be planned.
     struct SwingTask {
         std::uint32_t part = 0;  ///< of the ground, in whose frame it is
         Vector3 side{};          ///< outward from the body
@@ -71,7 +71,7 @@ class WalkerTick {
     [[nodiscard]] bool slides() const noexcept {
         return has_gait() && set_.gait == Gait::slide && !is_hopping();
     }
-    /// Where a foot comes to that goes with the body; nothing where an edge is in its way.
+    /// Where a foot that slides with the body gets to; nothing where an edge is in its way.
     [[nodiscard]] std::optional<Foothold> slid(std::size_t leg, const Body& before) const noexcept;
     void slide_feet(const Body& before) noexcept;
     [[nodiscard]] bool has_landed(std::size_t leg, const Vector3& spot) const noexcept;
@@ -82,7 +82,7 @@ class WalkerTick {
     [[nodiscard]] Body body_over_ground(double time_s) const noexcept;
     /// The same, carried along.
     [[nodiscard]] Body body_in(double time_s) const noexcept;
-    /// Where a foot is, once what it stands on has gone on for a time.
+    /// Where a foot will be after a time, with what it stands on.
     [[nodiscard]] Vector3 foot_in(std::size_t leg, double time_s) const noexcept;
     [[nodiscard]] GroundPoint ground_at(double x, double z, double ahead_s) const noexcept;
     [[nodiscard]] bool avoids_feet(std::size_t leg, const FootSwing& swing,
@@ -97,7 +97,7 @@ class WalkerTick {
     void decide_each() noexcept;
     [[nodiscard]] bool may_step(std::size_t leg) const noexcept;
     [[nodiscard]] bool has_just_landed(std::uint32_t group) const noexcept;
-    /// How far a foot has been passed by, along its motion.
+    /// How far a foot has been passed by, along the motion.
     [[nodiscard]] double passed_by(std::size_t leg) const noexcept;
     /// Whether each leg is a group of its own.
     [[nodiscard]] bool by_leg() const noexcept {
@@ -142,7 +142,7 @@ class WalkerTick {
     [[nodiscard]] FlyingLeg flying(std::size_t leg) const noexcept;
     void fold(std::size_t leg) noexcept;
     void move_flying_foot(std::size_t leg) noexcept;
-    /// A foot in the air is no further than its leg is long.
+    /// A foot in the air is no further away than its leg is long.
     void pull_along(std::size_t leg) noexcept {
         w_.pull_along(leg, w_.hip_of(w_.pose_, leg), w_.feet_[leg].phase);
     }
@@ -162,8 +162,8 @@ class WalkerTick {
     void keep_within_legs() noexcept;
     [[nodiscard]] double mean_ground() const noexcept;
     [[nodiscard]] double usual_height() const noexcept;
-    /// As a part of the squared leg, what a stretched one has. The knee of a leg that is nearly
-    /// straight leaps as its foot leaves: two legs stride that far.
+    /// Part of the squared leg length to which a leg is stretched. The knee of a leg that is nearly
+    /// straight jumps as its foot leaves: bipeds stride that far.
     [[nodiscard]] double stretched_part() const noexcept {
         return set_.leg_count > 2 ? 0.985 : 0.94;
     }

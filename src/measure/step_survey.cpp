@@ -12,7 +12,7 @@
 namespace hopcoil {
 namespace {
 
-/// What a jump of 1 leaves: the gap, and the velocity the lead gives.
+/// The state after a jump of 1: the gap, and the velocity from the lead.
 GapState start_of_jump(const Tuning& tuning) {
     Follower<double> follower{tuning, 0};
     follower.jump(1);
@@ -24,7 +24,7 @@ double energy_of(const Tuning& tuning, double gap, double velocity) {
     return 0.5 * velocity * velocity + 0.5 * (w * gap) * (w * gap);
 }
 
-/// Until it has settled, but no more than a dozen swings.
+/// Until it has settled, or after a dozen swings.
 double observation_duration_s(const Tuning& tuning) {
     const double swings_s = 12 / tuning.frequency_hz;
     const FreeMotion free{tuning, start_of_jump(tuning)};
@@ -32,12 +32,12 @@ double observation_duration_s(const Tuning& tuning) {
     return std::min(swings_s, free.settling_time_s(band).value_or(swings_s));
 }
 
-/// So many steps of a jump are looked at, at most: with a slow spring and a high rate the rest says
-/// no more.
+/// The most steps of a jump that are taken: with a slow spring and a high rate more would show
+/// nothing new.
 constexpr double most_steps = 3e5;
 
-/// Steps a jump and shows each step: time, exact state, stepped gap and velocity. False when it
-/// diverged.
+/// Steps a jump and calls back with each step: time, exact state, stepped gap and velocity. False
+/// when it diverged.
 template <class Visit>
 bool step_a_jump(const Tuning& tuning, Scheme scheme, double step_s, double duration_s,
                  const Visit& visit) {
@@ -55,7 +55,7 @@ bool step_a_jump(const Tuning& tuning, Scheme scheme, double step_s, double dura
     return true;
 }
 
-/// The error alone, in percent; infinite when it left.
+/// The error only, in percent; infinite when it diverged.
 double error_percent_of(const Tuning& tuning, Scheme scheme, double step_s, double duration_s) {
     double worst = 0;
     const bool stayed =
@@ -66,7 +66,7 @@ double error_percent_of(const Tuning& tuning, Scheme scheme, double step_s, doub
     return stayed ? 100 * worst : std::numeric_limits<double>::infinity();
 }
 
-/// Up in doublings until the error is small enough, then between the last two.
+/// Doubles the rate until the error is small enough, then bisects between the last two.
 std::optional<double> needed_rate_hz(const Tuning& tuning, Scheme scheme, double wanted_percent,
                                      double duration_s) {
     const double line_s = step_limits(tuning, scheme).largest_stable_s;
@@ -89,7 +89,7 @@ std::optional<double> needed_rate_hz(const Tuning& tuning, Scheme scheme, double
     return high;
 }
 
-/// From two radians a step down, while the error is more than rounding.
+/// From two radians a step down, while the error is above rounding.
 std::vector<StepError> errors_against_step(const Tuning& tuning, Scheme scheme, double duration_s) {
     constexpr int points = 12;
     std::vector<StepError> errors;

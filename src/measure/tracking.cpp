@@ -58,7 +58,7 @@ double extent_of(ComponentRows targets) {
     return std::sqrt(square);
 }
 
-/// Jumps after which the target stands still for a while.
+/// Jumps after which the target stands still for some time.
 std::vector<Jump> jumps_of(ComponentRows targets) {
     constexpr std::size_t least_rows = 5;
     constexpr double least_part = 0.01;  // of all that the target moves: no settling crawl
@@ -66,7 +66,7 @@ std::vector<Jump> jumps_of(ComponentRows targets) {
     const std::size_t count = targets[0].size();
     std::vector<Jump> jumps;
     for (std::size_t i = 1; i < count; ++i) {
-        // Of a jump, unlike a ramp, the row before was still.
+        // At a jump, unlike a ramp, the row before stood still.
         const bool was_still = i < 2 || is_same(targets, i - 1, i - 2);
         if (is_same(targets, i, i - 1) || !was_still) continue;
         Jump jump{.row = i, .end = i};
@@ -85,7 +85,7 @@ std::vector<Jump> jumps_of(ComponentRows targets) {
     return jumps;
 }
 
-/// How far past the target it is at each row of a jump, in parts of the jump.
+/// How far past the target each row of a jump is, as a part of the jump.
 std::vector<double> parts_past(const Jump& jump, ComponentRows values, ComponentRows targets) {
     std::vector<double> parts;
     for (std::size_t row = jump.row; row <= jump.end; ++row) {
@@ -101,7 +101,7 @@ double overshoot_of(const std::vector<double>& part) {
     double most = 0;
     for (std::size_t i = 0; i < part.size(); ++i) {
         const bool inside = i > 0 && i + 1 < part.size();
-        // What stops there, or starts from rest, has a corner and no peak between its rows.
+        // Where the value stops or starts from rest it has a corner, and no peak between its rows.
         const bool stops = i + 2 < part.size() && part[i] == part[i + 1] && part[i] == part[i + 2];
         const bool starts = i >= 2 && part[i] == part[i - 1] && part[i] == part[i - 2];
         const bool is_peak =
@@ -111,7 +111,7 @@ double overshoot_of(const std::vector<double>& part) {
     return 100 * most;
 }
 
-/// When it comes into the band for good; nothing when it is outside in the end.
+/// When it enters the band for good; nothing when it ends outside.
 std::optional<double> settling_of(std::span<const double> times_s,
                                   const std::vector<double>& part) {
     const auto off = [&](std::size_t k) {
@@ -126,8 +126,8 @@ std::optional<double> settling_of(std::span<const double> times_s,
     return 0.0;
 }
 
-/// The mean square of the gap between the values and the targets so many rows earlier, at every so
-/// many rows.
+/// The mean square of the gap between the values and the targets `shift` rows earlier, over every
+/// `every`th row.
 double gap_at_shift(ComponentRows values, ComponentRows targets, int shift, int every) {
     double sum = 0;
     std::size_t rows = 0;
@@ -143,7 +143,7 @@ double gap_at_shift(ComponentRows values, ComponentRows targets, int shift, int 
     return rows == 0 ? std::numeric_limits<double>::infinity() : sum / static_cast<double>(rows);
 }
 
-/// Of the shifts from one to another, each so many rows apart, the one with the least gap.
+/// The shift with the least gap, among those between two ends at even spacing.
 int best_shift(ComponentRows values, ComponentRows targets, int from, int to, int every) {
     int best = from;
     double least_gap = std::numeric_limits<double>::infinity();
@@ -188,7 +188,7 @@ std::optional<double> measure_lag_s(std::span<const double> times_s, ComponentRo
     if (count < 8 || !(length_s > 0) || !(extent_of(targets) > 0)) return std::nullopt;
     const double spacing_s = length_s / static_cast<double>(count - 1);
     const int furthest = static_cast<int>(std::min(most_s, length_s / 4) / spacing_s);
-    // First in strides, then row by row around the best of those.
+    // First in large steps, then row by row around the best of those.
     constexpr int most_looked_at = 1000;
     const int stride = std::max(1, static_cast<int>(count) / most_looked_at);
     const int about = best_shift(values, targets, -furthest, furthest, stride);

@@ -75,7 +75,7 @@ StepStatus Balance::reject() noexcept {
     return StepStatus::rejected;
 }
 
-/// All of it is looked at before any time passes.
+/// All inputs are checked before any time passes.
 bool Balance::can_use(const BalanceInputs& inputs, double dt) const noexcept {
     const Vector3& v = inputs.velocity;
     if (!is_time_step(dt) || !std::isfinite(v.x + v.y + v.z) || !std::isfinite(inputs.yaw_rad))
@@ -91,7 +91,7 @@ bool Balance::can_use(const BalanceInputs& inputs, double dt) const noexcept {
                                         tick_s);
 }
 
-/// Springs of joints are not saved with the parts: they follow from the state.
+/// Springs of joints are not saved with the parts: the state determines them.
 void Balance::prepare_springs(StateWriter& /*fields*/) const noexcept {}
 
 void Balance::prepare_springs(StateReader& /*fields*/) noexcept {
@@ -186,7 +186,8 @@ StepStatus Balance::take_hold(const BalanceGrip& grip) noexcept {
 }
 
 Vector3 Balance::toward(const Vector3& place, const Vector3& velocity) const noexcept {
-    // Walking, from where it would come to rest; standing, it does not start for a few centimetres.
+    // Walking, relative to where it would come to rest; standing, it does not start for a few
+    // centimetres.
     const double rest_s =
         0.33 * math::sqrt(settings_.build.leg_length_m / 0.88) + 0.6 * settings_.walk_step_s;
     const Vector3 ahead{velocity.x - ground_velocity_.x, 0, velocity.z - ground_velocity_.z};

@@ -47,7 +47,7 @@ PartJoint ball(std::uint32_t a, std::uint32_t b, const Placement& frame, double 
     return joint;
 }
 
-/// About the body's X axis: above 0 what hangs below goes back.
+/// About the body's X axis: above 0 a hanging limb moves back.
 PartJoint hinge(std::uint32_t a, std::uint32_t b, const Vector3& place, double lowest,
                 double highest) {
     PartJoint joint;
@@ -168,7 +168,7 @@ Quaternion frame_up() noexcept {
 
 JointSpring posture_spring(const BalanceBuild& build, BodyJoint joint, double hz,
                            const Vector3& wanted_rad) noexcept {
-    // What hangs on it, as a rod that turns about its end.
+    // A hanging limb, as a rod that turns about its end.
     double mass_kg = head_share * build.mass_kg;
     double length_m = build.head_length_m;
     if (joint == BodyJoint::waist) {

@@ -57,7 +57,7 @@ constexpr std::size_t index_of(BodyJoint joint) noexcept {
     return static_cast<std::size_t>(joint);
 }
 
-/// Where things are on a body.
+/// Places of the body's joints and centres.
 struct BodyMeasures {
     explicit BodyMeasures(const BalanceBuild& build) noexcept;
 
@@ -93,7 +93,8 @@ inline double flat_length(const Vector3& v) noexcept {
 [[nodiscard]] Quaternion frame_down() noexcept;
 [[nodiscard]] Quaternion frame_up() noexcept;
 
-/// What holds a joint in a posture: so stiff that what hangs on it swings at a frequency.
+/// A spring that holds a joint in a posture: stiff enough that the limb swings at a given
+/// frequency.
 [[nodiscard]] JointSpring posture_spring(const BalanceBuild& build, BodyJoint joint, double hz,
                                          const Vector3& wanted_rad) noexcept;
 

@@ -1,4 +1,4 @@
-// What the ground does to a body that stands on it.
+// The forces of the ground on a body that stands on it.
 
 #include <algorithm>
 #include <cmath>
@@ -39,7 +39,7 @@ double BalanceTick::rate() const noexcept {
     return math::sqrt(parts::gravity / h);
 }
 
-/// The height of what the feet stand on, evened out; a foot in the air counts more as it lands.
+/// The mean height under the feet; a foot in the air counts more as it lands.
 void BalanceTick::follow_ground() noexcept {
     double sum = 0;
     double weight = 0;
@@ -62,7 +62,7 @@ void BalanceTick::follow_ground() noexcept {
     b_.ground_ += b_.ground_rate_ * Balance::tick_s;
 }
 
-/// What it lies on, or is carried over.
+/// The part of the ground it lies on, or is carried over.
 void BalanceTick::find_ground_below() noexcept {
     const V& c = b_.centre_;
     const GroundPoint under = ground_.under(c.x, c.z, c.y + 0.3 * set_.build.leg_length_m, 0);
@@ -74,8 +74,8 @@ void BalanceTick::find_ground_below() noexcept {
     b_.pressure_ = {c.x, b_.ground_, c.z};
 }
 
-/// The rhythm of its height goes with its steps, and catches up little by little with one that
-/// comes early or late.
+/// The rhythm of its height goes with its steps, and adapts gradually to one that comes early or
+/// late.
 void BalanceTick::follow_bob() noexcept {
     constexpr double catches_up_per_s = 8;
     constexpr double grows_per_s = 4;
@@ -152,7 +152,7 @@ Vector3 BalanceTick::walk_pressure() const noexcept {
     const V stands = b_.feet_[stance].position;
     const V at_end = b_.wanted_velocity_ * (step_s * grown / (grown - 1)) +
                      left() * (way_of(swing) * walk_width() * grown / (1 + grown));
-    // Near the end it would be too late: from there on as if there was a little more time.
+    // Near the end of a step this would be too late: from there on with a minimum of time left.
     constexpr double least_s = 0.12;
     const double later_s = std::max(least_s - rest_s, 0.0);
     const V there = stands + at_end * math::exp(rate() * later_s);
@@ -170,7 +170,7 @@ Vector3 BalanceTick::wanted_pressure() const noexcept {
     return b_.capture_ + flat(b_.capture_ - middle) * draws_back;
 }
 
-/// The spot of the soles' hull that is nearest.
+/// The nearest place in the convex hull of the soles.
 Vector3 BalanceTick::within_soles(const V& spot) const noexcept {
     return nearest_supported(soles(), spot);
 }
@@ -187,7 +187,7 @@ double BalanceTick::sole_height(const V& spot) const noexcept {
     return a.position.y + (b.position.y - a.position.y) * part;
 }
 
-/// What a sole can hold without slipping.
+/// The largest friction that a sole can hold.
 Vector3 BalanceTick::with_friction(const V& force, const V& spot) const noexcept {
     V normal{};
     for (const BalanceFoot& foot : b_.feet_) {
@@ -200,7 +200,7 @@ Vector3 BalanceTick::with_friction(const V& force, const V& spot) const noexcept
     return normal * pressing + capped(across, friction * pressing);
 }
 
-/// Angular momentum is damped, and the trunk is turned upright and to where it faces.
+/// Angular momentum is damped, and the trunk is turned upright and to its heading.
 Vector3 BalanceTick::wanted_torque() const noexcept {
     const Quaternion wanted = turned_by({0, b_.yaw_, 0});
     const auto error_of = [&](BodyPart part) {
@@ -258,7 +258,7 @@ void BalanceTick::note_help(const V& torque) noexcept {
     b_.log_.most_help = std::max(b_.log_.most_help, size / b_.toppling_nm());
 }
 
-/// One force at a spot of the soles, and what help there is: first balance, then posture.
+/// One force at a place in the soles, and the help: balance first, then posture.
 void BalanceTick::push_from_ground() noexcept {
     b_.force_ = {};
     b_.help_ = {};
@@ -297,7 +297,7 @@ void BalanceTick::push_from_ground() noexcept {
     add_force(index_of(BodyPart::pelvis), pressure, force, help);
 }
 
-/// A hand pulls what it has, and is pulled by it.
+/// A hand pulls the thing it holds, and is pulled by it.
 void BalanceTick::pull_thing() noexcept {
     if (!b_.reaches_) return;
     const std::uint32_t thing = static_cast<std::uint32_t>(b_.body_size_) + b_.grip_.thing;
@@ -327,7 +327,7 @@ void BalanceTick::pull_thing() noexcept {
     add_force(hand, palm, force * -1, {});
 }
 
-/// Averages the forces that pull at the body, which it leans against.
+/// Averages the other forces on the body, against which it leans.
 void BalanceTick::note_pull() noexcept {
     constexpr double evened_s = 0.2;
     V pull{};
@@ -353,8 +353,8 @@ void BalanceTick::note_pull() noexcept {
     b_.pull_moment_ = b_.pull_moment_ + (moment - b_.pull_moment_) * share;
 }
 
-/// How an arm is bent that brings its hand to what it has, or is to have: the shoulder's turn and
-/// the elbow's.
+/// The shoulder's rotation and the elbow's bend that bring a hand to the thing it holds or reaches
+/// for.
 BalanceTick::ArmPose BalanceTick::reaching(std::size_t side) const noexcept {
     const Placement& torso = b_.parts_.placements()[index_of(BodyPart::torso)];
     const std::size_t thing = b_.body_size_ + b_.grip_.thing;
@@ -383,7 +383,7 @@ BalanceTick::ArmPose BalanceTick::reaching(std::size_t side) const noexcept {
     return {rotated(conjugate(parts::frame_down()), shoulder), -elbow};
 }
 
-/// Arms swing against the legs, and out to the side where balance is at risk.
+/// Arms swing against the legs, and outward where balance is at risk.
 void BalanceTick::swing_arms() noexcept {
     if (set_.build.arm_length_m == 0) return;
     const V ahead = rotated(turned_by({0, b_.yaw_, 0}), {0, 0, 1});

@@ -1,4 +1,4 @@
-// Legs between hips and feet, and what is left of another pose.
+// Legs between hips and feet, and the remaining difference from an earlier pose.
 
 #include <algorithm>
 #include <array>
@@ -73,7 +73,7 @@ Placement BalanceTick::settled(std::uint32_t part, const Placement& to) const no
     return {to.position + left.way, normalized(turned_by(left.turn) * to.rotation)};
 }
 
-/// How far a foot is to be rolled as it walks ahead: above 0 its heel is up, below 0 its toes are.
+/// How far a foot should be rolled as it walks ahead: above 0 its heel is up, below 0 its toes are.
 /// It leaves on its toes and lands on its heel.
 double BalanceTick::wanted_roll(std::size_t side) const noexcept {
     constexpr double at_speed = 1.3;
@@ -103,11 +103,12 @@ void BalanceTick::roll_soles() noexcept {
     for (const std::size_t side : {0U, 1U}) {
         Balance::Step& own = b_.steps_[side];
         const double wanted = wanted_roll(side);
-        // Sums only: of a sum beside a difference g++ 12 makes fused operations, with other bits.
+        // Only sums: for a sum beside a difference g++ 12 uses fused operations, which give other
+        // bits.
         const double pulled = quick * quick * (wanted - own.roll_rad) * Balance::tick_s;
         own.roll_rate = own.roll_rate * (1 - 2 * quick * Balance::tick_s) + pulled;
         own.roll_rad = own.roll_rad + own.roll_rate * Balance::tick_s;
-        // Where a leg is too short its heel rises at once; it sinks as softly as any other.
+        // Where a leg is too short its heel rises at once; it sinks as softly as usual.
         const Placement& pelvis = b_.parts_.placements()[index_of(BodyPart::pelvis)];
         const double least = b_.feet_[side].planted
                                  ? roll_under(side, parts::to_world(pelvis, at_.hip_of(side)))
@@ -155,7 +156,7 @@ double BalanceTick::roll_under(std::size_t side, const V& hip) const noexcept {
     if (wanted >= length) return roll_rad;
     constexpr int rounds = 20;
     double least = std::max(roll_rad, 0.0);
-    // Close to the best roll a little more reach takes a large turn: the sole would snap round.
+    // Close to the best roll a little more reach takes a large turn: the sole would snap.
     constexpr double part = 0.7;
     double most = std::max(roll_rad + part * (nearest_roll(side, hip) - roll_rad), least);
     for (int i = 0; i < rounds; ++i) {
@@ -165,8 +166,8 @@ double BalanceTick::roll_under(std::size_t side, const V& hip) const noexcept {
     return most;
 }
 
-/// As it stands. In the air a foot whose leg is too short comes along with it; before it lands it
-/// points its toes down instead, as it will stand on them.
+/// Its planted pose. In the air a foot whose leg is too short is pulled along by it; before it
+/// lands it points its toes down instead, as it will stand on them.
 Placement BalanceTick::sole_under(std::size_t side, const V& hip) const noexcept {
     const BalanceFoot& foot = b_.feet_[side];
     const double roll_rad = b_.steps_[side].roll_rad;
@@ -260,7 +261,7 @@ void BalanceTick::turn_knees() noexcept {
     }
 }
 
-/// Where the sole of a leg is: a foot in the air may pass beside its hip.
+/// The place of a leg's sole: a foot in the air may pass beside its hip.
 Placement BalanceTick::sole_of(std::size_t side, const Placement& pelvis) const noexcept {
     const V hip = parts::to_world(pelvis, at_.hip_of(side));
     Placement sole = sole_under(side, hip);
@@ -309,7 +310,7 @@ void BalanceTick::place_leg(std::size_t side, const Placement& pelvis,
         is_there ? leg.sole.position : ankle - rotated(all[foot].rotation, at_.ankle);
 }
 
-/// To where hips and feet will have them at the end of the tick.
+/// To the place and rotation that hips and feet give them at the end of the tick.
 void BalanceTick::drive_legs(double ahead_s) noexcept {
     const std::uint32_t pelvis = index_of(BodyPart::pelvis);
     const PartMotion& motion = b_.parts_.motions()[pelvis];

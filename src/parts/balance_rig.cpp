@@ -82,7 +82,7 @@ BalanceRig::BalanceRig(Skeleton skeleton, const BalanceJoints& names)
         const std::size_t ankle = skeleton_.find(names.ankles.at(side));
         bones_.push_back({ankle, parts::foot_of(side), rest_[ankle].rotation});
     }
-    // Sizes: what the skeleton does not say goes with its legs.
+    // Sizes: those that the skeleton does not have are scaled with its legs.
     double sole_y = rest_[0].position.y;
     for (const Pose& each : rest_)
         sole_y = std::min(sole_y, each.position.y);

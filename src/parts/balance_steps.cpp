@@ -1,4 +1,4 @@
-// Where feet are, and where they go.
+// Where the feet are, and where they step.
 
 #include <algorithm>
 #include <cmath>
@@ -22,7 +22,7 @@ namespace {
 constexpr double most_out_m = 0.015;
 /// A step lands this far beyond the capture point.
 constexpr double beyond_m = 0.03;
-/// A step changes its mind until so much of it is over.
+/// A step's landing may be changed until so much of it is over.
 constexpr double aims_until = 0.9;
 
 Quaternion standing_turn(const Vector3& normal, double yaw_rad) {
@@ -156,7 +156,7 @@ BalanceTick::Landing BalanceTick::within_reach(std::size_t side, const V& wanted
     const V way = flat(spot - hip);
     const double far = flat_length(way);
     if (far > reach) spot = spot - way * (1 - reach / far);
-    // Not across the other foot.
+    // Never across the other foot.
     const BalanceFoot& other = b_.feet_[1 - side];
     const double beside = way_of(side) * dot(flat(spot - other.position), left());
     const double least = least_width();
@@ -186,8 +186,8 @@ BalanceTick::Landing BalanceTick::landing_of(std::size_t side, double rest_s) co
     return within_reach(side, spot, rest_s);
 }
 
-/// Where it walks on: the capture point goes ahead of the foot, and inside it, by as much as at the
-/// end of every such step.
+/// Where it steps in a walk: the capture point is ahead of the foot, and inside it, by as much as
+/// at the end of every such step.
 BalanceTick::Landing BalanceTick::walk_landing(std::size_t side, double rest_s) const noexcept {
     const V capture = capture_after(b_.pressure_, rest_s);
     const double step_s = set_.walk_step_s;
@@ -292,7 +292,7 @@ void BalanceTick::aim_step(std::size_t side, const V& spot) noexcept {
     foot.landing = spot_now;
 }
 
-/// Its aim is renewed, and where it would be out of reach the step is hurried.
+/// Its aim is renewed, and where it would be out of reach the step is shortened in time.
 void BalanceTick::steer_step(std::size_t side) noexcept {
     Balance::Step& step = b_.steps_[side];
     const double rest_s = step.land_s - now_s_;
@@ -314,13 +314,13 @@ void BalanceTick::steer_step(std::size_t side) noexcept {
     aim_step(side, landing.spot - way * (1 - std::min(1.0, most_m / std::max(way_m, 1e-9))));
 }
 
-/// A step where the capture point leaves the soles.
+/// A step to where the capture point leaves the soles.
 void BalanceTick::catch_itself() noexcept {
     const double out = -support_margin(soles(), b_.capture_);
     b_.out_s_ = out > most_out_m ? b_.out_s_ + Balance::tick_s : 0;
     if (b_.out_s_ == 0) return;
     b_.calm_s_ = 0;
-    // A second step follows the first without another thought.
+    // A second step follows the first without delay.
     constexpr double forgets_s = 0.5;
     const bool is_ready = b_.caught_ && b_.landed_s_ < forgets_s;
     if (!is_ready && b_.out_s_ < set_.reaction_s) return;
@@ -356,7 +356,7 @@ double BalanceTick::turned_away(std::size_t side, double yaw_rad) const noexcept
     return std::abs(shorter_turn_rad(yaw_rad, math::atan2(ahead.x, ahead.z)));
 }
 
-/// At rest a foot that stands badly is set beside the other, once that carries the body.
+/// At rest a misplaced foot is set beside the other, once that carries the body.
 void BalanceTick::tidy_feet() noexcept {
     constexpr double calm_speed = 0.08;
     constexpr double waits_s = 0.35;

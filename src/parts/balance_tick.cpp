@@ -1,4 +1,4 @@
-// What state a body is in, and how its parts are moved.
+// The state of a body, and how its parts are moved.
 
 #include "balance_tick.hpp"
 
@@ -20,7 +20,7 @@ using parts::way_of;
 namespace {
 
 constexpr double walk_acceleration = 2.0;
-/// The springs of a limp body's joints: enough to keep it from folding up.
+/// Springs of a limp body's joints: enough to keep it from folding up.
 constexpr double limp_hz = 0.35;
 constexpr double tried_again_s = 0.1;
 double angle_between(const Vector3& a, const Vector3& b) {
@@ -109,7 +109,7 @@ void BalanceTick::wait_to_rise() noexcept {
     if (lies) enter(BalanceState::rises);
 }
 
-/// Its joints take hold little by little. Where it does not come up it lets go, and tries again.
+/// Its joint springs rise gradually. Where it does not get up it goes limp, and tries again.
 void BalanceTick::rise() noexcept {
     constexpr double up = 0.9;
     constexpr double upright_rad = 0.3;
@@ -208,7 +208,7 @@ void BalanceTick::enter(BalanceState state) noexcept {
     if (has_legs && !had_legs) take_legs();
 }
 
-/// Legs as they are; the feet go to where they are needed.
+/// Legs keep their pose; the feet go to where they are needed.
 void BalanceTick::take_legs() noexcept {
     const auto all = b_.parts_.placements();
     const Quaternion& pelvis = all[index_of(BodyPart::pelvis)].rotation;
@@ -292,7 +292,7 @@ void BalanceTick::step_parts() noexcept {
     for (const PartImpact& impact : b_.parts_.impacts()) {
         if (b_.impact_count_ < b_.impacts_.size()) b_.impacts_[b_.impact_count_++] = impact;
     }
-    // What strikes a leg strikes the body that stands on it, as hard as its weight at most.
+    // A blow on a leg hits the body that stands on it, with its weight at most.
     if (!has_legs) return;
     V impulse{};
     const double most_n = mass_ * parts::gravity;
@@ -374,8 +374,8 @@ void BalanceTick::pose() noexcept {
     }
 }
 
-/// Frames come between ticks, and a body that waits for the next one judders: parts go on as they
-/// move, and feet along their way.
+/// Frames come between ticks, and a body shown only at ticks judders: parts are extrapolated as
+/// they move, and feet along their path.
 void BalanceTick::show() noexcept {
     constexpr double hardly = 1e-6 * Balance::tick_s;
     const double since_s = b_.time_left_s_ > hardly ? b_.time_left_s_ : 0;

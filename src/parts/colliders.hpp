@@ -30,14 +30,14 @@ struct ColliderPair {
     std::uint32_t b = 0;
 };
 
-/// What of the parts can be touched.
+/// The solids of the parts that can touch something.
 class Colliders {
   public:
     explicit Colliders(const PartsStructure& structure, std::span<const Body> bodies);
 
     [[nodiscard]] std::span<const Collider> all() const noexcept { return all_; }
-    /// Finds which may touch within `seconds`; those of bodies that are joined, or of a
-    /// group without contact, are left out.
+    /// Finds pairs that may touch within `seconds`; those of bodies that are joined, or of a group
+    /// without contact, are left out.
     void find_pairs(std::span<const Body> bodies, double seconds) noexcept;
     [[nodiscard]] std::span<const ColliderPair> pairs() const noexcept {
         return {pairs_.data(), pair_count_};

@@ -1,4 +1,4 @@
-// How connections are set up: in which order their rows are solved, and how much room that takes.
+// The set-up of connections: the order in which their rows are solved, and the memory they need.
 
 #include <algorithm>
 #include <cstdint>

@@ -6,21 +6,20 @@
 namespace hopcoil::parts {
 namespace {
 
-/// Joints that are further apart than this, when a substep begins, are drawn together without
-/// giving anything velocity.
+/// Joints further apart than this when a substep begins are drawn together without adding velocity.
 constexpr double drift = 1e-6;
 
-/// Of a spring's force, that is of where the substep ends.
+/// The part of a spring's force that is taken at the end of the substep.
 constexpr double ends_share = 1.0 / 12;
 
-/// Of a spring that pulls no harder than `most`, drawn by the root of `square`.
+/// The part of the pull of a spring that pulls by at most `most`, drawn by the root of `square`.
 double drawn_energy(double stiffness, double most, double square) {
     if (!(stiffness * stiffness * square > most * most)) return 0.5 * stiffness * square;
     return most * (std::sqrt(square) - 0.5 * most / stiffness);
 }
 
-/// The part of a damper's force that is of how the substep ends: half, and more where it would
-/// stop what it acts on within the substep.
+/// The part of a damper's force that is taken at the end of the substep: half, and more where it
+/// would stop its bodies within the substep.
 double damping_at_end(double damping, double give, double h) {
     const double slowing = damping * h * give;
     return slowing <= 1 ? 0.5 : 1 - 0.5 / slowing;
@@ -78,7 +77,8 @@ void Connections::find_pull(std::size_t index, std::span<const Body> bodies) noe
     }
 }
 
-/// How strongly all springs and links of a body could throw it: k over the mass they act on.
+/// The strength with which all springs and links of a body could accelerate it: k over the mass
+/// they act on.
 void Connections::add_loads(std::size_t index, std::span<const Body> bodies) noexcept {
     const Connection& one = all_[index];
     const Pull& pull = pulls_[index];
@@ -144,7 +144,7 @@ void Connections::add_held(std::size_t index, std::span<const Body> bodies) noex
     }
 }
 
-/// Of limits that may be reached in this substep.
+/// The limits that may be reached in this substep.
 void Connections::add_limits(std::size_t index, std::span<const Body> bodies) noexcept {
     constexpr double near = 0.6;
     for (std::size_t k = Connection::first_limit; k < Connection::first_spring; ++k) {
@@ -163,7 +163,7 @@ void Connections::add_hard_link(std::size_t index, std::span<const Body> bodies)
     add_row(row, index);
 }
 
-/// What of a spring its force at the start does not do, and its damping.
+/// The part of a spring that its force at the start does not do, and its damping.
 void Connections::add_spring(std::size_t index, std::span<const Body> bodies, double h) noexcept {
     const Pull& pull = pulls_[index];
     for (std::size_t k = 0; k < pull.count; ++k) {
@@ -260,7 +260,7 @@ void Connections::see_all(std::span<Body> bodies) noexcept {
     }
 }
 
-/// What would pull where it can only push lets go; what is beyond its limit is held.
+/// Rows that would pull where they can only push are released; rows beyond their limit are held.
 bool Connections::change_active(std::span<Body> bodies, double h) noexcept {
     constexpr double beyond = 1e-7;
     bool changed = false;
@@ -280,7 +280,7 @@ bool Connections::change_active(std::span<Body> bodies, double h) noexcept {
     return changed;
 }
 
-/// A spring that would have to be stronger than it is pulls with all it has.
+/// A spring that would exceed its cap pulls with the cap.
 bool Connections::cap_springs(std::span<Body> bodies, double h) noexcept {
     bool changed = false;
     for (std::size_t i = 0; i < row_count_; ++i) {

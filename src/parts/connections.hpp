@@ -28,23 +28,23 @@ class Connections {
     Connections(const PartsStructure& structure, const PartsSettings& settings,
                 std::span<const Body> bodies);
 
-    /// As the substep begins: everything that is held is found, and springs and links pull as far
-    /// as the substep can follow them.
+    /// Begins a substep: all rows are found, and springs and links pull as far as the substep can
+    /// follow them.
     void begin(std::span<Body> bodies, double h, double remaining_s) noexcept;
-    /// What joints, limits, and the rest of springs and links do, once the bodies are where they
-    /// would go without them. How far the worst of them is then from where it should be.
+    /// Solves joints, limits, and the rest of springs and links, once the bodies have moved without
+    /// them. Returns how far the worst of them is then from where it should be.
     [[nodiscard]] double solve(std::span<Body> bodies, double h) noexcept;
-    /// The same once more, after contacts have moved what it holds.
+    /// The same again, after contacts have moved the bodies.
     double settle(std::span<Body> bodies, double h) noexcept;
     /// How far apart joints, or beyond their ends limits and links, are.
     [[nodiscard]] double largest_gap(std::span<Body> bodies) noexcept;
-    /// Draws together what is apart, as the substep ends, without giving it velocity.
+    /// Draws together joints that are apart, as the substep ends, without adding velocity.
     void draw_together(std::span<Body> bodies) noexcept;
     /// Of springs and links as the substep began, in joules.
     [[nodiscard]] double energy_at_start() const noexcept { return energy_at_start_; }
     /// The largest k w of all springs and links on one body, as the substep began.
     [[nodiscard]] double largest_load() const noexcept;
-    /// What driven bodies, motors and moving targets did, by all of it, to the others.
+    /// The work of driven bodies, motors and moving targets on the others.
     [[nodiscard]] double driven_work(std::span<const Body> bodies, double h) const noexcept;
 
     [[nodiscard]] std::span<Connection> all() noexcept { return all_; }

@@ -1,4 +1,4 @@
-// What contacts do, once they are found: blows, friction, rolling, and out of what is too deep.
+// Solving contacts: impacts, friction, rolling, and penetration.
 
 #include <algorithm>
 #include <cmath>
@@ -8,7 +8,7 @@
 namespace hopcoil::parts {
 namespace {
 
-/// Parts may be this deep in each other: a stack that is pushed out whole never comes to rest.
+/// Penetration that is tolerated: a stack whose parts are pushed out entirely never comes to rest.
 constexpr double slop_m = 0.0005;
 constexpr double pushed_part = 0.2;
 constexpr double most_push_m = 0.01;
@@ -55,7 +55,7 @@ void Contacts::apply_last(std::span<Body> bodies, double h) noexcept {
     catch_up(bodies);
 }
 
-/// Along the normal: not into each other, or away again after a blow. By how much that changed its
+/// Along the normal: no further approach, or a rebound after an impact. Returns the change of
 /// speed.
 double Contacts::press(Contact& contact, std::span<Body> bodies) noexcept {
     const double speed = normal_speed(contact, bodies);
@@ -106,7 +106,7 @@ void Contacts::resist_rolling(Contact& contact, std::span<Body> bodies, double h
     strike(b, spins_[contact.b], {}, before - wanted, h);
 }
 
-/// Whether it bounces in this substep: when, and how fast.
+/// Whether it bounces in this substep: when, and at which speed.
 bool Contacts::find_bounce(Contact& contact, double approach, double h) const noexcept {
     const double pull = length_of(gravity_) * h;
     const bool hits =
@@ -171,7 +171,7 @@ bool Contacts::solve(std::span<Body> bodies, double h) noexcept {
         has_blows = has_blows || contact.is_blow;
     }
     if (has_blows) pass_on_blows(bodies, h);
-    // Once impulses have grown over a few substeps, one sweep changes next to nothing.
+    // Once impulses have grown over a few substeps, one sweep changes almost nothing.
     double change = 1;
     for (int sweep = 0; sweep < most_sweeps && change > settled_m_per_s; ++sweep) {
         change = 0;

@@ -53,7 +53,7 @@ GroundSpot spot_under(const Ground& ground, const Vector3& point, double radius,
     return spot;
 }
 
-/// Tells normals apart by their rough direction: a floor, a wall, a slope.
+/// Distinguishes normals by their rough direction: a floor, a wall, a slope.
 std::uint64_t direction_code(const Vector3& normal) {
     const auto fifth = [](double part) {
         return static_cast<std::uint64_t>(std::floor(2 * part + 2.5));
@@ -126,7 +126,7 @@ std::size_t Contacts::first_with(std::uint64_t key) noexcept {
     return count_before_;
 }
 
-/// Of the substep before, the spot between the same solids that is nearest.
+/// The contact of the substep before, between the same solids, that is nearest.
 void Contacts::recall(Contact& contact, const Placement& place_a, const Placement& place_b,
                       double h) noexcept {
     constexpr double near_m = 0.03;
@@ -149,7 +149,7 @@ void Contacts::recall(Contact& contact, const Placement& place_a, const Placemen
     contact.rubbing = across(best->rubbing, contact.normal) * scale;
     contact.resisting = best->resisting * scale;
     contact.is_stuck = best->is_stuck;
-    // How far it has slid stays; where it touches goes on, as on a wheel that rolls.
+    // The slip so far is kept while the place of contact moves on, as on a wheel that rolls.
     const Vector3 slid =
         across(to_world(place_a, best->stuck_a) - to_world(place_b, best->stuck_b), contact.normal);
     contact.stuck_a = contact.local_a;

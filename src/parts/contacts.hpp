@@ -69,20 +69,20 @@ class Contacts {
     bool solve(std::span<Body> bodies, double h) noexcept;
     /// Whether anything touches, or is too deep.
     [[nodiscard]] bool are_deep(std::span<const Body> bodies) const noexcept;
-    /// Parts what is too deep, without giving it velocity.
+    /// Separates solids that penetrate too deeply, without adding velocity.
     void push_apart(std::span<Body> bodies) noexcept;
 
-    /// Those of what sleeps among them, as they were when it fell asleep.
+    /// Contacts of sleeping bodies, as they were when these fell asleep.
     [[nodiscard]] std::span<const Contact> all() const noexcept { return {now_.data(), count_}; }
-    /// Those of what moves.
+    /// Contacts of bodies that move.
     [[nodiscard]] std::span<const Contact> active() const noexcept {
         return {now_.data(), active_};
     }
     [[nodiscard]] double deepest_m() const noexcept { return deepest_; }
     void forget() noexcept;
-    /// As if `find` had not been called.
+    /// Undoes `find`.
     void go_back() noexcept;
-    /// What moving surfaces and driven bodies did to the others.
+    /// The work of moving surfaces and driven bodies on the others.
     [[nodiscard]] double driven_work(std::span<const Body> bodies) const noexcept;
 
     template <class Fields>

@@ -85,9 +85,9 @@ Parting parting_of(const Convex& a, const Convex& b) {
     return best;
 }
 
-/// Where solids just touch across another side than the one they meet with, and hardly move along
-/// its normal, they go past each other there: what slides over the seam of a floor must not catch
-/// on the next slab's edge. Zero without such a side.
+/// Where solids barely touch across another side than the one they meet with, and hardly move along
+/// its normal, they pass each other there: what slides over the seam of a floor must not catch on
+/// the next slab's edge. Zero without such a side.
 Vector3 passed_side(const Convex& a, const Convex& b, const Vector3& meets, const Vector3& moving) {
     constexpr double touches_m = 0.0015;
     Vector3 best{};
@@ -245,7 +245,7 @@ Nearest deepest_points(const Convex& a, const Convex& b, const Parting& parting)
     };
     const Vector3 end_a = mean_end(a, parting.normal * -1);
     const Vector3 end_b = mean_end(b, parting.normal);
-    // Across the normal they are taken to be at the same spot.
+    // Across the normal they are taken to be at the same place.
     const Vector3 middle = (end_a + end_b) * 0.5;
     const Vector3 half = parting.normal * (parting.depth / 2);
     return {middle - half, middle + half, -parting.depth, true};
@@ -341,7 +341,7 @@ Touch touch_of(const Convex& a, const Convex& b, double margin, const Vector3& m
     Touch touch;
     Nearest nearest = nearest_points(a, b);
     if (nearest.distance - a.radius - b.radius > margin) return touch;
-    // Very near each other, the way between the nearest points is no direction to rely on.
+    // When they are very close, the vector between the nearest points gives no reliable direction.
     constexpr double near_m = 0.002;
     const bool have_sides = a.sides != nullptr || b.sides != nullptr;
     if (nearest.overlap || (have_sides && nearest.distance < near_m)) {

@@ -89,7 +89,7 @@ bool FaceTouches::is_near(const GroundFace& face) const noexcept {
     });
 }
 
-/// Where there are too many, the one that is furthest away makes room.
+/// Where there are too many, the furthest one is replaced.
 FaceTouches::Group* FaceTouches::group_of(const Vector3& normal, double gap,
                                           std::uint32_t part) noexcept {
     constexpr double same = 0.995;

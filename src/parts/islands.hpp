@@ -11,12 +11,12 @@
 namespace hopcoil {
 namespace parts {
 
-/// Which bodies touch or hold each other, and so rest together.
+/// Groups of bodies that touch or hold each other, and so rest together.
 class Islands {
   public:
     explicit Islands(std::size_t bodies) : parents_(bodies), is_restless_(bodies) {}
 
-    /// What has been slow for long enough, with all that it touches, goes to sleep.
+    /// Puts bodies to sleep that have been slow for long enough, with all that they touch.
     void update(std::span<Body> bodies, const Connections& connections, const Contacts& contacts,
                 double dt, double sleep_speed) noexcept;
 

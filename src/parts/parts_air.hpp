@@ -24,7 +24,7 @@ class PartsAir {
 
     /// The wind at each body for a step; none where there is no wind.
     void find(const Wind* wind, double time_s, std::span<const Body> bodies) noexcept;
-    /// Whether the wind on a body is a force that could move it.
+    /// Whether the force of the wind on a body is large enough to move it.
     [[nodiscard]] bool can_move(std::uint32_t body, const Body& at,
                                 const PartsSettings& settings) const noexcept;
     /// What a substep of h does to each body: `strike(body, impulse, turning)`, in N s and N m s.

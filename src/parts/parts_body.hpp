@@ -65,11 +65,11 @@ struct Body {
     }
     void change(const Vector3& impulse, const Vector3& turning, double h) noexcept;
     void catch_up() noexcept;
-    /// As the substep begins: what holds throughout it.
+    /// Begins a substep: computes what is constant in it.
     void begin() noexcept;
-    /// On by its own motion, and turned as what no torque acts on.
+    /// Advances by its own motion and free rotation.
     void move(double h) noexcept;
-    /// Moves it without giving it any velocity.
+    /// Moves it without changing its velocity.
     void shift(const Vector3& impulse, const Vector3& turning) noexcept;
     [[nodiscard]] double kinetic_energy() const noexcept;
     /// The mean of that before and after the substep; and that of the mean motion, which a smooth

@@ -48,7 +48,7 @@ bool Skyline::begin(std::span<const std::uint32_t> firsts) noexcept {
 }
 
 void Skyline::factor() noexcept {
-    // So small a pivot is what rounding has left of a row that says nothing new.
+    // A pivot this small is rounding: the row depends on those before it.
     constexpr double dependent = 1e-10;
     for (std::size_t i = 0; i < rows_; ++i) {
         const std::size_t first = firsts_[i];

@@ -12,7 +12,7 @@ using parts::Connection;
 
 namespace {
 
-/// Faster than this in a substep, a turn could not be followed.
+/// A rotation faster than this in a substep could not be followed.
 constexpr double most_turn_rad = 0.5;
 constexpr double most_way_m = 0.1;
 /// A sleeping part wakes when something moves as near to it as this.
@@ -98,7 +98,7 @@ void PartsWorks::wake_all() noexcept {
     }
 }
 
-/// Sleepers that something moves against, or that are pulled.
+/// Sleepers that something moves into, or that are pulled.
 void PartsWorks::wake_touched(const PartsInputs& inputs) noexcept {
     const auto is_fast = [&](const Body& body) {
         if (body.inverse_mass == 0) return body.velocity != Vector3{} || body.momentum != Vector3{};
@@ -156,7 +156,7 @@ void PartsWorks::wake_where_ground_moves(const Ground* ground) noexcept {
     }
 }
 
-/// A driven part is elsewhere, and with it everything that hangs on it and on nothing else.
+/// Moves a driven part, and with it everything that hangs only on it.
 void PartsWorks::carry(std::uint32_t driven, const Placement& to) noexcept {
     const Placement way = to * parts::inverse(parts::placement_of(bodies[driven]));
     std::size_t count = 0;
@@ -358,7 +358,8 @@ double PartsWorks::energy_of_place() const noexcept {
     return sum;
 }
 
-/// What is too deep is parted, and joints are drawn together; not where that would draw springs.
+/// Penetrating solids are separated, and joints are drawn together; not where that would stretch
+/// springs.
 void PartsWorks::remove_errors() noexcept {
     constexpr double share = 0.001;
     const double gap = connections.largest_gap(bodies);
@@ -428,8 +429,8 @@ void PartsWorks::note_impacts() noexcept {
     }
 }
 
-/// Where even the smallest pieces fail, everything stays where it was for that long, and loses
-/// half of its speed.
+/// If even the smallest pieces fail, everything stays where it was for that long, and loses half of
+/// its speed.
 void PartsWorks::stop_here() noexcept {
     bodies = before;
     for (Body& body : bodies) {

@@ -15,7 +15,7 @@
 
 namespace hopcoil {
 
-/// What a step works with.
+/// Work space and state of a step.
 struct PartsWorks {
     PartsWorks(const PartsStructure& structure, const PartsSettings& given);
 
@@ -32,8 +32,8 @@ struct PartsWorks {
     [[nodiscard]] bool can_be_free(std::uint32_t body) const noexcept;
     /// Its velocity stays.
     void set_driven(std::uint32_t body, bool is_driven) noexcept;
-    /// Whether it could follow the motion. Joints that cannot all be held count only where it does
-    /// not have to go on; energy from nowhere always counts.
+    /// Whether it could follow the motion. Joints that cannot all be held count only where it need
+    /// not continue; energy without a source always counts.
     bool try_substep(const PartsInputs& inputs, double h, double remaining_s, bool has_to) noexcept;
     void apply_forces(const PartsInputs& inputs, double h) noexcept;
     void move_on(double h) noexcept;

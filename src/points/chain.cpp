@@ -21,7 +21,7 @@ namespace {
 
 constexpr std::size_t most_substeps = 64;
 
-/// 1/cosh m, so that a long way does not overflow, and tanh m.
+/// 1/cosh m, which does not overflow for a long way, and tanh m.
 struct Hyperbolic {
     double cosh_inverse;
     double tanh;
@@ -224,8 +224,8 @@ Vector3 Chain::stream_at(const ChainInputs& inputs, const Vector3& place,
     return settings_.is_flat ? Vector3{stream.x, stream.y, 0} : stream;
 }
 
-/// So many that a node goes no further than a part of a spacing in one, and that a lively tuning is
-/// followed closely.
+/// Enough substeps that no node moves further than a part of a spacing in one, and that a quick
+/// tuning is followed closely.
 std::size_t Chain::substeps(const RootPath& path, const ChainInputs& inputs,
                             double dt) const noexcept {
     double wanted = 1;
@@ -314,7 +314,7 @@ Vector3 Chain::base_direction() const noexcept {
 }
 
 /// A wind that starts or stops changes the directions of the links at once. Their targets are cut
-/// to the new ones, so that the lead does not act on the change and velocities stay.
+/// to the new ones, so that the lead does not respond to the change and velocities stay.
 void Chain::retarget_for_wind(const ChainInputs& inputs, double time_s) noexcept {
     const double b = settings_.carry;
     const Vector3 base = base_direction();
@@ -376,7 +376,7 @@ void Chain::step_fixed(const RootPath& path, const ChainInputs& inputs, double f
         const Vector3 stream = stream_at(inputs, positions_[i + 1], time_s);
         const Vector3 old = link.ghost;
         link.ghost = dragged(old, stream * h - moved, s);
-        // How fast it turns at the end: what of the pull is across it.
+        // The rate of turning at the end: the part of the pull across the link.
         const Vector3 pull = stream - velocity;
         const Vector3 rate = (pull - link.ghost * dot(link.ghost, pull)) * (1 / s);
         link.motion = after(link.motion, link.ghost, &link.target_velocity, rate, rows_[i]);
@@ -396,7 +396,7 @@ bool Chain::are_outputs_finite() const noexcept {
            });
 }
 
-/// All of it as it is now, for when what comes of a change cannot be.
+/// A copy of the present state, to restore if the result is not finite.
 void Chain::keep() noexcept {
     kept_ = links_;
     before_ = positions_;
@@ -408,7 +408,7 @@ void Chain::bring_back() noexcept {
     velocities_ = kept_velocities_;
 }
 
-/// Nothing visible is left to happen: a hundred-thousandth of a spacing.
+/// At rest when nothing moves by a hundred-thousandth of a spacing.
 bool Chain::is_about_to_rest() const noexcept {
     const double unit_m = settings_.spacing == ChainSpacing::fixed ? 1 : settings_.spacing_m;
     return std::all_of(links_.begin(), links_.end(), [&](const Link& link) {

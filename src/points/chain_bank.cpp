@@ -89,7 +89,7 @@ void ChainBank::retune(const ChainSettings& settings) {
     rows_h_ = -1;
 }
 
-/// Where one of so many numbers of a node lies.
+/// The offset of one of the numbers of a node.
 std::size_t ChainBank::place_of(std::size_t chain, std::size_t node, std::size_t number,
                                 std::size_t numbers) const noexcept {
     const std::size_t block = chain / lanes;
@@ -170,7 +170,7 @@ Vector3 ChainBank::velocity(std::size_t chain, std::size_t node) const {
     return {speed(chain, node, 0), speed(chain, node, 1), speed(chain, node, 2)};
 }
 
-/// Ways and rest directions of the step; what cannot be used is as if nothing had been said.
+/// Ways and rest directions of the step; invalid inputs are ignored.
 void ChainBank::take_inputs(double dt) noexcept {
     const auto per_s = static_cast<float>(1 / dt);
     const auto before = static_cast<float>(last_dt_ > 0 ? dt / (dt + last_dt_) : 0);
@@ -209,7 +209,7 @@ void ChainBank::take_inputs(double dt) noexcept {
     }
 }
 
-/// As Chain has them, by the quickest of all.
+/// Substeps as for Chain, for the quickest chain of all.
 std::size_t ChainBank::substeps(double dt) const noexcept {
     const double quickest_hz = std::max(settings_.root.frequency_hz, settings_.tip.frequency_hz);
     const double least_damping =

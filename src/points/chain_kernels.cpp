@@ -51,7 +51,7 @@ HOPCOIL_INTO_EACH ConstLane lane_of(const std::array<const float*, 3>& axes) {
     return {axes[0], axes[1], axes[2]};
 }
 
-/// Room for something of each chain while the loop goes from node to node.
+/// Work space of each chain while the loop goes from node to node.
 struct Room {
     alignas(64) float x[lanes];
     alignas(64) float y[lanes];
@@ -68,7 +68,7 @@ HOPCOIL_INTO_EACH Lane output_of(float* outputs, std::size_t node, std::size_t w
     return {first, first + lanes, first + 2 * lanes};
 }
 
-/// A direction and how fast it changes; `otherwise`, at rest, of what is too short to have one.
+/// A direction and its rate of change; `otherwise`, at rest, for a vector too short to have one.
 struct Turning {
     V unit, rate;
 };
@@ -81,7 +81,7 @@ HOPCOIL_INTO_EACH Turning turning_of(const V& v, const V& rate, const V& otherwi
     return {either(has, unit, otherwise), either(has, turns, V{0, 0, 0})};
 }
 
-/// What is too small to be seen is zero: a settled chain must not crawl through subnormal numbers.
+/// Numbers too small to matter become zero: steps with subnormal numbers are slow.
 HOPCOIL_INTO_EACH float dropped(float number) {
     return std::abs(number) < 1e-18F ? 0.0F : number;
 }
@@ -89,7 +89,7 @@ HOPCOIL_INTO_EACH V dropped(const V& v) {
     return {dropped(v.x), dropped(v.y), dropped(v.z)};
 }
 
-/// A link's state after a step in which its target went so far along a cubic.
+/// A link's state after a step in which its target moved along a cubic.
 struct Answer {
     V gap, velocity;
 };
@@ -116,7 +116,7 @@ HOPCOIL_INTO_EACH Root root_at(float u, const V& way, const V& first, const V& l
                 last * (u * (3 * u - 2))};
 }
 
-/// What is not finite anywhere in a chain makes its tip so, and its `sound` not a number.
+/// Any number in a chain that is not finite makes its tip so, and its `sound` NaN.
 HOPCOIL_INTO_EACH void note_sound(const BankStep& step, const Lane& tip, const Lane& velocity) {
     for (std::size_t i = 0; i < lanes; ++i) {
         const V zero = (tip[i] + velocity[i]) * 0.0F;
@@ -281,7 +281,7 @@ HOPCOIL_INTO_EACH void fixed_outputs_loop(const BankStep& given) {
             speed.put(i, rate);
             offsets.put(i, here);
             velocities.put(i, rate);
-            // A gap that is not finite does not show in a direction.
+            // A gap that is not finite may not show in a direction.
             speed_and_gap.put(i, speed_and_gap[i] + (gaps[i] + speeds[i]) * 0.0F);
         }
     }

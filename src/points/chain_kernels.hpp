@@ -43,8 +43,8 @@ struct BankStep {
     float carry = 0;
 };
 
-/// So many chains lie side by side, and are stepped in one call: all that is known of them lies in
-/// one stretch of memory.
+/// So many chains lie side by side and are stepped in one call: all of their numbers lie in one
+/// piece of memory.
 inline constexpr std::size_t lanes = 32;
 
 void step_stretchy(InstructionSet set, const BankStep& step) noexcept;

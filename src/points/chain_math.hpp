@@ -22,13 +22,14 @@ inline bool is_finite_vector(const Vector3& v) noexcept {
     return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z);
 }
 
-/// A direction and how fast it changes.
+/// A direction and its rate of change.
 struct Direction {
     Vector3 unit{};
     Vector3 rate{};
 };
 
-/// Of a vector that changes; `otherwise`, at rest, for one that is too short to have one.
+/// The direction of a vector that changes; `otherwise`, at rest, for one that is too short to have
+/// one.
 inline Direction direction_of(const Vector3& v, const Vector3& rate,
                               const Vector3& otherwise) noexcept {
     const double length = length_of(v);

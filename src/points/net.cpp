@@ -49,7 +49,7 @@ namespace {
 
 constexpr std::size_t most_substeps = 20'000;
 constexpr double longest_air_step_s = 1.0 / 240;
-/// A hand pulls with all its force from this distance on.
+/// A hand pulls with its full force beyond this distance.
 constexpr double grab_reach_m = 0.1;
 
 NetState at_rest(const NetStructure& structure) {
@@ -157,8 +157,8 @@ std::size_t Net::substeps_of(double dt) const noexcept {
 
 namespace {
 
-/// The air changes more slowly than links do: it is looked at every so many substeps, evenly over a
-/// step if there is a way.
+/// The air changes more slowly than links do: it is evaluated every so many substeps, evenly over a
+/// step where possible.
 std::size_t substeps_between_looks(std::size_t count, double h) noexcept {
     const auto most = static_cast<std::size_t>(std::clamp(longest_air_step_s / h, 1.0, 1e6));
     const std::size_t least_looks = (count + most - 1) / most;
@@ -208,7 +208,7 @@ bool Net::substep(const NetInputs& inputs, double h, double part, double remaini
     return works_->solver->step(state_, substep);
 }
 
-/// Of what stays as it is from one look at the air to the next.
+/// Accelerations that stay the same from one evaluation of the air to the next.
 void Net::find_lasting_accelerations() noexcept {
     const std::span<const Vector3> air = works_->air.accelerations();
     for (std::size_t i = 0; i < lasting_.size(); ++i)
@@ -238,7 +238,7 @@ void Net::add_grabs(const NetInputs& inputs, double h) noexcept {
         for (std::size_t i = 0; i < size(); ++i)
             mass += is_held(i) ? structure_.points[i].mass_kg : 0;
         if (!(mass > 0)) continue;
-        // As firm as it can be without overshooting within a substep.
+        // As stiff as possible without overshooting within a substep.
         const double most = grab.most_force_n / mass;
         const double w = std::min(std::sqrt(most / grab_reach_m), 0.5 / h);
         const Vector3 way = grab.target - state_.x[grab.point];
@@ -301,7 +301,7 @@ StepStatus Net::push(std::uint32_t point, const Vector3& delta_velocity) noexcep
         point < size() && is_finite_vector(delta_velocity) && !structure_.points[point].is_pinned;
     if (!is_good || !is_finite_vector(state_.v[point] + delta_velocity)) return reject();
     state_.v[point] = state_.v[point] + delta_velocity;
-    // A history that leads up to the new velocity.
+    // A history that is consistent with the new velocity.
     state_.x_before[point] = state_.x[point] - state_.v[point] * state_.dt_before;
     state_.v_before[point] = state_.v[point];
     return StepStatus::stepped;

@@ -12,7 +12,7 @@ using chain::length_of;
 
 namespace {
 
-/// Places along each side of the box about a net at which the wind is asked for.
+/// Places along each side of the box around a net at which the wind is sampled.
 constexpr int wind_places = 4;
 
 struct Bounds {
@@ -30,7 +30,7 @@ Bounds bounds_of(std::span<const Vector3> x) noexcept {
     return {low, high - low};
 }
 
-/// Where a number lies among evenly spaced places: which, and how far on to the next.
+/// The cell of a number among evenly spaced places, and its position in the cell.
 struct Between {
     int at;
     double part;
@@ -127,7 +127,8 @@ void NetAir::add_triangle(const std::array<std::uint32_t, 3>& corners, const Net
     const double speed = length_of(u);
     const double pressure = 0.25 * settings_.air_density_kg_per_m3 * twice_area;
     const double drag = std::max(0.0, settings_.drag_coefficient - settings_.lift_coefficient);
-    // Lift falls with the angle to the wind, as |u|^2 would not: nothing pushes what lies along it.
+    // Lift falls with the angle to the wind, as |u|^2 would not: a triangle along the wind has
+    // none.
     Vector3 force =
         (u * (drag * into) + n * (settings_.lift_coefficient * into * speed)) * pressure;
     const double mass = (masses_[a] + masses_[b] + masses_[c]) / 3;

@@ -12,8 +12,7 @@ class NetAir {
   public:
     NetAir(const NetStructure& structure, const NetSettings& settings);
 
-    /// The wind at each point, for a whole step: looked up at a few places, and in between by
-    /// straight lines.
+    /// The wind at each point, for a whole step: sampled at a few places, linear in between.
     void find_wind(const Wind* wind, double time_s, std::span<const Vector3> x) noexcept;
     /// What it does to the points as they move now. No force turns a velocity round within h.
     void find(const NetState& state, double h) noexcept;

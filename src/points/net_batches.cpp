@@ -8,14 +8,14 @@
 namespace hopcoil::net {
 namespace {
 
-/// What is shorter gains nothing from being worked off side by side.
+/// Shorter runs gain nothing from being processed side by side.
 constexpr std::size_t shortest_batch = 4;
-/// Batches are filled up to multiples of what is worked off at a time.
+/// Batches are filled up to multiples of the vector width.
 constexpr std::size_t at_a_time = 8;
 constexpr std::uint32_t longest_filling = 4;  ///< between two elements
 constexpr std::uint32_t last_colour = 63;
 
-/// A batch in the making: elements, by their old numbers, and fillers.
+/// A batch under construction: elements, by their old indices, and fillers.
 struct Piece {
     std::vector<std::uint32_t> order{};
     std::array<std::uint32_t, 3> points{};  ///< of the first
@@ -24,7 +24,7 @@ struct Piece {
     std::uint32_t colour = 0;
 };
 
-/// Runs of elements whose points each lie one after the last one's.
+/// Runs of elements whose points each follow those of the element before in memory.
 class Runs {
   public:
     Runs(std::span<const Element> elements, std::uint32_t most_fillers) : elements_{elements} {
@@ -51,7 +51,8 @@ class Runs {
         const auto& [a, b, c] = elements_[i].points;
         return {elements_[i].is_special, b - a, c - a, a, i};
     }
-    /// How many are missing between the last run and an element; many where it cannot go on.
+    /// How many elements are missing between the last run and an element; a large number where it
+    /// cannot continue the run.
     [[nodiscard]] std::uint32_t fillers_before(std::uint32_t i) const {
         const Piece& run = all_.back();
         const auto& [a, b, c] = elements_[i].points;

@@ -17,7 +17,7 @@ enum class Layout : std::uint8_t {
     loose,         ///< anywhere: by their indices
 };
 
-/// Elements that are worked off in one loop.
+/// Elements that are processed in one loop.
 struct Batch {
     std::uint32_t first = 0;  ///< of the elements, in their new order
     std::uint32_t count = 0;
@@ -43,9 +43,9 @@ struct Batches {
     std::vector<Batch> all{};
 };
 
-/// By colour: no two elements of a colour share a point, so that neither their order matters nor
-/// how many are worked off at a time; colours follow one another. Otherwise, for sums of forces, in
-/// the longest batches, whose elements may share points.
+/// By colour: no two elements of a colour share a point, so that neither their order nor the number
+/// processed at once matters; colours follow one another. Otherwise, for sums of forces, in the
+/// longest batches, whose elements may share points.
 [[nodiscard]] Batches batches_of(std::span<const Element> elements, std::size_t points,
                                  bool by_colour);
 

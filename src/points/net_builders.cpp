@@ -33,7 +33,7 @@ void place(NetStructure& structure, const Placement& placement) {
         point.position = placement.position + rotated(turn, point.position);
 }
 
-/// Points a segment apart from the first on, with links and bending, not placed yet.
+/// Points a segment apart, with links and bending, not placed yet.
 NetStructure rope_of(const RopeSettings& settings) {
     require_valid(settings);
     const double h = settings.length_m / static_cast<double>(settings.segments);
@@ -161,7 +161,7 @@ class ClothGrid {
           s_{s} {
         const double k = s.stretch_n_per_m;
         const double g = s.shear_n_per_m;
-        // Diagonals carry a part of the pull along a strip: what is left for the others.
+        // Diagonals carry a part of the pull along a strip: the stiffness left for the others.
         along_ = ((k - 2 * g) + std::sqrt(k * k + 4 * g * g)) / 2;
         diagonal_ = g * (hx_ * hx_ + hy_ * hy_) / (2 * hx_ * hy_);
         damping_s_ = k > 0 ? s.stretch_damping_n_s_per_m / k : 0;

@@ -13,7 +13,8 @@ using chain::unit;
 
 namespace {
 
-/// Pairs near each other are looked for so often, and kept with a margin in between.
+/// The search for near pairs is repeated after so many substeps, with a margin for the motion in
+/// between.
 constexpr int substeps_between_searches = 4;
 constexpr double search_margin = 0.5;
 constexpr std::size_t pairs_for_each_point = 12;
@@ -159,7 +160,7 @@ void NetContacts::resolve_balls(std::span<Vector3> x, std::span<const Vector3> x
     }
 }
 
-/// Those that may come near each other before the next search.
+/// Finds pairs that may touch before the next search.
 void NetContacts::find_pairs(std::span<const Vector3> x) noexcept {
     const double reach = apart_m_ * (1 + search_margin);
     cells_.sort(x, reach, [](std::size_t) { return true; });

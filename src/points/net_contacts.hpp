@@ -18,7 +18,7 @@ inline constexpr std::uint8_t touched_before = 2;
 inline constexpr std::size_t most_shapes = 64;
 }  // namespace net
 
-/// What the points of a net touch: the ground, shapes, balls among them, and one another.
+/// Contacts of the points of a net: with the ground, shapes, balls among them, and one another.
 class NetContacts {
   public:
     NetContacts(const NetStructure& structure, const NetSettings& settings);
@@ -37,7 +37,7 @@ class NetContacts {
     /// something before is moved together with its `base`, so that this gives it no velocity.
     void resolve(std::span<Vector3> x, std::span<const Vector3> x_start, std::span<Vector3> base,
                  double h, std::span<std::uint8_t> touches) noexcept;
-    /// Takes what leads into a surface off the velocity of a point that touches it.
+    /// Removes from the velocity of a touching point its component into the surface.
     [[nodiscard]] Vector3 without_inward(std::size_t point, const Vector3& velocity) const noexcept;
     /// Of the deepest point of the last call of `resolve`, after it.
     [[nodiscard]] double depth_m() const noexcept { return depth_m_; }

@@ -1,4 +1,4 @@
-// What is read off a net.
+// Figures of a net.
 
 #include <algorithm>
 #include <cmath>
@@ -15,8 +15,8 @@ using chain::length_of;
 
 namespace {
 
-/// What an element's stiffness comes to with a method: substeps too long for a stiff one hold it as
-/// firmly as they can.
+/// The effective stiffness of an element with a method: substeps too long for a stiff element hold
+/// it as firmly as they can.
 class HeldStiffness {
   public:
     HeldStiffness(const NetPlan& plan, const NetState& state) noexcept

@@ -15,8 +15,7 @@ namespace {
 constexpr std::uint32_t none = static_cast<std::uint32_t>(-1);
 constexpr std::size_t most_remembered = 6;
 
-/// Makes a sequence x <- g(x) arrive sooner, from what the last steps have shown of it (Anderson's
-/// mixing).
+/// Speeds up the convergence of a sequence x <- g(x) from the last few steps (Anderson mixing).
 class Mixing {
   public:
     void resize(std::size_t size) {
@@ -29,7 +28,7 @@ class Mixing {
     }
     void begin() noexcept { count_ = 0; }
 
-    /// x becomes what to try next, g having come of it. The largest way from x to g.
+    /// Makes x the next trial after g(x). Returns the largest distance between x and g.
     double mix(std::span<Vector3> x, std::span<const Vector3> g) noexcept {
         double largest = 0;
         double square = 0;
@@ -46,7 +45,7 @@ class Mixing {
             last_g_[i] = g[i];
             last_f_[i] = f;
         }
-        // A step that made it worse: start over without history.
+        // The last step made it worse: start over without history.
         if (count_ > 0 && square > 4 * last_square_) count_ = 0;
         last_square_ = square;
         const std::size_t known = std::min(count_, most_remembered);
@@ -258,8 +257,7 @@ class NetImplicit final : public NetSolver {
         return matrix.is_good;
     }
 
-    /// What is left of the balance of forces where the points are now: of what is at rest nothing,
-    /// to the last digit.
+    /// The imbalance of forces with the points where they are: exactly zero at rest.
     void find_imbalance(InstructionSet set, double h) noexcept {
         const double per_h = 1 / h;
         for (std::size_t i = 0; i < moved_.size(); ++i) {
@@ -273,7 +271,7 @@ class NetImplicit final : public NetSolver {
             right_[i] = (tried_[p] - moved_[p]) * (1 / (inverse_masses_[p] * h * h)) + force_.at(p);
         }
     }
-    /// What is in something is drawn to the surface.
+    /// Draws points that are inside something to its surface.
     void add_contact(NetState& state, const NetSubstep& substep, double h) noexcept {
         std::copy(moved_.begin(), moved_.end(), projected_.begin());
         substep.contacts.resolve(projected_, state.x, unused_, substep.h, passing_);

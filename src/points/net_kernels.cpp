@@ -19,7 +19,7 @@ struct Room {
     alignas(64) double z[block];
 };
 
-/// 1 over a length, and 0 of what has none.
+/// 1 over a length, or 0 for a length of 0.
 HOPCOIL_INTO_EACH double inverse_of(double length) {
     return length > 0 ? 1 / length : 0;
 }
@@ -108,7 +108,7 @@ HOPCOIL_INTO_EACH BendStrength strength_of(const BendTable& bends) {
             bends.stiffness.data(), bends.damping.data()};
 }
 
-/// Three points of x, weighted so that they come to nothing where they are in line.
+/// Three points of x, weighted so that the sum is zero where they are in line.
 template <class Points>
 HOPCOIL_INTO_EACH Vector3 bend_of(const BendStrength& of, std::size_t row, const Points& x,
                                   std::size_t a, std::size_t middle, std::size_t c) {

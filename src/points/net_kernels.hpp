@@ -49,7 +49,7 @@ struct ForcePass {
 };
 void add_forces(InstructionSet set, const ForcePass& pass) noexcept;
 
-/// Satisfies links, bends and tethers, each as far as its share says (docs/nets.md).
+/// Satisfies links, bends and tethers, each by its share (docs/nets.md).
 struct PositionPass {
     const LinkTable& links;
     const BendTable& bends;

@@ -65,8 +65,8 @@ class NetPositions final : public NetSolver {
         return is_finite;
     }
 
-    /// What a substep of h seconds makes of each link and bend: how much of what is asked for is
-    /// done, and how much of it damps.
+    /// The share of its error that each link and bend corrects in a substep of h seconds, and the
+    /// damping in it.
     void prepare(double h) noexcept {
         if (h == prepared_h_) return;
         prepared_h_ = h;
@@ -91,7 +91,7 @@ class NetPositions final : public NetSolver {
         }
     }
 
-    /// A hundredth beyond where the links lead, and what the net's own weight stretches them by.
+    /// A hundredth longer than the links, plus what the net's own weight stretches them by.
     [[nodiscard]] static std::vector<net::Tether> tethers_of(const NetStructure& structure,
                                                              const NetSettings& settings) {
         std::vector<net::Tether> tethers;
@@ -163,7 +163,7 @@ bool finish_step(NetState& state, const StepEnd& end, const NetSubstep& substep)
         state.x_before[i] = from;
         state.v_before[i] = state.v[i];
         state.v[i] = v;
-        // What hits something, or is held, goes on from there as if it had always moved so.
+        // A point that hits something, or is held, continues as if it had always moved so.
         if (state.touches[i] != touching && !is_pinned) continue;
         state.x_before[i] = state.x[i] - v * substep.h;
         state.v_before[i] = v;

@@ -45,8 +45,8 @@ constexpr std::array<Dial<S>, S::dial_count> all_dials{
 };
 
 constexpr std::size_t most_substeps = 10'000;
-/// What hangs by points is drawn out of shape more than what hangs by an edge; with so many it
-/// stays within 5 mm a metre.
+/// Fabric that hangs by points is distorted more than fabric that hangs by an edge; with so many
+/// substeps it stays within 5 mm a metre.
 constexpr std::size_t least_position_substeps = 18;
 /// So many substeps of forces cost about as much.
 constexpr std::size_t affordable_force_substeps = 24;
@@ -110,8 +110,8 @@ double usual_mass(const NetStructure& structure) {
     return *middle;
 }
 
-/// How far the net hangs beyond what its links allow, with positions and substeps of h seconds, as
-/// a share of the distance from its pins (docs/nets.md (8)).
+/// The extra sag, with positions and substeps of h seconds, as a share of the distance from the
+/// pins (docs/nets.md (8)).
 class PositionExcess {
   public:
     PositionExcess(const NetStructure& structure, const NetSettings& settings)
@@ -162,7 +162,7 @@ void require_possible(NetMethod method, const NetStructure& structure,
     }
     if (method != NetMethod::implicit) return;
     for (const NetPoint& point : structure.points) {
-        // A ball rests on points far lighter than it is, which one solve a step cannot balance.
+        // A ball rests on points far lighter than itself, which one solve a step cannot balance.
         if (point.radius_m > 0) {
             throw InvalidValue{"radius_m", point.radius_m,
                                "no balls with the method implicit; positions and forces hold them"};

@@ -22,13 +22,13 @@ struct NetSubstep {
     InstructionSet set = InstructionSet::plain;
 };
 
-/// How a net is stepped: made for its structure, with whatever that takes computed beforehand. The
-/// motion is not in it, save what a scheme remembers.
+/// Steps a net: made for its structure, with everything computed beforehand. The motion is not in
+/// it, except what a scheme remembers.
 class NetSolver {
   public:
     virtual ~NetSolver() = default;
     [[nodiscard]] virtual std::unique_ptr<NetSolver> clone() const = 0;
-    /// False, with anything in the state, when it diverged.
+    /// False, with an undefined state, when it diverged.
     virtual bool step(NetState& state, const NetSubstep& substep) noexcept = 0;
     [[nodiscard]] virtual double residual_m() const noexcept { return 0; }
     virtual void save(StateWriter& out) { static_cast<void>(out); }
@@ -104,10 +104,10 @@ struct StepEnd {
     std::span<const double> inverse_masses;
     double h;
 };
-/// A pinned point that came `from` a place within dt, as if it had always moved so.
+/// Gives a pinned point that moved from a place within dt the velocity and history of even motion.
 void finish_pin(NetState& state, std::uint32_t point, const Vector3& from, double dt) noexcept;
-/// Positions and velocities at the end of a substep, without what contact takes away, and the
-/// history that the next one goes on from. False where it diverged.
+/// Positions and velocities at the end of a substep, without inward velocity at contacts, and the
+/// history for the next one. False where it diverged.
 [[nodiscard]] bool finish_step(NetState& state, const StepEnd& end,
                                const NetSubstep& substep) noexcept;
 

@@ -17,15 +17,15 @@ constexpr int most_looks = 96;
 constexpr int looks_before_half = 16;
 constexpr int most_bounces = 3;
 constexpr double far_m = 1e30;
-/// A place so far below a surface, or less, is in the ground.
+/// A place this far below a surface, or less, is inside the ground.
 constexpr double looked_above_m = 0.5;
 /// How far a box of the ground may move in a step and still be met on its way.
 constexpr double most_box_way_m = 0.1;
 /// In a step; below it the exact solution is a parabola to the last digits.
 constexpr double least_drag = 1e-6;
-/// What meets a surface more slowly does not leave it again.
+/// A hit slower than this does not bounce.
 constexpr double slow_m_per_s = 0.2;
-/// Where a way comes through the front of a face.
+/// Where a path passes through the front of a face.
 class WallSearch final : public FaceVisitor {
   public:
     WallSearch(const Vector3& from, const Vector3& to, double radius) noexcept
@@ -115,8 +115,8 @@ ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place,
     return found;
 }
 
-/// Goes along the way by distances in which the surface cannot be, until it is met: nothing is
-/// missed, however long the way.
+/// Advances along the path by distances in which the surface cannot be, until it is met: nothing is
+/// missed, however long the path.
 template <class Find>
 double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, Convexity convexity,
                                     const Find& surface_at) const noexcept {
@@ -125,7 +125,7 @@ double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, Conv
     if (!(length > 0)) return 2;
     const Vector3 along = way * (1 / length);
     const bool is_convex = convexity == Convexity::convex;
-    // Nothing is met above the highest of the ground.
+    // Nothing is met above the highest point of the ground.
     const double sinks = from.y - (free_.clear_above_m - touching_m);
     double gone = sinks > 0 && along.y < 0 ? std::min(sinks / -along.y, length) : 0;
     for (int look = 0; look < most_looks; ++look) {
@@ -133,16 +133,16 @@ double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, Conv
         const double closing = -dot(along, surface.normal);
         const bool closes = closing > 0;
         if (is_convex && !closes) return 2;
-        // A slope can rise toward it, so that it may go less far than straight down.
+        // A slope can rise toward the particle, so it may move less far than straight down.
         double ahead = std::max(0.6 * surface.metres, closes ? touching_m : length / most_looks);
         if (closes) {
-            // As far as to the surface, if it is as level as here.
+            // As far as to the surface, if it is as flat as here.
             const double rest = std::max(surface.metres / closing, -touching_m);
             const bool is_near = surface.metres < touching_m;
             // To the surface itself: the place does not depend on the steps of the search.
             if (is_near && rest <= 10 * touching_m) return std::max(0.0, gone + rest) / length;
-            // A convex surface lies behind the plane through its nearest point. Along any other a
-            // shallow way would take too many looks.
+            // A convex surface lies behind the plane through its nearest point. Along any other
+            // surface a shallow path would take too many evaluations.
             const bool skips = is_near || look >= looks_before_half;
             if (is_convex || skips) ahead = std::max(ahead, is_convex ? rest : 0.5 * rest);
         }
@@ -166,7 +166,7 @@ double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to,
 /// Of shapes and boxes.
 double ParticleSurfaces::first_solid(const Vector3& from, const Vector3& to,
                                      double left_s) const noexcept {
-    // Each by itself: how far the nearest surface is does not say when another one is met.
+    // One by one: the distance to the nearest surface does not tell when another one is met.
     double part = 2;
     // As the shape sees it, which is where it is at the end.
     const auto look_at = [&](const Vector3& velocity, const auto& surface_at) {
@@ -188,7 +188,7 @@ double ParticleSurfaces::first_solid(const Vector3& from, const Vector3& to,
     return std::min(part, first_wall(from, to));
 }
 
-/// Of walls of models: where the way comes through the front of one.
+/// Walls of models: where the path passes through the front of a face.
 double ParticleSurfaces::first_wall(const Vector3& from, const Vector3& to) const noexcept {
     WallSearch search{from, to, settings_.radius_m};
     const double near = 0.5 * length_of(to - from) + settings_.radius_m + touching_m;
@@ -221,7 +221,7 @@ void ParticleSurfaces::bounce(FlightState& now, const Surface& surface) const no
         surface.velocity + along * kept + surface.normal * (settings_.restitution * into);
 }
 
-/// What hardly bounces any more goes on along the surface. Whether it comes to rest.
+/// A particle that hardly bounces slides along the surface. Returns whether it comes to rest.
 bool ParticleSurfaces::slide(FlightState& now, const Surface& surface, double h) const noexcept {
     const Vector3& n = surface.normal;
     const Vector3 relative = now.velocity - surface.velocity;

@@ -24,17 +24,17 @@ struct FlightOutcome {
     Vector3 hit_velocity{};  ///< before it
 };
 
-/// How one particle flies, and what is in its way.
+/// The flight of one particle, and the obstacles in its way.
 class ParticleSurfaces {
   public:
     ParticleSurfaces(std::span<const ContactShape> shapes, const Ground* ground,
                      const ParticleSettings& settings) noexcept
         : shapes_{shapes}, ground_{ground}, settings_{settings} {}
-    /// A step of h seconds from a time on, which most of them take, and how much later than its end
-    /// shapes and ground are given: what depends on these alone is computed once.
+    /// A step of h seconds from a time on, which most particles take, and how much later than its
+    /// end shapes and ground are given: what depends only on these is computed once.
     void set_step(double from_s, double h, double remaining_s) noexcept;
 
-    /// For h seconds, off whatever is met on the way.
+    /// Flies for h seconds, and off whatever is met.
     FlightOutcome fly(FlightState& now, const Vector3& wind, double h) const noexcept;
 
     /// Whether something that does not move carries what rests at a place.
@@ -42,7 +42,7 @@ class ParticleSurfaces {
     /// Whether something moves over a place in the step.
     [[nodiscard]] bool sweeps(const Vector3& place) const noexcept;
 
-    /// For a whole step, of what meets nothing in it.
+    /// For a whole step, for particles that meet nothing in it.
     [[nodiscard]] const FreeFlight& free_flight() const noexcept { return free_; }
 
   private:
@@ -60,14 +60,14 @@ class ParticleSurfaces {
                                        double ahead_s) const noexcept;
     [[nodiscard]] FlightState after(const FlightState& from, const Vector3& wind,
                                     double h) const noexcept;
-    /// The part of a straight way, gone in what is left of the step, at which a surface is met;
-    /// above 1 where none is.
+    /// The part of a straight path in the rest of the step at which a surface is met; above 1 where
+    /// none is.
     [[nodiscard]] double first_contact(const Vector3& from, const Vector3& to,
                                        double left_s) const noexcept;
     [[nodiscard]] double first_solid(const Vector3& from, const Vector3& to,
                                      double left_s) const noexcept;
     [[nodiscard]] double first_wall(const Vector3& from, const Vector3& to) const noexcept;
-    /// The same of a surface that stands still as it is seen by the way.
+    /// The same for a surface at rest relative to the path.
     enum class Convexity { any, convex };
     template <class Find>
     [[nodiscard]] double part_until(const Vector3& from, const Vector3& to, Convexity convexity,

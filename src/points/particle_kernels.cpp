@@ -35,8 +35,8 @@ struct Flown {
     T place;
     T velocity;
 };
-/// Of a place, or of one of its numbers. `pull` is gravity where drag is small, else the speed at
-/// which drag holds it.
+/// Extrapolates a place, or one of its numbers. `pull` is gravity where drag is small, else the
+/// speed at which drag balances it.
 template <bool is_drag_small, class T>
 HOPCOIL_INTO_EACH Flown<T> flown(const FreeFlight& flight, const T& place, const T& velocity,
                                  const T& wind, const T& pull) {
@@ -50,7 +50,7 @@ HOPCOIL_INTO_EACH Flown<T> flown(const FreeFlight& flight, const T& place, const
     return {place + terminal * h + beyond * flight.way_s, velocity - beyond * flight.gone};
 }
 
-/// 1 or 0 for each: whether it lives, and whether it moves.
+/// 1 or 0 for each: whether it is alive, and whether it moves.
 HOPCOIL_INTO_EACH void find_flags(const ParticleBlock& block, double* lives, double* moves) {
     const std::uint8_t* const alive = block.alive.data();
     const std::uint8_t* const resting = block.resting.data();
@@ -81,7 +81,7 @@ HOPCOIL_INTO_EACH void flight_loop(const FlightPass& pass) {
     const double* const born_s = pass.block.born_s.data();
     const double* const lifetimes = pass.block.lifetimes.data();
     double* const left = pass.left;
-    // Bytes among doubles would be worked off too many at a time.
+    // Bytes beside doubles would make the compiler process too many at a time.
     alignas(64) double lives[particles_at_a_time];
     alignas(64) double moves[particles_at_a_time];
     find_open_flags(pass.block, lives, moves);
@@ -118,7 +118,7 @@ struct ThroughPass {
     bool& go_all;
 };
 
-/// What a particle may sink by in all of the steps, at most, at a rate of climb.
+/// The most that a particle may sink in all of the steps, at a rate of climb.
 struct Sinking {
     HOPCOIL_INTO_EACH explicit Sinking(const FrameFlight& flight)
         : whole_s{static_cast<double>(flight.steps) * flight.step.step_s} {
@@ -126,7 +126,7 @@ struct Sinking {
         if (step.is_drag_small) {
             gained = (step.gravity.y < 0 ? step.gravity.y : 0) * whole_s;
         } else {
-            // Its speed goes toward that at which it falls in the end, without beyond it.
+            // Its speed approaches the terminal speed and never passes it.
             slowest = step.fall.y;
         }
     }
@@ -157,7 +157,8 @@ HOPCOIL_INTO_EACH double lowest_y(const double* numbers, std::size_t count) {
     return y;
 }
 
-/// Whether a whole block lives on and stays clear, by the lowest and the quickest downward.
+/// Whether a whole block stays alive and clear, from its lowest place and its fastest downward
+/// speed.
 HOPCOIL_INTO_EACH void all_clear_loop(const ThroughPass& pass) {
     const FreeFlight& flight = pass.flight.step;
     const std::uint8_t* const alive = pass.block.alive.data();
@@ -179,7 +180,7 @@ HOPCOIL_INTO_EACH void all_clear_loop(const ThroughPass& pass) {
 }
 HOPCOIL_FOR_EACH_SET(find_all_clear, all_clear_loop, ThroughPass)
 
-/// Which of them live on and stay clear of everything, however they fall.
+/// Which of them stay alive and clear of everything, however they fall.
 HOPCOIL_INTO_EACH void choose_loop(const ThroughPass& pass) {
     const FreeFlight flight = pass.flight.step;
     const Sinking sinking{pass.flight};

@@ -45,18 +45,19 @@ struct FrameFlight {
 
     FreeFlight step;  ///< each of them; it ends with the last, and is clear above the highest
     std::size_t steps;
-    /// Three numbers for each of a block: gravity where drag is small, else the speed at which
-    /// drag holds it.
+    /// Three numbers for each of a block: gravity where drag is small, else the speed at which drag
+    /// balances it.
     std::array<double, 3 * particles_at_a_time> pulls;
 };
 
-/// Takes all steps of a frame with those of a block that meet nothing and live on: they are done,
-/// as are those at rest. Whether all of them are.
+/// Takes all steps of a frame with those particles of a block that meet nothing and stay alive:
+/// they are done, as are those at rest. Returns whether all are done.
 bool fly_through(InstructionSet set, const FrameFlight& flight,
                  const ParticleBlock& block) noexcept;
 
-/// Steps those of a block that are not done, live, move and stay above `clear_above_m`. Others that
-/// move, and what dies, are left for a closer look, not 0 in `left`; true where none are.
+/// Steps those of a block that are not done, are alive, move and stay above `clear_above_m`. Others
+/// that move, and those that die, are marked in `left` for the full treatment; returns whether
+/// there are none.
 bool fly_freely(InstructionSet set, const FreeFlight& flight, const ParticleBlock& block,
                 std::array<double, particles_at_a_time>& left) noexcept;
 

@@ -142,8 +142,8 @@ StepStatus Particles::step(const ParticleInputs& inputs, double dt) noexcept {
     return StepStatus::stepped;
 }
 
-/// Those that meet nothing in any step of the frame take all of them at once, which touches memory
-/// once.
+/// Particles that meet nothing in any step of the frame take all steps at once, which touches
+/// memory once.
 void Particles::fly_ahead(const ParticleInputs& inputs, std::uint64_t steps) noexcept {
     if (steps == 0) return;
     if (inputs.wind != nullptr || !inputs.shapes.empty() || settings_.has_contact_among) {
@@ -195,7 +195,7 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
     ++steps_;
 }
 
-/// What rests goes on where what it lies on moves, or has gone.
+/// Particles at rest start to move where their support moves, or has gone.
 void Particles::wake_unsupported(const ParticleInputs& inputs) noexcept {
     const ParticleSurfaces surfaces{inputs.shapes, inputs.ground, settings_};
     for (std::size_t i = 0; i < capacity(); ++i) {
@@ -204,7 +204,7 @@ void Particles::wake_unsupported(const ParticleInputs& inputs) noexcept {
     }
 }
 
-/// What rests is swept along by what moves into it.
+/// Particles at rest are swept along by anything that moves into them.
 void Particles::wake_swept(std::span<const ContactShape> shapes, const Flight& flight) noexcept {
     const auto moves = [](const ContactShape& shape) {
         return shape.velocity != Vector3{};
@@ -234,7 +234,7 @@ void Particles::fly_block(std::size_t first, const Flight& flight) noexcept {
         fly_block_in(no_winds, first, flight);
         return;
     }
-    // Asked for at all that move at once.
+    // Winds are sampled for all that move at once.
     std::array<std::size_t, particles_at_a_time> moving{};
     std::array<Vector3, particles_at_a_time> places;
     std::size_t count = 0;
@@ -252,7 +252,8 @@ void Particles::fly_block(std::size_t first, const Flight& flight) noexcept {
     fly_block_in(winds, first, flight);
 }
 
-/// Where only a few of a block are not done, these one by one, which is quicker; whether so.
+/// Where only a few of a block are not done, these are stepped one by one, which is quicker;
+/// returns whether that was so.
 bool Particles::fly_few(std::span<const Vector3> winds, std::size_t first,
                         const Flight& flight) noexcept {
     constexpr std::size_t few = 16;
@@ -328,7 +329,7 @@ void Particles::note(ParticleEvent::Type type, std::size_t slot, double time_s,
                                velocity};
 }
 
-/// Those due in this step, each at its own time, flying for the rest of it.
+/// Births due in this step, each at its own time, flying for the rest of it.
 void Particles::give_birth(const Flight& flight) noexcept {
     if (!(settings_.rate_per_s > 0)) return;
     const double end_s = flight.from_s + step_s;
@@ -396,7 +397,7 @@ StepStatus Particles::burst(std::size_t count, const Vector3& place,
     return StepStatus::stepped;
 }
 
-/// Those that are in each other are moved apart, and bounce off.
+/// Particles that overlap are moved apart and bounce off each other.
 void Particles::separate() noexcept {
     const double apart = 2 * settings_.radius_m;
     cells_.sort(positions_, apart, [&](std::size_t i) { return alive_[i] != 0; });
@@ -427,7 +428,7 @@ void Particles::separate() noexcept {
     }
 }
 
-/// Where they are now: on from the last step as they fly.
+/// Extrapolates from the last step to now.
 void Particles::find_outputs() noexcept {
     const double ahead_s = time_s_ - static_cast<double>(steps_) * step_s;
     is_between_steps_ = ahead_s > nothing_s;

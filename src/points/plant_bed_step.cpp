@@ -22,8 +22,8 @@ constexpr std::size_t most_substeps = 64;
 
 }  // namespace
 
-/// The path of a base during a step: cubics between its ends, of its place and of its turn since
-/// the start.
+/// The path of a base during a step: cubics between its ends, of its place and of its rotation
+/// since the start.
 struct PlantBed::Way {
     CubicWay<Vector3> way;
     CubicWay<Vector3> turn;
@@ -56,7 +56,7 @@ struct PlantBed::Ways {
     std::size_t first = 0;  ///< plant
 };
 
-/// Of a base that stays where it is, nothing but the free motion is needed: a fifth of the work.
+/// For a base at rest only the free motion is needed: a fifth of the work.
 void PlantBed::find_rows(Block& block, std::size_t lane, const Way& way) const noexcept {
     const bool has_needed = way.base_rests || block.has_base_rows[lane];
     const auto free = [](const StraightRows<double>& rows) {
@@ -83,7 +83,7 @@ void PlantBed::find_rows(Block& block, std::size_t lane, const Way& way) const n
     block.has_base_rows[lane] = !way.base_rests;
 }
 
-/// Short enough for loads that change with the bend, and with the wind.
+/// Short enough for loads that change with the bend and with the wind.
 std::size_t PlantBed::substeps(double load_rate, double dt) const noexcept {
     constexpr double rounding = 1e-9;
     const double wanted = std::max(dt / longest_substep_s - rounding,
@@ -109,7 +109,7 @@ StepStatus PlantBed::step(const PlantBedInputs& inputs, double dt) noexcept {
     return rejected > 0 ? StepStatus::rejected : StepStatus::stepped;
 }
 
-/// A step of zero length: bases are moved at once, or their velocities become known.
+/// A step of length zero: bases are moved at once, or their velocities become known.
 StepStatus PlantBed::move_at_once(const PlantBedInputs& inputs) noexcept {
     StepStatus status = StepStatus::stepped;
     for (std::size_t i = 0; i < inputs.bases.size(); ++i) {
@@ -128,7 +128,7 @@ StepStatus PlantBed::move_at_once(const PlantBedInputs& inputs) noexcept {
 
 PlantBed::Way PlantBed::way_of(std::size_t plant, const PlantBase& base, double dt) const noexcept {
     const Stand& stand = stands_[plant];
-    // Where it is not known, the velocity at the end is that of the parabola through three moments.
+    // An unknown velocity at the end is taken from the parabola through three times.
     const auto at_end = [&](const Vector3& slope, const Vector3& slope_before) {
         if (!stand.has_history) return slope;
         return slope + (slope - slope_before) * (dt / (dt + stand.last_dt));
@@ -319,7 +319,8 @@ void PlantBed::finish(const Ways& ways, double dt) noexcept {
     }
 }
 
-/// No point is a millionth of the plant's size from rest, or would go so far.
+/// At rest: no point is further than a millionth of the plant's size from its rest place, or would
+/// move that far.
 bool PlantBed::is_about_to_rest(const Swings& swings, std::size_t lane) const noexcept {
     const double near = 1e-6 * structure_->reach_m();
     for (std::size_t m = 0; m < structure_->mode_count(); ++m) {

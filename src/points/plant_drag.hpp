@@ -77,7 +77,7 @@ HOPCOIL_INTO_EACH void find_responses(const Sway& sway) {
     }
 }
 
-/// Where conjugate gradients are, of each plant.
+/// The state of the conjugate gradients of each plant.
 template <std::size_t lanes>
 struct DragSearch {
     alignas(64) double left[lanes]{};
@@ -123,7 +123,7 @@ HOPCOIL_INTO_EACH bool needs_round(const Sway& sway, DragSearch<lanes>& search) 
     return is_any_left;
 }
 
-/// One round; plants that need none keep what they have.
+/// One iteration; plants that have converged keep their result.
 template <std::size_t lanes>
 HOPCOIL_INTO_EACH void go_round(const Sway& sway, DragSearch<lanes>& search) {
     const std::size_t size = sway.structure.mode_count();
@@ -155,10 +155,10 @@ HOPCOIL_INTO_EACH void go_round(const Sway& sway, DragSearch<lanes>& search) {
     }
 }
 
-/// Drag couples the modes. Each mode's own damping d is in the exact step; the rest is implicit,
-/// so that it is stable however strong: with v the rates without it, D the whole drag and q a
-/// mode's unit response, the rates u at the end satisfy (1/q + D - d) u = v / q. Conjugate
-/// gradients settle that in a few rounds, of each plant as many as it needs.
+/// Drag couples the modes. Each mode's own damping d is in the exact step; the rest is implicit, so
+/// that it is stable however strong: with v the rates without it, D the whole drag and q a mode's
+/// unit response, the rates u at the end satisfy (1/q + D - d) u = v / q. Conjugate gradients solve
+/// that in a few iterations, as many as each plant needs.
 template <std::size_t lanes>
 HOPCOIL_INTO_EACH void solve_drag(const Sway& sway) {
     find_responses<lanes>(sway);

@@ -17,7 +17,7 @@
 namespace hopcoil::plant {
 namespace {
 
-// Kept a loop until it is vectorised.
+// Keeps a loop separate until it is vectorised.
 #define HOPCOIL_EACH_LANE \
     HOPCOIL_SIDE_BY_SIDE  \
     HOPCOIL_UNROLLED(1)   \
@@ -52,8 +52,8 @@ HOPCOIL_INTO_EACH Vector3 lane_of(const VectorLanes& vectors, std::size_t k) {
     return {vectors.x[k], vectors.y[k], vectors.z[k]};
 }
 
-// In this order, g++ 12 finds no sums and differences side by side that it would fuse with their
-// products, whatever it is told.
+// In this order g++ 12 finds no adjacent sums and differences that it would fuse with their
+// products.
 HOPCOIL_INTO_EACH Quaternion product(const Quaternion& a, const Quaternion& b) {
     return {((a.w * b.w - a.x * b.x) - a.y * b.y) - a.z * b.z,
             ((a.w * b.x + a.x * b.w) + a.y * b.z) - a.z * b.y,

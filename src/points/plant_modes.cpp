@@ -1,5 +1,5 @@
-// The lowest modes of a tree of rods by subspace iteration. Mass is applied by going out and back
-// along the tree, so that a round costs in proportion to the number of branches.
+// The lowest modes of a tree of rods by subspace iteration. Mass is applied by a pass outward and
+// back along the tree, so that an iteration costs in proportion to the number of branches.
 
 #include "plant_modes.hpp"
 
@@ -69,7 +69,7 @@ void divide_by_stiffness(std::span<const Rod> rods, Column& torques) {
     }
 }
 
-/// The bend under an even load along a direction, each branch loaded as wide as it is.
+/// The bend under an even load along a direction, proportional to each branch's width.
 Column bend_under(std::span<const Rod> rods, const Vector3& direction) {
     std::vector<std::array<Vector3, 2>> forces(rods.size());
     for (std::size_t i = 0; i < rods.size(); ++i)
@@ -120,13 +120,14 @@ void diagonalise(Square& matrix, Square& vectors) {
     }
 }
 
-/// Vectors, and what the mass makes of them.
+/// Vectors, and their products with the mass matrix.
 struct Block {
     std::vector<Column> columns{};
     std::vector<Column> masses{};
     std::vector<double> eigenvalues{};
 
-    /// Made perpendicular and of unit length by the mass; those that others nearly make up go.
+    /// Makes them orthonormal with respect to the mass; vectors that nearly depend on others are
+    /// dropped.
     void orthonormalise(std::span<const Rod> rods) {
         std::vector<Column> kept;
         std::vector<Column> kept_masses;
@@ -156,7 +157,7 @@ struct Block {
         masses = std::move(kept_masses);
     }
 
-    /// The best modes that its vectors can make up, the slowest first.
+    /// The best approximations of modes in the space of the vectors, the slowest first.
     void find_modes(std::span<const Rod> rods) {
         orthonormalise(rods);
         const std::size_t n = columns.size();
@@ -267,7 +268,7 @@ std::vector<FoundMode> lowest_modes(std::span<const Rod> rods, std::size_t count
         for (Column& column : block.columns)
             divide_by_stiffness(rods, column);
     }
-    // An even load along any axis is to bend it fully.
+    // An even load along any axis bends it fully.
     std::vector<Column> bends;
     for (const Vector3& axis : {Vector3{1, 0, 0}, Vector3{0, 1, 0}, Vector3{0, 0, 1}})
         bends.push_back(bend_under(rods, axis));

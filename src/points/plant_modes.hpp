@@ -11,8 +11,8 @@ namespace hopcoil::plant {
 
 using Rod = PlantStructure::Rod;
 
-/// Of a branch's two lumps of mass: how far along it they are. With them its moment of inertia is
-/// that of an even rod.
+/// Positions of a branch's two lumps of mass along it, which give it the moment of inertia of an
+/// even rod.
 inline constexpr double lump_parts[2] = {0.21132486540518711775, 0.78867513459481288225};
 
 /// How all branches move for small turns about their bends.
@@ -26,7 +26,7 @@ struct Ways {
 [[nodiscard]] std::array<Vector3, 2> lump_ways(std::span<const Rod> rods, const Ways& ways,
                                                std::size_t branch);
 
-/// What a mode has of the base's acceleration along and about each axis.
+/// The participation of a mode in the base's acceleration along and about each axis.
 struct BaseShare {
     Vector3 way{};
     Vector3 turn{};

@@ -31,7 +31,7 @@ FrequencyPoint all_followers(std::span<const Tuning> links, double frequency_hz)
     return point;
 }
 
-/// Evenly by factors, well beyond all of the links' own.
+/// Logarithmically spaced, well beyond the natural frequencies of all links.
 std::vector<double> frequencies_about(std::span<const Tuning> links) {
     double low = std::numeric_limits<double>::infinity();
     double high = 0;
@@ -46,7 +46,7 @@ std::vector<double> frequencies_about(std::span<const Tuning> links) {
     return all;
 }
 
-/// The largest gain between two frequencies, by thirds.
+/// The largest gain between two frequencies, by ternary search.
 FrequencyPoint peak_between(std::span<const Tuning> links, double low, double high) {
     for (int i = 0; i < 200 && high > low * (1 + 1e-12); ++i) {
         const double first = low + (high - low) / 3;

@@ -1,6 +1,6 @@
 #pragma once
 
-// What a spring does by itself in a short step, from a few products.
+// A spring's free motion over a short step, from a few products.
 
 #include <cstddef>
 
@@ -11,7 +11,7 @@
 
 namespace hopcoil::short_steps {
 
-/// The free answers over powers of u = w dt, which both tend to constants as u goes to 0.
+/// The free responses over powers of u = w dt, both of which tend to constants as u goes to 0.
 struct FreeRatios {
     double kick;      ///< q/u
     double approach;  ///< A/u^2
@@ -79,7 +79,7 @@ inline StraightRows<double> rows_of(const FreeRatios& free, const SpringNumbers&
             .velocity_of_travel = spring.w * (approach_ratio + spring.hold * free.kick)};
 }
 
-/// So often is a phase halved at most for short_ratios to hold.
+/// The most halvings of a phase for which short_ratios is accurate.
 inline constexpr int most_halvings = 3;
 /// Where the series are quicker than elementary functions, and as exact: not far beyond a radian,
 /// and not where the two terms of A/u^2 cancel. These bound z, u and z u.

@@ -14,10 +14,10 @@
 namespace hopcoil {
 namespace {
 
-/// Below this w dt the ratios of answers to it are taken at their limits.
+/// Below this w dt the ratios of responses to it are taken at their limits.
 constexpr double least_phase = 0x1p-500;
 
-/// The spring's own answer after a phase u = w dt (equation (4) of docs/math/follower.md).
+/// The spring's free response after a phase u = w dt (equation (4) of docs/math/follower.md).
 struct FreeAnswer {
     double approach = 0.0;   ///< A: how far it has come to a held target, from rest one away
     double gap_left = 1.0;   ///< 1 - A, without the cancellation
@@ -70,11 +70,11 @@ FreeAnswer free_answer(double z, double u) {
     return z < 1 ? swinging_answer(z, u) : creeping_answer(z, u);
 }
 
-/// Answers after a phase u, from those after it has been halved until `stiffness` times it is
+/// Responses after a phase u, from those after it has been halved until `stiffness` times it is
 /// short.
 template <class ShortAnswers>
 auto by_doubling(double z, double u, double stiffness, ShortAnswers short_answers) {
-    // No finite phase takes more; one that is infinite would be halved for ever.
+    // No finite phase needs more halvings; an infinite one would be halved without end.
     constexpr int most_halvings = 2100;
     int halvings = 0;
     for (; halvings < most_halvings && stiffness * u > ShortSeries::longest_phase; ++halvings)
@@ -91,7 +91,7 @@ double over_phase(double answer, double u) {
     return std::isinf(u) ? 0 : answer / u;
 }
 
-/// R_0 .. R_3 and q: the answers at the phase u, from rest at zero, to targets s^k with s going
+/// R_0 .. R_3 and q: the responses at the phase u, from rest at zero, to targets s^k with s going
 /// from 0 to 1 (equations (8) to (10)).
 struct PowerAnswers {
     std::array<double, 4> r{};
@@ -138,7 +138,7 @@ PowerAnswers doubled(const PowerAnswers& old, double z, double u) {
 PowerAnswers power_answers(double z, double u) {
     const double stiffness = 2 * z + 1;
     if (u > 64 * stiffness || std::isinf(u)) {
-        // Long past the transient: each answer from the one before, by integrating by parts.
+        // Long after the transient: each response from the one before, by integrating by parts.
         const FreeAnswer free = free_answer(z, u);
         const double r0 = free.approach;
         const double r1 = 1 - over_phase(free.kick, u) - over_phase(2 * z * r0, u);

@@ -49,8 +49,8 @@ struct Extreme {
     double value = 0.0;
 };
 
-/// The largest size a motion has from its start on: swings only shrink, so it is at the start or
-/// at the first turn.
+/// The largest magnitude of a motion from its start on: swings only shrink, so it is at the start
+/// or at the first turn.
 Extreme largest_of(const FreeMotion& motion) {
     const Extreme start{0.0, motion.at(0).gap};
     if (!motion.turns()) return start;
@@ -59,7 +59,7 @@ Extreme largest_of(const FreeMotion& motion) {
     return std::abs(turn.value) > std::abs(start.value) ? turn : start;
 }
 
-/// The largest size of offset + motion, the offset alone (in the end) among them. Swings only
+/// The largest magnitude of offset + motion, and of the offset alone (the end state). Swings only
 /// shrink, so it is at the start or at one of the first two turns, one on either side.
 Extreme largest_beside(const FreeMotion& motion, double offset) {
     Extreme largest{infinity, offset};
@@ -71,7 +71,8 @@ Extreme largest_beside(const FreeMotion& motion, double offset) {
     return largest;
 }
 
-/// The first turn on one side of the target, in percent of `whole`: the furthest on that side.
+/// The first turn on one side of the target, in percent of `whole`: the furthest point on that
+/// side.
 std::optional<Swing> furthest_past(const FreeMotion& motion, double whole) {
     for (std::size_t i = 0; i < 2; ++i) {
         const double time_s = motion.turning_time_s(i);

@@ -102,8 +102,8 @@ Tuning with_frequency(double w, double damping_ratio, double lead) {
     return {.frequency_hz = w / (2 * math::pi), .damping_ratio = damping_ratio, .lead = lead};
 }
 
-/// The least damping ratio at which a jump from rest is met without passing it: critical, or where
-/// the zero that the lead makes is no slower than the slow creep. None from lead 1 on.
+/// The least damping ratio at which a jump from rest has no overshoot: critical, or where the zero
+/// that the lead makes is no slower than the slow decay. None from lead 1 on.
 std::optional<double> least_ratio_without_overshoot(double lead) {
     if (lead >= 1) return std::nullopt;
     if (lead <= 0.5) return 1.0;
@@ -147,7 +147,7 @@ Tuning tuning_in_flight(const Wish& wish) {
     constexpr int count = 80;
     std::optional<Candidate> before;
     for (int i = 0; i <= count; ++i) {
-        // From the quickest down, so that the tighter of two answers is found first.
+        // From the quickest down, so that the tighter of two solutions is found first.
         const double w = 1e4 / wish.settling_time_s * math::pow(1e-6, i / double{count});
         const std::optional<Candidate> here = candidate_at(w);
         if (here) keep_nearest(*here);

@@ -8,7 +8,7 @@
 namespace hopcoil {
 namespace {
 
-/// Four digits: a message wants no more.
+/// Four digits are enough for a message.
 std::string short_number(double value) {
     if (value == 0 || !std::isfinite(value)) return shortest(value);
     const double digits = std::pow(10.0, 3 - std::floor(std::log10(std::abs(value))));
@@ -45,7 +45,7 @@ void DivergenceWatch::add_work(double work) noexcept {
 
 bool DivergenceWatch::accepts(double energy_after, double work) noexcept {
     add_work(work);
-    // Rounding is not growth: what is lost beside the energies that were is let go.
+    // Rounding is not growth: changes below the rounding of earlier energies are ignored.
     constexpr double rounding = 1e-300;
     return energy_after <= std::max(most_allowed(), rounding);
 }

@@ -7,7 +7,7 @@
 namespace hopcoil {
 namespace {
 
-/// So near to a step's end counts as reached, as a part of the step.
+/// Within this part of a step of its end, the end counts as reached.
 constexpr double reached = 1e-6;
 
 /// left + by, to twice a double's digits (Knuth's sum without loss).
@@ -70,7 +70,7 @@ FrameSteps FrameClock::advance(double frame_dt) noexcept {
     if (paused) return frame_by_hand(*this);
     FrameSteps frame;
     const double passed_s = frame_dt * speed;
-    // A frame far beyond the cap: whole steps of it are dropped unseen; what is over stays exact.
+    // A frame far beyond the cap: whole steps of it are dropped; what remains stays exact.
     const double room_s = step_s * (max_steps + 1.0);
     const double used_s =
         passed_s > room_s + step_s ? room_s + std::fmod(passed_s, step_s) : passed_s;

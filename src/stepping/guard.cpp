@@ -18,7 +18,7 @@ constexpr std::array<GuardName, 5> guard_names{{{Guard::none, "none"},
                                                 {Guard::soften, "soften"},
                                                 {Guard::refuse, "refuse"}}};
 
-/// Into so many parts that each is below the line; what the most parts cannot do, softening does.
+/// Into as many parts as make each stable; what the most parts allowed cannot do, softening does.
 StepPlan divided(double safe_s, double dt, int most_substeps) {
     const double wanted = std::ceil(dt / safe_s);
     if (wanted <= most_substeps) return {Guard::substep, static_cast<int>(wanted), 1.0};

@@ -19,7 +19,7 @@ using Matrix = Eigen::MatrixXd;
 using RowMajor = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
 using Eigenvalues = Eigen::VectorXcd;
 
-/// Eigenvalues that come in equal pairs are known to half the digits only.
+/// Eigenvalues that come in equal pairs are accurate to half the digits only.
 constexpr double near_1 = 1e-7;
 constexpr double unbounded_s = std::numeric_limits<double>::infinity();
 
@@ -47,7 +47,7 @@ Matrix rate_matrix(const Operators& o) {
     return joined(Matrix::Zero(n, n), Matrix::Identity(n, n), -o.k, -o.c);
 }
 
-/// What a scheme makes of one part (y' = mu y) of a motion, where it is a function of h mu alone.
+/// How a scheme steps one mode (y' = mu y) of a motion, where that is a function of h mu alone.
 std::complex<double> growth_of(Scheme scheme, std::complex<double> m) {
     switch (scheme) {
         case Scheme::explicit_euler:
@@ -88,14 +88,14 @@ class Spectrum {
         : operators_{operators_of(system)}, scheme_{scheme} {
         if (!is_of_parts(scheme)) return;
         rates_ = Eigen::EigenSolver<Matrix>{rate_matrix(operators_), false}.eigenvalues();
-        // A part that only drifts is a pair of zeros, which rounding drives apart.
+        // A mode that only drifts is a pair of zeros, which rounding separates.
         const double noise = 1e-7 * quickness();
         for (std::complex<double>& rate : rates_) {
             if (std::abs(rate) < noise) rate = 0;
         }
     }
 
-    /// An upper bound of how fast anything in it changes, per second.
+    /// An upper bound of the rates in it, per second.
     [[nodiscard]] double quickness() const {
         return std::sqrt(operators_.k.cwiseAbs().rowwise().sum().maxCoeff()) +
                operators_.c.cwiseAbs().rowwise().sum().maxCoeff();
@@ -163,7 +163,8 @@ StepLimits step_limits(const LinearSystem& system, Scheme scheme) {
     const Spectrum spectrum{system, scheme};
     const double quickness = spectrum.quickness();
     if (quickness == 0) return {};
-    // Rates are known once for all where they can be; else each step costs a solve.
+    // For some schemes the rates are computed once for all steps; for others each step needs a
+    // solve.
     const bool cheap = is_of_parts(scheme);
     const double from = (cheap ? 1e-4 : 0.05) / quickness;
     const double to = 1e3 / quickness;

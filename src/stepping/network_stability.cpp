@@ -8,7 +8,7 @@
 namespace hopcoil {
 namespace {
 
-/// How far apart, as a factor, the springs are that are tried between none and the stiffest.
+/// Factor between the springs that are tried, from none to the stiffest.
 constexpr double between_tries = 1.1;
 constexpr int tries = 140;
 
@@ -30,8 +30,8 @@ double proportional_limit_s(const NetworkBounds& bounds, Scheme scheme) {
     return (1 - rounding) * least;
 }
 
-/// Any stiffness with any damping, up to the bounds: springs of one damping ratio differ by the
-/// scale of time alone, so the edges of that square decide.
+/// Any stiffness with any damping, up to the bounds: springs of one damping ratio differ only in
+/// time scale, so the edges of that square decide.
 double general_limit_s(const NetworkBounds& bounds, Scheme scheme) {
     const double k = bounds.stiffness_per_s2;
     const double c = bounds.damping_per_s;
@@ -57,7 +57,7 @@ double largest_stable_step_s(const NetworkBounds& bounds, Scheme scheme) {
         return std::numeric_limits<double>::infinity();
     }
     if (k == 0) {
-        // Friction alone: as a spring so weak that nothing is left of it.
+        // Friction alone: a spring so weak that its force is negligible.
         return 0.99 * limit_s(1e-8 * c * c, c, scheme);
     }
     if (bounds.damping_time_s >= 0) return proportional_limit_s(bounds, scheme);

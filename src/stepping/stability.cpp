@@ -13,7 +13,7 @@ namespace {
 
 constexpr double unbounded_s = std::numeric_limits<double>::infinity();
 
-/// Rounding of entries leaves a swing that neither grows nor shrinks this near to 1.
+/// Rounding of entries changes the spectral radius of an undamped step by as much as this.
 constexpr double near_1 = 1e-12;
 
 OneStepMatrix product(const OneStepMatrix& a, const OneStepMatrix& b) {
@@ -23,8 +23,8 @@ OneStepMatrix product(const OneStepMatrix& a, const OneStepMatrix& b) {
             .v_of_v = a.v_of_y * b.y_of_v + a.v_of_v * b.v_of_v};
 }
 
-/// 1 + u A (1 + u A / 2 (1 + ...)) for as many terms as the scheme has looks: what every
-/// Runge-Kutta scheme of as high an order makes of a linear motion.
+/// 1 + u A (1 + u A / 2 (1 + ...)) for as many terms as the scheme has evaluations: the step of
+/// every Runge-Kutta scheme of as high an order for a linear motion.
 OneStepMatrix runge_kutta_matrix(int terms, double u, double z) {
     OneStepMatrix sum;
     for (int k = terms; k >= 1; --k) {
@@ -47,7 +47,7 @@ OneStepMatrix velocity_verlet_matrix(double u, double z) {
             1 + half * (a.v_of_v + a.v_of_y * y_of_v + a.v_of_v * foretold_of_v)};
 }
 
-/// Of the size that IEEE makes the same everywhere.
+/// A magnitude that IEEE 754 makes the same everywhere.
 double size_of(const std::complex<double>& z) {
     return std::sqrt(z.real() * z.real() + z.imag() * z.imag());
 }
@@ -92,7 +92,7 @@ double midpoint_limit(double z) {
 
 double largest_stable_u(Scheme scheme, double z) {
     const double d = z > 1 ? std::sqrt((z - 1) * (z + 1)) : 0;
-    // Beyond critical damping the quick mode decides, and the limits shrink with it.
+    // Above critical damping the quick mode decides, and the limits shrink with it.
     const double least = 0.2 / (1 + z);
     const double most = 20 / (1 + z);
     const auto grows = [&](double u) {

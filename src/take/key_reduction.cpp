@@ -27,7 +27,7 @@ void require_samples(std::span<const double> times_s, std::span<const double> va
     }
 }
 
-/// At `a`, of the parabola through three points.
+/// The slope at `a` of the parabola through three points.
 double parabola_slope(double ta, double a, double tb, double b, double tc, double c) {
     const double first = (b - a) / (tb - ta);
     const double second = (c - b) / (tc - tb);
@@ -35,7 +35,7 @@ double parabola_slope(double ta, double a, double tb, double b, double tc, doubl
 }
 
 /// Every sample as a key, each side with its own slope, or with the mean of two that are nearly
-/// one.
+/// equal.
 std::vector<CurveKey> sample_keys(std::span<const double> t, std::span<const double> v) {
     const std::size_t count = t.size();
     std::vector<CurveKey> keys(count);
@@ -73,7 +73,7 @@ double between(const CurveKey& from, const CurveKey& to, double time_s, KeyShape
            p * (first + p * (3 * way - 2 * first - last + p * (first + last - 2 * way)));
 }
 
-/// So many numbers side by side that no allocation is needed to look at them.
+/// So many numbers are handled together without allocation.
 constexpr std::size_t most_numbers = 8;
 using Row = std::array<double, most_numbers>;
 
@@ -108,7 +108,7 @@ class Reduction {
         return keys;
     }
 
-    /// The largest error from one key to the next; what is beyond `limit` is not looked at further.
+    /// The largest error from one key to the next; once it exceeds `limit` the search stops.
     [[nodiscard]] double error(std::size_t from, std::size_t to, double limit) const {
         double largest = 0;
         for (std::size_t i = from; i < to && largest <= limit; ++i) {
@@ -169,7 +169,7 @@ class Reduction {
         return error(from, to, settings_.tolerance) <= settings_.tolerance;
     }
 
-    /// Twice as far each time until it does not fit, then in between.
+    /// Twice as far each time until the tolerance is exceeded, then by bisection.
     [[nodiscard]] std::size_t furthest_from(std::size_t from) const {
         const std::size_t last = count() - 1;
         std::size_t good = from + 1;
@@ -193,7 +193,7 @@ class Reduction {
                 continue;
             }
             keys.erase(keys.begin() + static_cast<std::ptrdiff_t>(i));
-            // Its neighbour before may be needless now.
+            // The key before it may now be unnecessary.
             i = std::max<std::size_t>(1, i - 1);
         }
     }
@@ -203,7 +203,7 @@ class Reduction {
     KeyReductionSettings settings_;
 };
 
-/// Every sample of a rotation on the same side as the one before it: q and -q are one turn.
+/// Makes every sample of a rotation have the sign of the one before it: q and -q are one rotation.
 std::vector<std::vector<double>> on_one_side(std::span<const std::vector<double>> parts) {
     std::vector<std::vector<double>> result{parts.begin(), parts.end()};
     for (std::size_t i = 1; i < result[0].size(); ++i) {

@@ -114,7 +114,7 @@ void Take::reserve(std::size_t rows) {
 }
 
 void Take::expect(std::size_t rows) {
-    // No more at once than half a gigabyte: a run may end early.
+    // At most half a gigabyte at once: a run may end early.
     constexpr std::size_t most_at_once = std::size_t{1} << 26U;
     reserve(std::min(rows, most_at_once / std::max<std::size_t>(1, column_names_.size())));
 }

@@ -30,7 +30,7 @@ std::vector<double> unwound(std::vector<double> angles) {
     return angles;
 }
 
-/// Two rows at one time are a leap: what lies between two leaps is smooth.
+/// Two rows at one time are a leap: the rows between two leaps form a smooth piece.
 struct Stretch {
     std::size_t first = 0;
     std::size_t last = 0;
@@ -64,7 +64,8 @@ class ChannelReader {
             curves_.push_back(curves_through(column));
     }
 
-    /// Appends what it is at a time; `before_s` is the time of the row before, for events.
+    /// Appends the channel's numbers at a time; `before_s` is the time of the row before, for
+    /// events.
     void read(double time_s, double before_s, std::vector<double>& numbers) const {
         switch (kind_) {
             case ChannelKind::rotation:

@@ -1,4 +1,4 @@
-// Coherent noise over space and time, the wind made of it, and swell.
+// Coherent noise over space and time, and the wind made of it.
 
 #include <array>
 #include <cmath>
@@ -9,7 +9,6 @@
 
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/field/space_noise.hpp>
-#include <hopcoil/field/swell.hpp>
 #include <hopcoil/field/wind.hpp>
 
 #include "support/allocations.hpp"
@@ -261,31 +260,6 @@ TEST_CASE("a wind is coherent where plain random numbers are not: its change a f
     }
     CHECK(largest < 0.25);
     CHECK(largest_random > 4);
-}
-
-TEST_CASE("swell heaves as tall as asked for, travels, and its slopes are its own",
-          "[field][swell]") {
-    const Swell swell = swell_of(0.8, 9, 0.4, 17);
-    double square = 0;
-    Random random{5};
-    constexpr int count = 50'000;
-    for (int i = 0; i < count; ++i) {
-        const double height =
-            swell.height_at(random.between(-1e3, 1e3), random.between(-1e3, 1e3), 0.37 * i);
-        square += height * height / count;
-    }
-    CHECK(4 * std::sqrt(square) == Approx(0.8).epsilon(0.03));
-    constexpr double h = 1e-5;
-    const double rise = (swell.height_at(1, 2, 3 + h) - swell.height_at(1, 2, 3 - h)) / (2 * h);
-    CHECK(swell.rise_at(1, 2, 3) == Approx(rise).margin(1e-7));
-    const Vector3 normal = swell.normal_at(1, 2, 3);
-    const double slope = (swell.height_at(1 + h, 2, 3) - swell.height_at(1 - h, 2, 3)) / (2 * h);
-    CHECK(-normal.x / normal.y == Approx(slope).margin(1e-7));
-    // One wave is where it was a period ago: w^2 = g k.
-    const Swell one{std::vector<SwellWave>{{.amplitude_m = 0.3, .length_m = 6}}};
-    const double period_s = std::sqrt(2 * 3.14159265358979 * 6 / 9.80665);
-    CHECK(one.height_at(2, 0, 1 + period_s) == Approx(one.height_at(2, 0, 1)).margin(1e-9));
-    CHECK_THROWS(Swell(std::vector<SwellWave>{{.length_m = 0}}));
 }
 
 TEST_CASE("sampling a wind does not allocate", "[field][wind]") {

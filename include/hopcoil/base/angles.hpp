@@ -8,7 +8,7 @@ namespace hopcoil {
 /// The shorter turn from one angle to another, in (-pi, pi]; half a turn goes counter-clockwise.
 [[nodiscard]] double shorter_turn_rad(double from_rad, double to_rad) noexcept;
 
-/// How often it has gone round: the largest whole number of turns that is not above it.
+/// Full turns in an angle: the largest whole number of turns that is not above it.
 [[nodiscard]] double whole_turns(double angle_rad) noexcept;
 
 }  // namespace hopcoil

@@ -14,11 +14,11 @@ enum class ChannelKind : std::uint8_t {
     event,     ///< how often something happened since the row before
 };
 
-/// One thing that can be recorded of a system: what it is called, what it is, how many numbers; of
-/// a channel of several values, how many those are.
+/// One quantity that can be recorded of a system: its name, its type, how many numbers a value has
+/// and, where it has several values, how many.
 ///
-/// Units   of the numbers, as written in files: "m", "rad", "rad_per_s"; empty when the value has
-///         none, or has whatever unit its owner gave it.
+/// Units   as written in files: "m", "rad", "rad_per_s"; empty when the value has none, or one
+///         that only its owner knows.
 struct Channel {
     std::string_view name{};
     ChannelKind kind = ChannelKind::scalar;

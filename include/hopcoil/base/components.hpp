@@ -16,7 +16,7 @@
 #include <hopcoil/base/scalar_of.hpp>
 
 /// @file
-/// What can be done with a value number by number, and what remains where its numbers are hidden.
+/// Operations on the components of a value, and what remains possible where they are hidden.
 
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
@@ -150,8 +150,8 @@ constexpr void drop_below(T& v, ScalarIn<T> limit) noexcept {
     }
 }
 
-/// Whether every number of v is finite; true for a type that neither compares nor shows its
-/// numbers, since nothing can be known of it.
+/// Whether every number of v is finite; true for a type that neither compares nor gives access to
+/// its numbers: it cannot be checked.
 template <LinearSpace T>
 [[nodiscard]] constexpr bool is_finite(const T& v) noexcept {
     using Scalar = ScalarIn<T>;

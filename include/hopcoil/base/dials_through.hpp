@@ -41,7 +41,7 @@ template <class Owner, class Parameters, class Read>
     return all;
 }
 
-/// Of what has `settings()`.
+/// Reads an object's numbers with `settings()`.
 struct ReadSettings {
     template <class Owner>
     [[nodiscard]] const auto& operator()(const Owner& owner) const noexcept {

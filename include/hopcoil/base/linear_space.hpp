@@ -15,7 +15,7 @@ inline constexpr bool is_float_or_double = std::is_same_v<S, float> || std::is_s
 template <class T>
 concept MadeOfFloats = is_float_or_double<ScalarIn<T>>;
 
-/// A type that owns memory has a destructor to free it; one of run-time size says so.
+/// A type that owns memory has a destructor that frees it; a dynamic vector has a size at run time.
 template <class T>
 concept NeverAllocates = std::is_trivially_destructible_v<T> && !requires {
     requires static_cast<int>(T::SizeAtCompileTime) <= 0;

@@ -39,7 +39,7 @@ struct SinCos {
 
 inline namespace HOPCOIL_BITS {
 
-/// Correctly rounded, as IEEE demands of it everywhere.
+/// Correctly rounded, as IEEE 754 requires.
 [[nodiscard]] inline double sqrt(double x) noexcept {
     return __builtin_sqrt(x);
 }

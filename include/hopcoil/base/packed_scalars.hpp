@@ -8,7 +8,7 @@
 #include <hopcoil/base/scalar_of.hpp>
 
 /// @file
-/// Which types are numbers one after the other in memory.
+/// Detects types that are numbers one after the other in memory.
 
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
@@ -26,7 +26,7 @@ consteval bool is_made_of(std::index_sequence<i...>) {
         T{(static_cast<void>(i), OnlyConvertsTo<ScalarIn<T>>{})...};
     };
 }
-/// How many scalars a T is made of in braces, at most n; 0 for none.
+/// With how many scalars in braces a T can be initialised, at most n; 0 if with none.
 template <class T, std::size_t n>
 consteval std::size_t most_in_braces() {
     if constexpr (n == 0) {

@@ -12,7 +12,7 @@ struct Placement {
     friend bool operator==(const Placement&, const Placement&) = default;
 };
 
-/// Something placed in the frame of something else, seen from outside.
+/// The placement in the world of what is placed at `own` in a frame.
 [[nodiscard]] inline Placement operator*(const Placement& frame, const Placement& own) noexcept {
     return {frame.position + rotated(frame.rotation, own.position), frame.rotation * own.rotation};
 }

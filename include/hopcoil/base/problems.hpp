@@ -6,8 +6,8 @@
 
 namespace hopcoil {
 
-/// A number that can never be right was handed to a constructor or a configuring function, which
-/// has changed nothing. `what()` reads "damping_ratio = -1: expected a finite number, 0 or more".
+/// A constructor or a configuring function got a number outside its range; nothing was changed.
+/// `what()` reads "damping_ratio = -1: expected a finite number, 0 or more".
 class InvalidValue : public std::invalid_argument {
   public:
     InvalidValue(std::string_view field, double value, std::string_view expected);
@@ -22,7 +22,7 @@ class InvalidValue : public std::invalid_argument {
     double value_;
 };
 
-/// Numbers that are valid each but inconsistent together, as a damper without a spring;
+/// Numbers that are each valid but inconsistent together, such as a damper without a spring;
 /// `what()` names them and says why.
 class InconsistentParameters : public std::invalid_argument {
   public:
@@ -38,7 +38,7 @@ void require_above_zero(std::string_view field, double value);
 /// Both ends included.
 void require_between(std::string_view field, double value, double least, double most);
 
-/// Whether `require_valid` lets it pass: what `is_valid` of any settings is made of.
+/// Whether `require_valid` accepts the settings; `is_valid` of every type of settings calls it.
 template <class Settings>
 [[nodiscard]] bool passes_require_valid(const Settings& settings) noexcept {
     try {

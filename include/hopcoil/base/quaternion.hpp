@@ -55,18 +55,18 @@ requires HasQuaternionMembers<Q> || HasQuaternionFunctions<Q>
     }
 }
 
-/// First b, then a.
+/// The rotation by b, followed by that by a.
 [[nodiscard]] constexpr Quaternion operator*(const Quaternion& a, const Quaternion& b) noexcept {
     return {((a.w * b.w - a.x * b.x) - a.y * b.y) - a.z * b.z,
             ((a.w * b.x + a.x * b.w) + a.y * b.z) - a.z * b.y,
             ((a.w * b.y + a.y * b.w) + a.z * b.x) - a.x * b.z,
             ((a.w * b.z + a.z * b.w) + a.x * b.y) - a.y * b.x};
 }
-/// The same turn backwards, of a unit quaternion.
+/// The inverse of a unit quaternion.
 [[nodiscard]] constexpr Quaternion conjugate(const Quaternion& q) noexcept {
     return {q.w, -q.x, -q.y, -q.z};
 }
-/// By a unit quaternion.
+/// v turned by a unit quaternion.
 [[nodiscard]] constexpr Vector3 rotated(const Quaternion& q, const Vector3& v) noexcept {
     const Vector3 axis{q.x, q.y, q.z};
     const Vector3 twice = cross(axis, v) * 2;
@@ -75,7 +75,7 @@ requires HasQuaternionMembers<Q> || HasQuaternionFunctions<Q>
 
 }  // namespace HOPCOIL_BITS
 
-/// Of unit length; a NaN in every part when q is zero or not finite.
+/// q scaled to unit length; NaN in every part when q is zero or not finite.
 [[nodiscard]] Quaternion normalized(const Quaternion& q) noexcept;
 [[nodiscard]] double length_of(const Quaternion& q) noexcept;
 
@@ -83,12 +83,12 @@ requires HasQuaternionMembers<Q> || HasQuaternionFunctions<Q>
 [[nodiscard]] Quaternion turned_by(const Vector3& rotation_rad) noexcept;
 /// The shorter turn that a unit quaternion makes, as direction times angle, at most pi long.
 [[nodiscard]] Vector3 rotation_vector(const Quaternion& q) noexcept;
-/// Of all turns that a unit quaternion may stand for, whole turns among them, the one nearest to
+/// Of all rotation vectors of a unit quaternion, which differ by whole turns, the one nearest to
 /// `guess`.
 [[nodiscard]] Vector3 rotation_vector_near(const Quaternion& q, const Vector3& guess) noexcept;
 
 /// The angular velocity of turned_by(r) while r changes at `rate`, and the rate for an angular
-/// velocity. Near a whole turn, where no rate makes some of them, the rate is kept within 20 times.
+/// velocity. Near a whole turn, where some of them have no rate, it is at most 20 times as large.
 ///
 /// Model   w = J(r) r', J = 1 + (1 - cos t)/t^2 [r] + (t - sin t)/t^3 [r]^2, t the length of r,
 ///         [r] the matrix of the cross product with r.

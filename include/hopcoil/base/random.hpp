@@ -5,18 +5,18 @@
 
 namespace hopcoil {
 
-/// A number that has nothing to do with any other input's, the same on every machine.
+/// A hash of a number: unrelated to that of any other number, the same on every machine.
 [[nodiscard]] constexpr std::uint64_t mixed_bits(std::uint64_t value) noexcept {
     value = (value ^ (value >> 30U)) * 0xbf58476d1ce4e5b9U;
     value = (value ^ (value >> 27U)) * 0x94d049bb133111ebU;
     return value ^ (value >> 31U);
 }
 
-/// Of a whole run's seed and the path of one thing in it ("target.wind"): its own, so that adding
-/// or removing another changes nothing here.
+/// The stream of one thing in a run, from the run's seed and the thing's path ("target.wind"):
+/// adding or removing another thing does not change it.
 [[nodiscard]] std::uint64_t stream_of(std::uint64_t seed, std::string_view path) noexcept;
 
-/// The `index`th number of a stream, in [0, 1), without those before it.
+/// The number at `index` of a stream, in [0, 1), without computing those before it.
 [[nodiscard]] double unit_number(std::uint64_t stream, std::int64_t index) noexcept;
 
 /// Random numbers, one after the other. A value: a copy goes on with the same numbers.
@@ -35,7 +35,7 @@ class RandomNumbers {
     [[nodiscard]] double unit() noexcept;
     /// In [low, high).
     [[nodiscard]] double between(double low, double high) noexcept;
-    /// Mean 0, standard deviation 1, by the polar form of two even ones.
+    /// Normally distributed with mean 0 and standard deviation 1, by the polar method.
     [[nodiscard]] double normal() noexcept;
 
   private:

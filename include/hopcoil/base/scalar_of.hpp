@@ -11,7 +11,7 @@ namespace hopcoil {
 ///
 /// Deduced, in this order, from: the type itself when it is a floating-point number; a member type
 /// `Scalar` or `value_type`; what `v[0]` is; what `v.x` is; which of float and double it is
-/// multiplied by. Where that finds nothing, or the wrong thing, say it yourself:
+/// multiplied by. Where that finds none, or the wrong one, specialise it:
 ///
 ///     template <>
 ///     struct hopcoil::ScalarOf<MyColour> { using type = float; };

@@ -36,11 +36,11 @@ class StateShape {
     std::uint32_t sum_ = 2166136261U;
 };
 
-/// Bytes one after the other, lowest first, under a head that says of what they are.
+/// Bytes in little-endian order, after a header that identifies the system and its layout.
 class StateBytes {
   public:
     void append(std::uint64_t bits, int count);
-    /// Head and bytes together.
+    /// Header and bytes together.
     [[nodiscard]] std::vector<std::byte> finished(const StateShape& shape) const;
 
   private:
@@ -49,13 +49,13 @@ class StateBytes {
 
 /// What `visit_state` calls, to write or to read.
 ///
-/// Shapes  numbers, truth values, whole numbers, values with components, anything with an
+/// Shapes  numbers, booleans, whole numbers, values with components, anything with a
 ///         `visit_state` of its own, and optional ones and ranges of them. A range's length is not
 ///         written: it is the system's own.
 template <class Way>
 class StateFields {
   public:
-    /// The system's name and the number of its layout: another of either is not its state.
+    /// The system's name and the version of its layout; a blob with another one is refused.
     void begins(std::string_view name) { shape_.mix(name); }
 
     template <class... Fields>
@@ -75,13 +75,13 @@ class StateFields {
         require(bits <= static_cast<std::uint64_t>(most));
         if (way().is_good()) whole = static_cast<Whole>(bits);
     }
-    /// How many of something there are: the system's own number, which a state has to have too.
+    /// A count that the system and the blob must agree on.
     void count(std::size_t own) {
         std::size_t read = own;
         visit(read);
         require(read == own);
     }
-    /// What must hold of what has been read so far.
+    /// A condition that the fields read so far must meet; otherwise the blob is refused.
     void require(bool holds) { way().check(holds); }
 
   protected:
@@ -141,10 +141,10 @@ class StateWriter : public StateFields<StateWriter> {
 
 class StateReader : public StateFields<StateReader> {
   public:
-    /// The bytes have to outlive it.
+    /// The bytes must outlive the reader.
     explicit StateReader(std::span<const std::byte> blob) noexcept;
 
-    /// All of it was read, all of it can be, and it was written by the like of what read it.
+    /// Whether all bytes were read, every value was valid, and the layout is that of the writer.
     [[nodiscard]] bool is_whole() const noexcept {
         return good_ && rest_.empty() && shape_.sum() == wanted_sum_;
     }
@@ -179,7 +179,7 @@ concept HasState = std::copyable<S> && requires(S& system, StateWriter& out, Sta
     system.visit_state(in);
 };
 
-/// The state of a system: its motion and whatever it remembers, not the numbers it was made with.
+/// The state of a system: its motion and memory, not the numbers it was made with.
 template <HasState S>
 [[nodiscard]] std::vector<std::byte> save_state(const S& system) {
     S copy = system;
@@ -188,9 +188,9 @@ template <HasState S>
     return out.finished();
 }
 
-/// Puts a system that was made alike into a state. With the same numbers (tuning, bounds) it goes
-/// on bit for bit; with others the motion goes on under those. False, with nothing changed, when
-/// the bytes are not the state of such a system, or of another version, or hold what cannot be.
+/// Restores a state into a system that was made in the same way. With the same numbers (tuning,
+/// bounds) it goes on bit for bit; with others the motion goes on under those. False, with nothing
+/// changed, when the bytes are of another system or version, or hold an invalid value.
 template <HasState S>
 [[nodiscard]] bool load_state(S& system, std::span<const std::byte> blob) {
     S copy = system;

@@ -12,8 +12,8 @@ namespace hopcoil {
 /// What a step did.
 enum class StepStatus : std::uint8_t {
     stepped,   ///< time has passed
-    rejected,  ///< an argument or result was not usable: nothing changed, and it was counted
-    guarded,   ///< time has passed, by a way round a step that was too large
+    rejected,  ///< an argument or result was not usable; nothing changed, and it was counted
+    guarded,   ///< time has passed; the step was too large, so another way was taken
     diverged,  ///< the motion diverged; the last good state was kept
 };
 

@@ -8,11 +8,11 @@
 
 namespace hopcoil {
 
-/// A channel as recorded: the name says whose it is, as "vane.value_rad".
+/// A channel as recorded; its name begins with that of its system, as in "vane.value_rad".
 ///
 /// Shapes  `count` values of `components` numbers each, one after the other: the positions of 30
 ///         nodes are one channel of count 30. The count is a capacity where `alive` names a channel
-///         of as many flags, which say what of it is there.
+///         of as many flags, which say which of the values exist.
 struct RecordedChannel {
     std::string name{};
     ChannelKind kind = ChannelKind::scalar;
@@ -31,7 +31,7 @@ class TakeSink {
     virtual ~TakeSink() = default;
     virtual void begin(std::span<const RecordedChannel> channels) = 0;
     virtual void row(double time_s, std::span<const double> numbers) = 0;
-    /// Between the two: about so many rows will come.
+    /// Called between the two: about how many rows will follow.
     virtual void expect(std::size_t rows) { static_cast<void>(rows); }
 
   protected:

@@ -4,7 +4,7 @@
 
 namespace hopcoil {
 
-/// Three doubles: what the library hands out where it needs a vector of its own.
+/// Three doubles: the vector type of the library's own interfaces.
 struct Vector3 {
     double x = 0.0;
     double y = 0.0;

@@ -7,7 +7,7 @@
 
 namespace hopcoil {
 
-/// Something simple that points cannot pass: at a place, turned, perhaps moving.
+/// A simple solid that points cannot enter: at a place, turned, perhaps moving.
 struct ContactShape {
     enum class Type : std::uint8_t {
         plane,    ///< its Y axis points out of it
@@ -30,13 +30,13 @@ struct ContactShape {
 ///         of no length.
 void require_valid(const ContactShape& shape);
 
-/// The surface of a shape as a place sees it.
+/// The distance of a place from a shape's surface.
 struct ShapeDistance {
     double metres = 0.0;      ///< below 0 inside
     Vector3 normal{0, 1, 0};  ///< out of the shape, toward the place
 };
 [[nodiscard]] ShapeDistance distance_to(const ContactShape& shape, const Vector3& place) noexcept;
-/// Of what is carried by the shape at a place.
+/// The velocity of the shape's material at a place.
 [[nodiscard]] Vector3 velocity_at(const ContactShape& shape, const Vector3& place) noexcept;
 
 }  // namespace hopcoil

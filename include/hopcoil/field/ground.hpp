@@ -30,13 +30,13 @@ struct GroundFrame {
 
     [[nodiscard]] Vector3 to_world(const Vector3& local) const noexcept;
     [[nodiscard]] Vector3 to_local(const Vector3& world) const noexcept;
-    /// Of what is carried at a place of the world.
+    /// The velocity of the part's material at a place in the world.
     [[nodiscard]] Vector3 velocity_at(const Vector3& world) const noexcept;
-    /// The same part a time later (or, below 0, earlier), if it goes on as it does.
+    /// The same part a time later (or, below 0, earlier) at its present velocities.
     [[nodiscard]] GroundFrame ahead(double time_s) const noexcept;
 };
 
-/// The nearest of the ground, as a place sees it.
+/// The distance of a place from the ground.
 struct GroundDistance {
     double metres = std::numeric_limits<double>::infinity();  ///< below 0 inside
     Vector3 normal{0, 1, 0};                                  ///< out of the ground
@@ -92,14 +92,14 @@ class Ground {
         static_cast<void>(choice);
         static_cast<void>(visitor);
     }
-    /// How far a place is from the ground: from its surface, from walls within `above`, and of
-    /// boxes from all sides that no other box covers.
+    /// How far a place is from the ground: from its surface, from walls within `above`, and from
+    /// those sides of boxes that no other box covers.
     [[nodiscard]] virtual GroundDistance distance_to(const Vector3& place, double above,
                                                      double ahead_s) const noexcept {
         return surface_distance(place, above, ahead_s);
     }
-    /// From the surface alone: of the one that is found up to `above` higher than the place, as
-    /// level as it is there. What is in front of a nearer wall or ceiling is not below it.
+    /// The distance from the surface alone, taken as a plane: the surface up to `above` higher
+    /// than the place. A place in front of a nearer wall or ceiling is not below it.
     [[nodiscard]] virtual GroundDistance surface_distance(const Vector3& place, double above,
                                                           double ahead_s) const noexcept;
     /// Of a part that moves, `ahead_s` from now.
@@ -108,13 +108,13 @@ class Ground {
         static_cast<void>(ahead_s);
         return {};
     }
-    /// A height that no surface is above, `ahead_s` from now: what stays above it need not look
-    /// further. Infinite where none is known.
+    /// A height that no surface is above, `ahead_s` from now: above it nothing else has to be
+    /// checked. Infinite where none is known.
     [[nodiscard]] virtual double highest(double ahead_s) const noexcept {
         static_cast<void>(ahead_s);
         return std::numeric_limits<double>::infinity();
     }
-    /// Of what is carried by a part at a place, `ahead_s` from now.
+    /// The velocity of a part's material at a place, `ahead_s` from now.
     [[nodiscard]] Vector3 velocity_at(const Vector3& place, std::uint32_t part,
                                       double ahead_s) const noexcept {
         return part == 0 ? Vector3{} : frame(part, ahead_s).velocity_at(place);

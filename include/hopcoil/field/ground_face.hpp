@@ -22,11 +22,11 @@ struct GroundFace {
         constexpr double cosine_of_least = 0.985;
         return dot(beyond[edge], normal) < cosine_of_least;
     }
-    /// More than 60 degrees, or facing down: what a height at a place does not describe well.
+    /// Steeper than 60 degrees, or facing down: a height at a place does not describe it well.
     [[nodiscard]] bool is_steep() const noexcept { return normal.y < 0.5; }
 };
 
-/// Which faces are asked for, each a part of those before.
+/// Which faces are wanted; each choice is a part of the one before.
 enum class FaceChoice : std::uint8_t {
     all,
     edged,  ///< steep ones, and those with an outer edge

@@ -31,7 +31,7 @@ class HeightField {
         double height = 0.0;
         Vector3 normal{0, 1, 0};
     };
-    /// Nothing outside the grid.
+    /// The surface at a place; nothing outside the grid.
     [[nodiscard]] std::optional<Spot> at(double x, double z) const noexcept;
 
     /// Faces that come as near as `radius` to a place.

@@ -6,9 +6,9 @@ namespace hopcoil {
 
 /// How a coherent noise looks.
 struct NoiseSettings {
-    double frequency_hz = 0.5;  ///< about so many bumps a second in its slowest part; above 0
+    double frequency_hz = 0.5;  ///< bumps a second of its slowest part, about; above 0
     int octaves = 3;            ///< parts, each twice as fast as the one before; 1 to 12
-    double roughness = 0.5;     ///< how large each is beside the one before; 0 to 1
+    double roughness = 0.5;     ///< size of each part over that of the one before; 0 to 1
 };
 
 /// Errors  InvalidValue names the field, its value and its range.
@@ -32,7 +32,7 @@ class Noise {
     [[nodiscard]] Point at(double time_s) const noexcept;
 
     [[nodiscard]] const NoiseSettings& settings() const noexcept { return settings_; }
-    /// Of its fastest part.
+    /// The frequency of its fastest part.
     [[nodiscard]] double highest_hz() const noexcept;
 
   private:

@@ -11,7 +11,7 @@ namespace hopcoil {
 /// How a coherent noise over space and time looks.
 struct SpaceNoiseSettings {
     int octaves = 2;         ///< parts, each twice as fine as the one before; 1 to 12
-    double roughness = 0.5;  ///< how large each is beside the one before; 0 to 1
+    double roughness = 0.5;  ///< size of each part over that of the one before; 0 to 1
     /// Along each axis it repeats after so many cells; 0: never.
     std::array<int, 4> period{};
 };
@@ -34,8 +34,7 @@ struct NoiseSample {
 ///         that value, slope and curvature are continuous; octaves as in Noise. Mean 0, standard
 ///         deviation 1.
 /// Source  Perlin, Improving noise (2002).
-/// Errors  InvalidValue for invalid settings. Where a coordinate is beyond 2^50 or no number it is
-///         0.
+/// Errors  InvalidValue for invalid settings. 0 where a coordinate is beyond 2^50 or NaN.
 template <int n>
 class SpaceNoise {
   public:

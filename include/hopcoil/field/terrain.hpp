@@ -24,8 +24,8 @@ namespace hopcoil {
 ///         part stand in that part's frame.
 /// Errors  InvalidValue for a piece with numbers that are not finite, or sizes below 0;
 ///         std::out_of_range for a part that is not there.
-/// Cost    a few nanoseconds for each box, also far away ones; for thousands of them a GroundMesh
-///         of their tops is quicker, which looks through a hierarchy.
+/// Cost    a few nanoseconds for each box, distant ones too; for thousands of boxes a GroundMesh
+///         of their tops is quicker, since it has a bounding hierarchy.
 class Terrain final : public Ground {
   public:
     /// Unbounded, through a point.
@@ -47,7 +47,7 @@ class Terrain final : public Ground {
     void add(const Box& box, std::uint32_t part = 0);
     void add(HeightField field, std::uint32_t part = 0);
     void add(GroundMesh mesh, std::uint32_t part = 0);
-    /// Something that moves; its number, 1 or more.
+    /// Adds a part that moves; returns its number, 1 or more.
     [[nodiscard]] std::uint32_t add_part(const GroundFrame& frame);
     void move(std::uint32_t part, const GroundFrame& frame);
     [[nodiscard]] std::size_t part_count() const noexcept { return frames_.size(); }

@@ -15,13 +15,13 @@ namespace hopcoil {
 struct WindSettings {
     Vector3 mean_m_per_s{4, 0, 0};  ///< where it blows to
     double spread_m_per_s = 1.0;    ///< standard deviation of its speed along the mean
-    double across_share = 0.6;      ///< of that, across the mean, level
+    double across_share = 0.6;      ///< of that, horizontal and across the mean
     double up_share = 0.3;          ///< of that, up and down
     double correlation_s = 1.5;     ///< a gust lasts about so long at one place
     /// Places nearer than that feel the same gust. Gusts travel with the mean, so at least the mean
     /// times `correlation_s`.
     double gust_length_m = 8.0;
-    /// What flows into any part of space flows out again: for particles. All shares are then 1.
+    /// What flows into any volume flows out again: for particles. All shares are then 1.
     bool is_divergence_free = false;
     int octaves = 2;
     double roughness = 0.5;
@@ -33,7 +33,7 @@ struct WindSettings {
 void require_valid(const WindSettings& settings);
 [[nodiscard]] bool is_valid(const WindSettings& settings) noexcept;
 
-/// A round thing that keeps off the wind: behind it, in its wake, the wind is weaker.
+/// A round obstacle: in its wake the wind is weaker.
 struct Shelter {
     Vector3 centre{};
     double radius_m = 1.0;
@@ -47,8 +47,7 @@ struct WindSample {
     Vector3 velocity{};  ///< metres per second
 };
 
-/// A wind that is one thing everywhere: whatever it blows, leans and flutters together, gust by
-/// gust.
+/// One wind for a whole scene: everything in it leans and flutters together, gust by gust.
 ///
 ///     const Wind evening{{.mean_m_per_s = {5, 0, 1}}, stream_of(seed, "evening")};
 ///     streamer.step({.root = stern, .wind = &evening, .time_s = now}, dt);

@@ -17,7 +17,7 @@ namespace hopcoil {
 /// What a target angle means.
 enum class AngleWay : std::uint8_t {
     shorter,   ///< a direction: the target has gone there the shorter way, across the seam
-    as_given,  ///< a count of turns as well: 4 pi is two turns on
+    as_given,  ///< whole turns count: 4 pi is two turns further
 };
 
 inline namespace HOPCOIL_BITS {
@@ -29,8 +29,8 @@ inline namespace HOPCOIL_BITS {
 ///     vane.step(wind_rad, dt);
 ///
 /// Model   that of the mover. A target moves (step, jump) the shorter way from where it was, so one
-///         that passes behind the value is chased onward, not turned back on; after a `cut` the
-///         value takes the shorter way itself.
+///         that passes the opposite of the value is followed in the same direction; after a `cut`
+///         the value takes the shorter way itself.
 /// Shapes  one number.
 /// Units   radians, radians per second; `value` and `target` in (-pi, pi], `turned` without
 ///         wrapping.

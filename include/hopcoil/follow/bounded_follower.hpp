@@ -8,8 +8,8 @@
 
 namespace hopcoil {
 
-/// What is done to one number near the ends of a range: unchanged in the middle, bent in the last
-/// `margin` of it so that it meets the end with slope 0 and stays there.
+/// A map that keeps one number in a range: unchanged in the middle, bent in the last `margin` of it
+/// so that it meets the end with slope 0 and stays there.
 ///
 /// Model   with t = (high - y) / margin in 0..1: shown = high - margin (2 t^2 - t^3), the end for
 ///         t < 0; likewise below.
@@ -23,7 +23,7 @@ struct RangeBend {
         double slope = 1.0;
     };
     [[nodiscard]] Shown at(double y) const noexcept;
-    /// Where to be for `shown`: the inverse, for a number in the range.
+    /// The number that is shown as `shown`, which is in the range.
     [[nodiscard]] double inverse(double shown) const noexcept;
 };
 /// Errors  InvalidValue unless low < high, all finite, 0 < margin <= (high - low) / 2.

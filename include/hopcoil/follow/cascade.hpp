@@ -96,7 +96,7 @@ class Cascade {
         return arrive(value);
     }
 
-    /// At rest on its target, as that stands.
+    /// Puts it at rest on its present target.
     StepStatus snap() noexcept { return reset(target_); }
 
     /// Takes over from another mover: every link where it was and as fast, after its target.
@@ -126,7 +126,7 @@ class Cascade {
     }
 
     [[nodiscard]] std::size_t size() const noexcept { return links_.size(); }
-    /// Of a link, counted from the target. Undefined for one that is not there.
+    /// The value of a link, counted from the target. Undefined for an index out of range.
     [[nodiscard]] T value(std::size_t link) const noexcept {
         T sum = target_;
         for (std::size_t i = 0; i <= link; ++i)
@@ -134,11 +134,11 @@ class Cascade {
         return sum;
     }
     [[nodiscard]] T velocity(std::size_t link) const noexcept { return links_[link].velocity; }
-    /// Of the last link.
+    /// The value of the last link.
     [[nodiscard]] T value() const noexcept { return value(size() - 1); }
     [[nodiscard]] T velocity() const noexcept { return velocity(size() - 1); }
     [[nodiscard]] T target() const noexcept { return target_; }
-    /// Of the last link, after the target.
+    /// The motion of the last link relative to the target.
     [[nodiscard]] Motion<T> motion() const noexcept {
         T gap = links_[0].gap;
         for (std::size_t i = 1; i < links_.size(); ++i)

@@ -17,7 +17,7 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// A value that is thrown, slowed by friction, and held in by bounds.
+/// A value that is thrown, slowed by friction, and kept within bounds.
 ///
 ///     Coast<float> needle{{.slowing_half_life_s = 0.4, .at_bound = AtBound::spring}, 0.f};
 ///     needle.set_bounds(-1.f, 1.f);
@@ -65,9 +65,9 @@ class Coast {
     }
 
     /// Thrown so that it comes to rest exactly on one of these points: the one nearest to where it
-    /// would have ended. It bounces and springs at bounds as ever; the half-life is changed as
-    /// little as will do (`slowing_half_life_s`). A point out of a throw's reach: by the spring.
-    /// The index of the point; nothing when none is inside the bounds, and then nothing is thrown.
+    /// would have ended. It bounces and springs at bounds as usual; the half-life is changed as
+    /// little as necessary (`slowing_half_life_s`). A point out of reach is met by the spring.
+    /// Returns the index of the point; nothing, with nothing thrown, if none is inside the bounds.
     std::optional<std::size_t> launch(T velocity, std::span<const T> snap_points) noexcept {
         if (!is_usable(velocity) || snap_points.empty()) return refuse_snap();
         Coast free = *this;
@@ -94,7 +94,7 @@ class Coast {
     /// A sudden change of velocity: a new throw.
     StepStatus push(T delta_velocity) noexcept { return launch(velocity() + delta_velocity); }
 
-    /// At rest there.
+    /// Puts it at rest there.
     StepStatus reset(T value) noexcept {
         if (!is_usable(value)) return reject();
         place_at(value);
@@ -121,7 +121,7 @@ class Coast {
         return true;
     }
 
-    /// Each number between these. A value outside is brought to its bound by the spring.
+    /// Keeps each number between these. A value outside is brought to its bound by the spring.
     /// Errors  InvalidValue unless low <= high in every number.
     void set_bounds(const T& low, const T& high) {
         const auto lows = components_of(low);
@@ -153,7 +153,7 @@ class Coast {
         return with_components(result, numbers);
     }
     [[nodiscard]] T target() const noexcept { return end(); }
-    /// Of the throw under way, for each number; 0 for what is at rest or on a spring.
+    /// The half-life of the present throw, for each number; 0 at rest or on a spring.
     [[nodiscard]] T slowing_half_life_s() const noexcept {
         return assembled([](const CoastAxis& axis) { return axis.slowing_half_life_s(); });
     }
@@ -195,7 +195,7 @@ class Coast {
     }
 
   private:
-    /// So far from the ends of the range of numbers that nothing which comes of it overflows.
+    /// Whether v is small enough that nothing computed from it overflows.
     [[nodiscard]] static bool is_usable(const T& v) noexcept {
         const double largest = std::is_same_v<Scalar, float> ? 1e18 : 1e150;
         return is_finite(v) && length_of(v) < largest;

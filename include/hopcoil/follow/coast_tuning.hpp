@@ -8,7 +8,7 @@
 
 namespace hopcoil {
 
-/// What a Coast takes each step: nothing but time.
+/// The input of a Coast's step: none.
 struct NoInput {
     friend bool operator==(const NoInput&, const NoInput&) = default;
 };

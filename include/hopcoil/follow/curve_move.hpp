@@ -12,7 +12,7 @@
 
 namespace hopcoil {
 
-/// A way to go from here to there: a curve from 0 to 1 and the time it takes.
+/// How a move goes: a curve from 0 to 1 and the time it takes.
 ///
 /// Units   duration_s above 0. A KeyCurve's own first and last times are stretched to it; it should
 ///         begin at 0 and end at 1.
@@ -89,7 +89,7 @@ class CurveMove : public Mover<T> {
         begin(value, value - value);
         return StepStatus::stepped;
     }
-    /// At rest on its target, as that stands.
+    /// Puts it at rest on its present target.
     StepStatus snap() noexcept { return reset(this->target()); }
     /// Takes over from another mover at its value; its velocity is not kept.
     StepStatus resume(const Motion<T>& motion) noexcept {
@@ -98,7 +98,7 @@ class CurveMove : public Mover<T> {
         return StepStatus::stepped;
     }
 
-    /// For the move under way too: it goes on along the new curve at the same part of its time,
+    /// Also for a move in progress: it goes on along the new curve at the same part of its time,
     /// from the value where it is.
     void retune(const CurveMoveTuning& tuning) {
         require_valid(tuning);

@@ -17,8 +17,8 @@ enum class EaseFamily : std::uint8_t {
     oscillating,    ///< swings that grow; parameter how many, 1 to 12 (3)
 };
 
-/// Where the family's own shape stands: at the start (`in`), reversed at the end (`out`), or half
-/// of each (`in_out`).
+/// Where the family's shape is: at the start (`in`), reversed at the end (`out`), or one half of
+/// each (`in_out`).
 enum class EaseWay : std::uint8_t { in, out, in_out };
 
 /// A way from 0 to 1 while t goes from 0 to 1.
@@ -27,7 +27,7 @@ enum class EaseWay : std::uint8_t { in, out, in_out };
 ///     lid.at(t);
 ///
 /// Model   out(t) = 1 - in(1 - t); in_out: in(2 t) / 2, then out(2 t - 1) / 2 + 1/2. Exactly 0 at
-///         and before 0, exactly 1 at and past 1; not a number at NaN's place: 0.
+///         and before 0, exactly 1 at and past 1; 0 for NaN.
 class Ease {
   public:
     /// Errors  InvalidValue for a parameter out of the family's range.

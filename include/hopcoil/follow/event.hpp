@@ -7,7 +7,7 @@ namespace hopcoil {
 
 enum class EventKind : std::uint8_t {
     started,      ///< left its rest
-    reached,      ///< met its target for the first time since that was sent elsewhere
+    reached,      ///< met its target for the first time since the target last moved
     passed_mark,  ///< went through a mark; `mark` says which
     turned,       ///< went from rising to falling or back
     settled,      ///< came to rest
@@ -21,7 +21,7 @@ struct Event {
     std::size_t mark = 0;
 };
 
-/// What counts as rest for `settled`, and as there for `reached` where a value is several numbers.
+/// Limits of rest for `settled`; the distance is also that for `reached` of several numbers.
 struct RestLimits {
     double distance = 1e-3;
     double speed = 1e-2;

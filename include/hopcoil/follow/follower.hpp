@@ -110,7 +110,7 @@ class Follower : public Mover<T> {
     /// At `value`, its target there too, at rest.
     StepStatus reset(T value) noexcept { return resume(resting_at(value)); }
 
-    /// At rest on its target, as that stands.
+    /// Puts it at rest on its present target.
     StepStatus snap() noexcept { return reset(this->target()); }
 
     /// Takes over from another mover: value, velocity and target are as they were there.

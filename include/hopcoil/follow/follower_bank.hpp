@@ -48,16 +48,17 @@ class FollowerBank {
     /// a group for each of a few tunings is far better.
     std::size_t add_varied_group();
 
-    /// At `start`, its target there too, at rest. A shared group's tuning, or the default one.
+    /// Adds one at `start`, its target there too, at rest, with a shared group's tuning, or the
+    /// default one.
     Id add(std::size_t group, std::span<const S> start);
-    /// Into a varied group.
+    /// Adds one to a varied group.
     Id add(std::size_t group, std::span<const S> start, const Tuning& tuning);
     void remove(Id id);
     void reserve(std::size_t group, std::size_t count);
 
     /// Errors  InvalidValue for an invalid tuning, or for a varied group.
     void retune(std::size_t group, const Tuning& tuning);
-    /// Of one in a varied group.
+    /// Retunes one of a varied group.
     void retune_one(Id id, const Tuning& tuning);
 
     /// Toward the targets as they stand.
@@ -110,12 +111,12 @@ class FollowerBank {
     [[nodiscard]] bool is_anything_moving(double distance, double speed) const noexcept;
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept;
 
-    /// Errors  InvalidValue for one that this processor has not.
+    /// Errors  InvalidValue for one that this processor does not have.
     void use(InstructionSet set);
     [[nodiscard]] InstructionSet instruction_set() const noexcept;
 
-    /// For save_state and load_state (base/state.hpp): of a bank that holds the like, the same
-    /// groups with the same followers in the same slots. `next_targets` are not kept.
+    /// For save_state and load_state (base/state.hpp), between banks with the same groups and the
+    /// same followers in the same slots. `next_targets` are not kept.
     template <class Fields>
     void visit_state(Fields& fields) {
         fields.begins("follower bank 1");
@@ -149,7 +150,7 @@ class FollowerBank {
         std::span<S> velocities;
     };
     [[nodiscard]] std::size_t group_count() const noexcept;
-    /// The same for banks that hold the like; hardly for others.
+    /// Equal for banks of the same layout; almost never for others.
     [[nodiscard]] std::size_t layout_hash() const noexcept;
     [[nodiscard]] Counts counts() const noexcept;
     [[nodiscard]] StateView state_view(std::size_t group, std::size_t component);

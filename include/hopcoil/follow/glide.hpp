@@ -21,13 +21,13 @@ struct GlideTuning {
     friend bool operator==(const GlideTuning&, const GlideTuning&) = default;
 };
 
-/// "This fraction of the gap each frame", a recipe that means something at one frame rate only.
+/// "This fraction of the gap each frame", which has one meaning at one frame rate only.
 struct FractionPerFrame {
     double fraction = 0.1;
     double rate_hz = 60.0;
 };
 
-/// The glide that does at every rate what the recipe does at its own.
+/// The glide that moves at every rate as the recipe does at its own.
 ///
 /// Errors  InvalidValue unless 0 < fraction < 1 (from 1 on nothing would glide) and rate_hz > 0.
 [[nodiscard]] GlideTuning tuning_from(const FractionPerFrame& recipe);
@@ -35,7 +35,7 @@ struct FractionPerFrame {
 void require_valid(const GlideTuning& tuning);
 [[nodiscard]] bool is_valid(const GlideTuning& tuning) noexcept;
 
-/// What a glide does as a smoother of a noisy input that comes `rate_hz` times a second.
+/// How a glide smooths a noisy input that is sampled `rate_hz` times a second.
 struct Smoothing {
     double noise_left = 1.0;  ///< standard deviation of the output over that of the input
     double lag_s = 0.0;       ///< how far it trails behind a steady mover, in seconds of its travel
@@ -122,7 +122,7 @@ class Glide : public Mover<T> {
     }
 
     StepStatus reset(T value) noexcept { return arrive(resting_at(value)); }
-    /// At rest on its target, as that stands.
+    /// Puts it at rest on its present target.
     StepStatus snap() noexcept { return reset(this->target()); }
 
     /// Takes over from another mover at its value; its velocity is not kept.

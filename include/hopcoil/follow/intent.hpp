@@ -9,8 +9,8 @@
 #include <hopcoil/follow/rotation_mover.hpp>
 
 /// @file
-/// What shows that a thing means to do something: leaning, looking ahead, aiming where it will
-/// land.
+/// Motion that shows what something is about to do: leaning, looking ahead, turning to where it
+/// will land.
 
 namespace hopcoil {
 
@@ -69,8 +69,8 @@ struct Landing {
 [[nodiscard]] std::optional<Landing> landing_on_plane(const Flight& flight, double height);
 
 /// The same on a ground given as a height function, `double height(double x, double z)`: found in
-/// steps of `look_s` up to `most_s`, then refined to the last bit. A rise narrower than the way
-/// flown in one look may be missed.
+/// steps of `look_s` up to `most_s`, then refined to the last bit. A rise narrower than the
+/// distance flown in one such step may be missed.
 /// Errors  InvalidValue for a look_s or most_s that is not finite and above 0.
 template <class Height>
 [[nodiscard]] std::optional<Landing> landing_on(const Flight& flight, const Height& height,
@@ -99,7 +99,8 @@ inline namespace HOPCOIL_BITS {
 ///     LookAt head{{.frequency_hz = 3, .damping_ratio = 1}, eye, spot};
 ///     head.step(eye, landing->place, dt);
 ///
-/// Model   the target is `facing(spot - eye, forward, up)`; a spot at the eye itself is no news.
+/// Model   the target is `facing(spot - eye, forward, up)`; a spot at the eye itself changes
+///         nothing.
 /// Errors  as RotationFollower.
 class LookAt {
   public:
@@ -112,8 +113,8 @@ class LookAt {
         const bool news = length_of(direction) > 0;
         return head_.step(news ? facing(direction, forward_, up_) : head_.target(), dt);
     }
-    /// Another spot from now on: the head turns to it from where it looks. (A spot that `step`
-    /// finds elsewhere has moved there in that step, and a lead reads haste into it.)
+    /// Looks at another spot from now on. (A spot that differs between two calls of `step` is
+    /// taken to have moved there in that step, and a lead responds to its speed.)
     StepStatus turn_to(const Vector3& eye, const Vector3& spot) noexcept {
         const Vector3 direction = spot - eye;
         if (!(length_of(direction) > 0)) return StepStatus::stepped;

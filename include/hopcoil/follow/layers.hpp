@@ -11,8 +11,7 @@
 
 namespace hopcoil {
 
-/// A weight on its way to another, without a leap in its rate: a cubic from where and how fast it
-/// is.
+/// A weight that changes smoothly to another: along a cubic from its present value and rate.
 class Fade {
   public:
     explicit Fade(double weight = 0.0) noexcept : to_{weight} {}
@@ -64,8 +63,8 @@ struct LayerSum {
     }
 };
 
-/// Several motions on one property at once, adding up: breathing, a flinch, a lean, each a Follower
-/// of its own target, fading in and out.
+/// Several motions added on one value: breathing, a flinch, a lean, each a Follower of its own
+/// target that fades in and out.
 ///
 ///     Layers<Vector3f> head{rest};
 ///     const auto flinch = head.add(nervous, none);
@@ -87,7 +86,7 @@ class Layers {
   public:
     explicit Layers(T base) : base_{base} {}
 
-    /// A new layer at weight 0, at rest at `start`. Its number, which stays its own.
+    /// Adds a layer at weight 0, at rest at `start`. Returns its number, which never changes.
     std::size_t add(const Tuning& tuning, T start) {
         layers_.push_back({Follower<T>{tuning, start}, Fade{}, start});
         return layers_.size() - 1;
@@ -117,7 +116,7 @@ class Layers {
                       [&](Follower<T>& mover) { return mover.push(delta_velocity); });
     }
 
-    /// All layers go on; those whose target cannot be used stay where they are.
+    /// Steps all layers; those whose target is not usable stay where they are.
     StepStatus step(double dt) noexcept {
         if (!is_time_step(dt)) return reject();
         StepStatus status = StepStatus::stepped;
@@ -130,14 +129,14 @@ class Layers {
 
     [[nodiscard]] T value() const noexcept { return sum().value; }
     [[nodiscard]] T velocity() const noexcept { return sum().velocity; }
-    /// Where it will be if nothing fades and all layers arrive.
+    /// Its value once all layers have arrived, at the present weights.
     [[nodiscard]] T target() const noexcept {
         T sum = base_;
         for (const Layer& layer : layers_)
             sum = sum + scaled(layer.mover.target(), static_cast<Scalar>(layer.fade.weight()));
         return sum;
     }
-    /// Of the sum, to be handed to another mover's `resume`.
+    /// The motion of the sum, for another mover's `resume`.
     [[nodiscard]] Motion<T> motion() const noexcept {
         return {target(), value() - target(), velocity()};
     }

@@ -7,8 +7,8 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// Where something is beside its target, and how fast it moves: all that is handed over when one
-/// mover takes over from another.
+/// A target, the value's distance from it, and its velocity: what one mover takes over from
+/// another.
 ///
 /// The gap is kept rather than the value: a value kept as such stops short of a target far from the
 /// origin by half of its last digit, for ever.

@@ -21,7 +21,7 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// What every mover of a T can show of itself: where it is, how fast, and where it is going.
+/// The channels of every mover of a T: value, velocity, target.
 template <HasComponents T>
 inline constexpr std::array<Channel, 3> mover_channels = [] {
     constexpr auto kind = std::floating_point<T> ? ChannelKind::scalar : ChannelKind::vector;
@@ -43,7 +43,7 @@ void read_components(std::initializer_list<T> values, std::span<double> numbers)
     }
 }
 
-/// A smaller gap is none: a settled mover must not crawl through subnormal numbers.
+/// A smaller gap is set to 0, since steps with subnormal numbers are slow.
 template <class Scalar>
 inline constexpr double least_gap = std::is_same_v<Scalar, float> ? 0x1p-100 : 0x1p-963;
 
@@ -65,7 +65,7 @@ class Mover {
     [[nodiscard]] T velocity() const noexcept { return motion_.velocity; }
     [[nodiscard]] T target() const noexcept { return motion_.target; }
 
-    /// All of it, to be handed to another mover's `resume`.
+    /// The whole motion, for another mover's `resume`.
     [[nodiscard]] const Motion<T>& motion() const noexcept { return motion_; }
 
     /// Within `distance` of the target and no faster than `speed`.
@@ -87,8 +87,8 @@ class Mover {
     /// Exactly at rest on its target: a step toward the same target would change no bit.
     [[nodiscard]] bool still() const noexcept requires HasLength<T> { return at_rest(0, 0); }
 
-    /// How many calls were ignored because an argument, or what would have come of it, was not
-    /// finite, or the time step negative.
+    /// How many calls were ignored because an argument or the result was not finite, or the time
+    /// step negative.
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 
     // What makes it a System (base/system.hpp), with `step` and `dials`.

@@ -32,14 +32,14 @@ struct PoseVelocity {
     Vector3 scale{};
 };
 
-/// A pose on its way: what is handed over when one mover of a pose takes over from another.
+/// The motion of a pose: what one mover of a pose takes over from another.
 struct PoseMotion {
     Motion<Vector3> position;
     RotationMotion rotation;
     Motion<Vector3> scale;
 };
 
-/// A tuning for each part; what turns or grows does not swing unless asked to.
+/// A tuning for each part; by default rotation and scale do not overshoot.
 struct PoseTuning {
     Tuning position{.frequency_hz = 2, .damping_ratio = 0.5};
     Tuning rotation{.frequency_hz = 2, .damping_ratio = 1};

@@ -74,7 +74,7 @@ class PoseFollower {
                                next.scale_.reset(value.scale));
         });
     }
-    /// At rest on its target, as that stands.
+    /// Puts it at rest on its present target.
     StepStatus snap() noexcept {
         return whole([](PoseFollower& next) {
             return all_stepped(next.position_.snap(), next.rotation_.snap(), next.scale_.snap());

@@ -28,8 +28,8 @@ struct PursuitTuning {
 void require_valid(const PursuitTuning& tuning);
 [[nodiscard]] bool is_valid(const PursuitTuning& tuning) noexcept;
 
-/// Stops along the line to the target and across it, in the same time, each with its share of the
-/// caps.
+/// Stops along the line to the target and across it, both in the same time, each under its share
+/// of the caps.
 struct PursuitPlan {
     StopProfile along;
     StopProfile across;
@@ -50,7 +50,7 @@ inline namespace HOPCOIL_BITS {
 ///         time, each with a share of the caps. Planned anew whenever the target moves, as if it
 ///         then stood still: behind one of steady speed s it trails by s^2 / (2 max_acceleration);
 ///         sent `ahead_of` it (intent.hpp) by s / (2 max_acceleration) seconds it does not.
-/// Shapes  any value whose numbers can be reached; the caps hold for its length, whatever the
+/// Shapes  any value whose numbers can be reached; the caps apply to its length, whatever the
 ///         target does. Only what began too fast, or was pushed, is above the cap on speed until it
 ///         has slowed down to it.
 /// Units   seconds, lengths as in T.
@@ -122,7 +122,7 @@ class Pursuit : public Mover<T> {
         return resume(pushed);
     }
     StepStatus reset(T value) noexcept { return resume(resting_at(value)); }
-    /// At rest on its target, as that stands.
+    /// Puts it at rest on its present target.
     StepStatus snap() noexcept { return reset(this->target()); }
     StepStatus resume(const Motion<T>& motion) noexcept {
         const StepStatus status = this->arrive(motion);

@@ -16,10 +16,10 @@ namespace hopcoil {
 /// Made unit. Errors: InvalidValue for a rotation that is zero or not finite.
 [[nodiscard]] Quaternion require_rotation(const char* field, const Quaternion& rotation);
 
-/// A turn on its way: what is handed over when one mover of a rotation takes over from another.
+/// The motion of a rotation: what one mover of a rotation takes over from another.
 struct RotationMotion {
     Quaternion target{};
-    Vector3 gap_rad{};  ///< from the target to the value, the way round that it has come
+    Vector3 gap_rad{};  ///< from the target to the value, the way round that the value has come
     Vector3 gap_rate_rad_per_s{};
 
     [[nodiscard]] Quaternion value() const noexcept { return turned_by(gap_rad) * target; }
@@ -105,7 +105,7 @@ class RotationMover : private Base {
         return kept_if_finite(status, before);
     }
     StepStatus reset(const Quaternion& value) noexcept { return resume(value, Vector3{}, value); }
-    /// At rest on its target, as that stands.
+    /// Puts it at rest on its present target.
     StepStatus snap() noexcept { return Base::snap(); }
 
     /// Takes over a value, its angular velocity and a target, the shorter way.
@@ -191,7 +191,7 @@ class RotationMover : private Base {
         return seen_from(to, travel, before);
     }
 
-    /// The target is another from now on; it has gone there the shorter way.
+    /// Changes the target; it has moved there the shorter way.
     StepStatus send(const Quaternion& target) noexcept {
         const Quaternion to = normalized(target);
         const Vector3 travel = rotation_vector(to * conjugate(target_));
@@ -199,7 +199,7 @@ class RotationMover : private Base {
         return travel == Vector3{} ? StepStatus::stepped : seen_from(to, travel, Base::motion());
     }
 
-    /// The same turn in the chart about another target, `travel` from the old one.
+    /// The same rotation in the chart about another target, `travel` from the old one.
     StepStatus seen_from(const Quaternion& to, const Vector3& travel,
                          const Motion<Vector3>& before) noexcept {
         const Vector3 turned = Base::value();
@@ -212,7 +212,7 @@ class RotationMover : private Base {
         return expressed;
     }
 
-    /// A rate may be finite whose angular velocity is not: then it is as it was before.
+    /// Restores the motion before where a finite rate gives an angular velocity that is not.
     StepStatus kept_if_finite(StepStatus status, const Motion<Vector3>& before) noexcept {
         const bool finite = is_finite(gap_rad()) && is_finite(velocity());
         if (status != StepStatus::stepped || finite) return status;

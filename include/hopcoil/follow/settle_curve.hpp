@@ -18,7 +18,7 @@
 
 namespace hopcoil {
 
-/// How a throw from here to there is meant to go.
+/// How a throw to a target should go.
 ///
 /// Units   duration_s 0.02 to 20: from rest it is then within 2 % of its travel for good (at rest
 ///         exactly, where swings are given). overshoot_percent of the travel, 0 to 99.
@@ -38,7 +38,7 @@ struct SettleTuning {
 void require_valid(const SettleTuning& tuning);
 [[nodiscard]] bool is_valid(const SettleTuning& tuning) noexcept;
 
-/// The overshoot budget: stops that must not be struck, and what may give for it.
+/// Stops that must not be struck, and what may be given up for that.
 ///
 /// Model   first the damping is raised (swings are cut down), up to none passing; then the duration
 ///         is shortened, down to `least_duration_s`; then, if allowed, the travel. If none of that
@@ -54,7 +54,7 @@ struct Stops {
 /// Errors  InvalidValue unless low < high and least_duration_s >= 0.
 void require_valid(const Stops& stops);
 
-/// What a throw came to.
+/// What a throw gave up for its stops.
 struct ThrowReport {
     bool damping_raised = false;
     bool duration_gave = false;
@@ -117,7 +117,7 @@ class SettleCurve {
     /// A sudden change of velocity: a new throw to the same target.
     StepStatus push(double delta_velocity) noexcept;
     StepStatus reset(double value) noexcept;
-    /// At rest on its target, as that stands.
+    /// Puts it at rest on its present target.
     StepStatus snap() noexcept { return reset(target_); }
     /// Takes over from another mover: thrown from its value and velocity to its target.
     StepStatus take_over(double value, double velocity, double target) noexcept;

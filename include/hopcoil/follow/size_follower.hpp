@@ -14,8 +14,8 @@ namespace hopcoil {
 
 /// Errors  InvalidValue for a size that is not finite and above 0.
 void require_size(double size);
-/// target e^gap, between 1 / most and most (or the target, where that is beyond): so far out that
-/// it only keeps a wild swing from reaching 0 or infinity.
+/// target e^gap, kept between 1 / most and most (or the target, where that is beyond), limits so
+/// far out that they only keep a large swing from 0 and infinity.
 [[nodiscard]] double size_from(double target, double log_gap, double most) noexcept;
 
 inline namespace HOPCOIL_BITS {

@@ -16,7 +16,7 @@
 
 namespace hopcoil {
 
-/// When nothing visible is left to happen.
+/// When a motion counts as finished.
 ///
 /// Model   at rest when the gap is at most max(distance, of_excursion x the largest gap since it
 ///         woke), and the velocity would cover no more than that in `within_s`.
@@ -31,8 +31,8 @@ void require_valid(const RestRule& rule);
 
 inline namespace HOPCOIL_BITS {
 
-/// A mover that falls asleep when nothing visible is left to happen: it snaps onto its target, does
-/// no more work, and wakes on a new target, a push, a jump.
+/// A mover that falls asleep when no visible motion is left: it snaps onto its target, costs
+/// nothing, and wakes on a new target, a push, a jump.
 ///
 ///     Sleeper lamp{Follower<float>{tuning, 0.f}};
 ///     lamp.step(hook, dt);
@@ -73,7 +73,7 @@ class Sleeper {
     StepStatus cut(const Inputs& target) noexcept {
         return woken(target, [&] { return mover_.cut(target); });
     }
-    /// Asleep there.
+    /// Puts it to sleep there.
     StepStatus reset(const Inputs& value) noexcept {
         const StepStatus status = woken(value, [&] { return mover_.reset(value); });
         if (status == StepStatus::stepped) fall_asleep();
@@ -97,13 +97,13 @@ class Sleeper {
         return status;
     }
 
-    /// New numbers; they wake nobody, since at rest on the target every mover stays there.
+    /// New numbers; they do not wake it, since a mover at rest on its target stays there.
     /// Errors  as the mover's.
     void retune(const Parameters& tuning) { mover_.retune(tuning); }
     bool try_retune(const Parameters& tuning) { return mover_.try_retune(tuning); }
 
     void wake() noexcept { asleep_ = false; }
-    /// The mover, woken, for what is not said here: a cascade's link.
+    /// The mover, woken, for functions that only it has, such as those of a cascade's links.
     [[nodiscard]] M& woken_mover() noexcept {
         wake();
         return mover_;
@@ -118,7 +118,7 @@ class Sleeper {
     [[nodiscard]] Velocity velocity() const noexcept { return mover_.velocity(); }
     [[nodiscard]] Value target() const noexcept { return mover_.target(); }
     [[nodiscard]] Moving motion() const noexcept { return mover_.motion(); }
-    /// Of an angle, with every turn it has made.
+    /// The angle with every turn it has made.
     [[nodiscard]] double turned() const noexcept requires requires(const M& m) { m.turned(); }
     { return mover_.turned(); }
     [[nodiscard]] Parameters tuning() const { return mover_.tuning(); }

@@ -24,8 +24,8 @@ struct Stepping {
 
 inline namespace HOPCOIL_BITS {
 
-/// A follower that is stepped by a scheme, as physics is: for motion that must go with other things
-/// so stepped, for looking at what a scheme does, and for guarding what cannot be solved.
+/// A follower that is stepped by a scheme, as physics is: beside other things stepped so, or to
+/// see what a scheme does and how a guard keeps it stable.
 ///
 ///     SteppedFollower<double> vane{{.frequency_hz = 8}, {.scheme = Scheme::midpoint}, start};
 ///     if (vane.step(wind, dt) == StepStatus::guarded) ... vane.guard_log() ...
@@ -33,7 +33,7 @@ inline namespace HOPCOIL_BITS {
 /// Model   as Follower, while the target goes straight; docs/math/stepping.md for the schemes.
 /// Shapes  as Follower; whatever T, it is stepped in double.
 /// Errors  none while stepping. With Guard::none, a motion that diverges is noticed
-///         (DivergenceWatch): the step answers `diverged`, the last good state stays, and no step
+///         (DivergenceWatch): the step returns `diverged`, the last good state stays, and no step
 ///         is taken until `reset`, `resume` or `retune`.
 template <HasComponents T>
 class SteppedFollower : public Follower<T> {
@@ -52,7 +52,7 @@ class SteppedFollower : public Follower<T> {
     }
 
     /// The target has moved to `target` in a straight line during `dt`. `guarded` when the step was
-    /// too large and something was done about it (`guard_log` tells what).
+    /// too large and the guard acted (`guard_log` counts how).
     StepStatus step(T target, double dt) noexcept {
         if (!is_time_step(dt) || !is_finite(target)) return this->reject();
         if (divergence_) return StepStatus::diverged;
@@ -137,8 +137,8 @@ class SteppedFollower : public Follower<T> {
         return StepStatus::guarded;
     }
 
-    /// Steps near the line, each under another spring, could pump energy up between them: one that
-    /// is guarded leaves no more than there was, or than the exact one would.
+    /// Steps near the limit, each under another spring, could together gain energy: a guarded one
+    /// leaves no more than there was, or than the exact one would.
     StepStatus step_calmed(const T& target, double dt) noexcept {
         const double before = this->energy();
         const double exact = energy_after_exact(target, dt);
@@ -158,7 +158,7 @@ class SteppedFollower : public Follower<T> {
         return exact.energy();
     }
 
-    /// With an eye on its energy: what the exact solution gains is the work of the target.
+    /// Watches the energy: what the exact solution gains is the work of the target.
     StepStatus step_watched(const T& target, double dt) noexcept {
         const Motion<T> before = this->motion();
         const double energy_before = this->energy();

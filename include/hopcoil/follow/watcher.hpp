@@ -39,7 +39,7 @@ class Watcher {
     static constexpr std::size_t most_events = 16;
     static constexpr std::size_t most_marks = 8;
 
-    /// At most `most_marks` marks; those beyond are passed over.
+    /// At most `most_marks` marks; further ones are ignored.
     explicit Watcher(M mover, std::span<const double> marks = {}, const RestLimits& rest = {})
         : mover_{std::move(mover)},
           before_{mover_},
@@ -86,10 +86,10 @@ class Watcher {
     void set_rest_limits(const RestLimits& rest) noexcept { rest_ = rest; }
     [[nodiscard]] bool is_at_rest() const noexcept { return resting_; }
 
-    /// Of the last step, in order of time.
+    /// The events of the last step, in order of time.
     [[nodiscard]] std::span<const Event> events() const noexcept { return events_.all(); }
     [[nodiscard]] const M& mover() const noexcept { return mover_; }
-    /// For what is not a step: push, jump, cut, retune.
+    /// The mover, for what is not a step: push, jump, cut, retune.
     [[nodiscard]] M& mover() noexcept { return mover_; }
     [[nodiscard]] Value value() const noexcept { return mover_.value(); }
     [[nodiscard]] auto velocity() const noexcept { return mover_.velocity(); }
@@ -135,8 +135,8 @@ class Watcher {
         return status;
     }
 
-    /// Of one number as it is seen: what it does out of sight, beyond the end of its range or ahead
-    /// of it in a cascade, does not count.
+    /// Looks at the value that is shown: motion beyond the end of a range, or ahead of the last
+    /// link of a cascade, does not count.
     [[nodiscard]] bool is_resting(const M& mover) const noexcept {
         if constexpr (is_number) {
             return is_within(mover.motion().gap, rest_.distance) &&
@@ -153,7 +153,7 @@ class Watcher {
         }
     }
 
-    /// What has no target to be given ends where its numbers say, but for their rounding.
+    /// A mover without a target input ends where its own numbers say, up to rounding.
     void notice_new_aim() noexcept {
         const Value aim = mover_.target();
         if constexpr (std::is_empty_v<Inputs>) {
@@ -166,7 +166,7 @@ class Watcher {
         arrived_ = false;
     }
 
-    /// When it first had happened, between two looks.
+    /// When it happened, between two looks.
     template <class At, class Sign>
     void report(EventKind kind, std::size_t mark, const At& at, double dt, double from_s,
                 double to_s, const Sign& has_happened) noexcept {

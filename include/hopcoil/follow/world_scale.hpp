@@ -15,8 +15,8 @@ namespace hopcoil {
 ///     constexpr WorldScale pixels{.units_per_metre = 240};
 ///     Pursuit<Vector2f> gull{pixels({.max_speed = 3, .max_acceleration = 8}), perch};
 ///
-/// Model   distances, speeds and accelerations grow by units_per_metre, what is said per distance
-///         shrinks; times, ratios, frequencies and damping ratios stay: a Tuning, a GlideTuning, a
+/// Model   distances, speeds and accelerations grow by units_per_metre, numbers per distance
+///         shrink; times, ratios, frequencies and damping ratios stay: a Tuning, a GlideTuning, a
 ///         SettleTuning need no scaling.
 struct WorldScale {
     double units_per_metre = 1.0;

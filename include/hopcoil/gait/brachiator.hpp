@@ -63,8 +63,8 @@ struct BrachiatorLog {
     double drawn_in_m = 0.0;          ///< most that the body was drawn in for the length of an arm
 };
 
-/// A body that goes hand over hand along a row of holds, as fast as it is told, and leaps from the
-/// ground to a hold, from hold to hold, and down again.
+/// A body that goes hand over hand along a row of holds at a given speed, and leaps from the ground
+/// to a hold, from hold to hold, and down again.
 ///
 ///     Brachiator rigger{{}, hooks};
 ///     rigger.step(1.4, dt);          // m/s along the row; below 0 it comes back
@@ -73,7 +73,7 @@ struct BrachiatorLog {
 /// Model   in ticks of 1/240 s: a path is planned about a second ahead, as arcs below the holds
 ///         from change-over to change-over, timed as a pendulum where there is time for that, then
 ///         smoothed three times over and lifted where an arm would be too short. What lies between
-///         the holds is not looked at. Leaps as in gait/leap.hpp. docs/math/brachiator.md.
+///         the holds is ignored. Leaps as in gait/leap.hpp. docs/math/brachiator.md.
 /// Units   metres, seconds, radians, newtons. Left is hand, shoulder and leg 0.
 /// Errors  InvalidValue for invalid settings, fewer than two holds, holds that are not finite, or
 ///         two that it starts on and cannot span; while stepping, what is not finite is ignored and
@@ -105,16 +105,16 @@ class Brachiator {
     /// Onto its feet, which come down on both sides of a spot. False for a spot that is not finite.
     bool leap_to_ground(const Vector3& spot,
                         std::optional<std::uint32_t> from_hold = std::nullopt) noexcept;
-    /// The one on its way; after it, the last one.
+    /// The leap in progress; after it, the last one.
     [[nodiscard]] const LeapPlan& leap() const noexcept { return leaping_.plan; }
     [[nodiscard]] BrachiatorPhase phase() const noexcept;
 
     [[nodiscard]] const BrachiatorSettings& settings() const noexcept { return settings_; }
-    /// Numbers for the next step. Refused for other sizes.
+    /// New numbers from the next step on. Refused where sizes differ.
     bool try_retune(const BrachiatorSettings& settings) noexcept;
     [[nodiscard]] std::span<const Vector3> holds() const noexcept { return holds_; }
 
-    /// Of the centre of mass.
+    /// The centre of mass.
     [[nodiscard]] Vector3 position() const noexcept { return position_; }
     [[nodiscard]] Vector3 velocity() const noexcept { return velocity_; }
     [[nodiscard]] Vector3 acceleration() const noexcept { return acceleration_; }
@@ -155,7 +155,7 @@ class Brachiator {
 
   private:
     enum class Mode : std::uint8_t { hangs, leaps, stands };
-    /// What a limb is fixed to, if it is.
+    /// What a limb is fixed to, if anything.
     struct Fixed {
         bool is_fixed = false;
         Vector3 place{};
@@ -163,7 +163,7 @@ class Brachiator {
 
     void check_holds() const;
     void tick(double speed) noexcept;
-    /// How far its arms have drawn it in.
+    /// Computes the pose.
     Vector3 pose() noexcept;
     void draw_on(const Vector3& drawn) noexcept;
     void place_hands() noexcept;

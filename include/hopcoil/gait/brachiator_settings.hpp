@@ -22,8 +22,8 @@ struct BrachiatorSettings {
     double lean = 0.6;                ///< 0: upright; 1: it hangs in line with its holding arm
     double twist_rad = 0.5;           ///< the shoulder of the reaching arm goes ahead by this
     double fold = 1.0;                ///< how far it folds its legs ahead of a hold; 0 to 1.5
-    double push_decay_hz = 0.6;       ///< how quickly a push is over
-    /// With which it leaps off the ground; off its hands, and into them, 0.8 of that.
+    double push_decay_hz = 0.6;       ///< how quickly the effect of a push decays
+    /// The highest speed of a leap off the ground; from its hands, and into them, 0.8 of that.
     double most_leap_speed_m_per_s = 4.5;
 
     static constexpr std::size_t dial_count = 6;

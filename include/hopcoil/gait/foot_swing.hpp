@@ -23,7 +23,7 @@ class Quintic {
     };
     Quintic() = default;
     Quintic(const End& from, const End& to, double from_s, double to_s) noexcept;
-    /// Before its start and after its end: as at them, at rest after.
+    /// Before its start as at its start; after its end as at its end, at rest.
     [[nodiscard]] End at(double time_s) const noexcept;
 
     template <class Fields>
@@ -43,7 +43,7 @@ class Quintic {
 [[nodiscard]] std::array<Quintic, 3> quintics_between(const SwingPoint& from, const SwingPoint& to,
                                                       double from_s, double to_s) noexcept;
 
-/// A foot's way through the air: over the ground from where it is to a spot, up and down again.
+/// A foot's path through the air: over the ground from where it is to a spot, up and down again.
 ///
 /// Model   x and z are quintics that end a little before the landing, so that the foot comes down
 ///         from above; y rises to an apex, stays, and sinks, a quintic each. Continuous in velocity
@@ -73,7 +73,7 @@ struct FootSwing {
     }
 };
 
-/// How a swing is to go.
+/// How a swing should go.
 struct SwingWish {
     SwingPoint from{};
     Vector3 spot{};

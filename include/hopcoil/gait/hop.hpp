@@ -38,7 +38,7 @@ struct HopStart {
     Vector3 landing{};   ///< of the feet's middle, on the ground
 };
 
-/// The way of a hop, worked out before it begins.
+/// The path of a hop, planned before it begins.
 ///
 /// Model   the hips sink over the feet, rise along a quintic to the take-off with the launch's
 ///         velocity, fly ballistically, touch down behind the landing by the way that braking
@@ -75,9 +75,9 @@ struct FlyingLeg {
     double land_s = 0.0;
     double leg_length_m = 1.0;
 };
-/// Drawn up to a place relative to the hips, where it stays.
+/// A leg drawn up to a place relative to the hips, where it stays.
 [[nodiscard]] FootSwing fold_leg(const FlyingLeg& leg, const Vector3& beneath) noexcept;
-/// Down to its spot, where it lands with the velocity of the ground there.
+/// A leg that goes down to its spot, where it lands with the velocity of the ground.
 [[nodiscard]] FootSwing stretch_leg(const FlyingLeg& leg, const Vector3& spot,
                                     const Vector3& ground_velocity) noexcept;
 /// How long before the landing a leg begins to reach for its spot.

@@ -16,7 +16,7 @@ struct LeapEnd {
     double sway_m = 0.0;  ///< how far its hands let it swing to and fro
 };
 
-/// The way of the centre of mass in a leap, worked out before it begins.
+/// The path of the centre of mass in a leap, planned before it begins.
 ///
 /// Model   it gathers (crouches, or swings back), pushes or pulls itself off, flies ballistically,
 ///         is stopped by legs or arms, and comes to rest. Between two of the points each
@@ -46,7 +46,7 @@ struct LeapPlan {
 [[nodiscard]] LeapPlan plan_leap(const BrachiatorSettings& settings, const LeapEnd& from,
                                  const LeapEnd& to) noexcept;
 
-/// Of the centre of mass over the soles, standing.
+/// The height of the centre of mass over the soles, standing.
 [[nodiscard]] double standing_height_m(const BrachiatorSettings& settings) noexcept;
 
 }  // namespace hopcoil

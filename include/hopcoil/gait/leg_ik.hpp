@@ -36,7 +36,8 @@ struct LimbSettings {
 };
 
 /// Bends a limb of any number of bones so that it ends on a spot: `joints` from root to tip, as
-/// they are, are moved; the root and the bones' lengths stay. What is left to the spot.
+/// they are, are moved; the root and the bones' lengths stay. Returns the distance left to the
+/// spot.
 ///
 /// Model   in turn from the tip and from the root each joint is drawn to its neighbour at its
 ///         bone's length, bent no further than allowed, until the tip is there or it no longer
@@ -45,8 +46,8 @@ struct LimbSettings {
 [[nodiscard]] double bend_limb(std::span<Vector3> joints, const Vector3& spot,
                                const LimbSettings& settings = {}) noexcept;
 
-/// How far from its hip a foot is that would be further away than its leg is long. It gives way
-/// over the last `soft_m`, so that the knee does not snap straight.
+/// The distance of a foot from its hip, limited to the leg's length: smoothly over the last
+/// `soft_m`, so that the knee does not snap straight.
 [[nodiscard]] inline double softly_within(double leg_m, double soft_m, double length_m) noexcept {
     const double beyond = length_m - (leg_m - soft_m);
     return beyond <= 0 ? length_m : leg_m - soft_m + beyond * soft_m / (soft_m + beyond);

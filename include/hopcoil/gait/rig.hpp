@@ -53,7 +53,7 @@ struct LegNames {
 ///         Each thigh and shin is turned so that the ankle is over its spot, the knee toward where
 ///         it points at rest; the ankle so that the sole lies on the ground, or rolls: about its
 ///         toe joint, while the toe stays flat, and about its heel. Roots go with the body. All
-///         else is as in `base`.
+///         other joints are as in `base`.
 /// Errors  InvalidValue: joints that are not there or do not follow one another, a bone without a
 ///         length, more than 16 legs.
 class Rig {
@@ -67,7 +67,7 @@ class Rig {
         return legs_[index].joints;
     }
 
-    /// How its joints stand, each in its parent's frame.
+    /// The poses of its joints, each in its parent's frame.
     /// Shapes  `local` has a pose for each joint; `base`, a pose of the rest of the body (a clip,
     ///         another animation), the same, or nothing: as at rest. How far the ankle of the leg
     ///         that missed most is from where it should be.

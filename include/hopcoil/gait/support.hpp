@@ -25,7 +25,7 @@ std::size_t support_polygon(std::span<const Vector3> feet, std::span<std::size_t
 [[nodiscard]] Vector3 nearest_supported(std::span<const Vector3> feet,
                                         const Vector3& spot) noexcept;
 
-/// The least distance between two straight stretches.
+/// The least distance between two line segments.
 [[nodiscard]] double stretches_apart(const Vector3& a, const Vector3& b, const Vector3& c,
                                      const Vector3& d) noexcept;
 

@@ -16,7 +16,7 @@
 
 namespace hopcoil {
 
-/// Where a walker is asked to go, as seen from its body.
+/// The wanted motion of a walker, relative to its body.
 struct WalkCommand {
     double ahead = 0.0;      ///< m/s
     double left = 0.0;       ///< m/s
@@ -24,7 +24,7 @@ struct WalkCommand {
     friend bool operator==(const WalkCommand&, const WalkCommand&) = default;
 };
 
-/// Why a foot does what it does.
+/// Why a foot steps or waits.
 enum class StepReason : std::uint8_t {
     stands,   ///< planted, and near enough to where it wants to be
     waits,    ///< out of place, while others are in the air
@@ -69,7 +69,7 @@ struct WalkerSole {
 [[nodiscard]] WalkerSole rolled_sole(const WalkerFoot& foot, double behind_m,
                                      double ahead_m) noexcept;
 
-/// What a walker had to give up, and did.
+/// What a walker had to give up, and counts of what it did.
 struct WalkerLog {
     std::uint64_t steps = 0;
     std::uint64_t landings = 0;
@@ -90,8 +90,8 @@ struct WalkerLog {
 /// Model   in ticks of 1/240 s: the command is limited to what the legs can do, the body held back
 ///         where a planted foot would leave its leg's reach, the landing of each swing aimed at the
 ///         neutral spot half a stance after the predicted landing; docs/math/walker.md.
-///         What yields: first nothing of a planted foot (it keeps every bit in the frame of what
-///         it stands on), then the body's height, then its speed.
+///         What yields: never a planted foot (it keeps every bit in the frame of what it stands
+///         on); first the body's height, then its speed.
 /// Units   metres, seconds, radians. The body's place is the middle between its hips.
 /// Errors  InvalidValue for invalid settings; while stepping, what is not finite is ignored and
 ///         counted. A step of more than 10 s is cut to that, and says guarded.
@@ -111,16 +111,16 @@ class Walker {
 
     StepStatus step(const WalkCommand& command, const Ground& ground, double dt) noexcept;
     StepStatus step(const Inputs& inputs, double dt) noexcept;
-    /// Standing elsewhere at once.
+    /// Puts it at another place at once, standing.
     StepStatus reset(const Ground& ground, const Vector3& place, double yaw_rad) noexcept;
     /// A sudden change of the body's velocity, in the world.
     StepStatus push(const Vector3& delta_velocity) noexcept;
 
-    /// Off the ground and down at a place, as soon as it stands; it faces as it did. Refused while
-    /// it hops, and where there is no ground to land on.
+    /// Hops to a place as soon as it stands; its heading stays. Refused while it hops, and where
+    /// there is no ground to land on.
     StepStatus hop(const HopWish& wish, const Ground& ground) noexcept;
     [[nodiscard]] HopPhase hop_phase() const noexcept { return hop_.phase; }
-    /// What it minds: where it will land, or else the ground ahead.
+    /// Where it looks: where it will land, or else the ground ahead.
     [[nodiscard]] Vector3 attention() const noexcept;
 
     /// The command that brings the body to a place and heading that move, in about `within_s`; the
@@ -130,7 +130,7 @@ class Walker {
 
     [[nodiscard]] const WalkerSettings& settings() const noexcept { return settings_; }
     [[nodiscard]] const WalkerLimits& limits() const noexcept { return limits_; }
-    /// Numbers for the next step; feet under way go on. Refused for other legs.
+    /// New numbers from the next step on; swings go on. Refused where the legs differ.
     bool try_retune(const WalkerSettings& settings) noexcept;
 
     /// The middle between its hips, bob and sway included.
@@ -138,9 +138,9 @@ class Walker {
     /// Its heading, the slope it stands on, and its lean.
     [[nodiscard]] Quaternion rotation() const noexcept;
     [[nodiscard]] double yaw_rad() const noexcept { return shown_.yaw; }
-    /// Of its position, in the world; bob and sway included.
+    /// The velocity of its position, in the world; bob and sway included.
     [[nodiscard]] Vector3 velocity() const noexcept;
-    /// Of its rotation, in the world; slope and lean included.
+    /// The angular velocity of its rotation, in the world; slope and lean included.
     [[nodiscard]] Vector3 angular_velocity() const noexcept;
     [[nodiscard]] Vector3 carried_velocity() const noexcept { return carried_; }  ///< its ground's
     [[nodiscard]] double turn_rate() const noexcept { return turn_rate_; }

@@ -100,7 +100,7 @@ struct Cadence {
 struct WalkerLimits;
 [[nodiscard]] Cadence cadence_at(const WalkerSettings& settings, const WalkerLimits& limits,
                                  double speed) noexcept;
-/// In a given gait instead of that of the settings.
+/// The same in a given gait instead of that of the settings.
 [[nodiscard]] Cadence cadence_in(Gait gait, const WalkerSettings& settings,
                                  const WalkerLimits& limits, double speed) noexcept;
 

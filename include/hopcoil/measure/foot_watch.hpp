@@ -10,8 +10,8 @@
 
 namespace hopcoil {
 
-/// What the feet of a walker do, at one look or over many: whether its promises are kept, and what
-/// that costs.
+/// Figures of a walker's feet, at one time or the worst over many: whether its guarantees hold, and
+/// at what cost.
 struct FootFigures {
     double slip_m = 0.0;        ///< the most that a planted foot moved over what it stands on
     double reach = 0.0;         ///< the most of a leg that was used, in leg lengths
@@ -22,7 +22,7 @@ struct FootFigures {
     std::uint32_t feet_up = 0;        ///< the most at once
     std::uint32_t steps_at_rest = 0;  ///< after 2 s of standing still
 
-    /// The worse of both.
+    /// Keeps the worse of both.
     void include(const FootFigures& other) noexcept;
     template <class Fields>
     void visit_state(Fields& fields) {

@@ -15,10 +15,10 @@ namespace hopcoil {
 /// The response to a unit jump as a scheme steps it, beside the exact one at the same times.
 struct SteppedJump {
     std::vector<double> times_s{};
-    std::vector<double> values{};  ///< 0 before the jump, 1 is its target; fewer when it left
+    std::vector<double> values{};  ///< 0 before the jump, 1 is its target; fewer when it diverged
     std::vector<double> exact{};
     bool left_for_infinity = false;
-    /// The largest way between the two, in percent of the jump; infinite when it left.
+    /// The largest difference of the two, in percent of the jump; infinite when it diverged.
     double error_percent = 0.0;
     /// Energy beside the exact motion's where they differ most, in percent of the energy at the
     /// start: above 0 the scheme has gained some.
@@ -45,15 +45,15 @@ struct StepError {
     double error_percent = 0.0;
 };
 
-/// What is to be known of a scheme for a tuning.
+/// Limits, errors and cost of a scheme for a tuning.
 struct SchemeSurvey {
     Scheme scheme = Scheme::semi_implicit_euler;
     StepLimits limits{};
     std::vector<SurveyCell> cells{};  ///< one for each rate
     std::vector<StepError> errors{};  ///< from the largest step down, each half of the one before
     double measured_order = std::numeric_limits<double>::quiet_NaN();
-    /// The least rate at which it holds and the error is as wanted, to 1 %; nothing when the jump
-    /// then takes more than 300,000 steps.
+    /// The least rate at which it is stable and the error is as wanted, to 1 %; nothing when the
+    /// jump then takes more than 300,000 steps.
     std::optional<double> needed_rate_hz{};
     double evaluations_per_s = 0.0;  ///< at that rate
 };
@@ -76,7 +76,7 @@ struct StepSurvey {
     std::optional<std::size_t> cheapest{};
 };
 
-/// Looks at every scheme: its lines, its error at each rate, and what it takes for a wanted error.
+/// Surveys every scheme: its limits, its error at each rate, and its cost for a wanted error.
 ///
 /// Model   the response to a unit jump (the lead acts), until it has settled or swung a dozen
 ///         times, or 300,000 steps are taken.

@@ -7,10 +7,10 @@
 
 namespace hopcoil {
 
-/// How closely a value kept to its target over a take.
+/// How closely a value followed its target over a take.
 ///
 /// Units   those of the value, and seconds. Read off the samples: between two of them a peak may
-///         be higher by up to a quarter of what the curve bends there in one sample.
+///         be higher by up to a quarter of the change of slope there in one sample.
 struct Tracking {
     double largest_gap = 0.0;  ///< in size
     double largest_gap_time_s = 0.0;
@@ -35,7 +35,7 @@ using ComponentRows = std::span<const std::vector<double>>;
 ///
 /// Units   percent of the jump, along the jump's own direction; seconds from the jump. A peak
 ///         between two samples is read off the parabola through three of them, a crossing off the
-///         line between two: within a few hundredths of what they bend in a sample.
+///         line between two: to a few hundredths of the change of slope in a sample.
 struct JumpsMet {
     std::size_t jumps = 0;
     double largest_overshoot_percent = 0.0;

@@ -38,7 +38,7 @@ namespace hopcoil {
 /// Units   metres, seconds, kilograms, newtons, radians. Its place is the ground below it.
 /// Source  J. Pratt, J. Carff, S. Drakunov and A. Goswami, Capture point: a step toward humanoid
 ///         push recovery, 2006.
-/// Errors  InvalidValue for settings or things that cannot be; while stepping none: what is not
+/// Errors  InvalidValue for invalid settings or things; while stepping none: input that is not
 ///         finite is rejected and counted. A step of more than 10 s is cut to that, and says
 ///         guarded.
 /// Cost    docs/performance.md. Only making and copying allocate.
@@ -48,7 +48,7 @@ class Balance {
     static constexpr double tick_s = 1.0 / 240;
     static constexpr std::size_t most_forces = 32;
 
-    /// Standing, with other parts that it may be struck by or take hold of.
+    /// Standing, with things: other parts that it may be struck by or take hold of.
     Balance(const BalanceSettings& settings, const Ground& ground, const Vector3& place,
             double yaw_rad = 0.0, std::vector<Part> things = {});
 
@@ -59,10 +59,10 @@ class Balance {
     /// A blow at a spot of a part, in newton seconds.
     StepStatus strike(std::uint32_t part, const Vector3& place,
                       const Vector3& impulse_n_s) noexcept;
-    /// Pose and velocity stay as they are. On its feet from the next step on, which knows the
-    /// ground; else at once. `rises` is for a body that is limp.
+    /// Changes its state; pose and velocity stay as they are. To stand from the next step on, which
+    /// knows the ground; otherwise at once. `rises` is for a limp body.
     StepStatus become(BalanceState state) noexcept;
-    /// A thing is elsewhere at once, with a velocity: thrown.
+    /// Throws a thing: from a place, with a velocity.
     StepStatus throw_thing(std::uint32_t thing, const Placement& from,
                            const PartMotion& motion) noexcept;
     /// A thing stays where it is until it is thrown or no longer held still.
@@ -70,7 +70,7 @@ class Balance {
     /// A hand reaches for a thing, and has it from when it is there. Rejected for a body without
     /// arms, a thing that is not there, or a force below 0.
     StepStatus take_hold(const BalanceGrip& grip) noexcept;
-    /// The thing keeps its velocity.
+    /// Lets go; the thing keeps its velocity.
     void let_go() noexcept { reaches_ = has_grip_ = false; }
     [[nodiscard]] bool has_hold() const noexcept { return has_grip_; }
 
@@ -79,7 +79,7 @@ class Balance {
     [[nodiscard]] Vector3 toward(const Vector3& place, const Vector3& velocity) const noexcept;
 
     [[nodiscard]] const BalanceSettings& settings() const noexcept { return settings_; }
-    /// Numbers for the next step. Refused for other sizes.
+    /// New numbers from the next step on. Refused where sizes differ.
     bool try_retune(const BalanceSettings& settings) noexcept;
 
     [[nodiscard]] BalanceState state() const noexcept { return state_; }
@@ -91,14 +91,14 @@ class Balance {
     [[nodiscard]] const std::array<BalanceFoot, 2>& feet() const noexcept { return shown_feet_; }
     [[nodiscard]] Vector3 hip(std::size_t side) const noexcept;
 
-    /// Of the whole body, as it is shown.
+    /// The centre of mass of the whole body, as it is shown.
     [[nodiscard]] Vector3 centre_of_mass() const noexcept;
     [[nodiscard]] Vector3 velocity() const noexcept;
-    /// Of all but its legs, as long as they carry it.
+    /// The velocity of all but the legs, as long as they carry it.
     [[nodiscard]] const Vector3& trunk_velocity() const noexcept { return velocity_; }
-    /// Where it would have to put its weight to stop.
+    /// The capture point: where it would have to put its weight to stop.
     [[nodiscard]] const Vector3& capture_point() const noexcept { return capture_; }
-    /// Where the ground pushes it.
+    /// The centre of pressure under its soles.
     [[nodiscard]] const Vector3& pressure() const noexcept { return pressure_; }
     [[nodiscard]] const Vector3& ground_force() const noexcept { return force_; }
     [[nodiscard]] const Vector3& help_nm() const noexcept { return help_; }
@@ -177,7 +177,7 @@ class Balance {
         Vector3 aside{};  ///< across `way`: where its foot passes its hip as it gets up
         double aside_rate = 0.0;
     };
-    /// How far a part still is from where it is told to be, since its state changed; it decays.
+    /// The offset of a part from its wanted place since the state changed; it decays.
     struct Settling {
         Vector3 way{};
         Vector3 way_rate{};

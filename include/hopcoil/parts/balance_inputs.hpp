@@ -10,7 +10,7 @@
 #include <hopcoil/parts/parts.hpp>
 
 /// @file
-/// What a body that keeps its balance is told, and what it tells.
+/// Inputs of a body that keeps its balance, and its feet, grips and log.
 
 namespace hopcoil {
 
@@ -22,7 +22,7 @@ enum class BalanceState : std::uint8_t {
     animated,  ///< it goes where `BalanceInputs::pose` has it
 };
 
-/// What a body is told for a step.
+/// The inputs of a body's step.
 struct BalanceInputs {
     Vector3 velocity{};              ///< to walk with, over the ground, m/s; its y is not used
     double yaw_rad = 0.0;            ///< where to face: 0 along +Z, counter-clockwise from above
@@ -53,7 +53,7 @@ struct BalanceFoot {
     }
 };
 
-/// A hand that has a thing.
+/// The grip of a hand on a thing.
 struct BalanceGrip {
     std::uint32_t thing = 0;  ///< as in `Balance::things`
     Vector3 place{};          ///< in the thing's frame

@@ -12,7 +12,7 @@
 
 namespace hopcoil {
 
-/// The joints that make a body of a skeleton, by their names; left before right.
+/// The names of a skeleton's joints that make up the body; left before right.
 struct BalanceJoints {
     std::array<std::string, 2> hips{};
     std::array<std::string, 2> knees{};
@@ -32,8 +32,8 @@ struct BalanceJoints {
 ///     rig.pose(deckhand, {}, local);  // as often as it is shown
 ///
 /// Model   lengths of legs, trunk and arms as at rest; the sole is at its lowest joint. Each named
-///         joint turns as its part does from rest; bones that hang or spread at rest are taken to
-///         where a part's lie. All else is as in `base`.
+///         joint turns as its part does from rest; bones that hang or spread at rest are first
+///         turned to where the part's lie. All other joints are as in `base`.
 /// Errors  InvalidValue: joints that are not there or do not follow one another, a bone without a
 ///         length.
 class BalanceRig {
@@ -44,7 +44,7 @@ class BalanceRig {
     /// Its sizes. Errors: those of require_valid.
     [[nodiscard]] BalanceBuild build(double mass_kg) const;
 
-    /// How its joints stand, each in its parent's frame; of roots, in the world.
+    /// The poses of its joints, each in its parent's frame; of roots, in the world.
     /// Shapes  `local` has a pose for each joint; `base`, a pose of the rest of the body, the same,
     ///         or nothing: as at rest.
     /// Cost    allocates nothing.

@@ -33,7 +33,7 @@ struct BalanceBuild {
 /// Errors  InvalidValue unless both are above 0.
 [[nodiscard]] BalanceBuild body_of_height(double height_m, double mass_kg);
 
-/// The parts of a body, by their place in its structure: left before right.
+/// The parts of a body, by their index in its structure: left before right.
 enum class BodyPart : std::uint8_t {
     pelvis,
     torso,
@@ -57,7 +57,7 @@ enum class BodyPart : std::uint8_t {
 /// Errors  those of require_valid.
 [[nodiscard]] PartsStructure body_structure(const BalanceBuild& build);
 
-/// A body that keeps its balance: the numbers of how.
+/// How a body keeps its balance, walks, falls and gets up.
 ///
 /// Units   metres, seconds, radians, hertz.
 struct BalanceSettings {
@@ -83,7 +83,7 @@ struct BalanceSettings {
     double most_turn_rate_rad_per_s = 2.5;  ///< of its heading
     double fall_tilt_rad = 1.05;            ///< tilted by more than this it lets itself fall
     double fall_lean_rad = 0.7;             ///< or further than this off its feet
-    double lies_s = 0.6;        ///< for how long it lies before it gets up; below 0: until told
+    double lies_s = 0.6;        ///< how long it lies before it gets up; below 0: until told to
     double rise_s = 1.3;        ///< how long it takes to get up
     std::size_t substeps = 12;  ///< of its parts, in every 1/60 s
 

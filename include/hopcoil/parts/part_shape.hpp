@@ -10,7 +10,7 @@
 #include <hopcoil/base/vector3.hpp>
 
 /// @file
-/// What rigid parts are shaped like, and what that makes them weigh.
+/// Shapes of rigid parts, and the mass that follows from them.
 
 namespace hopcoil {
 
@@ -49,8 +49,8 @@ struct MassProperties {
 
     friend bool operator==(const MassProperties&, const MassProperties&) = default;
 };
-/// Of several solids together, which may overlap: each weighs in full.
-/// Errors  InvalidValue for a shape that cannot be, or for no shape.
+/// The mass of several solids together, which may overlap: each counts in full.
+/// Errors  InvalidValue for an invalid shape, or for no shape.
 [[nodiscard]] MassProperties mass_properties(std::span<const PartShape> shapes);
 /// The same body, of another mass.
 [[nodiscard]] MassProperties with_mass(const MassProperties& properties, double mass_kg);

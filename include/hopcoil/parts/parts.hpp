@@ -29,7 +29,7 @@ struct PartForce {
     Vector3 torque_nm{};
 };
 
-/// A hand on a part: pulls a spot of it toward a place, no harder than it can.
+/// A hand on a part: pulls a spot of it toward a place with a limited force.
 struct PartGrab {
     std::uint32_t part = 0;
     Vector3 place{};  ///< in the part's frame
@@ -49,7 +49,7 @@ struct JointTarget {
     bool leaps = false;        ///< it is there at once: the damping is of the joint alone
 };
 
-/// What jointed parts are given for a step; all of it no longer than the step.
+/// The inputs of a step of jointed parts; references need to live no longer than it.
 struct PartsInputs {
     /// Where the driven parts are at the end of the step, in the order of `Parts::driven()`. They
     /// go there evenly; one that leaps (half a turn a step, or further than could be followed)
@@ -58,8 +58,8 @@ struct PartsInputs {
     std::span<const ContactShape> shapes{};  ///< at the end of the step; at most 64
     std::span<const PartForce> forces{};
     std::span<const PartGrab> grabs{};
-    /// Instead of what their springs want, from now on; joints that are left out keep what they
-    /// had. Neither fixed joints nor links.
+    /// Positions wanted by joint springs, from now on; joints that are left out keep theirs. Not
+    /// for fixed joints or links.
     std::span<const JointTarget> targets{};
     const Ground* ground = nullptr;
     const Wind* wind = nullptr;
@@ -107,8 +107,8 @@ struct PartsWorks;
 /// Shapes  placements and motions: one for each part.
 /// Units   metres, seconds, kilograms, newtons, radians.
 /// Source  docs/parts.md.
-/// Errors  InvalidValue and std::out_of_range for a structure or settings that cannot be; while
-///         stepping none: what cannot be used is rejected and counted.
+/// Errors  InvalidValue and std::out_of_range for an invalid structure or settings; while stepping
+///         none: invalid input is rejected and counted.
 /// Cost    docs/performance.md. Only making and configuring allocate.
 class Parts {
   public:
@@ -134,7 +134,7 @@ class Parts {
     [[nodiscard]] const PartsSettings& settings() const noexcept { return settings_; }
     [[nodiscard]] const MassProperties& mass(std::uint32_t part) const;
     [[nodiscard]] Vector3 centre_of_mass(std::uint32_t part) const;
-    /// Of all that is not driven; of all, where everything is.
+    /// That of all parts that are not driven; of all parts, where every one is driven.
     [[nodiscard]] Vector3 centre_of_mass() const noexcept;
 
     /// New numbers for parts and joints as they are; the motion goes on.
@@ -144,8 +144,8 @@ class Parts {
     /// Errors  InvalidValue; std::out_of_range.
     void set_spring(std::size_t joint, const JointSpring& spring);
     bool try_set_spring(std::size_t joint, const JointSpring& spring) noexcept;
-    /// A joint or link no longer holds anything, or does again: a joint anew, with the parts as
-    /// they then are, or as it was made.
+    /// Releases a joint or link, or restores it: a joint anew, with the parts as they are then, or
+    /// as it was made.
     /// Errors  std::out_of_range.
     void set_joint_holding(std::size_t joint, bool holds, bool anew = true);
     void set_link_holding(std::size_t link, bool holds);
@@ -153,14 +153,14 @@ class Parts {
     /// A sudden blow at a spot of a part, in newton seconds; rejected where it is driven.
     StepStatus push(std::uint32_t part, const Vector3& place, const Vector3& impulse_n_s) noexcept;
     StepStatus set_motion(std::uint32_t part, const PartMotion& motion) noexcept;
-    /// A part is driven from now on, or free again, with the velocity that it was driven with.
-    /// Rejected for one that was made driven.
+    /// Makes a part driven from now on, or free again, with the velocity it has. Rejected for one
+    /// that was made driven.
     StepStatus set_driven(std::uint32_t part, bool is_driven) noexcept;
-    /// One part alone is elsewhere at once; where it is driven its motion is not used.
+    /// Moves one part alone at once; if it is driven, `motion` is not used.
     StepStatus cut_part(std::uint32_t part, const Placement& to, const PartMotion& motion) noexcept;
-    /// All of it somewhere else at once, moved and turned about the origin, its motion with it.
+    /// Moves everything at once, turned about the origin and shifted, its motion with it.
     StepStatus cut(const Placement& way) noexcept;
-    /// A driven part is elsewhere at once, and what hangs on it goes with it as it is.
+    /// Moves driven parts at once; what hangs on them goes along unchanged.
     StepStatus cut_driven(std::span<const Placement> driven) noexcept;
 
     /// How far a hinge is turned (rad, in (-pi, pi]) or a slide moved (m) since the start; of a
@@ -170,9 +170,9 @@ class Parts {
     [[nodiscard]] double joint_gap_m(std::size_t joint) const;
     [[nodiscard]] double largest_joint_gap_m() const noexcept;
     [[nodiscard]] double link_length_m(std::size_t link) const;
-    /// Where parts touch, of the last substep.
+    /// The contacts of the last substep.
     [[nodiscard]] std::span<const PartContact> contacts() const noexcept;
-    /// What met during the last step faster than 0.05 m/s: one for each two that did, 64 at most.
+    /// Impacts faster than 0.05 m/s during the last step: one for each pair, 64 at most.
     [[nodiscard]] std::span<const PartImpact> impacts() const noexcept;
     [[nodiscard]] double contact_depth_m() const noexcept;
     /// What the wind did to a part during the last substep, at its centre of mass.

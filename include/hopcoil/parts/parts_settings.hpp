@@ -9,7 +9,7 @@
 
 namespace hopcoil {
 
-/// The numbers of jointed parts that are not of what they are made of.
+/// The numbers of jointed parts besides their structure.
 struct PartsSettings {
     /// Of every 1/60 s: a step of dt seconds takes as many of that length as it needs.
     std::size_t substeps = 12;
@@ -40,7 +40,7 @@ struct PartsPlan {
     /// each acts as its numbers say; above that it is as stiff as the substeps allow, swings more
     /// slowly and is damped more, and gives way under a steady load as its numbers say.
     double stiffest = 0.0;
-    std::size_t exact_substeps = 1;  ///< from which on all of them act as their numbers say
+    std::size_t exact_substeps = 1;  ///< from so many on, all of them act as their numbers say
 };
 /// Errors  InvalidValue, std::out_of_range: those of both require_valid.
 [[nodiscard]] PartsPlan plan_for(const PartsStructure& structure, const PartsSettings& settings);

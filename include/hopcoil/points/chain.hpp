@@ -17,7 +17,7 @@
 
 namespace hopcoil {
 
-/// What a chain is given for a step: where its root has got to, and the wind it hangs in.
+/// The inputs of a chain's step: its root at the end of it, and the wind.
 struct ChainInputs {
     Vector3 root{};
     std::optional<Vector3> root_velocity{};  ///< at the end of the step, where it is known
@@ -39,8 +39,8 @@ struct ChainInputs {
 /// Units   metres, seconds, radians.
 /// Source  docs/math/chain.md: each node's target is the cubic through its old and new place and
 ///         velocity, solved exactly over the step.
-/// Errors  InvalidValue for settings that cannot be; while stepping as Follower: what cannot be
-///         used, or would overflow, leaves everything as it was and is counted.
+/// Errors  InvalidValue for invalid settings; while stepping as Follower: an invalid
+///         input, or an overflow, leaves everything as it was and is counted.
 /// Cost    some 60 (stretchy) to 120 ns a node and substep. Only making one allocates.
 class Chain {
   public:
@@ -51,10 +51,11 @@ class Chain {
                    const Quaternion& facing = {});
 
     StepStatus step(const ChainInputs& inputs, double dt) noexcept;
-    /// The root is elsewhere, turned or not: the whole chain goes with it, as it is.
+    /// Moves the root at once, and turns it: the whole chain goes along, shape and motion
+    /// unchanged.
     StepStatus cut(const Vector3& root, const Quaternion& facing) noexcept;
     StepStatus cut(const Vector3& root) noexcept { return cut(root, facing_); }
-    /// At rest in its rest shape.
+    /// Puts it at rest in its rest shape.
     StepStatus reset(const Vector3& root, const Quaternion& facing) noexcept;
     /// A sudden change of a node's velocity; of a link's, where the spacing is fixed.
     StepStatus push(std::size_t node, const Vector3& delta_velocity) noexcept;
@@ -76,18 +77,18 @@ class Chain {
 
     /// A point at a part of the length, 0 (root) to 1 (tip), on the smooth curve through the nodes.
     [[nodiscard]] Vector3 point_at(double part) const noexcept;
-    /// What is carried there faces up the chain, toward the root: `forward` is the axis of it that
-    /// does. Twist comes from the root alone.
+    /// The rotation of something carried there: its axis `forward` points up the chain, toward the
+    /// root. Only the root can twist it.
     [[nodiscard]] Quaternion facing_at(double part,
                                        const Vector3& forward = {0, 0, 1}) const noexcept;
     /// The same at each node, the root first; as many as there is room for.
     void facings(std::span<Quaternion> turns, const Vector3& forward = {0, 0, 1}) const noexcept;
 
-    /// How late the tip is in steady motion: the sum of all delays.
+    /// How far the tip lags in steady motion: the sum of all delays.
     [[nodiscard]] double delay_s() const noexcept;
     /// The length along the links over that at rest.
     [[nodiscard]] double stretch() const noexcept;
-    /// Nothing moves until its root or the wind does.
+    /// Whether nothing moves until its root or the wind does.
     [[nodiscard]] bool still() const noexcept { return is_resting_; }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 
@@ -112,7 +113,7 @@ class Chain {
     }
 
   private:
-    /// A node's place (stretchy) or a link's direction (fixed), on its way to its target.
+    /// The motion of a node's place (stretchy) or a link's direction (fixed) toward its target.
     struct Link {
         Motion<Vector3> motion{};
         Vector3 target_velocity{};

@@ -13,7 +13,7 @@
 
 namespace hopcoil {
 
-/// Many chains of one kind, each on a root of its own, in float: the tails of a crowd.
+/// Many chains with the same settings, each with its own root, in float: the tails of a crowd.
 ///
 ///     ChainBank tails{{.nodes = 30}, crowd.size()};
 ///     for (std::size_t i = 0; i < crowd.size(); ++i) tails.set_next_root(i, crowd[i].hip);
@@ -24,9 +24,9 @@ namespace hopcoil {
 ///         freely and do not undulate.
 /// Shapes  arrays with one number for each chain.
 /// Units   metres, seconds.
-/// Source  docs/math/chain.md. Places are kept from the root, so a kilometre from the origin is as
-///         good as at it.
-/// Errors  InvalidValue for settings that cannot be, a bend limit or an undulation. While stepping:
+/// Source  docs/math/chain.md. Places are kept relative to the root, so precision does not
+///         depend on the distance from the origin.
+/// Errors  InvalidValue for invalid settings, a bend limit or an undulation. While stepping:
 ///         a chain whose root, stream or rest direction is not finite (or beyond 1e9 m) goes on
 ///         with its old root and no stream, and is counted; what would overflow is put to rest.
 /// Cost    some 7 to 16 ns a node (stretchy), 10 to 20 a substep (fixed); docs/performance.md.
@@ -40,12 +40,12 @@ class ChainBank {
     /// Errors  InvalidValue, with nothing changed; for another number of nodes too.
     void retune(const ChainSettings& settings);
 
-    // What the next step takes: written by the caller, kept until it is written again.
+    // Inputs of the next step: written by the caller, kept until written again.
     [[nodiscard]] std::span<float> next_roots(std::size_t axis) noexcept {
         return {next_root_.at(axis).data(), chains_};
     }
     void set_next_root(std::size_t chain, const Vector3& root);
-    /// What each hangs in: wind, current, or the direction that it hangs along; metres per second.
+    /// The stream at each chain: wind, current, or the direction it hangs along; metres per second.
     [[nodiscard]] std::span<float> streams(std::size_t axis) noexcept {
         return {stream_.at(axis).data(), chains_};
     }
@@ -57,7 +57,7 @@ class ChainBank {
     StepStatus step(double dt) noexcept;
     /// At rest in its rest shape. Errors: std::out_of_range.
     void reset(std::size_t chain, const Vector3& root);
-    /// The root is elsewhere, and the chain with it, as it is. Errors: std::out_of_range.
+    /// Moves a root at once and the whole chain with it. Errors: std::out_of_range.
     void cut(std::size_t chain, const Vector3& root);
 
     /// From its root to a node, of every chain; as many as there is room for.
@@ -70,7 +70,7 @@ class ChainBank {
 
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
     [[nodiscard]] InstructionSet instruction_set() const noexcept { return set_; }
-    /// For comparisons: the bits are the same with each.
+    /// Chooses the instructions, for comparisons: the bits are the same with each.
     void use(InstructionSet set) noexcept { set_ = set; }
 
     /// For save_state and load_state (base/state.hpp).

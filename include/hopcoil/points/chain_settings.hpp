@@ -14,7 +14,7 @@ namespace hopcoil {
 /// Whether the links of a chain may stretch.
 enum class ChainSpacing : std::uint8_t { stretchy, fixed };
 
-/// A wave that runs along a chain by itself: a swimming eel.
+/// A wave that runs along a chain, as in a swimming eel.
 struct Undulation {
     double amplitude_m = 0.0;
     double frequency_hz = 1.0;
@@ -34,9 +34,9 @@ struct ChainSettings {
     /// Stretchy: the part of a link's direction that comes from the link before; 0 to below 1.
     double carry = 0.2;
     Vector3 rest_direction{0, -1, 0};  ///< of the links at rest, in the root's frame; made unit
-    /// A steady stream that it hangs or points along, as the wind would blow it.
+    /// A steady stream that it hangs or points along, with the effect of a wind.
     Vector3 hanging_m_per_s{};
-    double wind_share = 1.0;  ///< of the wind's speed, that counts
+    double wind_share = 1.0;  ///< part of the wind's speed that acts
     /// Stretchy: the stream that turns a link half way from its rest direction to the stream's.
     double stiffness_m_per_s = 2.0;
     double bend_limit_rad = 3.141592653589793;  ///< between two links; pi bends freely
@@ -54,7 +54,7 @@ void require_valid(const ChainSettings& settings);
 /// The tunings of all nodes, from the first to the last.
 [[nodiscard]] std::vector<Tuning> tunings_of(const ChainSettings& settings);
 
-/// How much a chain amplifies what its root does across its length.
+/// How much a chain amplifies its root's motion across the chain.
 struct ChainGain {
     double gain = 1.0;          ///< the largest of any node and frequency; 1 when none amplifies
     double frequency_hz = 0.0;  ///< where that is

@@ -9,8 +9,7 @@
 #include <hopcoil/base/vector3.hpp>
 
 /// @file
-/// What can be drawn along a row of points: a smooth curve, turns that follow it, ribbons and
-/// tubes.
+/// Drawing along a row of points: a smooth curve, rotations that follow it, ribbons and tubes.
 
 namespace hopcoil {
 
@@ -21,13 +20,13 @@ namespace hopcoil {
 ///         neighbours (Catmull and Rom, 1974); at the ends that of the parabola.
 [[nodiscard]] Vector3 smooth_point(std::span<const Vector3> points, double part) noexcept;
 
-/// Where a point faces: toward the one before it; the first one along the row the same way.
+/// The direction from a point to the one before it; at the first point, as at the second.
 [[nodiscard]] Vector3 up_the_chain(std::span<const Vector3> points, std::size_t index) noexcept;
 /// Part of the shortest turn from one direction to another.
 [[nodiscard]] Quaternion turned_part(const Vector3& from, const Vector3& to, double part) noexcept;
-/// The rotation of a root, turned on so that its `forward` faces up the row: first as in the rest
-/// shape, which leaves the root along `rest_direction`, then the shortest way. So it twists only
-/// where the row turns back on its rest direction.
+/// The rotation of a root, turned further so that its `forward` points up the row: first as in the
+/// rest shape, which leaves the root along `rest_direction`, then the shortest way. So it twists
+/// only where the row points against its rest direction.
 [[nodiscard]] Quaternion first_frame(std::span<const Vector3> points, const Quaternion& root,
                                      const Vector3& rest_direction,
                                      const Vector3& forward) noexcept;

@@ -20,7 +20,7 @@
 
 namespace hopcoil {
 
-/// A hand on a net: pulls a point, and what is near it, toward a place, no harder than it can.
+/// A hand on a net: pulls a point, and those near it, toward a place with a limited force.
 struct NetGrab {
     std::uint32_t point = 0;
     double radius_m = 0.0;  ///< the points within this of it are pulled alike
@@ -28,7 +28,7 @@ struct NetGrab {
     double most_force_n = 50.0;
 };
 
-/// What a net is given for a step; all of it no longer than the step.
+/// The inputs of a net's step; references need to live no longer than it.
 struct NetInputs {
     /// Where the pinned points are at the end of the step, in the order of `Net::pins()`; they go
     /// there in a straight line. Without any they stay.
@@ -65,9 +65,9 @@ struct NetWorks;
 /// Shapes  positions and velocities have one Vector3 for each point.
 /// Units   metres, seconds, kilograms, newtons.
 /// Source  docs/nets.md.
-/// Errors  InvalidValue and std::out_of_range for a structure or settings that cannot be; while
-///         stepping none: what cannot be used is rejected and counted; a motion that diverges
-///         (forces alone) stays as it last was.
+/// Errors  InvalidValue and std::out_of_range for an invalid structure or settings; while stepping
+///         none: invalid input is rejected and counted; a motion that diverges (with forces only)
+///         stays as it was before the step.
 /// Cost    docs/performance.md. Only making and configuring allocate.
 class Net {
   public:
@@ -91,7 +91,7 @@ class Net {
     [[nodiscard]] const NetPlan& plan() const noexcept { return plan_; }
     [[nodiscard]] std::span<const std::uint32_t> pins() const noexcept { return pins_; }
 
-    /// What its loops over links and points are compiled for; the bits are the same with each.
+    /// Chooses the instructions of its loops; the bits are the same with each.
     /// Errors  InvalidValue for one that this processor does not have.
     void use(InstructionSet set);
 
@@ -102,13 +102,13 @@ class Net {
     /// Pins a point where it is, or lets it go with the velocity it has.
     /// Errors  std::out_of_range. Cost    as making the net.
     void set_pinned(std::uint32_t point, bool is_pinned);
-    /// A link no longer holds anything. Errors: std::out_of_range. Cost: as making the net.
+    /// Cuts a link. Errors: std::out_of_range. Cost: as making the net.
     void cut_link(std::size_t link);
     /// A force on a point that lasts until another is set. Errors: InvalidValue; std::out_of_range.
     void set_force(std::uint32_t point, const Vector3& newtons);
     /// A sudden change of a point's velocity; rejected where it is pinned or not finite.
     StepStatus push(std::uint32_t point, const Vector3& delta_velocity) noexcept;
-    /// All of it somewhere else at once, moved and turned about the origin, its motion with it.
+    /// Moves the whole net at once, turned about the origin and shifted, its motion with it.
     StepStatus cut(const Vector3& way, const Quaternion& turn = {}) noexcept;
     /// The point nearest to a place.
     [[nodiscard]] std::uint32_t nearest_point(const Vector3& place) const noexcept;
@@ -125,7 +125,7 @@ class Net {
     [[nodiscard]] std::size_t contact_count() const noexcept;
     /// Implicit: how far the last iteration still moved a point.
     [[nodiscard]] double residual_m() const noexcept;
-    /// Nothing moves that could be seen.
+    /// Whether nothing moves visibly.
     [[nodiscard]] bool still() const noexcept;
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 

@@ -11,11 +11,11 @@
 #include <hopcoil/points/net_structure.hpp>
 
 /// @file
-/// Ropes, cloths and soft bodies, each in its rest shape, at any place and turned as one likes.
+/// Ropes, cloths and soft bodies, each in its rest shape, at any place and rotation.
 
 namespace hopcoil {
 
-/// A rope, of what it is made of: the same rope with more segments moves the same.
+/// A rope by its material: with more segments it moves the same.
 struct RopeSettings {
     double length_m = 1.0;
     std::size_t segments = 20;
@@ -32,7 +32,7 @@ struct RopeSettings {
 void require_valid(const RopeSettings& settings);
 [[nodiscard]] bool is_valid(const RopeSettings& settings) noexcept;
 
-/// Its first point at the placement, and down from there.
+/// Its first point is at the placement; it hangs down from there.
 /// Errors  InvalidValue for invalid settings.
 [[nodiscard]] NetStructure rope(const RopeSettings& settings, const Placement& placement = {});
 /// Between two places, pinned at both, in the shape in which an inextensible rope hangs there; in a
@@ -41,7 +41,7 @@ void require_valid(const RopeSettings& settings);
 [[nodiscard]] NetStructure rope_between(const RopeSettings& settings, const Vector3& from,
                                         const Vector3& to);
 
-/// A cloth, of what it is made of: with more columns and rows it looks the same.
+/// A cloth by its material: with more columns and rows it looks the same.
 struct ClothSettings {
     double width_m = 1.0;
     double height_m = 1.0;
@@ -88,7 +88,7 @@ struct SoftBallSettings {
 };
 void require_valid(const SoftBallSettings& settings);
 [[nodiscard]] bool is_valid(const SoftBallSettings& settings) noexcept;
-/// With its middle, which is the last one.
+/// The number of points with its middle, which is the last one.
 [[nodiscard]] std::size_t point_count(const SoftBallSettings& settings) noexcept;
 /// Its middle is the last point.
 [[nodiscard]] NetStructure soft_ball(const SoftBallSettings& settings,
@@ -106,10 +106,10 @@ void require_valid(const OrientedSettings& settings);
 /// Its points: -X, +X, -Y, +Y, -Z, +Z of it.
 [[nodiscard]] NetStructure oriented_body(const OrientedSettings& settings,
                                          const Placement& placement = {});
-/// Of the six points of an oriented body.
+/// The place and rotation of an oriented body from its six points.
 [[nodiscard]] Placement frame_of(const std::array<Vector3, 6>& points) noexcept;
 
-/// Links an end of one structure to a point of another, both in `all`, without distance.
+/// Links an end of one structure to a point of another, both in `all`, at distance 0.
 void attach(NetStructure& all, std::uint32_t a, std::uint32_t b, const LinkStrength& strength);
 
 }  // namespace hopcoil

@@ -29,7 +29,7 @@ struct NetMethodFacts {
 };
 [[nodiscard]] const NetMethodFacts& facts_of(NetMethod method) noexcept;
 
-/// The numbers of a net that are not of what it is made of.
+/// The numbers of a net besides its structure.
 struct NetSettings {
     NetMethod method = NetMethod::automatic;
     Scheme scheme = Scheme::semi_implicit_euler;  ///< of forces
@@ -45,7 +45,7 @@ struct NetSettings {
     double drag_coefficient = 1.2;
     double lift_coefficient = 0.6;
 
-    double thickness_m = 0.005;  ///< points keep so far from what they touch
+    double thickness_m = 0.005;  ///< distance that points keep from what they touch
     double friction = 0.5;       ///< on the ground, among points and balls
     bool has_self_contact = false;
     double contact_distance_m = 0.0;  ///< between points of the net; 0: 0.8 of the shortest link
@@ -67,10 +67,10 @@ struct NetPlan {
     NetMethod method = NetMethod::forces;
     std::size_t substeps = 1;    ///< of a frame of frame_s
     double stable_step_s = 0.0;  ///< of forces with their scheme; what would diverge above
-    /// What a frame would take with forces, as the number of their substeps.
+    /// How many substeps a frame would take with forces.
     std::size_t force_substeps = 1;
-    /// Positions: how much further than its links would allow it the net will hang, as computed
-    /// from the substeps; in percent of the distance from its pins.
+    /// Positions: how much lower than its material would let it the net will hang, predicted from
+    /// the substeps; in percent of the distance from its pins.
     double excess_percent = 0.0;
 };
 /// Model   docs/nets.md: forces with the stable step of the largest row sum; positions with

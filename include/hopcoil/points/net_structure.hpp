@@ -83,7 +83,7 @@ struct NetStructure {
     std::vector<std::array<float, 2>> texture{};  ///< of the first points; or none
     double link_diameter_m = 0.0;                 ///< what the air sees of links: of a rope
 
-    /// Where another structure's points begin once it has been added; its links come along.
+    /// Adds another structure with its links; returns the index of its first point.
     std::uint32_t add(const NetStructure& other);
 };
 

@@ -25,10 +25,10 @@ using NetTriangles = std::span<const std::array<std::uint32_t, 3>>;
 /// The positions as floats; as many as there is room for.
 void write_positions(std::span<const Vector3> positions, const FloatRows& out) noexcept;
 /// The normal of each point: the mean of the triangles about it, by their area; (0, 0, 1) where
-/// there is none. Seams and edges come out right, since each triangle counts for its own points
-/// alone.
+/// there is none. Seams and edges are right too, since each triangle counts for its own points
+/// only.
 ///
-/// Shapes  `sums` is as long as the positions: what it works in.
+/// Shapes  `sums`, a work array, is as long as the positions.
 void write_normals(std::span<const Vector3> positions, NetTriangles triangles,
                    std::span<Vector3> sums, const FloatRows& out) noexcept;
 /// The direction in which the first texture coordinate grows, in the surface, and a sign: x, y, z,

@@ -22,23 +22,23 @@ enum class EmitterShape : std::uint8_t {
 
 /// The numbers of particles: how they are born, move, touch things and die.
 struct ParticleSettings {
-    std::size_t capacity = 500;  ///< so many at once; a birth that finds no room does not happen
+    std::size_t capacity = 500;  ///< so many at once; further births are left out
 
-    double rate_per_s = 100;  ///< births, as long as it goes on
+    double rate_per_s = 100;  ///< births while it is on
     EmitterShape shape = EmitterShape::point;
     Vector3 half_size_m{};
     Vector3 direction{0, 1, 0};  ///< in the emitter's frame; made unit
     double spread_rad = 0.3;     ///< half the opening of the cone that they leave in
     double speed_least_m_per_s = 1;
     double speed_most_m_per_s = 2;
-    double emitter_share = 0.5;  ///< of the emitter's own velocity, that they get
+    double emitter_share = 0.5;  ///< part of the emitter's own velocity that they get
     double lifetime_least_s = 1;
     double lifetime_most_s = 2;
 
     double gravity_m_per_s2 = 9.80665;  ///< downward; below 0 they rise
     double drag_per_s = 0.5;            ///< of the velocity relative to the air
     double wind_share = 1;
-    double spin_rad_per_s = 0;  ///< each turns at most so fast, either way
+    double spin_rad_per_s = 0;  ///< the fastest that one turns, either way
 
     double radius_m = 0.01;
     double restitution = 0.3;

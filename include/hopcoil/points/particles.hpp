@@ -19,7 +19,7 @@
 
 namespace hopcoil {
 
-/// What particles are given for a step; no longer than the step.
+/// The inputs of a step; references need to live no longer than it.
 struct ParticleInputs {
     Vector3 emitter{};  ///< where it is at the end of the step; it goes there in a straight line
     Quaternion facing{};
@@ -49,12 +49,12 @@ struct ParticleEvent {
 ///         if (sparks.alive()[i]) draw(sparks.positions()[i], sparks.radius(i));
 ///
 /// Model   v' = g - drag (v - wind), solved exactly over steps of 1/120 s of its own, so that
-///         births and paths are the same at every frame rate; in between they go on as they fly.
+///         births and paths are the same at every frame rate; between them paths are extrapolated.
 ///         Contact stops each at the first surface on its way, however fast.
-/// Shapes  one slot for each particle there can be; a slot is reused as late as can be.
+/// Shapes  one slot for each of `capacity` particles; the slot that is free longest is used next.
 /// Units   metres, seconds, radians.
 /// Source  docs/particles.md.
-/// Errors  InvalidValue for invalid settings; while stepping none: what cannot be used is rejected
+/// Errors  InvalidValue for invalid settings; while stepping none: invalid input is rejected
 ///         and counted.
 /// Cost    some 3 ns a particle and 1/120 s above its ground, 60 where it touches it, besides wind.
 ///         Only making allocates.
@@ -65,14 +65,14 @@ class Particles {
     explicit Particles(const ParticleSettings& settings, std::uint64_t stream = 0,
                        const Vector3& emitter = {}, const Quaternion& facing = {});
 
-    /// At most an hour at once.
+    /// Steps by dt, an hour at most.
     StepStatus step(const ParticleInputs& inputs, double dt) noexcept;
-    /// So many at once, at a place, each with this velocity besides its own.
+    /// Emits so many at once at a place, each with this velocity besides its own.
     StepStatus burst(std::size_t count, const Vector3& place,
                      const Vector3& velocity = {}) noexcept;
 
     [[nodiscard]] const ParticleSettings& settings() const noexcept { return settings_; }
-    /// What its loops are compiled for; the bits are the same with each.
+    /// Chooses the instructions of its loops; the bits are the same with each.
     /// Errors  InvalidValue for one that this processor does not have.
     void use(InstructionSet set);
     /// New numbers for the same capacity. Errors: InvalidValue, with nothing changed.
@@ -91,7 +91,7 @@ class Particles {
     [[nodiscard]] double age(std::size_t slot) const noexcept;
     [[nodiscard]] double radius(std::size_t slot) const noexcept;
     [[nodiscard]] Vector3 colour(std::size_t slot) const noexcept;
-    /// Of one that spins, from a random turn on.
+    /// How far one that spins has turned, from a random start.
     [[nodiscard]] double turned_rad(std::size_t slot) const noexcept;
     /// What happened in the last step, in order of time within each 1/120 s; as many as there is
     /// room for.
@@ -99,7 +99,7 @@ class Particles {
         return std::span{events_}.first(event_count_);
     }
     [[nodiscard]] std::uint64_t born() const noexcept { return born_; }
-    /// Births that found no room.
+    /// Births left out because all slots were taken.
     [[nodiscard]] std::uint64_t missed_births() const noexcept { return missed_; }
     [[nodiscard]] bool still() const noexcept;
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }

@@ -10,7 +10,7 @@
 
 namespace hopcoil {
 
-/// What a plant is given for a step: where its base has got to, and what it stands in.
+/// The inputs of a plant's step: its base at the end of it, wind or current, pulls.
 struct PlantInputs {
     Vector3 base{};
     std::optional<Vector3> base_velocity{};  ///< at the end of the step, where it is known
@@ -20,21 +20,21 @@ struct PlantInputs {
     std::span<const PlantPull> pulls{};      ///< during the step
 };
 
-/// Branches that sway in a wind or current, each as stiff as it is thick, all as one thing.
+/// Branches that sway in a wind or current, each as stiff as its thickness makes it, all coupled.
 ///
 ///     const auto fan = std::make_shared<const PlantStructure>(PlantShape{.levels = 5}, stream);
 ///     Plant plant{fan, {.frequency_hz = 0.8}, rock};
 ///     plant.step({.base = rock, .wind = &current, .time_s = now}, dt);
 ///
 /// Model   the structure's modes, each solved exactly over a step: bend'' + 2 z w bend' + w^2 bend
-///         = load - share of the base's acceleration. The load is the drag across each branch as
-///         it then stands, of the stream relative to it; so a branch that turns along the stream
-///         sheds its load, and motion through the air is damped.
+///         = load - share of the base's acceleration. The load is the drag across each branch in
+///         its bent pose, from the stream relative to it; so a branch that turns along the stream
+///         is loaded less, and motion through the air is damped.
 /// Shapes  a point for the base and one for the end of each branch.
 /// Units   metres, seconds, radians, kilograms.
 /// Source  docs/plants.md.
-/// Errors  InvalidValue for settings that cannot be; while stepping none: what cannot be used, or
-///         would overflow, leaves everything as it was and is counted.
+/// Errors  InvalidValue for invalid settings; while stepping none: an invalid input, or an
+///         overflow, leaves everything as it was and is counted.
 /// Cost    some 0.8 us a branch and step of 1/60 s, 1.3 us with wind; many of one structure are
 ///         quicker as a PlantBed. Only making one allocates; plants that share a structure share
 ///         what it holds.
@@ -48,7 +48,8 @@ class Plant {
                    const Quaternion& facing = {});
 
     StepStatus step(const PlantInputs& inputs, double dt) noexcept;
-    /// The base is elsewhere, turned or not: the whole plant goes with it, as it is.
+    /// Moves the base at once, and turns it: the whole plant goes along, shape and motion
+    /// unchanged.
     StepStatus cut(const Vector3& base, const Quaternion& facing) noexcept {
         return bed_.cut(0, base, facing);
     }
@@ -72,16 +73,16 @@ class Plant {
     [[nodiscard]] std::span<const Vector3> velocities() const noexcept {
         return bed_.velocities(0);
     }
-    /// How each is turned since rest: the base's own facing, then each branch.
+    /// How far each is turned from rest: the base's own facing, then each branch.
     [[nodiscard]] std::span<const Quaternion> rotations() const noexcept {
         return bed_.rotations(0);
     }
     /// How fast each turns, in radians per second.
     [[nodiscard]] std::span<const Vector3> spins() const noexcept { return bed_.spins(0); }
 
-    /// Of all that swings: motion and bending, in joules.
+    /// The kinetic and bending energy of the sway, in joules.
     [[nodiscard]] double energy() const noexcept { return bed_.energy(0); }
-    /// Nothing moves until its base or the wind does.
+    /// Whether nothing moves until its base or the wind does.
     [[nodiscard]] bool still() const noexcept { return bed_.still(); }
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return bed_.rejected_inputs(); }
 

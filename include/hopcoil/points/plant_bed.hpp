@@ -20,21 +20,21 @@
 
 namespace hopcoil {
 
-/// A force on the end of a branch, as of what hangs on it, or of a hand.
+/// A force on the end of a branch, such as that of a weight or a hand.
 struct PlantPull {
     std::size_t branch = 0;
     Vector3 force_n{};
     std::size_t plant = 0;  ///< which one of a bed
 };
 
-/// Where a plant stands, or gets to in a step.
+/// Where a plant stands, or will at the end of a step.
 struct PlantBase {
     Vector3 place{};
     Quaternion facing{};
     std::optional<Vector3> velocity{};  ///< at the end of the step, where it is known
 };
 
-/// What a bed is given for a step; no longer than the step.
+/// The inputs of a bed's step; references need to live no longer than it.
 struct PlantBedInputs {
     std::span<const PlantBase> bases{};  ///< of each plant; none: all stay where they are
     const Wind* wind = nullptr;          ///< or current
@@ -53,8 +53,8 @@ struct PlantBedInputs {
 /// Shapes  of each plant a point for the base and one for the end of each branch.
 /// Units   metres, seconds, radians, kilograms.
 /// Source  docs/plants.md.
-/// Errors  InvalidValue for settings that cannot be. While stepping none: a plant whose base cannot
-///         be used, or that would overflow, stays as it was and is counted.
+/// Errors  InvalidValue for invalid settings. While stepping none: a plant with an invalid base,
+///         or that would overflow, stays as it was and is counted.
 /// Cost    docs/performance.md. Only making one allocates.
 class PlantBed {
   public:
@@ -65,7 +65,7 @@ class PlantBed {
              std::span<const PlantBase> bases);
 
     StepStatus step(const PlantBedInputs& inputs, double dt) noexcept;
-    /// A base is elsewhere, turned or not: the whole plant goes with it, as it is.
+    /// Moves a base at once, and turns it: the whole plant goes along, shape and motion unchanged.
     StepStatus cut(std::size_t plant, const Vector3& place, const Quaternion& facing) noexcept;
     /// At rest in its rest shape.
     StepStatus reset(std::size_t plant, const Vector3& place, const Quaternion& facing) noexcept;
@@ -78,18 +78,18 @@ class PlantBed {
     void retune(const PlantSettings& settings);
     bool try_retune(const PlantSettings& settings) noexcept;
     [[nodiscard]] const PlantStructure& structure() const noexcept { return *structure_; }
-    /// What its loops are compiled for; the bits are the same with each.
+    /// Chooses the instructions of its loops; the bits are the same with each.
     /// Errors  InvalidValue for one that this processor does not have.
     void use(InstructionSet set);
 
-    /// Of one plant: the base, then the end of each branch.
+    /// The points of one plant: the base, then the end of each branch.
     [[nodiscard]] std::span<const Vector3> positions(std::size_t plant) const noexcept {
         return of(positions_, plant);
     }
     [[nodiscard]] std::span<const Vector3> velocities(std::size_t plant) const noexcept {
         return of(velocities_, plant);
     }
-    /// How each is turned since rest: the base's own facing, then each branch.
+    /// How far each is turned from rest: the base's own facing, then each branch.
     [[nodiscard]] std::span<const Quaternion> rotations(std::size_t plant) const noexcept {
         return of(rotations_, plant);
     }
@@ -98,10 +98,10 @@ class PlantBed {
         return of(spins_, plant);
     }
 
-    /// Of all that swings in a plant: motion and bending, in joules.
+    /// The kinetic and bending energy of a plant's sway, in joules.
     [[nodiscard]] double energy(std::size_t plant) const noexcept;
     [[nodiscard]] double energy() const noexcept;
-    /// Nothing moves until a base or the wind does.
+    /// Whether nothing moves until a base or the wind does.
     [[nodiscard]] bool still() const noexcept;
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 

@@ -11,7 +11,7 @@
 
 namespace hopcoil {
 
-/// What a branch grows from, where that is no other branch.
+/// The parent of a branch that grows from the base.
 inline constexpr std::size_t plant_base = std::numeric_limits<std::size_t>::max();
 
 /// A straight piece of a plant, from the end of its parent (or from the base, at the origin).
@@ -22,7 +22,7 @@ struct PlantBranch {
     bool continues = false;  ///< it and its parent are pieces of one branch, which bends
 };
 
-/// A plant in a few numbers.
+/// The shape of a plant in a few numbers.
 struct PlantShape {
     std::size_t levels = 4;    ///< 1 is a trunk alone
     std::size_t children = 3;  ///< that every branch splits into
@@ -61,13 +61,13 @@ struct PlantModeSettings {
     std::size_t wind_points = 4;  ///< where the wind is sampled, at most 32
 };
 
-/// What plants of one shape have in common: their branches and the ways they swing, found once.
-/// A constant: any number of plants may share it.
+/// What plants of one shape have in common: their branches and modes of vibration, computed once.
+/// It never changes: any number of plants may share it.
 ///
 /// Model   Every branch is a rigid rod with an angular spring at its foot, as stiff as a beam of
 ///         its radius: k = c E I / L with I = pi r^4 / 4 and c so that a branch by itself has the
 ///         lowest natural frequency of a clamped beam, 0.56 (r / 2) / L^2 sqrt(E / density). Of
-///         all that move together the lowest modes are kept, the last of them replaced by the
+///         the coupled tree the lowest modes are kept, the last of them replaced by the
 ///         bends under an even load along each axis, so that such a load bends it fully.
 /// Units   metres; stiffness and density are those of the plant (PlantSettings), so here E = 1
 ///         and density = 1.
@@ -90,20 +90,20 @@ class PlantStructure {
     /// Of each point, the base first, then the end of every branch: the index of the point before
     /// it; the base's own.
     [[nodiscard]] std::vector<std::size_t> parents() const;
-    /// Branches that none grows from.
+    /// Branches without children.
     [[nodiscard]] std::vector<std::size_t> tips() const;
     /// The largest distance of a point from the base, at rest.
     [[nodiscard]] double reach_m() const noexcept { return reach_m_; }
     [[nodiscard]] double volume_m3() const noexcept { return volume_m3_; }
 
     [[nodiscard]] std::size_t mode_count() const noexcept { return modes_.size(); }
-    /// Of a mode over that of the first, which is the slowest.
+    /// The frequency of a mode over that of the first, which is the slowest.
     [[nodiscard]] double frequency_ratio(std::size_t mode) const { return modes_.at(mode).ratio; }
-    /// Of the first mode, for a material: pascals and kilograms per cubic metre, what moves along
-    /// of the fluid included.
+    /// The frequency of the first mode for a material, in pascals and kilograms per cubic metre,
+    /// which include the fluid that moves along.
     [[nodiscard]] double frequency_hz(double youngs_modulus_pa, double density_kg_per_m3) const;
 
-    /// A branch as the computation has it.
+    /// A branch as used in the computation.
     struct Rod {
         std::size_t parent = plant_base;
         Vector3 along{};     ///< from its foot to its end, at rest

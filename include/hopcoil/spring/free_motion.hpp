@@ -13,7 +13,7 @@ struct GapState {
     double velocity = 0.0;  ///< per second
 };
 
-/// What a spring does by itself while its target stands still: the whole motion, known in advance.
+/// The motion of a spring whose target stands still, known in closed form for all times.
 ///
 ///     const FreeMotion thrown{tuning, {.gap = -1, .velocity = 0}};
 ///     thrown.at(0.25).gap;
@@ -32,8 +32,8 @@ class FreeMotion {
     /// The motion of the velocity: it obeys the same equation.
     [[nodiscard]] FreeMotion of_velocity() const;
 
-    /// How many times it turns round after the start: endlessly below damping ratio 1, at most once
-    /// from there on, never without stiffness.
+    /// Whether it turns round without end: so below damping ratio 1. From 1 on it turns round at
+    /// most once, and without stiffness never.
     [[nodiscard]] bool turns_for_ever() const noexcept;
     [[nodiscard]] bool turns() const noexcept { return first_turn_s_.has_value(); }
 

@@ -8,14 +8,14 @@
 
 namespace hopcoil {
 
-/// What becomes of a steady sine of one frequency, once the start is forgotten.
+/// The steady response to a sine of one frequency, after the transient has decayed.
 struct FrequencyPoint {
     double frequency_hz = 0.0;
     double gain = 0.0;           ///< the value's amplitude over the target's
-    double phase_lag_rad = 0.0;  ///< behind the target; in one piece over all frequencies
+    double phase_lag_rad = 0.0;  ///< behind the target; continuous over all frequencies
 };
 
-/// Of followers behind followers, or of a single one: in closed form.
+/// Of a follower, or of several in a row, in closed form.
 ///
 /// Model   each gives (1 + 2 z L i s) / (1 - s^2 + 2 z i s), s = frequency over its own; gains
 ///         multiply, phases add up.
@@ -28,7 +28,7 @@ struct FrequencyFigures {
     Figure resonance_hz{0.0};    ///< where it swings the widest
     Figure resonance_gain{0.0};  ///< how much wider than the target there
     Figure bandwidth_hz{0.0};    ///< where the amplitude first falls to 0.707 of the target's
-    Figure lag_s{0.0};           ///< behind slow motion, in seconds of its travel
+    Figure lag_s{0.0};           ///< behind a slowly moving target, in seconds of its travel
 };
 /// Errors  as frequency_response.
 [[nodiscard]] FrequencyFigures frequency_figures(std::span<const Tuning> links);

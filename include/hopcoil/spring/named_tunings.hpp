@@ -21,13 +21,13 @@ struct NamedTuning {
 /// The tuning of that name; nothing when there is none.
 [[nodiscard]] std::optional<Tuning> find_tuning(std::string_view name) noexcept;
 
-/// A tuning between two: the first at amount 0, the second at 1. Retune with it every frame, and
-/// what moves changes its mood without a jump in value or velocity.
+/// A tuning between two: the first at amount 0, the second at 1. Retuned with it every frame, a
+/// mover changes from one feel to the other without a jump in value or velocity.
 ///
 /// Model   frequency_hz = calm^(1 - amount) alarmed^amount; damping ratio and lead in proportion.
 /// Units   amount 0 to 1.
-/// Errors  InvalidValue for an invalid tuning, an amount outside, or a frequency of 0: no
-///         proportion leads there.
+/// Errors  InvalidValue for an invalid tuning, an amount outside, or a frequency of 0: the
+///         geometric mean does not exist.
 [[nodiscard]] Tuning blend(const Tuning& calm, const Tuning& alarmed, double amount);
 
 }  // namespace hopcoil

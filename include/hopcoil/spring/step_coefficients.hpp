@@ -51,10 +51,10 @@ struct CubicRows {
 [[nodiscard]] StraightRows<double> straight_rows(const Tuning& tuning, double dt) noexcept;
 /// Source  docs/math/follower.md, equations (8) to (12); costs about five times `straight_rows`.
 [[nodiscard]] CubicRows<double> cubic_rows(const Tuning& tuning, double dt) noexcept;
-/// Rows of a real move in no time: what `straight_rows` tends to as dt goes to 0.
+/// Rows of a jump, a real move in no time: the limit of `straight_rows` as dt goes to 0.
 [[nodiscard]] StraightRows<double> jump_rows(const Tuning& tuning) noexcept;
 
-/// Rounds each row once; what would be subnormal in S becomes 0, for products with it are slow.
+/// Rounds each row once; what would be subnormal in S becomes 0, since products with it are slow.
 template <class S>
 [[nodiscard]] StraightRows<S> rounded(const StraightRows<double>& rows) noexcept;
 template <class S>

@@ -40,9 +40,9 @@ struct Swing {
     double percent = 0.0;
 };
 
-/// A swing below this is not worth a line.
+/// Smaller swings are not listed.
 inline constexpr double least_swing_percent = 0.01;
-/// Nor are more than these.
+/// At most so many swings are listed.
 inline constexpr std::size_t most_swings = 1000;
 /// The band in which a motion counts as settled, in percent of the jump.
 inline constexpr double settling_band_percent = 2.0;
@@ -87,7 +87,7 @@ struct RampResponse {
 [[nodiscard]] RampResponse ramp_response(const Tuning& tuning, double speed = 1.0,
                                          double initial_velocity = 0.0);
 
-/// What becomes of a steady sine once the start is forgotten.
+/// The steady response to a sine, after the transient has decayed.
 struct SineResponse {
     Figure gain{0.0};           ///< the value's amplitude over the target's
     Figure phase_lag_rad{0.0};  ///< behind the target, in (-pi, pi]

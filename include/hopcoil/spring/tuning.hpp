@@ -35,7 +35,7 @@ void require_valid(const Tuning& tuning);
 
 /// How far it trails behind a target in steady motion, per unit of the target's speed: the
 /// distance is this many seconds of travel, negative when it runs ahead. (2 z / w)(1 - L).
-/// Errors  InvalidValue at frequency 0, which is never carried along.
+/// Errors  InvalidValue at frequency 0, where the target has no effect.
 [[nodiscard]] double ramp_lag_s(const Tuning& tuning);
 
 /// A mass on a spring with a damper; `lead` as in Tuning.
@@ -92,12 +92,11 @@ struct Coefficients {
 /// Errors  InvalidValue for a number out of range, no mass among them.
 [[nodiscard]] Tuning tuning_from(const SpringByRatio& spring);
 
-/// Errors  InvalidValue for a number out of range: without damping nothing calms down.
+/// Errors  InvalidValue for a number out of range: without damping the motion does not decay.
 [[nodiscard]] Tuning tuning_from(const DecayHalfLife& decay);
 
 /// Errors  InvalidValue for a number out of range, no inertia (b = 0) among them;
-///         InconsistentParameters for x_rate_s without y_rate_s: with no damper there is nothing
-///         that could lead.
+///         InconsistentParameters for x_rate_s without y_rate_s: a lead acts through the damper.
 [[nodiscard]] Tuning tuning_from(const Coefficients& coefficients);
 
 /// The spring and damper that give a mass this feel.

@@ -6,26 +6,27 @@
 
 namespace hopcoil {
 
-/// The motion asked for in plain figures: how far past, and how soon it is over.
+/// The motion wanted, in plain figures: overshoot, and settling time.
 ///
 ///     Tuning lamp = tuning_from(Wish{.overshoot_percent = 12, .settling_time_s = 0.4});
 ///
 /// Model   the response to a unit jump from rest (or from `initial_velocity`), settled within 2 %.
 /// Units   percent of the jump; seconds, 0.02 to 20; per second for a jump of 1.
 ///         Each lead has its own reachable overshoots: 0 to 100 % up to 1/2, a least one from there
-///         on (24.6 % at lead 1.25). Where two tunings fit, the more damped is meant; where any
-///         damping avoids passing the target, the least.
+///         on (24.6 % at lead 1.25). Where two tunings fit, the more damped is taken; where many
+///         have no overshoot, the least damped.
 struct Wish {
     double overshoot_percent = 10.0;
     double settling_time_s = 0.5;
     double lead = 0.0;
     double initial_velocity = 0.0;
-    /// Where the lead makes it go the other way further than this, the lead is raised toward 0.
+    /// Where the lead makes it first go the other way by more than this, the lead is raised toward
+    /// 0.
     std::optional<double> most_anticipation_percent{};
 };
 
-/// Errors  InvalidValue for a number out of range, and for a wish out of reach: it says what is in
-///         reach.
+/// Errors  InvalidValue for a number out of range, and for a wish out of reach; the message
+///         gives the range that can be reached.
 /// Cost    some milliseconds at most; a fraction of one without an initial velocity.
 [[nodiscard]] Tuning tuning_from(const Wish& wish);
 

@@ -12,7 +12,7 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// One inner step of an adaptive scheme, known at every time in it.
+/// One inner step of an adaptive scheme, with the motion at every time within it.
 ///
 /// Source  docs/math/stepping.md (10): a polynomial of fourth order through both ends.
 template <class S>
@@ -47,8 +47,8 @@ class DenseStretch {
     std::span<const S> rows_;  ///< five, each as long as positions and velocities together
 };
 
-/// Chooses its own steps so that the error of each stays within a tolerance: for what is smooth
-/// here and sharp there, and as the measure of the others.
+/// Chooses its own steps so that the error of each stays within a tolerance: for motion that is
+/// smooth at some times and abrupt at others, and as a reference for the other schemes.
 ///
 ///     AdaptiveRungeKutta<double> scheme{positions.size(), {.relative_tolerance = 1e-8}};
 ///     scheme.step(accelerations, time_s, dt, positions, velocities);
@@ -58,7 +58,7 @@ class DenseStretch {
 /// Source  Dormand and Prince, A family of embedded Runge-Kutta formulae (1980);
 ///         docs/math/stepping.md (9), (10).
 /// Errors  rejected, with nothing changed, for a bad `dt`, spans not of `size()`, and where
-///         `most_steps` are not enough or what would come of it is not finite.
+///         `most_steps` are not enough or the result is not finite.
 /// Cost    six evaluations an inner step, one more a call.
 template <class S>
 class AdaptiveRungeKutta {
@@ -82,7 +82,7 @@ class AdaptiveRungeKutta {
                     [](const DenseStretch<S>& /*stretch*/) {});
     }
 
-    /// The same; `on_stretch` is shown each inner step taken, to be asked for any time in it.
+    /// The same; `on_stretch` is called with each inner step taken, to read any time within it.
     template <Accelerations<S> A, class OnStretch>
     StepStatus step(const A& accelerations, double time_s, double dt, std::span<S> positions,
                     std::span<S> velocities, const OnStretch& on_stretch) noexcept {
@@ -101,7 +101,8 @@ class AdaptiveRungeKutta {
         return StepStatus::stepped;
     }
 
-    /// Since it was made: inner steps taken, tried in vain, and evaluations of the accelerations.
+    /// Since construction: inner steps taken, inner steps refused, evaluations of the
+    /// accelerations.
     [[nodiscard]] std::uint64_t steps_taken() const noexcept { return taken_; }
     [[nodiscard]] std::uint64_t steps_refused() const noexcept { return refused_; }
     [[nodiscard]] std::uint64_t evaluations() const noexcept { return evaluations_; }
@@ -153,7 +154,7 @@ class AdaptiveRungeKutta {
         return false;
     }
 
-    /// (v, a) at a state.
+    /// The derivative (v, a) of a state.
     template <class A>
     void evaluate(const A& accelerations, double time_s, std::span<const S> state,
                   std::span<S> out) noexcept {
@@ -188,7 +189,7 @@ class AdaptiveRungeKutta {
         return sum;
     }
 
-    /// At most 1 where the step may be taken; NaN where it left the range of numbers.
+    /// At most 1 where the step may be taken; NaN after an overflow.
     [[nodiscard]] double error_size() noexcept {
         double sum = 0;
         for (std::size_t i = 0; i < 2 * size_; ++i) {

@@ -8,24 +8,24 @@
 
 namespace hopcoil {
 
-/// Compares a system's energy with what it was given, step by step: energy that comes from nowhere
-/// is a step that is too large.
+/// Compares a system's energy with the work done on it, step by step: energy beyond that means
+/// that the step is too large.
 ///
 ///     DivergenceWatch watch;
 ///     watch.begin(energy);
 ///     ... take a step into a copy ...
 ///     if (!watch.accepts(energy_after, work_put_in)) ... keep the state from before ...
 ///
-/// Model   energy <= most_growth (first energy + sum of the work put in). Schemes that hold let
-///         energy swing within a band, which grows as their limit is neared; 100 is ten times the
-///         amplitude.
+/// Model   energy <= most_growth (first energy + sum of the work put in). Under a stable step
+///         energy swings within a band, which widens as the step nears its limit; 100 is ten times
+///         the amplitude.
 /// Units   joules, or per kilogram, as the caller has them.
 class DivergenceWatch {
   public:
     /// Errors  InvalidValue unless most_growth is finite and above 1.
     explicit DivergenceWatch(double most_growth = 100.0);
 
-    /// Forgets what was, and begins at this energy.
+    /// Starts anew from this energy.
     void begin(double energy) noexcept;
 
     /// Energy put in by other means than a step: a push, new numbers, a jump of the target.

@@ -7,8 +7,8 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// Position and velocity go on as they are now; the first scheme one writes, and the first to
-/// explode: without damping, at any step.
+/// Position and velocity advance with their present rates. The simplest scheme, and the least
+/// stable: without damping it diverges at any step.
 ///
 /// Model   x1 = x + h v;  v1 = v + h a(t, x, v)
 /// Source  docs/math/stepping.md (2); order 1.

@@ -40,7 +40,7 @@ void add_scaled(std::span<const S> a, S s, std::span<const S> b, std::span<S> ou
         out[i] = a[i] + s * b[i];
 }
 
-/// What the schemes with a fixed step share. A new one derives from this and says `advance`:
+/// What the schemes with a fixed step share. A new one derives from this and defines `advance`:
 ///
 ///     template <class S>
 ///     class ExplicitEuler : public FixedScheme<ExplicitEuler<S>, S, 1> {
@@ -50,7 +50,7 @@ void add_scaled(std::span<const S> a, S s, std::span<const S> b, std::span<S> ou
 ///         bool advance(const A& accelerations, const OneStep<S>& step) noexcept;
 ///     };
 ///
-/// `scratch` is how many arrays as long as the state it needs besides. `advance` fills x1 and v1,
+/// `scratch` is how many more arrays as long as the state it needs. `advance` fills x1 and v1,
 /// or returns false when it finds no solution.
 template <class Derived, class S, std::size_t scratch_arrays>
 class FixedScheme {
@@ -65,7 +65,7 @@ class FixedScheme {
     /// Takes positions and velocities from `time_s` to `time_s` + `dt`.
     ///
     /// Errors  rejected, with nothing changed, when `dt` is negative or not finite, the spans are
-    ///         not of `size()`, or what would come of it is not finite.
+    ///         not of `size()`, or the result is not finite.
     template <Accelerations<S> A>
     StepStatus step(const A& accelerations, double time_s, double dt, std::span<S> positions,
                     std::span<S> velocities) noexcept {
@@ -96,7 +96,7 @@ class FixedScheme {
         }
     }
 
-    /// Called when a step's outcome is about to be taken, for schemes that remember something.
+    /// Called just before a step's result is accepted, for schemes that remember earlier steps.
     void arrived(const OneStep<S>& /*step*/) noexcept {}
 
   protected:

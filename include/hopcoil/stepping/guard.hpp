@@ -12,9 +12,9 @@ namespace hopcoil {
 
 /// What to do when a step is too large for its scheme.
 enum class Guard : std::uint8_t {
-    none,     ///< nothing: let it blow up (a divergence watch will say so)
+    none,     ///< nothing: it may diverge (a divergence watch reports that)
     exact,    ///< take the exact solution for that step
-    substep,  ///< divide it into equal parts that hold
+    substep,  ///< divide it into equal parts that are stable
     soften,   ///< slow the spring down for that step, just enough; its damping ratio stays
     refuse,   ///< do not step: nothing changes, the step is counted as rejected
 };
@@ -25,8 +25,8 @@ enum class Guard : std::uint8_t {
 
 struct GuardSettings {
     Guard guard = Guard::substep;
-    /// 1 or more. A step that needs more parts than this is softened too, so that this many hold;
-    /// where a scheme holds at no step, the exact solution is taken.
+    /// 1 or more. A step that needs more parts than this is softened too, so that this many are
+    /// stable; where a scheme is stable at no step, the exact solution is taken.
     int most_substeps = 32;
 };
 
@@ -36,10 +36,9 @@ void require_valid(const GuardSettings& settings);
 
 /// How a step is to be taken, and what that costs.
 struct StepPlan {
-    Guard used = Guard::none;  ///< none where the step holds as it is
+    Guard used = Guard::none;  ///< none where the step is stable as it is
     int substeps = 1;
-    /// By which the natural frequency is multiplied for this step: stiffness by its square, damping
-    /// by itself.
+    /// Factor on the natural frequency for this step; its square is that on the stiffness.
     double frequency_factor = 1.0;
 
     template <class Fields>
@@ -50,15 +49,15 @@ struct StepPlan {
     }
 };
 
-/// What the guard did so far.
+/// Counts of what the guard did so far.
 struct GuardLog {
-    std::uint64_t guarded_steps = 0;  ///< that were not taken as they were asked for
-    std::uint64_t substeps = 0;       ///< in those of them that were divided
+    std::uint64_t guarded_steps = 0;  ///< steps that were not taken as requested
+    std::uint64_t substeps = 0;       ///< substeps in the steps that were divided
     std::uint64_t softened_steps = 0;
-    std::uint64_t calmed_steps = 0;  ///< that would have gained energy, and were kept from it
+    std::uint64_t calmed_steps = 0;  ///< steps that would have gained energy, and were prevented
     std::uint64_t exact_steps = 0;
     std::uint64_t refused_steps = 0;
-    double least_frequency_factor = 1.0;  ///< of those that were softened
+    double least_frequency_factor = 1.0;  ///< smallest factor of a step that was softened
 
     template <class Fields>
     void visit_state(Fields& fields) {
@@ -67,11 +66,11 @@ struct GuardLog {
     }
 };
 
-/// A guarded step is taken so far below the line that blows up, as a part of it.
+/// A guarded step is at most this part of the largest stable step.
 inline constexpr double below_the_line = 0.9;
 
-/// For a system of one's own, from the largest step that holds (`step_limits`, `bounds_of`).
-/// `exact` and whatever no step can do are answered with `refuse`.
+/// For your own system, from its largest stable step (`step_limits`, `bounds_of`). Where `exact`
+/// is asked for, or no step is stable, the plan is `refuse`.
 [[nodiscard]] StepPlan plan_step(double largest_stable_s, double dt,
                                  const GuardSettings& settings) noexcept;
 

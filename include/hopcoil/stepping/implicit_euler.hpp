@@ -12,7 +12,7 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// Accelerations that know how they change: `jacobian` fills in their derivatives by the positions
+/// Accelerations with a known Jacobian: `jacobian` fills in their derivatives by the positions
 /// and by the velocities.
 ///
 /// Shapes  n x n each, row after row: row i is of acceleration i.
@@ -23,13 +23,13 @@ concept KnowsJacobian = requires(const A& a, double time_s, std::span<const S> p
     a.jacobian(time_s, positions, velocities, by_positions, by_velocities);
 };
 
-/// Goes on as things will be at the end of the step, which takes solving for: nothing linear makes
-/// it explode, at any step, but it damps what swings, the more the longer the step.
+/// Uses the rates at the end of the step, which have to be solved for: stable for every linear
+/// system at any step, but it damps oscillations, the more the longer the step.
 ///
 /// Model   v1 = v + h a(t + h, x1, v1);  x1 = x + h v1
 /// Source  docs/math/stepping.md (4); order 1. Newton's method, with the Jacobian of the
 ///         accelerations if they know it (`KnowsJacobian`), else by differences.
-/// Errors  rejected, with nothing changed, where Newton's method does not arrive.
+/// Errors  rejected, with nothing changed, where Newton's method does not converge.
 /// Cost    per iteration n^3 / 3 multiplications, and 2 n evaluations where the Jacobian is not
 ///         known.
 template <class S>

@@ -9,7 +9,7 @@
 
 namespace hopcoil {
 
-/// Any linear motion about a rest: x'' = -K x - C x', masses already divided out.
+/// Any linear motion about an equilibrium: x'' = -K x - C x', masses already divided out.
 ///
 /// Shapes  K (stiffness, per s^2) and C (damping, per s) are size x size, row after row.
 struct LinearSystem {
@@ -28,10 +28,10 @@ void require_valid(const LinearSystem& system);
 /// Cost    grows with the cube of twice its size.
 [[nodiscard]] double spectral_radius(const LinearSystem& system, Scheme scheme, double dt);
 
-/// The largest step that holds, and the one from which an eigenvalue is real and negative.
+/// The largest stable step, and the one from which an eigenvalue is real and negative.
 ///
 /// Model   the least dt at which the spectral radius passes 1. Steps shorter than 1e-4 of the
-///         quickest time in the system are not looked at: where even those grow, the limit is 0.
+///         system's shortest time constant are not examined: where even those grow, the limit is 0.
 /// Errors  InvalidValue for an invalid system.
 [[nodiscard]] StepLimits step_limits(const LinearSystem& system, Scheme scheme);
 

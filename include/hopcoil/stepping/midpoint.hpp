@@ -7,10 +7,10 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// Looks at the middle of the step and goes on as things are there.
+/// Uses the rates in the middle of the step.
 ///
 /// Model   xm = x + h/2 v, vm = v + h/2 a(t, x, v);  x1 = x + h vm, v1 = v + h a(t + h/2, xm, vm)
-/// Source  docs/math/stepping.md (5); order 2. Without damping it explodes, though slowly.
+/// Source  docs/math/stepping.md (5); order 2. Without damping it diverges, though slowly.
 template <class S>
 class Midpoint : public FixedScheme<Midpoint<S>, S, 3> {
   public:

@@ -43,7 +43,7 @@ struct NetworkBounds {
     double damping_time_s = std::numeric_limits<double>::quiet_NaN();
 };
 
-/// A step below which a network holds: never above the true limit, and within 10 % of it where
+/// A step below which a network is stable: never above the true limit, and within 10 % of it where
 /// there is no damping or damping in proportion to stiffness.
 ///
 /// Model   the least limit of all single springs as stiff and damped as the bounds allow.
@@ -52,13 +52,13 @@ struct NetworkBounds {
 
 namespace network {
 
-/// Numbers to begin an iteration with, the same every time: each -1 to 1, of no pattern.
+/// Numbers to begin an iteration with, the same every time: each -1 to 1, irregular.
 void fill_start(std::span<double> numbers) noexcept;
 /// Scales them to length 1 in the norm that weighs by mass; the length before.
 double normalise(std::span<double> numbers, std::span<const double> masses) noexcept;
 
-/// The seconds by which damping is stiffness, tried on a motion of no pattern; NaN if there are
-/// none.
+/// The time by which stiffness is multiplied to give damping, tried on an irregular motion; NaN
+/// where they are not in proportion.
 [[nodiscard]] double proportion(std::span<const double> stiffness_forces,
                                 std::span<const double> damping_forces) noexcept;
 

@@ -9,7 +9,7 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// Remembers where it was a step ago instead of how fast it is. Second order and within a band of
+/// Stores the position of the step before instead of a velocity. Second order and within a band of
 /// energy where nothing damps; the accelerations see the velocity of the last step's chord, half a
 /// step old, so with damping it is of first order.
 ///

@@ -7,8 +7,8 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// The classical scheme of four looks: the one to take where the motion is smooth and its error
-/// counts. It loses a little energy.
+/// The classical scheme with four evaluations: for smooth motion whose error matters. It loses a
+/// little energy.
 ///
 /// Model   k1 = f(t, s), k2 = f(t + h/2, s + h/2 k1), k3 = f(t + h/2, s + h/2 k2),
 ///         k4 = f(t + h, s + h k3);  s1 = s + h/6 (k1 + 2 k2 + 2 k3 + k4), with s = (x, v)
@@ -26,7 +26,7 @@ class RungeKutta4 : public FixedScheme<RungeKutta4<S>, S, 5> {
         const std::span<S> sum_of_v = this->scratch(3);
         const std::span<S> sum_of_a = this->scratch(4);
         const S h = step.h;
-        // Each look: where it stands, how far it goes on from the start, its weight in the sum.
+        // Each evaluation: its state, how far it advances from the start, its weight in the sum.
         const auto look = [&](double time_s, std::span<const S> at_x, std::span<const S> at_v,
                               S reach, S weight) {
             accelerations(time_s, at_x, at_v, a);

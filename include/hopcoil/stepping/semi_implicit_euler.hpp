@@ -7,8 +7,8 @@
 namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
-/// The velocity first, then the position with the new velocity: as cheap as it gets, and without
-/// damping it keeps its energy within a band for ever.
+/// The velocity first, then the position with the new velocity: the cheapest scheme, and without
+/// damping its energy stays within a band.
 ///
 /// Model   v1 = v + h a(t, x, v);  x1 = x + h v1
 /// Source  docs/math/stepping.md (3); order 1.

@@ -9,7 +9,7 @@
 
 namespace hopcoil {
 
-/// One step of a spring that is left to itself, under a scheme: (y, v / w) goes to
+/// One step of a free spring under a scheme: (y, v / w) goes to
 ///
 ///     (y_of_y y + y_of_v v / w,  v_of_y y + v_of_v v / w)
 ///
@@ -33,11 +33,11 @@ struct OneStepMatrix {
 /// frame, and is seen as jitter.
 [[nodiscard]] bool has_negative_eigenvalue(const OneStepMatrix& matrix) noexcept;
 
-/// How far a scheme can be trusted with a spring.
+/// Up to which step a scheme is stable for a spring, and from which it rings.
 struct StepLimits {
     /// A step below it is stable, one above it is not; 0 where none is, infinity where all are.
     double largest_stable_s = std::numeric_limits<double>::infinity();
-    /// From here on it jitters from frame to frame; infinity where it never does.
+    /// From this step on it changes sign every frame; infinity where it never does.
     double ringing_from_s = std::numeric_limits<double>::infinity();
 };
 
@@ -52,7 +52,7 @@ enum class StepVerdict : std::uint8_t { stable, rings, unstable };
 /// "stable", "rings", "unstable".
 [[nodiscard]] const char* in_words(StepVerdict verdict) noexcept;
 
-/// What a scheme makes of a spring at one step.
+/// How a scheme steps a spring at one step size.
 struct StepReport {
     StepVerdict verdict = StepVerdict::stable;
     double spectral_radius = 1.0;

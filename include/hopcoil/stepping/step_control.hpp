@@ -15,19 +15,19 @@ struct StepControl {
     double absolute_tolerance = 1e-9;  ///< above 0
     double first_step_s = 1e-3;        ///< to begin with; above 0
     double largest_step_s = 1e300;     ///< above 0
-    int most_steps = 1'000'000;        ///< inner steps in one call, taken or tried in vain
+    int most_steps = 1'000'000;        ///< inner steps in one call, taken or refused
 };
 
 /// Errors  InvalidValue names the field, its value and its range.
 void require_valid(const StepControl& control);
 
-/// By what the next step should be longer than one whose error was `size` times what it may be.
+/// Factor from a step whose error was `size` times the tolerance to the next step.
 ///
 /// Model   0.9 size^(-1/5), between 1/5 and 5; 1/5 where size is not a number.
 [[nodiscard]] double step_factor(double size) noexcept;
 
-/// The pair's numbers: when each stage looks (as a part of the step), what it makes of the stages
-/// before it, the difference of the two orders, and the dense polynomial's last row.
+/// The pair's coefficients: the time of each stage (as a part of the step), its weights of the
+/// stages before it, the difference of the two orders, and the dense polynomial's last row.
 namespace pair_5_4 {
 
 extern const std::array<double, 6> stage_times;

@@ -8,7 +8,7 @@ namespace hopcoil {
 inline namespace HOPCOIL_BITS {
 
 /// Second order, keeps energy within a band where nothing damps, and stays second order where
-/// something does: the velocity at the end, which damping asks for, is foretold first.
+/// something does: the velocity at the end, which damping needs, is predicted first.
 ///
 /// Model   a = a(t, x, v);  x1 = x + h v + h^2/2 a;  a1 = a(t + h, x1, v + h a);
 ///         v1 = v + h/2 (a + a1)

@@ -23,26 +23,25 @@ struct ReducedKeys {
     double largest_error = 0.0;  ///< at the samples and at three places between each two
 };
 
-/// Samples as a curve: through each, with the slope of the parabola through three of them, on
-/// either side its own where the two differ much, so that a corner stays one. Errors  InvalidValue
-/// for samples that cannot be.
+/// Samples as a curve: through each, with the slope of the parabola through three of them. Where
+/// the slopes before and after differ much, each side keeps its own, so that a corner stays one.
+/// Errors  InvalidValue for samples without a time each, times that do not rise, or NaN.
 [[nodiscard]] KeyCurve curve_through_samples(std::span<const double> times_s,
                                              std::span<const double> values);
 
-/// A recorded motion as few keys: as few that none can be taken away alone.
+/// A recorded motion as few keys: none of them can be removed alone.
 ///
 /// Model   keys stand at samples and keep their values and slopes (as in curve_through_samples);
-///         from each key on the next is as
-///         far away as the tolerance allows, then those that turn out to be needless are taken
-///         away. What is kept to is the samples and, between them, the cubics with the same slopes
-///         (`straight`: the lines).
+///         the next key is as far away as the tolerance allows, then keys that are not needed are
+///         removed. The error is measured at the samples and, between them, from the cubics with
+///         the same slopes (`straight`: from the lines).
 /// Shapes  one value for each time, at least one; times rise.
 /// Errors  InvalidValue for settings or samples that cannot be.
 [[nodiscard]] ReducedKeys reduce_keys(std::span<const double> times_s,
                                       std::span<const double> values,
                                       const KeyReductionSettings& settings = {});
 
-/// What several numbers side by side are, and so what the error of their keys is.
+/// What several numbers together mean, which decides how the error of their keys is measured.
 enum class RowKind : std::uint8_t {
     vector,    ///< the distance, in the values' unit
     rotation,  ///< w, x, y, z: the angle in radians; between straight keys they turn evenly,
@@ -55,7 +54,7 @@ struct ReducedRows {
     double largest_error = 0.0;  ///< at the samples and at three places between each two
 };
 
-/// The same of numbers that move together: keys at the same times for all.
+/// The same for numbers that move together: keys at the same times for all.
 /// Shapes  for each number a column with a value for each time; four columns for a rotation.
 /// Errors  InvalidValue for settings or samples that cannot be.
 [[nodiscard]] ReducedRows reduce_rows(std::span<const double> times_s,

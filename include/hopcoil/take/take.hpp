@@ -53,10 +53,10 @@ class Take final : public TakeSink {
     [[nodiscard]] Columns columns_of(std::size_t channel) const;
     [[nodiscard]] std::optional<std::size_t> find_channel(std::string_view name) const noexcept;
 
-    /// Room for so many rows, so that recording them moves nothing.
+    /// Reserves memory for so many rows.
     void reserve(std::size_t rows);
 
-    /// What made it, as a JSON object; empty when nobody has said.
+    /// What made it, as a JSON object; empty if unknown.
     [[nodiscard]] const std::string& made_by() const noexcept { return made_by_; }
     void set_made_by(std::string json) { made_by_ = std::move(json); }
 

@@ -7,7 +7,7 @@
 #include <hopcoil/take/take.hpp>
 
 /// @file
-/// Takes made of takes: at another rate, a stretch of one, a loop, what two differ in.
+/// Editing takes: resampling, trimming, looping, comparing two.
 ///
 /// Between two rows numbers go along the cubics through them (curve_through_samples), angles (a
 /// scalar in "rad" that stays within half a turn) the shorter way, rotations turn evenly, flags

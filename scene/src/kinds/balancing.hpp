@@ -150,7 +150,7 @@ class RunningBalance final : public RunningSystem, public EventSource {
 
 class BalanceSpec final : public SystemSpec {
   public:
-    /// Refuses what cannot be.
+    /// Throws for invalid settings.
     explicit BalanceSpec(BalancingBody body);
 
     [[nodiscard]] const BalancingBody& body() const { return body_; }

@@ -20,7 +20,7 @@
 
 namespace hopcoil::scene {
 
-/// The springs of joints, or the links, that have their numbers in common.
+/// Springs of joints, or links, that share their numbers.
 struct PartsGroup {
     std::string name{};
     JointSpring spring{};  ///< of links its stiffness and damping
@@ -100,7 +100,7 @@ inline constexpr std::size_t first_joint = 4;
 [[nodiscard]] Vector3 link_end(const PartsStructure& structure, std::span<const Placement> places,
                                std::size_t index);
 
-/// What all solids of a part are seen as, in its frame.
+/// The look of all solids of a part, in its frame.
 [[nodiscard]] io::Solid solid_of(const Part& part);
 /// The view of a part as a body: its place at a port, its rotation at the next.
 [[nodiscard]] View view_of(const Part& part, std::string name, std::size_t port);
@@ -160,7 +160,7 @@ class RunningParts final : public RunningSystem, public EventSource {
 
 class PartsSpec final : public SystemSpec {
   public:
-    /// Refuses what cannot be.
+    /// Throws for an invalid structure.
     explicit PartsSpec(JointedParts parts);
 
     [[nodiscard]] const JointedParts& parts() const { return parts_; }

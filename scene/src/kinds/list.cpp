@@ -11,6 +11,7 @@
 #include "parts.hpp"
 #include "plant.hpp"
 #include "read_mover.hpp"
+#include "swell.hpp"
 #include "walker.hpp"
 #include "wind.hpp"
 
@@ -28,6 +29,7 @@ const std::vector<SystemKind>& built_in_kinds() {
         pose_kind(),        //
         chain_kind(),       //
         wind_kind(),        //
+        swell_kind(),       //
         ground_kind(),      //
         net_kind(),         //
         particles_kind(),   //

@@ -156,7 +156,8 @@ Figure measured_noise_left(M mover, double rate_hz, double rms) {
     return std::sqrt(sum / samples) / std::abs(rms);
 }
 
-/// Looked at for some times as long as it needs for a jump of what the target goes in a second.
+/// Observed for several times as long as it needs for a jump as large as the target's travel in a
+/// second.
 template <class M>
 Figure measured_ramp_lag_s(M mover, double speed, double jump_s) {
     constexpr double jumps = 10;

@@ -13,7 +13,7 @@
 
 namespace hopcoil::scene {
 
-/// What carries something: indices into its system's own targets.
+/// The thing that carries something: indices into its system's own targets.
 struct Mount {
     std::optional<std::size_t> position{};
     std::optional<std::size_t> rotation{};
@@ -68,7 +68,7 @@ class MountHistory {
     /// A target that is a number; of an angle, from where it was the shorter way.
     [[nodiscard]] double number_at(std::size_t target, const SystemInputs& inputs, double time_s,
                                    bool is_angle) const;
-    /// Whether a target is elsewhere than it was noted to be.
+    /// Whether a target is elsewhere than at the last note of it.
     [[nodiscard]] bool has_moved(std::size_t target, const SystemInputs& inputs) const;
     /// Shapes as they are at the end of a step, and how they move in it.
     void place(const std::vector<MountedShape>& own, const SystemInputs& inputs,

@@ -109,7 +109,7 @@ class MoverWatch {
     }
 
   private:
-    /// What is smaller than this, of how far or how fast it was, cannot be seen.
+    /// Motion smaller than this part of its largest distance or speed cannot be seen.
     static constexpr double visible = 1e-3;
 
     template <class Step>
@@ -122,7 +122,7 @@ class MoverWatch {
                 furthest_ = fastest_ = 0;
                 rests = false;
             }
-            // What happens within the limits of rest cannot be seen.
+            // Events within the limits of rest cannot be seen.
             if (event.kind == EventKind::reached && !rests) ++reached_;
             if (event.kind == EventKind::turned && !rests) ++turned_;
             if (event.kind == EventKind::settled) {

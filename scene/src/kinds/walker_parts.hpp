@@ -30,7 +30,7 @@ struct WalkerLook {
     double order = 0.0;
 };
 
-/// What it faces.
+/// The thing that it faces.
 enum class Facing : std::uint8_t { its_way, rotation, angle };
 
 /// A hop at a time: onto a place, or on the run at the speed that it has.
@@ -52,7 +52,7 @@ struct HopHabit {
 /// A skeleton whose legs it drives, under an animation.
 using WalkerRig = RigWithClip<Rig>;
 
-/// What a walker of a scene is made of.
+/// The parts of a scene's walker.
 struct WalkerParts {
     WalkerSettings settings{};
     double catch_up_s = 0.35;

@@ -38,7 +38,7 @@ class LegRows {
     std::size_t planted_;
 };
 
-/// What all steps of a run were like.
+/// Figures of all steps of a run.
 struct StepFigures {
     double steps = 0;
     double down = 0;  ///< rows in which a foot was, of all feet
@@ -94,7 +94,7 @@ std::vector<ComponentCurve> way_of(const ReportInput& input, const Port& body) {
     return curves;
 }
 
-/// What it says of its feet in every row.
+/// The state of its feet in every row.
 class SignalRows {
   public:
     explicit SignalRows(const ReportInput& input) : take_{input.fine} {

@@ -8,7 +8,7 @@
 namespace hopcoil::scene {
 namespace {
 
-/// Where in a list a choice stands; the first when it is missing.
+/// The index of a choice in a list; the first when it is missing.
 template <std::size_t n>
 std::size_t chosen(TableReader& reader, const std::string& key,
                    const std::array<const char*, n>& choices) {

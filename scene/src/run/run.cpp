@@ -50,7 +50,7 @@ void require_valid_clock(double duration_s, double rate_hz) {
 
 namespace {
 
-/// All frames into a sink. What the clock gave up, in seconds.
+/// All frames into a sink. Returns the time that the clock gave up.
 double run_frames(const Scene& scene, RunningScene& running, TakeSink& sink) {
     Recording recording{scene, running};
     Frames frames{scene, running, recording};

@@ -48,13 +48,13 @@ class SharedPath {
     Last<double> breakpoint_s_{};
 };
 
-/// A scene under way: who feeds whom, in an order in which each system goes before those that
-/// follow it.
+/// A running scene: who feeds whom, in an order in which each system comes before those that follow
+/// it.
 class RunningScene {
   public:
     explicit RunningScene(const Scene& scene);
 
-    /// From now on a target does not go by its path: by the next `advance` it has gone straight to
+    /// From now on a target does not follow its path: by the next `advance` it has gone straight to
     /// a value, and stays there until it is let go.
     void hold(std::size_t target, const ValueArray& value);
     void let_go(std::size_t target);

@@ -103,7 +103,7 @@ std::string unit_in(const std::string& path) {
     return "";
 }
 
-/// Of a number nothing is known but where it stands: a slider reaches to its double and its
+/// Nothing is known of a number except its place: its slider reaches to its double and its
 /// opposite.
 SceneDial number_dial(const SceneNumber& number, std::size_t index) {
     const double reach = number.value == 0 ? 1 : 2 * std::abs(number.value);

@@ -14,7 +14,7 @@ struct Slab {
     bool can_stand = true;
 };
 
-/// What lies outside of it is not over a piece of ground, in its part's frame.
+/// The outline of a piece of ground from above, in its part's frame.
 struct Footprint {
     double low_x = 0.0;
     double high_x = 0.0;

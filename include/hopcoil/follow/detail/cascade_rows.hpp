@@ -23,8 +23,8 @@ class CascadeRows {
 
     void compute(std::span<const Tuning> tunings, double dt) noexcept;
 
-    /// What 2 i (gap of link i) or 2 i + 1 (its velocity) becomes, from 2 j, 2 j + 1, or the travel
-    /// (2 n).
+    /// The part of 2 i (gap of link i) or 2 i + 1 (its velocity) that comes from 2 j, 2 j + 1, or
+    /// the travel (2 n).
     [[nodiscard]] double part(std::size_t of, std::size_t from) const noexcept {
         return result_[of * size_ + from];
     }

@@ -27,7 +27,7 @@ class CoastAxis {
 
     [[nodiscard]] double place() const noexcept { return anchor_ + gap_; }
     [[nodiscard]] double velocity() const noexcept { return velocity_; }
-    /// On its way to an end of its own: new numbers leave that alone.
+    /// Whether it moves to a snap point; new numbers do not change that.
     [[nodiscard]] bool is_snapped() const noexcept { return snapped_; }
 
     /// Thrown from where it is.
@@ -37,9 +37,9 @@ class CoastAxis {
     /// that spring; and by the spring too when the end lies behind.
     void launch_to(double end, double velocity, const CoastTuning& tuning,
                    const Range& range) noexcept;
-    /// Of the throw under way; nothing (0) when it is not one.
+    /// The half-life of the present throw; 0 if there is none.
     [[nodiscard]] double slowing_half_life_s() const noexcept;
-    /// The bounds or the numbers have changed under it.
+    /// Adapts the motion to new bounds or numbers.
     void adapt(const CoastTuning& tuning, const Range& range) noexcept;
 
     void step(double dt, const CoastTuning& tuning, const Range& range) noexcept;

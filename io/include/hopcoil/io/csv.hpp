@@ -12,7 +12,7 @@ namespace hopcoil::io {
 /// A table of text with a header row.
 ///
 /// Source  RFC 4180: fields in quotes may hold commas, quotes doubled, and line ends; lines end in
-///         LF or CRLF. A byte order mark and empty last lines are passed over.
+///         LF or CRLF. A byte order mark and empty last lines are ignored.
 struct CsvTable {
     std::string file{};
     std::vector<std::string> header{};
@@ -30,9 +30,9 @@ struct CsvTable {
 [[nodiscard]] std::vector<double> number_column(const CsvTable& table, const std::string& name);
 
 /// Points of a table as a smooth curve (KeyCurve::through), or, where it has columns slope_before
-/// and slope_after (per second), as keys with those slopes. Errors  InputProblems for a column that
-/// is not there, fields that are not numbers, times that do
-///         not rise.
+/// and slope_after (per second), as keys with those slopes.
+/// Errors  InputProblems for a column that is not there, fields that are not numbers, times that
+///         do not rise.
 [[nodiscard]] KeyCurve key_curve_from(const CsvTable& table, const std::string& time_column,
                                       const std::string& value_column);
 

@@ -5,7 +5,7 @@
 
 namespace hopcoil::io {
 
-/// A finite number and nothing else, blanks around it passed over.
+/// Parses a finite number; blanks around it are ignored, anything else is refused.
 [[nodiscard]] bool parse_number(std::string_view field, double& number);
 
 /// A text as a field: in quotes where it needs them (RFC 4180).

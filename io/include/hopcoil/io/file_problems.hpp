@@ -8,7 +8,7 @@
 
 namespace hopcoil::io {
 
-/// Where in a text file something stands; lines and columns count from 1, 0 is unknown.
+/// A position in a text file; lines and columns count from 1, 0 is unknown.
 struct FilePosition {
     std::string file{};
     std::size_t line = 0;
@@ -18,14 +18,14 @@ struct FilePosition {
 /// One thing that is wrong in a file.
 struct Problem {
     FilePosition position{};
-    std::string key{};      ///< "follower.vane.tuning.frequency_hz"; empty when none is concerned
+    std::string key{};      ///< "follower.vane.tuning.frequency_hz"; empty without one
     std::string message{};  ///< what is wrong, what was expected, the nearest valid name
 };
 
 /// "vane.toml:12:9: follower.vane.tuning.lead: expected a finite number, found nan"
 [[nodiscard]] std::string to_text(const Problem& problem);
 
-/// A file says what cannot be: every problem found in it, one a line in `what()`.
+/// Thrown for an invalid file: `what()` has a line for every problem found in it.
 class InputProblems : public std::runtime_error {
   public:
     explicit InputProblems(std::vector<Problem> problems);
@@ -35,7 +35,7 @@ class InputProblems : public std::runtime_error {
     std::vector<Problem> problems_;
 };
 
-/// The one thing that is wrong.
+/// Throws InputProblems with one problem.
 [[noreturn]] void refuse_input(const FilePosition& position, const std::string& key,
                                const std::string& message);
 

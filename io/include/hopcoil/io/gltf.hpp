@@ -11,7 +11,7 @@
 
 namespace hopcoil::io {
 
-/// What of a node moves.
+/// The property of a node that a track animates.
 enum class TrackKind : std::uint8_t { translation, rotation, scale };
 
 /// How many numbers a key of a track has: 4 for a rotation (w, x, y, z), otherwise 3.
@@ -34,7 +34,7 @@ struct NodeTrack {
     std::vector<std::array<double, 4>> slopes_before{};
     std::vector<std::array<double, 4>> slopes_after{};
 
-    /// Before its first key and after its last: as at them.
+    /// Before its first key and after its last, the value there.
     [[nodiscard]] std::array<double, 4> at(double time_s) const;
 };
 
@@ -45,8 +45,8 @@ struct ModelAnimation {
 
 /// The animations of a glTF 2.0 file, `.gltf` (its buffers inside or beside it) or `.glb`.
 ///
-/// Errors  FileProblem; InputProblems, each with its JSON pointer as key. Morph weights are passed
-///         over; compressed or sparse data is refused by name.
+/// Errors  FileProblem; InputProblems, each with its JSON pointer as key. Morph weights are
+///         ignored; compressed or sparse data is refused by name.
 [[nodiscard]] std::vector<ModelAnimation> read_animations(const std::string& path);
 
 /// A thing in a model: where it stands, and how it moves.
@@ -57,13 +57,13 @@ struct ModelNode {
     std::array<double, 4> rotation{1, 0, 0, 0};
     std::array<double, 3> scale{1, 1, 1};
     std::vector<NodeTrack> tracks{};
-    bool has_marker = true;                         ///< that it can be seen by; a joint has none
+    bool has_marker = true;                         ///< drawn as a marker; joints have none
     Solid solid{};                                  ///< rather than the marker
     std::optional<std::array<double, 3>> colour{};  ///< of the solid: red, green, blue, 0 to 1
-    bool is_hidden = false;  ///< nothing is seen of it, and its extras say so
+    bool is_hidden = false;                         ///< not drawn; marked so in its extras
 };
 
-/// The nodes of a glTF 2.0 file, in its order, without what they move like.
+/// The nodes of a glTF 2.0 file, in its order, without animation.
 /// Errors  as read_animations; a node whose matrix skews is refused by name.
 [[nodiscard]] std::vector<ModelNode> read_nodes(const std::string& path);
 
@@ -94,7 +94,7 @@ struct ModelSkin {
     std::vector<std::array<std::uint32_t, 3>> triangles{};
 };
 
-/// Triangles that go from shape to shape: one for each time.
+/// A mesh that changes shape: one shape for each time.
 ///
 /// Shapes  every shape has a place and a normal for each point.
 struct ModelMesh {
@@ -124,7 +124,7 @@ struct Model {
 /// Errors  std::invalid_argument for another ending or a `made_by` that is not JSON; FileProblem.
 void write_model(const std::string& path, const Model& model);
 
-/// By the name's ending.
+/// Whether a name ends in .gltf or .glb.
 [[nodiscard]] bool is_model_file(const std::string& path);
 
 }  // namespace hopcoil::io

@@ -15,7 +15,7 @@ namespace hopcoil::io {
 /// Errors  as read_nodes; InputProblems for a file without a node, or nodes in a circle.
 [[nodiscard]] Skeleton read_skeleton(const std::string& path);
 
-/// An animation over the joints of a skeleton, for `Rig::pose` to put a walker's legs under.
+/// An animation of a skeleton's joints, as the base of `Rig::pose`, which adds a walker's legs.
 ///
 ///     const Clip clip{skeleton, read_animations("dog.glb").front()};
 ///     clip.pose(time_s, base);
@@ -24,7 +24,8 @@ class Clip {
     /// Tracks of other nodes are left out.
     Clip(const Skeleton& skeleton, const ModelAnimation& animation);
     [[nodiscard]] double duration_s() const noexcept { return duration_s_; }
-    /// Again and again. Shapes  a pose for each joint; what no track moves stands as at rest.
+    /// The pose at a time; the animation repeats. Shapes  a pose for each joint; joints without a
+    /// track are as at rest.
     void pose(double time_s, std::span<Pose> local) const;
 
   private:

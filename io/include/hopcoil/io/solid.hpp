@@ -6,7 +6,7 @@
 
 namespace hopcoil::io {
 
-/// What a rigid thing is seen as: flat faces, in its own frame.
+/// How a rigid thing looks: flat faces, in its own frame.
 struct Solid {
     std::vector<std::array<double, 3>> corners_m{};
     std::vector<std::vector<std::size_t>> faces{};  ///< counter-clockwise seen from outside

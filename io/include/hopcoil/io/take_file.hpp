@@ -22,23 +22,23 @@ namespace hopcoil::io {
 [[nodiscard]] std::string to_csv(const Take& take);
 [[nodiscard]] std::string to_json(const Take& take);
 
-/// By the name's ending, `.csv` or `.json`; all or nothing.
+/// Writes CSV or JSON by the name's ending; a file that cannot be written whole is removed.
 /// Errors  std::invalid_argument for another ending; FileProblem.
 void write_take(const std::string& path, const Take& take);
 
 /// Errors  std::invalid_argument for another ending; FileProblem; InputProblems with the line and
 ///         column (CSV) or the JSON pointer of what is wrong.
 [[nodiscard]] Take read_take(const std::string& path);
-/// The same of a text that is, or might be, that file's.
+/// The same from a text; `path` decides the format and is named in messages.
 [[nodiscard]] Take take_from_text(const std::string& text, const std::string& path);
 
 /// The name of a file of a run that ended early: "vane.partial.csv" for "vane.csv".
 [[nodiscard]] std::string partial_name(const std::string& path);
 
-/// By the name's ending.
+/// Whether a name ends in .csv or .json.
 [[nodiscard]] bool is_take_file(const std::string& path);
 
-/// Writes a take as it is recorded, in memory that does not grow with it. Parameters become text on
+/// Writes a take as it is recorded, in memory that does not grow with it. Numbers are formatted on
 /// two threads where there are two; the bytes are the same. The file has its name once `finish` is
 /// called; without that nothing is left behind.
 class TakeWriter final : public TakeSink {
@@ -53,8 +53,8 @@ class TakeWriter final : public TakeSink {
     /// Errors  FileProblem, as all of these.
     void begin(std::span<const RecordedChannel> channels) override;
     void row(double time_s, std::span<const double> numbers) override;
-    /// Of a run that ended early, with the reason: the file is whole up to the last row, is named
-    /// NAME.partial.csv or .json, and a JSON file says why under "ended_early". Its path.
+    /// Completes the file and returns its path. With a reason why the run ended early, the file is
+    /// named NAME.partial.csv or .json, and JSON has the reason under "ended_early".
     std::string finish(const std::string& ended_early = {});
 
     [[nodiscard]] std::size_t row_count() const noexcept { return rows_; }

@@ -13,7 +13,7 @@
 
 namespace hopcoil::io {
 
-/// What becomes of a take's channels in a model: which of them place, turn and size one node.
+/// The channels of a take that place, turn and size one node of a model.
 struct NodeChannels {
     std::string name{};
     std::optional<std::size_t> position{};  ///< a channel of the take
@@ -22,15 +22,15 @@ struct NodeChannels {
     std::array<double, 3> at_m{};      ///< added to its place
     std::size_t axis = 0;              ///< that a place of one number lies on
     std::size_t turn_axis = 1;         ///< that an angle turns about
-    std::optional<double> length_m{};  ///< how large it is seen, where that is known
+    std::optional<double> length_m{};  ///< its size when drawn, if known
     std::optional<std::array<double, 3>> colour{};
     double order = 0;        ///< in pictures, drawn over those of a lower one
-    Solid solid{};           ///< what it is seen as; a marker, without any
-    bool is_source = false;  ///< what something was moved by: every sample of it, and hidden
+    Solid solid{};           ///< how it looks; empty: a marker
+    bool is_source = false;  ///< the motion that drove a body: every sample of it, hidden
 };
 
-/// How far along a profile (root 0, tip 1) a number is: straight between its entries; `otherwise`
-/// for an empty one.
+/// A profile's value at a part of the length (root 0, tip 1): linear between its entries;
+/// `otherwise` for an empty profile.
 [[nodiscard]] double profile_at(const std::vector<double>& profile, double part, double otherwise);
 
 /// Of branches with these radii: 0 for the thickest, 1 for the thinnest, on a logarithmic scale.
@@ -64,8 +64,8 @@ struct MeshChannel {
     std::vector<std::array<double, 3>> colours{};  ///< the first one is its own
 };
 
-/// Points that come and go, in a model: a node for each slot that is ever used, of no size while
-/// nothing is in it.
+/// Points that come and go, in a model: a node for each slot that is ever used, of size 0 while
+/// it is empty.
 struct DotChannels {
     std::string name{};
     std::size_t position = 0;  ///< channels of the take, with a value for each slot
@@ -84,7 +84,7 @@ struct SkeletonChannels {
     std::vector<std::size_t> parents{};  ///< before their children; its own index for a root
 };
 
-/// All that becomes of a take in a model.
+/// All parts of a model that are made from a take.
 struct ModelChannels {
     std::vector<NodeChannels> nodes{};
     std::vector<TubeChannel> tubes{};
@@ -99,8 +99,8 @@ struct ModelChannels {
     }
 };
 
-/// The same of a take by itself, by its channels' names: "gull.position.value_m" places gull.
-/// Channels called velocity, and targets of the scene ("hook.value_m" beside no
+/// The nodes of a take without its scene, by its channels' names: "gull.position.value_m" places
+/// gull. Channels called velocity, and targets of the scene ("hook.value_m" beside no
 /// "hook.velocity..."), are not nodes.
 [[nodiscard]] std::vector<NodeChannels> nodes_of(const Take& take);
 

@@ -14,8 +14,8 @@ namespace hopcoil::io {
 /// Errors: FileProblem, the old file untouched.
 void write_text_file(const std::filesystem::path& path, std::string_view text);
 
-/// A name beside `path` to write to until the whole is there. Errors: FileProblem when its folder
-/// cannot be written to.
+/// A temporary name beside `path`, to write to until the file is complete. Errors: FileProblem when
+/// its folder cannot be written to.
 [[nodiscard]] std::filesystem::path temporary_beside(const std::filesystem::path& path);
 
 /// Gives a finished temporary file its name. Errors: FileProblem, the temporary file removed.

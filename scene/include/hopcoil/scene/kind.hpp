@@ -13,7 +13,7 @@
 #include <hopcoil/spring/tuning.hpp>
 
 /// @file
-/// Kinds of systems: what a table [KIND.NAME] of a scene file says and makes.
+/// Kinds of systems: what a table [KIND.NAME] of a scene file contains and creates.
 
 namespace hopcoil::scene {
 
@@ -21,7 +21,7 @@ class KindReader;
 class SceneBuilder;
 class TableReader;
 
-/// A type of system in a scene: how its table reads.
+/// A type of system in a scene: the keys of its table, and how it is read.
 struct SystemKind {
     std::string name{};  ///< as in [name.NAME]
     /// The keys of its table, first; then those of tables that stand inside it. Numbers that its
@@ -46,8 +46,8 @@ struct SystemKind {
                                std::optional<std::uint64_t> seed = {},
                                const std::vector<SceneNumber>& changes = {});
 
-/// One table of a kind, being read. What is wrong is noted with its place, and reading goes on: a
-/// value that could not be read is as one that is missing.
+/// Reads one table of a kind. Every problem is noted with its place, and reading goes on: a value
+/// that could not be read counts as missing.
 class KindReader {
   public:
     KindReader(const SystemKind& kind, SceneBuilder& builder, TableReader& table, std::string name,
@@ -75,7 +75,7 @@ class KindReader {
     /// targets.
     std::optional<std::size_t> target(const std::string& key);
     [[nodiscard]] const SceneTarget& target_at(std::size_t index) const;
-    /// The system that a key names as acting on this one, as a Field does (a wind, a ground);
+    /// The system, named by a key, that acts on this one as a Field (a wind, a ground);
     /// not_connected without one.
     template <class Field>
     std::size_t field(const std::string& key) {
@@ -99,7 +99,7 @@ class KindReader {
 
     /// Notes what is wrong with a key; with the whole table, for an empty one.
     void problem(const std::string& key, const std::string& message);
-    /// Makes something; an InvalidValue is noted at the key it names. Whether it was made.
+    /// Calls `make`; an InvalidValue is noted at the key it names. Returns whether it succeeded.
     template <class Make>
     bool try_to(const Make& make) {
         return call_noting([](const void* making) { (*static_cast<const Make*>(making))(); },
@@ -122,13 +122,13 @@ class KindReader {
         }
     }
 
-    /// What all of it makes: a system under this table's name, or under another.
+    /// Adds the system that was read, under this table's name or another.
     void add(AnySpec spec, std::vector<std::size_t> targets, std::vector<std::size_t> fields = {});
     void add_as(const std::string& name, AnySpec spec, std::vector<std::size_t> targets,
                 std::vector<std::size_t> fields = {});
-    /// A target that the system makes itself. Its index.
+    /// Adds a target that the system makes itself; returns its index.
     std::size_t add_target(SceneTarget target);
-    /// Of everything random in this table.
+    /// The random stream of a key of this table.
     [[nodiscard]] std::uint64_t random_stream(const std::string& key);
 
     /// For the kinds of this library.

@@ -11,8 +11,8 @@
 
 namespace hopcoil::scene {
 
-/// A scene under way in a program: stepped frame by frame, while its dials are turned and its
-/// targets taken by hand.
+/// A scene that runs in a program: stepped frame by frame, while its dials are turned and its
+/// targets are moved by hand.
 ///
 ///     LiveScene live{read_scene("boom.toml")};
 ///     live.set(dial, slider);
@@ -21,7 +21,7 @@ namespace hopcoil::scene {
 ///     draw(live.output(lamp));
 ///
 /// Model   that of `run`, to the same bits at the same times; frames are the program's own, so
-///         [clock] is not looked at. A held target goes straight from where it was to where it is
+///         [clock] is not used. A held target goes straight from where it was to where it is
 ///         held, in each step.
 /// Units   seconds; values as in the scene.
 /// Errors  as `run`; std::out_of_range for an index that is not there.
@@ -35,7 +35,7 @@ class LiveScene {
 
     /// Errors  InvalidValue for a dt that is not finite and >= 0; Diverged.
     void step(double dt);
-    /// To a time of the scene, not before `time_s()`.
+    /// Steps to a time of the scene, not before `time_s()`.
     void advance_to(double time_s);
     [[nodiscard]] double time_s() const noexcept;
 
@@ -46,12 +46,12 @@ class LiveScene {
 
     /// Whether a target can be held: not one that only says where a coast will end.
     [[nodiscard]] bool can_hold(std::size_t target) const;
-    /// From now on the target does not go by its course: by the end of the next step it has gone
-    /// straight to `place`, and stays there until it is held elsewhere or let go.
+    /// From now on the target does not follow its own motion: by the end of the next step it has
+    /// moved straight to `place`, and stays there until it is held elsewhere or let go.
     /// Errors  InvalidValue for a place that is not finite, a rotation that is zero, and a target
     ///         that cannot be held.
     void hold(std::size_t target, const ValueArray& place);
-    /// Back to its course, at once.
+    /// Returns the target to its own motion at once.
     void let_go(std::size_t target);
     [[nodiscard]] bool is_held(std::size_t target) const;
 
@@ -61,8 +61,9 @@ class LiveScene {
     /// Errors  InvalidValue for a change that is not finite.
     bool push(std::size_t system, const ValueArray& delta_velocity, std::size_t port = 0);
 
-    /// A hand pulls one value of an output toward a place, as hard as a hand can, until it is told
-    /// another place, or none. False for what cannot be pulled; points of nets and branches can.
+    /// A hand pulls one value of an output toward a place, with the force of a hand, until it is
+    /// given another place, or none. False for what cannot be pulled; points of nets and branches
+    /// can.
     bool grab(std::size_t system, const std::optional<ValueArray>& place, std::size_t port = 0,
               std::size_t index = 0);
 

@@ -19,12 +19,12 @@ namespace hopcoil::scene {
 /// A tuning as settings; one for the parts of a pose has "position.frequency_hz" and so on.
 [[nodiscard]] NamedSettings settings_from(const SharedTuning& tuning);
 
-/// Those that a scene can use: its own and its tuning files', its tunings, the built-in tunings.
+/// The settings of that name: the scene's own, its tuning files', a tuning, a built-in tuning.
 /// Errors  std::invalid_argument: there are none of that name (the nearest is named).
 [[nodiscard]] NamedSettings find_settings(const Scene& scene, const std::string& name);
 
-/// Sets the numbers of all systems, or parts of systems, whose names match; how many dials those
-/// are. `*` stands for any letters.
+/// Sets the numbers of all systems, or parts of systems, whose names match, and returns how many
+/// dials were set. `*` stands for any letters.
 ///
 ///     apply_settings(scene, "streamer", find_settings(scene, "long-tail"));
 ///     apply_settings(scene, "string.tassel", find_settings(scene, "lively"));
@@ -33,9 +33,9 @@ namespace hopcoil::scene {
 ///         kind, or it has no such dial or refuses the number or name.
 std::size_t apply_settings(Scene& scene, const std::string& pattern, const NamedSettings& settings);
 
-/// Between two settings, as far as `amount` from the first (0) to the second (1): what they share,
-/// each number evenly, or evenly in octaves where its dial is logarithmic; each choice is that of
-/// the nearer one. What one of them leaves open goes from or to the number that `system` has.
+/// Settings between two, the first at `amount` 0 and the second at 1: each number linearly, or
+/// logarithmically where its dial is so; each choice is that of the nearer one. Where only one of
+/// them has a number, the other is taken to have that of `system`.
 /// Errors  std::invalid_argument: the system has no dial of such a path; InvalidValue for an amount
 ///         that is not from 0 to 1.
 [[nodiscard]] NamedSettings blend(const SceneSystem& system, const NamedSettings& first,

@@ -10,7 +10,7 @@
 #include <hopcoil/scene/view.hpp>
 
 /// @file
-/// What a kind of a program's own need not write itself.
+/// Base classes for a program's own kinds.
 
 namespace hopcoil::scene {
 

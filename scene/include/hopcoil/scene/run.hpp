@@ -10,20 +10,20 @@
 
 namespace hopcoil::scene {
 
-/// The scene ran away: what was recorded up to there is in the sink.
+/// The scene diverged; the rows up to then are in the sink.
 class Diverged : public std::runtime_error {
   public:
     using std::runtime_error::runtime_error;
 };
 
-/// What a run has to say besides its rows.
+/// What a run reports besides its rows.
 struct RunLog {
-    /// What guards had to do, and steps that ring: a sentence each.
+    /// What guards did, and steps that ring: a sentence each.
     std::vector<std::string> warnings{};
 };
 
 /// Runs a scene from 0 to its duration and sends a row for every frame, the first at 0 included.
-/// A row shows what is so after the events of its time.
+/// A row shows the state after the events of its time.
 ///
 /// Model   Steps are split at every breakpoint of a target, so the motion does not depend on
 ///         the rate.

@@ -34,7 +34,7 @@ struct Source {
                                         std::size_t numbers = 1) const noexcept;
 };
 
-/// One of several motions that add up on a target: what drives it, and how much of it counts when.
+/// One of several motions added on a target: what drives it, and its weight over time.
 struct Layer {
     std::string name{};
     Source source{};
@@ -101,7 +101,7 @@ struct SceneNumber {
     double value = 0.0;
 };
 
-/// What was chosen for a dial with names: "crab.step_order", "wave".
+/// The value of a dial with names: "crab.step_order", "wave".
 struct SceneChoice {
     std::string path{};
     std::string name{};
@@ -118,7 +118,7 @@ struct NamedSettings {
 
 struct SystemKind;
 
-/// What a scene file says: targets, systems that follow them, how long and how often to look.
+/// The contents of a scene file: targets, systems, duration, rate, pictures.
 struct Scene {
     std::string title{};
     std::string file{};  ///< where it was read from; empty when made by a program
@@ -158,7 +158,7 @@ struct Scene {
 ///         more than `most_frames` frames.
 void require_valid_clock(double duration_s, double rate_hz);
 
-/// A guard against a slip of the keyboard: 10 million frames are 46 hours at 60 Hz.
+/// A limit against typing errors: 10 million frames are 46 hours at 60 Hz.
 inline constexpr double most_frames = 1e7;
 
 }  // namespace hopcoil::scene

@@ -10,8 +10,8 @@
 
 namespace hopcoil::scene {
 
-/// A number of a scene that a person may tune: a system's own dial, and whose it is; or any other
-/// number in its files.
+/// A number of a scene that a person may tune: the dial of a system, or any other number in its
+/// files.
 struct SceneDial {
     std::string path{};  ///< "lamp.frequency_hz", "string.tassel.lead", "hook.moves.0.jump_to_m"
     std::string unit{};
@@ -35,8 +35,8 @@ struct SceneDial {
 [[nodiscard]] std::vector<SceneDial> dials_of(const Scene& scene);
 
 [[nodiscard]] double value_of(const Scene& scene, const SceneDial& dial);
-/// `refused` when the number cannot be; nothing is changed then. A number of the files is changed
-/// by reading them anew.
+/// `refused`, with nothing changed, for an invalid number. A number of the files is changed by
+/// reading them anew.
 DialStatus set_value(Scene& scene, const SceneDial& dial, double value);
 
 /// Sets dials by their whole paths, all at once: files are read again once at most. What was
@@ -58,8 +58,8 @@ std::size_t set_matching(Scene& scene, const std::string& pattern, double value)
 /// Errors  std::invalid_argument, with nothing changed: no choice has that path, or that name.
 std::size_t choose_matching(Scene& scene, const std::string& pattern, const std::string& name);
 
-/// The number that a text means for the dials that match: of a choice its index, "trot"; else the
-/// text as a number; nothing when it is none.
+/// The number that a text means for the dials that match: for a choice the index of a name such as
+/// "trot"; otherwise the text as a number; nothing if it is none.
 /// Errors  std::invalid_argument for a choice that has no such name.
 [[nodiscard]] std::optional<double> value_from(const Scene& scene, const std::string& pattern,
                                                const std::string& text);

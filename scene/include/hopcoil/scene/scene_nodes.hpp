@@ -11,12 +11,12 @@
 
 namespace hopcoil::scene {
 
-/// The nodes that the movers of a scene are in its take: its bodies, then each mover that is part
-/// of none. A vector is a place; a rotation turns; a number in metres moves along X; an angle turns
-/// about Y. What has no unit and is no vector is no node.
+/// The nodes of a model of a scene's take: its bodies, then each mover that is part of none. A
+/// vector is a place; a rotation turns; a number in metres moves along X; an angle turns about Y.
+/// A number without a unit makes no node.
 [[nodiscard]] std::vector<io::NodeChannels> nodes_of(const Scene& scene, const Take& take);
 
-/// All of it in a model: bodies as nodes, what is seen as a row as a tube.
+/// Everything of a scene in a model: bodies as nodes, lines as tubes.
 [[nodiscard]] io::ModelChannels model_channels_of(const Scene& scene, const Take& take);
 
 /// What is seen as points: the channel of its positions, and how it looks.
@@ -34,15 +34,14 @@ struct LineChannel {
 [[nodiscard]] bool is_line(const View& view);
 [[nodiscard]] std::vector<LineChannel> lines_of(const Scene& scene, const Take& take);
 
-/// What never moves in a scene, of all its systems, but for floors.
+/// What never moves in a scene, of all its systems, without floors.
 [[nodiscard]] std::vector<Scenery> scenery_of(const Scene& scene);
 [[nodiscard]] bool has_floor(const Scene& scene);
 
 /// The body of a scene that has a name; nullptr without one.
 [[nodiscard]] const Body* body_named(const Scene& scene, const std::string& name);
 
-/// What only turns, and is no body with a place of its own, would stand in one place: from here on
-/// side by side, for a picture.
+/// Spreads nodes that only turn, and would all stand in one place, side by side for a picture.
 void spread_out(std::vector<io::NodeChannels>& nodes, const Scene& scene);
 
 }  // namespace hopcoil::scene

@@ -3,7 +3,7 @@
 #include <string>
 
 /// @file
-/// What the facts about keys (keys.hpp) say, for editors and for people.
+/// The facts about keys (keys.hpp) as a schema for editors, and as a page for people.
 
 namespace hopcoil::scene {
 

@@ -19,7 +19,7 @@ struct SpecDial {
     std::string key{};  ///< "tuning.frequency_hz", "links.1.tuning.lead", "max_speed"
 };
 
-/// What the values of a choice are called; nothing, of any other dial.
+/// The names of a choice's values; empty for any other dial.
 template <class S>
 [[nodiscard]] std::vector<std::string> names_of(const Dial<S>& dial) {
     if (dial.names == nullptr) return {};

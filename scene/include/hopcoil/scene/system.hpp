@@ -18,7 +18,7 @@
 #include <hopcoil/scene/value_array.hpp>
 
 /// @file
-/// A system of any kind in a scene: what it puts out, what it takes in, its dials, and how it runs.
+/// A system of any kind in a scene: its outputs, inputs and dials, and how it runs.
 
 namespace hopcoil::scene {
 
@@ -51,7 +51,7 @@ struct InputSample {
 class RunningSystem;
 class SystemSpec;
 
-/// What a running system is given: its targets, in the order in which its spec lists them, and the
+/// The inputs of a running system: its targets, in the order in which its spec lists them, and the
 /// systems that act as fields on it (wind, ground); nullptr for one that is not connected.
 struct SystemInputs {
     std::span<const InputSample> targets{};
@@ -62,16 +62,16 @@ struct SystemInputs {
 /// A system in a running scene. It holds no pointer to another system: what it needs of others
 /// comes as inputs.
 ///
-/// Errors  none while running: a step that cannot be taken answers false.
+/// Errors  none while running: a step that cannot be taken returns false.
 class RunningSystem {
   public:
     virtual ~RunningSystem() = default;
 
-    /// On to a time, while its targets go to where `inputs` has them. False when it diverged.
+    /// Steps to a time, while its targets move to where `inputs` has them. False when it diverged.
     virtual bool advance(double time_s, const SystemInputs& inputs) = 0;
-    /// Its targets are there at once: they jumped, or have another velocity from now on.
+    /// Its targets changed at once: they jumped, or have another velocity from now on.
     virtual void change(const SystemInputs& inputs) { static_cast<void>(inputs); }
-    /// What is due at its own time: kicks.
+    /// Applies what is due now: kicks.
     virtual void act() {}
     /// A sudden change of an output's velocity; false where it has none that could change so.
     virtual bool push(std::size_t port, const ValueArray& delta_velocity) {
@@ -129,7 +129,7 @@ class RunningSystem {
     }
 };
 
-/// What a scene says of one system: a value, copied with the scene.
+/// The description of one system in a scene: a value, copied with the scene.
 class SystemSpec {
   public:
     virtual ~SystemSpec() = default;
@@ -147,11 +147,11 @@ class SystemSpec {
     /// What is recorded beside its outputs, and cannot be followed: flags, events, energies. Names
     /// without the system's.
     [[nodiscard]] virtual std::vector<RecordedChannel> signals() const { return {}; }
-    /// The signal to chart in place of the value, where that says little; empty for none.
+    /// The signal to chart in place of the value, if that shows more; empty for none.
     [[nodiscard]] virtual std::string charted_signal() const { return {}; }
     /// How it is seen; what is part of a [body.NAME] is seen as that.
     [[nodiscard]] virtual std::vector<View> views() const;
-    /// What of it never moves. Names without the system's.
+    /// Its scenery, which never moves. Names without the system's.
     [[nodiscard]] virtual std::vector<Scenery> scenery() const;
 
     [[nodiscard]] virtual std::vector<SpecDial> dials() const { return {}; }
@@ -161,12 +161,12 @@ class SystemSpec {
     /// Started with its targets where they are as time 0 comes up.
     [[nodiscard]] virtual std::unique_ptr<RunningSystem> start_running(
         const SystemInputs& inputs) const = 0;
-    /// At its end everything that it does by itself has happened.
+    /// By this time everything that it does by itself has happened.
     [[nodiscard]] virtual double last_event_s() const { return 0; }
-    /// The highest frequency in what it puts out: how often others must look.
+    /// The highest frequency in its outputs, which decides how often others sample them.
     [[nodiscard]] virtual double highest_hz() const { return 0; }
-    /// Whether its outputs are functions of the time alone: then it is asked, not stepped with
-    /// those it acts on.
+    /// Whether its outputs are functions of the time alone: then it is evaluated at any time, and
+    /// not stepped with the systems it acts on.
     [[nodiscard]] virtual bool is_stateless() const { return false; }
     /// Whether what runs acts on others as a field of a type: `RunningSystem::as_field`.
     [[nodiscard]] virtual bool has_field(const std::type_info& type) const {
@@ -174,7 +174,7 @@ class SystemSpec {
         return false;
     }
 
-    /// How it fared in a run, read off the take.
+    /// Its report of a run, read off the take.
     [[nodiscard]] virtual std::vector<SystemReport> report(const ReportInput& input) const;
     /// The ways it could be stepped, where it is stepped as physics, for frames of its own length.
     [[nodiscard]] virtual std::vector<StepLimit> step_limits() const { return {}; }

@@ -13,11 +13,12 @@
 #include <hopcoil/take/take.hpp>
 
 /// @file
-/// How each system of a scene fared in a run, read off its take.
+/// The report on each system of a scene after a run, read off its take.
 
 namespace hopcoil::scene {
 
-/// One number over time, as it is shown to people: degrees for radians, and on past the seam.
+/// One number over time, as shown to people: in degrees for radians, and continuous across the
+/// seam.
 struct ComponentCurve {
     std::string name{};  ///< "x"; empty for the only one
     std::vector<double> values{};
@@ -39,7 +40,7 @@ struct SystemChart {
     std::vector<ComponentCurve> curves{};  ///< a value, and what it should be, for each row
 };
 
-/// How one output of a system fared in a run.
+/// The report on one output of a system.
 struct SystemReport {
     std::string name{};
     std::string kind{};
@@ -56,11 +57,11 @@ struct SystemReport {
     std::optional<Tracking> tracking{};  ///< of a vector its length, of a rotation its angle
     std::optional<JumpsMet> jumps{};     ///< where the target jumps
     std::optional<double> lag_s{};
-    std::vector<ReportFigure> figures{};  ///< whatever else there is to say
-    std::vector<SystemChart> charts{};    ///< and to show
+    std::vector<ReportFigure> figures{};  ///< other figures of its kind
+    std::vector<SystemChart> charts{};    ///< other charts of its kind
 };
 
-/// What a system's spec reads its report off.
+/// The takes from which a system's spec makes its report.
 struct ReportInput {
     const Scene& scene;
     const SceneSystem& system;
@@ -82,7 +83,7 @@ class StepResponder {
     virtual ~StepResponder() = default;
     /// The feel of the part behind an output, where that is a tuning.
     [[nodiscard]] virtual std::optional<Tuning> tuning(std::size_t port) const = 0;
-    /// So long that whatever it does on a jump of this size has been seen.
+    /// How long to observe a jump of this size until its response is over.
     [[nodiscard]] virtual double observation_time_s(double size) const = 0;
     /// Whether it follows a target, rather than being thrown.
     [[nodiscard]] virtual bool has_target() const = 0;
@@ -93,8 +94,8 @@ class StepResponder {
     [[nodiscard]] virtual bool is_linear() const = 0;
     /// Behind a target that moves steadily at this speed, in seconds of its travel.
     [[nodiscard]] virtual Figure ramp_lag_s(double speed) const = 0;
-    /// Of noise in a target that is sampled at this rate, the part that is left: the standard
-    /// deviation of the output over that of the input, which is rms.
+    /// The part of noise that is left, for a target sampled at this rate: the standard deviation of
+    /// the output over that of the input, which is rms.
     [[nodiscard]] virtual Figure noise_left(double rate_hz, double rms) const = 0;
     /// Each output over a time in even samples, after a jump of the target from 0 to 1; nothing for
     /// what has no target.

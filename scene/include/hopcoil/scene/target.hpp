@@ -19,7 +19,7 @@ struct Ramp {
     double to = 0.0;
     double over_s = 1.0;
 };
-/// On through points, smoothly: from wherever it is, at the speed it has, to a rest at the last.
+/// Through points, smoothly: from its present place and speed to rest at the last point.
 struct Path {
     double at_s = 0.0;
     std::vector<double> times_s{};  ///< rising, after at_s
@@ -133,7 +133,7 @@ class Target {
     [[nodiscard]] bool is_straight() const noexcept {
         return std::visit([](const auto& t) { return t.is_straight(); }, target_);
     }
-    /// When the last thing happens that it does not do for ever.
+    /// The time of the last event, apart from waves without an end.
     [[nodiscard]] double last_event_s() const noexcept {
         return std::visit([](const auto& t) { return t.last_event_s(); }, target_);
     }

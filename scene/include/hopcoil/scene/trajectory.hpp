@@ -15,14 +15,14 @@ struct NodeTrack;
 
 namespace hopcoil::scene {
 
-/// The turn of a body that first rolls about Z, then pitches about X, then heads about Y.
+/// The rotation of a body that is first rolled about Z, then pitched about X, then turned about Y.
 /// Units   radians: { pitch, heading, roll }, about x, y, z.
 [[nodiscard]] Quaternion turned_in_order(const Vector3& turns_rad) noexcept;
 /// Its angular velocity about fixed axes while the three turns change at these rates.
 [[nodiscard]] Vector3 angular_velocity_in_order(const Vector3& turns_rad,
                                                 const Vector3& rates) noexcept;
 
-/// What a target of any kind does over time: a component for each of its numbers.
+/// The motion of a target over time: a component for each of its numbers.
 ///
 /// Shapes  a number or an angle has one component, a vector two to four; a rotation three (turns
 ///         about x, y, z: `turned_in_order`) or four (w, x, y, z, straight from sample to sample
@@ -58,7 +58,7 @@ class Trajectory {
     std::vector<Target> components_;
 };
 
-/// A track as what a target does: a vector, or a rotation.
+/// A track as the motion of a target: a vector, or a rotation.
 /// Errors  InvalidValue for keys that make no target.
 [[nodiscard]] Trajectory trajectory_from(const io::NodeTrack& track, AfterEnd after_end);
 

@@ -9,7 +9,7 @@
 
 namespace hopcoil::scene {
 
-/// Parameters kept under a name: for anything, or for some or all parts of a pose.
+/// A tuning with a name: for anything, or for some or all parts of a pose.
 struct SharedTuning {
     std::string name{};
     std::string about{};  ///< a line on what it feels like

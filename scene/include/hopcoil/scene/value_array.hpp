@@ -6,7 +6,7 @@
 
 namespace hopcoil::scene {
 
-/// What a target is, and so what follows it.
+/// The type of a target's value, and of what follows it.
 enum class ValueKind : std::uint8_t {
     number,
     angle,     ///< a direction in a plane: it goes round, and is shown in (-pi, pi]
@@ -39,10 +39,10 @@ struct ValueAndVelocity {
     ValueArray velocity{};
 };
 
-/// No turn.
+/// The rotation that turns nothing.
 inline constexpr ValueArray unturned{{1, 0, 0, 0}};
 
-/// Of a value of so many numbers, how many its velocity has.
+/// How many numbers the velocity of a value of so many numbers has.
 [[nodiscard]] constexpr std::size_t velocity_size(ValueKind kind, std::size_t numbers) {
     return kind == ValueKind::rotation ? 3 : numbers;
 }

@@ -17,7 +17,7 @@ enum class BodyShape : std::uint8_t { diamond, disc, arrow, box };
 /// Red, green, blue, 0 to 1.
 using Colour = std::array<double, 3>;
 
-/// How something looks, whatever it is.
+/// How something of any type looks.
 struct Look {
     std::optional<Colour> colour{};  ///< the next of the palette, without one
     double order = 0.0;              ///< in pictures from the side a higher one is drawn over
@@ -30,7 +30,7 @@ struct OutputRef {
     friend bool operator==(const OutputRef&, const OutputRef&) = default;
 };
 
-/// A rigid thing: what moves, turns and sizes it.
+/// A rigid thing, with the outputs that move, turn and size it.
 struct Body {
     std::string name{};
     std::optional<OutputRef> position{};
@@ -46,7 +46,7 @@ struct Body {
     Look look{};
 };
 
-/// How a system's outputs are seen.
+/// How a system's outputs are drawn.
 struct View {
     enum class Type : std::uint8_t {
         body,       ///< each of them a rigid thing of its own: position, rotation, scale
@@ -71,7 +71,7 @@ struct View {
     std::vector<std::string> joints{};   ///< their names, of a skeleton
     std::vector<std::array<std::size_t, 3>> triangles{};
     std::vector<std::array<double, 2>> texture{};  ///< of a mesh's points
-    /// Of a body that goes where targets do: which of its system's; in models they are NAME.source.
+    /// For a body moved by targets: the indices of those targets; in models they are NAME.source.
     std::optional<std::size_t> source_position{};
     std::optional<std::size_t> source_rotation{};
     io::Solid solid{};    ///< what a body is seen as, rather than a shape
@@ -83,7 +83,7 @@ struct View {
     std::string note{};  ///< the signal whose number is an index into `words`
     std::vector<std::string> words{};
     bool is_smooth = false;  ///< the line is drawn as a smooth curve through its points
-    bool is_aid = false;     ///< for looking at a motion: drawn, but not part of a model
+    bool is_aid = false;     ///< helps to judge a motion: drawn, but not part of a model
     Look look{};
 };
 

@@ -13,7 +13,7 @@ struct TargetPoint {
     double velocity = 0.0;
 };
 
-// What is added to the moves of a target while it lasts; `until_s` may be infinite.
+// Waves are added to the moves of a target while they last; `until_s` may be infinite.
 
 struct Sine {
     double from_s = 0.0;
@@ -40,7 +40,7 @@ struct NoiseWave {
     std::uint64_t stream = 0;
 };
 
-/// Elsewhere between `low` and `high` every `every_s`.
+/// A new random value between `low` and `high` every `every_s`.
 struct RandomSteps {
     double from_s = 0.0;
     double until_s = 0.0;
@@ -63,7 +63,7 @@ void require_valid(const Wave& wave);
 [[nodiscard]] double next_breakpoint_s(const Wave& wave, double time_s) noexcept;
 /// Whether it is straight between breakpoints.
 [[nodiscard]] bool is_straight(const Wave& wave) noexcept;
-/// Its end, or when it has been seen often enough where it has none.
+/// Its end; for one without an end, the time by which enough of it has been seen.
 [[nodiscard]] double last_event_s(const Wave& wave) noexcept;
 
 /// Whether something that begins at `breakpoint_s` has begun coming up to a time, or from it on

@@ -9,7 +9,7 @@
 
 namespace hopcoil::tune {
 
-/// A number to be found, and between which values.
+/// A number to be found, and its range.
 struct FitRange {
     std::string path{};  ///< of a dial: "lamp.frequency_hz"; patterns as for set_matching
     double low = 0.0;
@@ -24,9 +24,9 @@ struct FitRange {
 struct FitSettings {
     std::uint64_t seed = 0;       ///< of where the search begins
     std::size_t most_runs = 600;  ///< of what is tried
-    /// Ends the fit early with the best so far, once it answers true. Several threads ask at once.
+    /// Once it returns true, the fit ends with the best so far. Several threads call it at once.
     std::function<bool()> is_cancelled{};
-    /// How far it is; now and then, by the thread that has called the fit.
+    /// Called now and then with the progress, by the thread that called the fit.
     std::function<void(std::size_t runs, std::size_t at_most)> progress{};
 };
 

@@ -11,7 +11,7 @@
 
 namespace hopcoil::tune {
 
-/// What a figure of the motion should be.
+/// The wanted value, or limit, of a figure of the motion.
 struct FitGoal {
     enum class Type : std::uint8_t { equal, below, above };
     std::string figure{};  ///< or the end of its name
@@ -23,12 +23,12 @@ struct FitGoal {
 /// Errors  std::invalid_argument says what was expected.
 [[nodiscard]] FitGoal goal_from(std::string_view text);
 
-/// What became of a goal.
+/// How well a goal was met.
 struct GoalOutcome {
     FitGoal goal{};  ///< with the figure's whole name
     double achieved = 0.0;
     bool is_met = false;  ///< within 0.1 of a figure in percent, within 1 % of any other
-    // What the figure was in all that has been tried: its reach within the ranges.
+    // The range of the figure over all trials: what can be reached within the ranges.
     double least = 0.0;
     double most = 0.0;
 };
@@ -55,15 +55,15 @@ struct GoalFit {
                                    const FitSettings& settings = {},
                                    const std::vector<std::vector<double>>& starts = {});
 
-/// Of a tuning: overshoot and settling time in closed form, as `tuning_from(Wish)`; other goals by
-/// search.
+/// The same for a tuning: overshoot and settling time in closed form, as `tuning_from(Wish)`; other
+/// goals by search.
 /// Errors  the same; InvalidValue, with what is in reach, for an overshoot and settling time that
 ///         no frequency and damping ratio give.
 [[nodiscard]] GoalFit fit_to_goals(const std::vector<FitGoal>& goals,
                                    const std::vector<FitRange>& ranges, const Tuning& tuning,
                                    const FitSettings& settings = {});
-/// Of a scene; its own numbers are tried first, and those that a follower's overshoot and settling
-/// time ask for.
+/// The same for a scene; its own numbers are tried first, and those that give a follower's
+/// overshoot and settling time in closed form.
 /// Errors  the same as of any trial.
 [[nodiscard]] GoalFit fit_to_goals(const std::vector<FitGoal>& goals,
                                    const std::vector<FitRange>& ranges, const scene::Scene& scene,

@@ -16,7 +16,7 @@ struct Scene;
 
 namespace hopcoil::tune {
 
-/// A number found, and how sure it is.
+/// A number found, with its confidence interval.
 struct FittedNumber {
     std::string name{};
     double value = 0.0;
@@ -30,18 +30,18 @@ struct FittedNumber {
 struct WorstStretch {
     double from_s = 0.0;
     double to_s = 0.0;
-    double share_percent = 0.0;  ///< of all that is left, squared
+    double share_percent = 0.0;  ///< of the sum of squared residuals
 };
 
-/// How well a motion could be explained, and by what.
+/// How well a motion could be explained, and by which numbers.
 ///
 /// Model   least squares: the noise of the record is taken to be its own in every sample. Where
-///         what is left goes together from sample to sample the intervals are widened.
+///         the residual is correlated from sample to sample the intervals are widened.
 /// Units   those of the reference.
 struct ReferenceFit {
     std::vector<FittedNumber> numbers{};
-    /// What the record does tell, where single numbers remain open (an interval wider than a
-    /// third).
+    /// The combination that the record determines, where single numbers remain open (an interval
+    /// wider than a third).
     std::optional<FittedNumber> combination{};
     double residual_rms = 0.0;
     double noise_rms = 0.0;  ///< the part of it that changes from sample to sample
@@ -53,14 +53,14 @@ struct ReferenceFit {
     bool is_cancelled = false;
 };
 
-/// What is known beforehand of a follower. To first order a lead and a delay are the same, so one
-/// of them has to be: the other is found.
+/// Numbers of a follower that are known beforehand. To first order a lead and a delay have the same
+/// effect, so one of them has to be known: the other is found.
 struct KnownNumbers {
     std::optional<double> lead{};
     std::optional<double> delay_s = 0.0;
 };
 
-/// How the target is taken to have gone from one sample to the next.
+/// How the target is taken to have moved from one sample to the next.
 enum class TargetPath : std::uint8_t {
     straight,
     smooth,       ///< along cubics
@@ -81,13 +81,13 @@ struct FollowerFit {
 /// Model   the exact motion of a follower after the recorded target, for a delay after the target
 ///         as it was. Where the target leaps, and stands still before and after, it may have leapt
 ///         at once. Noise in the target itself is not accounted for.
-/// Errors  std::invalid_argument for a reference that is none or has no target, one whose target
+/// Errors  std::invalid_argument for an invalid reference or one without a target, one whose target
 ///         never moves, or both lead and delay unknown.
 /// Cost    some tenths of a second for 1000 samples.
 [[nodiscard]] FollowerFit fit_follower(const Reference& reference, const KnownNumbers& known = {},
                                        const FitSettings& settings = {});
 
-/// Which column of a run is to be which motion.
+/// Which column of a run should match which motion.
 struct Match {
     std::string column{};  ///< of the scene's take: "lamp.value_m", "rope.position_m.7.y"
     std::vector<double> motion{};

@@ -10,17 +10,17 @@
 namespace hopcoil::tune {
 
 struct SweepSettings {
-    /// Of `shards` parts, which one: every shards-th combination. From 1.
+    /// Which of `shards` parts to run, from 1: every shards-th combination.
     std::size_t shard = 1;
     std::size_t shards = 1;
-    /// Ends the sweep early, once it answers true: what is done is in the table. Several threads
-    /// ask at once, before every run.
+    /// Once it returns true, the sweep ends: finished runs are in the table. Several threads call
+    /// it at once, before every run.
     std::function<bool()> is_cancelled{};
-    /// How far it is; now and then, by the thread that has called `sweep`.
+    /// Called now and then with the progress, by the thread that called `sweep`.
     std::function<void(const SweepTable& so_far, std::size_t done, std::size_t wanted)> progress{};
 };
 
-/// All combinations in parallel. `done` is what an earlier call has left: it is not run again.
+/// Runs all combinations in parallel, but for those in `done`, which an earlier call has run.
 ///
 /// Model   the result does not depend on the number of threads, on the split, or on where an
 ///         earlier call was cancelled.

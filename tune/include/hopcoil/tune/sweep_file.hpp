@@ -18,10 +18,10 @@ struct SweepFile {
     SweepTable table{};
     std::string sweep_id{};
 };
-/// Errors  FileProblem; InputProblems for what no sweep has written.
+/// Errors  FileProblem; InputProblems for a file that no sweep has written.
 [[nodiscard]] SweepFile read_sweep(const std::filesystem::path& file);
 
-/// The parts of one sweep in one table.
+/// Merges the parts of one sweep into one table.
 /// Errors  std::invalid_argument for parts of different sweeps, or one run that two parts have
 ///         differently.
 [[nodiscard]] SweepFile merged(const std::vector<SweepFile>& parts);

@@ -24,7 +24,7 @@ struct SweepAxis {
 
 /// One run of a sweep.
 struct SweepRow {
-    std::size_t index = 0;  ///< among all combinations; the last axis goes round first
+    std::size_t index = 0;  ///< among all combinations; the last axis varies fastest
     std::vector<double> values{};
     std::vector<double> figures{};  ///< of the table's names
     std::string failure{};          ///< empty for a run that came to its end
@@ -47,7 +47,7 @@ struct SweepTable {
     [[nodiscard]] bool is_complete() const { return rows.size() == total; }
 };
 
-/// What a figure has to be.
+/// A limit that a figure must meet.
 struct SweepCondition {
     std::size_t figure = 0;  ///< of the table's
     bool is_below = true;

@@ -20,7 +20,7 @@ struct TrialFigure {
     double value = 0.0;
 };
 
-/// What is tried: the figures for one value of each number that is varied, in their order.
+/// A function that is swept or searched: the figures for one value of each varied number.
 ///
 /// Errors  whatever it throws is that run's failure; the others go on. It is called by several
 ///         threads at once.
@@ -33,7 +33,7 @@ using Trial = std::function<std::vector<TrialFigure>(std::span<const double> val
 /// step_hz are the scene's steps per second: its clock's, or its frames.
 /// Errors  std::invalid_argument at once for a path that no dial has.
 [[nodiscard]] Trial trial_of(const scene::Scene& scene, std::vector<std::string> paths);
-/// Of those the ones that need no run: responses to a jump, regimes, what methods allow.
+/// Only those figures that need no run: responses to a jump, regimes, limits of methods.
 [[nodiscard]] Trial trial_without_run(const scene::Scene& scene, std::vector<std::string> paths);
 /// The figures of a tuning's response to a jump from 0 to 1; the paths are among frequency_hz,
 /// damping_ratio, lead, and step_hz: then there is a figure for each scheme that might step it so
@@ -41,14 +41,14 @@ using Trial = std::function<std::vector<TrialFigure>(std::span<const double> val
 /// Errors  the same.
 [[nodiscard]] Trial trial_of(const Tuning& tuning, std::vector<std::string> paths);
 
-/// A motion, to be looked at: of a vector its first number.
+/// A motion to be drawn: of a vector its first number.
 struct TrialCurve {
     std::vector<double> times_s{};
     std::vector<double> values{};
     std::vector<double> targets{};  ///< none where nothing is followed
     std::string unit{};
 };
-/// Of a system of the scene with these values.
+/// The motion of a system of the scene with these values.
 /// Errors  std::invalid_argument for a name that nothing has that reports; those of a run.
 [[nodiscard]] TrialCurve curve_of(const scene::Scene& scene, const std::vector<std::string>& paths,
                                   std::span<const double> values, const std::string& name);
@@ -63,16 +63,16 @@ struct TrialCurve {
 [[nodiscard]] Tuning changed(const Tuning& tuning, const std::vector<std::string>& paths,
                              std::span<const double> values);
 
-/// What the values of each path are called, as in SweepTable::names.
+/// The names of each path's values, as in SweepTable::names.
 [[nodiscard]] std::vector<std::vector<std::string>> value_names(
     const scene::Scene& scene, const std::vector<std::string>& paths);
 
-/// The number that a path names, as it is; of a pattern the first.
+/// The present number that a path names; of a pattern, the first.
 /// Errors  std::invalid_argument for a path that no dial has.
 [[nodiscard]] double value_at(const scene::Scene& scene, const std::string& path);
 [[nodiscard]] double value_at(const Tuning& tuning, const std::string& path);
 
-/// Which of these names is meant: one of them, or the end of just one ("rms_gap").
+/// The index of the name that is meant: one of them, or the end of just one ("rms_gap").
 /// Errors  std::invalid_argument names the figures there are.
 [[nodiscard]] std::size_t figure_named(std::string_view name,
                                        const std::vector<std::string>& figures);

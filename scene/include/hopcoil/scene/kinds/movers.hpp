@@ -26,7 +26,7 @@ struct SettleParameters {
     std::array<Stops, most_numbers> stops{};  ///< of each number
 };
 
-/// Thrown once, or by kicks; each number meets its own bounds.
+/// A coast, thrown once or by kicks; each number has its own bounds.
 struct CoastParameters {
     CoastTuning tuning{};
     ValueArray low = ValueArray::all(-std::numeric_limits<double>::infinity());
@@ -65,7 +65,7 @@ struct Kick {
     ValueArray velocity{};
 };
 
-/// What a mover's value is.
+/// The type of a mover's value.
 struct MoverShape {
     ValueKind kind = ValueKind::number;
     std::size_t size = 1;  ///< 4 for a rotation
@@ -73,7 +73,7 @@ struct MoverShape {
 };
 [[nodiscard]] MoverShape shape_of(const SceneTarget& target);
 
-/// How a mover begins, and what happens to it besides its target.
+/// How a mover begins, and its kicks.
 struct MoverStart {
     ValueArray value{};             ///< a rotation's w, x, y, z
     ValueArray initial_velocity{};  ///< where the mover has one of its own
