@@ -164,6 +164,12 @@ TEST_CASE("what is wrong with a chain or a wind is said with its key", "[scene][
         {"[target.n]\nmoves = []\n[chain.c]\nroot = 'n'\n", "expected a place"},
         {hook + "[wind.w]\ncorrelation_s = 0\n", "wind.w.correlation_s: expected"},
         {hook + "[wind.w]\nmean_m_per_s = [1]\n", "expected a list of 3 numbers"},
+        {hook + "[wind.w]\nprobes = [{ name = 'a' }, { name = 'a' }]\n",
+         "wind.w.probes[1].name: expected a name of its own"},
+        {hook + "[wind.w]\nprobes = [{ name = 'a.b' }]\n", "expected a name of letters"},
+        {hook + "[ground.g]\nplatforms = [{ position = 'hook', size_m = [1, 1, 1] }, { position = "
+                "'hook', size_m = [1, 1, 1] }]\n",
+         "expected a name of its own: 'platform' is taken"},
         {hook + rope + "[follower.f]\ntarget = 'rope.9'\n",
          "'rope' has no output 'rope.9'; it has rope or rope.0 to rope.6"}};
     for (const auto& [text, expected] : cases) {

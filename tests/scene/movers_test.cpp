@@ -222,7 +222,7 @@ TEST_CASE("what is wrong with a mover is said with its key", "[scene][movers]") 
         {"[curve.a]\ntarget = \"hook\"\ncsv = \"lft.csv\"\ncolumn = \"lift\"\n", "lift.csv"},
         {cascade, "expected a list 'links'"},
         {cascade + "links = [3]\n", "links[0]: expected a table"},
-        {cascade + "links = [{ name = \"a\" }, { name = \"a\" }]\n", "another link has the name"},
+        {cascade + "links = [{ name = \"a\" }, { name = \"a\" }]\n", "expected a name of its own"},
         {cascade + "links = [{ tuning = \"livly\", name = \"a\" }]\n", "did you mean 'lively'"},
         {"[follower.a]\ntarget = \"hook\"\n[glide.a]\ntarget = \"hook\"\n",
          "another system has the name 'a'"},

@@ -40,7 +40,7 @@ floats = [
 surface = { width_m = 6, depth_m = 3, columns = 13 }
 [target.course]
 start_m = [-2, 0, 0]
-moves = [{ ramp_to_m = [2, 0, 1], over_s = 4 }]
+moves = [{ at_s = 0, ramp_to_m = [2, 0, 1], over_s = 4 }]
 [target.bow]
 rotation = true
 start_deg = [0, 76, 0]
@@ -165,7 +165,7 @@ TEST_CASE("what a swell cannot be is said at its key", "[scene][swell]") {
         return std::string{"none"};
     };
     CHECK(problem_of("") == "none");
-    CHECK_THAT(problem_of("length_m = 0"), Contains("harbour.toml:3:12: swell.sea.length_m"));
+    CHECK_THAT(problem_of("length_m = 0"), Contains("harbour.toml:3:1: swell.sea.length_m"));
     CHECK_THAT(problem_of("waves = 0"), Contains("waves"));
     CHECK_THAT(problem_of("floats = [{ at_m = [0, 0, 0] }]"), Contains("expected a key 'name'"));
     CHECK_THAT(problem_of("floats = [{ name = 'a', length_m = -1 }]"), Contains("length_m"));

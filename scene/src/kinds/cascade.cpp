@@ -80,12 +80,8 @@ void read_cascade(KindReader& reader) {
     MoverTable table = read_mover_table(reader, true, CanTurn::no);
     CascadeParameters cascade;
     reader.each_table("links", "link", [&](KindReader& link) {
-        const auto name = link.text("name");
-        if (!link.has("name")) link.problem("", "expected a key 'name'");
-        const auto& names = cascade.names;
-        if (name && std::find(names.begin(), names.end(), *name) != names.end())
-            link.problem("name", fmt::format("another link has the name '{}' already", *name));
-        cascade.names.push_back(name.value_or(fmt::format("link{}", names.size())));
+        const std::string name = link.own_name(cascade.names);
+        cascade.names.push_back(name.empty() ? fmt::format("link{}", cascade.names.size()) : name);
         cascade.tunings.push_back(link.tuning("tuning"));
     });
     if (cascade.names.empty()) {

@@ -345,11 +345,8 @@ ChainSettings read_settings(KindReader& reader) {
 std::vector<Carried> read_carried(KindReader& reader) {
     std::vector<Carried> all;
     reader.each_table("carried", "carried", [&](KindReader& one) {
-        Carried carried{.name = one.text("name").value_or(""), .at = one.number("at").value_or(1)};
-        if (!one.has("name")) one.problem("", "expected a key 'name'");
-        const bool is_taken = std::any_of(
-            all.begin(), all.end(), [&](const Carried& each) { return each.name == carried.name; });
-        if (is_taken) one.problem("name", "expected a name of its own");
+        Carried carried{.name = one.own_name(KindReader::names_in(all)),
+                        .at = one.number("at").value_or(1)};
         if (!(carried.at >= 0 && carried.at <= 1))
             one.problem("at", fmt::format("expected 0 (root) to 1 (tip), found {}", carried.at));
         const std::string axis = one.choice("forward").value_or("z");

@@ -238,7 +238,8 @@ void read_ground(KindReader& reader) {
     reader.each_table("boxes", "box",
                       [&](KindReader& one) { parts.boxes.push_back(read_box(one)); });
     reader.each_table("platforms", "platform", [&](KindReader& one) {
-        Platform platform{.name = one.text("name").value_or("platform"), .box = read_box(one)};
+        Platform platform{.name = one.own_name(KindReader::names_in(parts.platforms), "platform"),
+                          .box = read_box(one)};
         if (!one.has("position")) one.problem("", "expected a key 'position': what moves it");
         const std::size_t position = one.target("position").value_or(not_connected);
         const std::size_t rotation = one.target("rotation").value_or(not_connected);

@@ -231,11 +231,7 @@ std::vector<PlantBranch> read_branches(KindReader& reader, BranchNames& names) {
         branch.radius_m = one.number("radius_m").value_or(branch.radius_m);
         branch.continues = one.flag("continues").value_or(false);
         if (!one.has("end_m")) one.problem("", "expected a key 'end_m'");
-        const std::string name = one.text("name").value_or("");
-        const bool is_taken =
-            !name.empty() && std::find(names.begin(), names.end(), name) != names.end();
-        if (is_taken) one.problem("name", "expected a name of its own");
-        names.push_back(name);
+        names.push_back(one.has("name") ? one.own_name(names) : "");
         branches.push_back(branch);
     });
     return branches;
@@ -282,13 +278,8 @@ void read_pushes(KindReader& reader, PlantParts& parts, const BranchNames& names
 
 void read_spots(KindReader& reader, PlantParts& parts, const BranchNames& names) {
     reader.each_table("carried", "plant spot", [&](KindReader& one) {
-        PlantSpot spot{.name = one.text("name").value_or(""),
+        PlantSpot spot{.name = one.own_name(KindReader::names_in(parts.spots)),
                        .branch = read_branch_at(one, parts, names)};
-        if (!one.has("name")) one.problem("", "expected a key 'name'");
-        const bool is_taken =
-            std::any_of(parts.spots.begin(), parts.spots.end(),
-                        [&](const PlantSpot& each) { return each.name == spot.name; });
-        if (is_taken) one.problem("name", "expected a name of its own");
         parts.spots.push_back(std::move(spot));
     });
 }

@@ -163,13 +163,10 @@ class BalanceReader {
 
     void read_thing(KindReader& one) {
         BalanceThing thing;
-        thing.name = one.text("name").value_or("");
-        if (thing.name.empty()) one.problem("", "expected a key 'name'");
-        std::vector<std::string> names = body_part_names(true);
+        std::vector<std::string> taken = body_part_names(true);
         for (const BalanceThing& each : made_.things)
-            names.push_back(each.name);
-        if (std::find(names.begin(), names.end(), thing.name) != names.end())
-            one.problem("name", "expected a name of its own");
+            taken.push_back(each.name);
+        thing.name = one.own_name(taken);
         const PartShape shape = read_part_shape(one);
         Part& part = thing.part;
         part.placement = {three(one, "at_m").value_or(Vector3{}), turn_at(one)};

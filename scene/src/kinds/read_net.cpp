@@ -211,20 +211,15 @@ void read_pins(KindReader& reader, NetParts& parts, Mounts& mounts) {
 
 void read_balls(KindReader& reader, NetParts& parts) {
     reader.each_table("balls", "ball", [&](KindReader& one) {
-        NetBall ball{.name = one.text("name").value_or("")};
-        if (!one.has("name")) one.problem("", "expected a key 'name'");
+        std::vector<std::string> taken = KindReader::names_in(parts.balls);
+        if (parts.body() != nullptr) taken.insert(taken.end(), {"middle", "facing"});
+        NetBall ball{.name = one.own_name(taken)};
         if (!one.has("at_m")) one.problem("", "expected a key 'at_m'");
         ball.place = three(one, "at_m").value_or(ball.place);
         ball.velocity = three(one, "velocity_m_per_s").value_or(ball.velocity);
         ball.radius_m = one.number("radius_m").value_or(ball.radius_m);
         ball.mass_kg = one.number("mass_kg").value_or(ball.mass_kg);
         ball.until_s = one.number("held_until_s").value_or(0);
-        const bool is_taken =
-            std::any_of(parts.balls.begin(), parts.balls.end(),
-                        [&](const NetBall& each) { return each.name == ball.name; });
-        const bool is_of_body =
-            parts.body() != nullptr && (ball.name == "middle" || ball.name == "facing");
-        if (is_taken || is_of_body) one.problem("name", "expected a name of its own");
         if (!(ball.radius_m > 0)) one.problem("radius_m", "expected a number above 0");
         parts.balls.push_back(std::move(ball));
     });

@@ -55,21 +55,14 @@ class PartsReader {
 
   private:
     void read_group(KindReader& one) {
-        PartsGroup group{.name = one.text("name").value_or("")};
+        PartsGroup group{.name = one.own_name(KindReader::names_in(made_.groups))};
         one.dials(group.spring);
-        if (group.name.empty()) one.problem("", "expected a key 'name'");
-        for (const PartsGroup& each : made_.groups) {
-            if (each.name == group.name) one.problem("name", "expected a name of its own");
-        }
         made_.groups.push_back(std::move(group));
     }
 
     void read_part(KindReader& one) {
         Part part;
-        const std::string name = one.text("name").value_or("");
-        if (name.empty()) one.problem("", "expected a key 'name'");
-        if (std::find(made_.names.begin(), made_.names.end(), name) != made_.names.end())
-            one.problem("name", "expected a name of its own");
+        const std::string name = one.own_name(made_.names);
         const PartShape shape = read_part_shape(one);
         Placement own{three(one, "at_m").value_or(Vector3{}), turn_at(one)};
         part.mass_kg = one.number("mass_kg").value_or(0);
@@ -205,7 +198,7 @@ class PartsReader {
         read_bounds(one, joint);
         PartsGroup* const group = group_at(one);
         const auto target = read_target(one, joint.type, group);
-        const std::optional<std::string> name = one.text("name");
+        const std::string name = one.has("name") ? one.own_name(made_.joint_names) : "";
         if (!one.has("b")) one.problem("", "expected a key 'b'");
         if (!b || (one.has("a") && !a)) return;
         joint.a = a.value_or(no_part);
@@ -219,7 +212,8 @@ class PartsReader {
             one.problem("b", "expected another part than 'a'");
             return;
         }
-        add_joint(joint, name.value_or(name_of(joint.a) + '-' + name_of(joint.b)), group, target);
+        add_joint(joint, name.empty() ? name_of(joint.a) + '-' + name_of(joint.b) : name, group,
+                  target);
     }
 
     void read_row(KindReader& one) {

@@ -12,6 +12,8 @@
 #include <hopcoil/scene/own_system.hpp>
 #include <hopcoil/scene/system_report.hpp>
 
+#include "../read/read_pictures.hpp"
+#include "../read/toml_reader.hpp"
 #include "ground_scenery.hpp"
 #include "mounts.hpp"
 #include "read_mover.hpp"
@@ -33,6 +35,7 @@ struct Floating {
     Placement own{};
     Swell::Hull hull{};
     std::vector<Spot> spots{};
+    std::optional<Colour> colour{};
     Placement first{};  ///< on still water, at the start
 };
 
@@ -284,6 +287,7 @@ std::vector<View> SwellSpec::views() const {
         const Swell::Hull& hull = floats_[i].hull;
         const std::size_t port = port_of(i);
         View view{.name = floats_[i].name, .position = port, .rotation = port + 1};
+        view.look.colour = floats_[i].colour;
         if (hull.length_m > 0 && hull.width_m > 0) {
             const double height = 0.2 * std::min(hull.length_m, hull.width_m);
             view.solid = solid_of(Terrain::Box{.size = {hull.width_m, height, hull.length_m}});
@@ -335,17 +339,15 @@ std::vector<SystemReport> SwellSpec::report(const ReportInput& input) const {
             least_up = std::min(least_up, rotated(turn, {0, 1, 0}).y);
         }
         const double tilt_rad = math::atan2(std::sqrt(1 - least_up * least_up), least_up);
-        report.figures = {
-            {"height_range_m", "from its lowest to its highest", "m", *highest - *lowest},
-            {"largest_tilt_deg", "largest tilt", "deg", tilt_rad * 180 / math::pi}};
+        report.figures = {{"height_range_m", "height range", "m", *highest - *lowest},
+                          {"largest_tilt_deg", "largest tilt", "deg", tilt_rad * 180 / math::pi}};
         reports.push_back(std::move(report));
     }
     return reports;
 }
 
-Floating read_float(KindReader& reader, Mounts& mounts) {
-    Floating one{.name = reader.text("name").value_or("")};
-    if (!reader.has("name")) reader.problem("", "expected a key 'name'");
+Floating read_float(KindReader& reader, Mounts& mounts, const std::vector<std::string>& taken) {
+    Floating one{.name = reader.own_name(taken)};
     one.mount = mounts.read(reader);
     one.own = {three(reader, "at_m").value_or(Vector3{}), turn_at(reader)};
     const auto size = [&](const char* key, double& metres) {
@@ -354,10 +356,11 @@ Floating read_float(KindReader& reader, Mounts& mounts) {
     };
     size("length_m", one.hull.length_m);
     size("width_m", one.hull.width_m);
+    one.colour = read_colour(reader.table(), "colour");
     reader.each_table("carried", "float spot", [&](KindReader& spot) {
-        if (!spot.has("name")) spot.problem("", "expected a key 'name'");
-        one.spots.push_back(
-            {spot.text("name").value_or(""), three(spot, "at_m").value_or(Vector3{})});
+        std::vector<std::string> others = KindReader::names_in(one.spots);
+        others.push_back("facing");
+        one.spots.push_back({spot.own_name(others), three(spot, "at_m").value_or(Vector3{})});
     });
     one.first = placement_at_start(reader, one.mount, mounts.targets()) * one.own;
     return one;
@@ -386,8 +389,11 @@ void read_swell(KindReader& reader) {
     settings.waves = static_cast<int>(reader.whole_number("waves", 1, 64).value_or(8));
     Mounts mounts;
     std::vector<Floating> floats;
-    reader.each_table("floats", "float",
-                      [&](KindReader& one) { floats.push_back(read_float(one, mounts)); });
+    reader.each_table("floats", "float", [&](KindReader& one) {
+        std::vector<std::string> taken = KindReader::names_in(floats);
+        taken.push_back("surface");
+        floats.push_back(read_float(one, mounts, taken));
+    });
     std::optional<Surface> surface;
     reader.one_table("surface", "surface", [&](KindReader& one) { surface = read_surface(one); });
     reader.try_to([&] {
@@ -409,6 +415,7 @@ SystemKind swell_kind() {
         {"length_m", number,
          "length of its hull, along its z axis: waves shorter than that hardly move it", "0"},
         {"width_m", number, "width of its hull, along its x axis", "0"},
+        {"colour", text, "colour, as in \"#c86432\"", "the next of the palette"},
         {"carried",
          tables,
          "spots of it that others follow as `NAME.FLOAT.SPOT`: a masthead, a cleat",

@@ -205,9 +205,8 @@ void read_wind(KindReader& reader) {
     });
     std::vector<Probe> probes;
     reader.each_table("probes", "probe", [&](KindReader& one) {
-        const auto name = one.text("name");
-        if (!one.has("name")) one.problem("", "expected a key 'name'");
-        probes.push_back({name.value_or(""), three(one, "at_m").value_or(Vector3{})});
+        probes.push_back(
+            {one.own_name(KindReader::names_in(probes)), three(one, "at_m").value_or(Vector3{})});
     });
     reader.try_to([&] {
         reader.add(std::make_unique<WindSpec>(settings, reader.random_stream("gusts"),

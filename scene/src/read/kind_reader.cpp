@@ -7,6 +7,7 @@
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/scene/kind.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/tuning_file.hpp>
 
 #include "reading.hpp"
 #include "scene_builder.hpp"
@@ -51,6 +52,23 @@ std::optional<ValueArray> KindReader::value(const std::string& key, const std::s
 }
 std::vector<double> KindReader::numbers(const std::string& key) {
     return number_list(table_, key);
+}
+std::string KindReader::own_name(const std::vector<std::string>& taken,
+                                 const std::string& otherwise) {
+    const bool is_given = has("name");
+    std::string name = text("name").value_or(otherwise);
+    if (!is_given && otherwise.empty()) {
+        problem("", "expected a key 'name'");
+    } else if (is_given && !is_name(name)) {
+        problem("name", "expected a name of letters, digits, '_' and '-'");
+    } else if (std::find(taken.begin(), taken.end(), name) != taken.end()) {
+        problem(is_given ? "name" : "",
+                fmt::format("expected a name of its own: '{}' is taken", name));
+        // What it is of is read all the same, and should not be found wrong once more.
+        while (std::find(taken.begin(), taken.end(), name) != taken.end())
+            name += '+';
+    }
+    return name;
 }
 std::optional<std::size_t> KindReader::target(const std::string& key) {
     const bool is_part =
@@ -109,6 +127,15 @@ void KindReader::add(AnySpec spec, std::vector<std::size_t> targets,
 }
 void KindReader::add_as(const std::string& name, AnySpec spec, std::vector<std::size_t> targets,
                         std::vector<std::size_t> fields) {
+    std::vector<std::string> channels;
+    for (const Port& port : spec->outputs()) {
+        const std::string channel = channel_name(port.name, port.quantity, port.unit);
+        if (std::find(channels.begin(), channels.end(), channel) != channels.end()) {
+            problem("", fmt::format("two of its outputs have the name '{}'", port.name));
+            return;
+        }
+        channels.push_back(channel);
+    }
     builder_.add({name, std::move(spec), std::move(targets), std::move(fields)}, place_);
 }
 std::size_t KindReader::add_target(SceneTarget target) {

@@ -71,6 +71,17 @@ class KindReader {
                                     std::size_t count);
     /// A list of plain numbers.
     std::vector<double> numbers(const std::string& key);
+    /// The key `name` of one of several tables: of letters, digits, '_' and '-', and unlike those
+    /// that are taken. `otherwise` where there is no name; without that it has to be there.
+    std::string own_name(const std::vector<std::string>& taken, const std::string& otherwise = {});
+    /// The names of some things, as those that are taken.
+    template <class Named>
+    [[nodiscard]] static std::vector<std::string> names_in(const std::vector<Named>& things) {
+        std::vector<std::string> names;
+        for (const Named& each : things)
+            names.push_back(each.name);
+        return names;
+    }
     /// The target that a key names, or the output of another system; an index into the scene's
     /// targets.
     std::optional<std::size_t> target(const std::string& key);
