@@ -141,6 +141,55 @@ shapes = [{ type = "box", half_size_m = [0.1, 0.1, 0.1], to = "left", facing = "
     CHECK(end.z < start.z);
 }
 
+TEST_CASE("a net that something carries starts in its frame, and its pins go along",
+          "[scene][net]") {
+    const TestFolder folder;
+    const Take take = take_of(read(folder, R"(
+duration_s = 1.5
+[target.head]
+start_m = [3, 4, -2]
+moves = [{ sine_amplitude_m = [0.2, 0, 0.1], frequency_hz = 0.8 }]
+[target.turn]
+rotation = true
+start_deg = [0, 90, 0]
+moves = [{ at_s = 0.2, ramp_to_deg = [0, 150, 10], over_s = 1 }]
+[net.flag]
+to = "head"
+facing = "turn"
+cloth = { columns = 7, rows = 5, width_m = 0.6, height_m = 0.4 }
+at_m = [0.3, -0.2, 0]
+pins = [{ where = "left" }, { where = "bottom_right", to = "head", until_s = 0.1 }]
+[net.halyard]
+to = "head"
+rope = { segments = 6, length_m = 1.5, end_m = [0, -1, 0.5] }
+pins = [{ where = "start" }]
+)"));
+    const auto place_of = [&](std::size_t row, const std::string& channel, std::size_t i = 0) {
+        return Vector3{number(take, row, channel, 3 * i), number(take, row, channel, 3 * i + 1),
+                       number(take, row, channel, 3 * i + 2)};
+    };
+    // A quarter turn to the left takes +X to -Z: the sheet's right half lies there.
+    const Vector3 right = place_of(0, "flag.position_m", 6) - place_of(0, "head.value_m");
+    CHECK(right.x == Approx(0).margin(1e-9));
+    CHECK(right.z == Approx(-0.6).margin(1e-9));
+    const Vector3 end = place_of(0, "halyard.position_m", 6) - place_of(0, "head.value_m");
+    CHECK(end.y == Approx(-1).margin(1e-9));
+    CHECK(end.z == Approx(0.5).margin(1e-9));
+    for (std::size_t row = 0; row < take.row_count(); ++row) {
+        const Quaternion turn{
+            number(take, row, "turn.value", 0), number(take, row, "turn.value", 1),
+            number(take, row, "turn.value", 2), number(take, row, "turn.value", 3)};
+        const Vector3 head = place_of(row, "head.value_m");
+        for (std::size_t i = 0; i < 5; ++i) {
+            const Vector3 held = head + rotated(turn, {0, -0.1 * static_cast<double>(i), 0});
+            const Vector3 gap = place_of(row, "flag.position_m", 7 * i) - held;
+            CHECK(std::sqrt(dot(gap, gap)) < 2e-4);  // shown between its own steps
+        }
+        const Vector3 tied = place_of(row, "halyard.position_m") - head;
+        CHECK(std::sqrt(dot(tied, tied)) < 2e-4);
+    }
+}
+
 TEST_CASE("a net moves the same at every rate, and on from a kept state", "[scene][net]") {
     const TestFolder folder;
     for (const std::string method : {"forces", "positions", "implicit"}) {

@@ -38,6 +38,11 @@ std::vector<KeyFacts> net_keys() {
          "rotation at the start: an axis times degrees; a cloth that is not turned is upright and "
          "faces +Z",
          "[0, 0, 0]"},
+        {"to", source,
+         "place that carries it: `at_m` counts from there, and pins without a `to` of their own go "
+         "with it",
+         "it is in the world"},
+        {"facing", source, "rotation that turns what `to` carries", "it does not turn"},
         {"pins", tables, "points that are held, and what holds them", "none", {}, {"pin"}},
         {"balls", tables, "loose balls that land on it", "none", {}, {"ball"}},
         {"shapes", tables, "obstacles", "none", {}, {"net shape"}},

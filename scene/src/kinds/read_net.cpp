@@ -191,16 +191,17 @@ void read_made_of(KindReader& reader, NetParts& parts) {
     read_own(reader, parts);
 }
 
-void read_pins(KindReader& reader, NetParts& parts, Mounts& mounts) {
+/// `carrier` is what carries pins that name nothing of their own.
+void read_pins(KindReader& reader, NetParts& parts, Mounts& mounts, const Mount& carrier) {
     std::optional<Vector3> start;
     std::optional<Vector3> end;
     reader.each_table("pins", "pin", [&](KindReader& one) {
         NetPin pin{.points = read_points(one, parts)};
-        pin.mount = mounts.read(one);
+        pin.mount = one.has("to") || one.has("facing") ? mounts.read(one) : carrier;
         pin.until_s = one.number("until_s").value_or(pin.until_s);
         const std::string where = one.choice("where").value_or("");
-        if (pin.mount.position && where == "start") start = start_place(one, "to");
-        if (pin.mount.position && where == "end") end = start_place(one, "to");
+        if (one.has("to") && where == "start") start = start_place(one, "to");
+        if (one.has("to") && where == "end") end = start_place(one, "to");
         parts.pins.push_back(std::move(pin));
     });
     if (!std::holds_alternative<RopeSettings>(parts.made_of)) return;
@@ -249,11 +250,13 @@ void read_settings(KindReader& reader, NetSettings& settings) {
 void read_net(KindReader& reader) {
     NetParts parts;
     Mounts mounts;
-    parts.placement.position = three(reader, "at_m").value_or(Vector3{});
-    parts.placement.rotation = turn_at(reader);
+    const Mount carrier = mounts.read(reader);
+    const Placement frame = placement_at_start(reader, carrier, mounts.targets());
+    parts.placement = frame * Placement{three(reader, "at_m").value_or(Vector3{}), turn_at(reader)};
     read_made_of(reader, parts);
+    if (parts.far_end) parts.far_end = (frame * Placement{*parts.far_end}).position;
     read_settings(reader, parts.settings);
-    read_pins(reader, parts, mounts);
+    read_pins(reader, parts, mounts, carrier);
     read_balls(reader, parts);
     parts.shapes = read_shapes(reader, mounts, "net shape");
     reader.each_table("forces", "force", [&](KindReader& one) {

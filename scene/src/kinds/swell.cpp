@@ -34,6 +34,7 @@ struct Floating {
     Mount mount{};
     Placement own{};
     Swell::Hull hull{};
+    double height_m = 0.0;  ///< of the box that it is seen as; 0: as a mark
     std::vector<Spot> spots{};
     std::optional<Colour> colour{};
     Placement first{};  ///< on still water, at the start
@@ -288,9 +289,10 @@ std::vector<View> SwellSpec::views() const {
         const std::size_t port = port_of(i);
         View view{.name = floats_[i].name, .position = port, .rotation = port + 1};
         view.look.colour = floats_[i].colour;
-        if (hull.length_m > 0 && hull.width_m > 0) {
-            const double height = 0.2 * std::min(hull.length_m, hull.width_m);
-            view.solid = solid_of(Terrain::Box{.size = {hull.width_m, height, hull.length_m}});
+        const double height_m = floats_[i].height_m;
+        if (height_m > 0 && hull.length_m > 0 && hull.width_m > 0) {
+            view.solid = solid_of(Terrain::Box{.middle = {0, -0.5 * height_m, 0},
+                                               .size = {hull.width_m, height_m, hull.length_m}});
         }
         views.push_back(std::move(view));
     }
@@ -356,6 +358,7 @@ Floating read_float(KindReader& reader, Mounts& mounts, const std::vector<std::s
     };
     size("length_m", one.hull.length_m);
     size("width_m", one.hull.width_m);
+    size("height_m", one.height_m);
     one.colour = read_colour(reader.table(), "colour");
     reader.each_table("carried", "float spot", [&](KindReader& spot) {
         std::vector<std::string> others = KindReader::names_in(one.spots);
@@ -415,6 +418,7 @@ SystemKind swell_kind() {
         {"length_m", number,
          "length of its hull, along its z axis: waves shorter than that hardly move it", "0"},
         {"width_m", number, "width of its hull, along its x axis", "0"},
+        {"height_m", number, "height of its hull below its place, in pictures", "a mark"},
         {"colour", text, "colour, as in \"#c86432\"", "the next of the palette"},
         {"carried",
          tables,
