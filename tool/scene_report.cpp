@@ -39,6 +39,9 @@ std::string lag_in_words(double lag_s) {
 }
 
 std::string with_unit(double number, const std::string& unit) {
+    // A count is shown whole: 94800, not 9.48e+04.
+    const bool is_count = unit.empty() && number == std::round(number) && std::abs(number) < 1e9;
+    if (is_count) return fmt::format("{:.0f}", number);
     return fmt::format("{:.3g}{}{}", number, unit.empty() ? "" : " ", unit);
 }
 

@@ -110,6 +110,26 @@ double mismatch(const Take& take, std::size_t shown, std::size_t velocity) {
 
 }  // namespace
 
+TEST_CASE("what follows another thing begins where that is", "[scene][shipped]") {
+    std::size_t checked = 0;
+    for (const std::string& file : shipped_scenes()) {
+        const LiveScene live{read_scene(file)};
+        for (const SceneTarget& target : live.scene().targets) {
+            if (!target.source || target.source->previous_step) continue;
+            const Source& source = *target.source;
+            const ValueAndVelocity now =
+                live.output(source.output.system, source.output.port, source.index);
+            const ValueArray is = source.seen(now, target.path.size()).value;
+            const ValueArray begins = target.path.before(0).value;
+            CAPTURE(file, target.name);
+            for (std::size_t i = 0; i < target.path.size(); ++i)
+                CHECK(begins[i] == Approx(is[i]).margin(1e-9));
+            ++checked;
+        }
+    }
+    CHECK(checked > 15);
+}
+
 TEST_CASE("every shipped scene goes on from a state that was kept with the same bits",
           "[scene][shipped]") {
     REQUIRE(shipped_scenes().size() >= 16);

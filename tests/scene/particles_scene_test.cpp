@@ -43,7 +43,6 @@ lifetime_least_s = 5
 lifetime_most_s = 5
 [particles.puffs]
 recipe = "smoke"
-rate_per_s = 0
 source = "drip"
 on = "hit"
 for_each = 3

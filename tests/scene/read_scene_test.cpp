@@ -7,6 +7,7 @@
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/io/file_problems.hpp>
+#include <hopcoil/scene/live_scene.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
@@ -87,9 +88,9 @@ TEST_CASE("a scene says its numbers in any parameterisation and unit", "[scene]"
     CHECK(scene.systems[0].name == "third");  // as they stand in the file
     CHECK(tuning_in(scene, 0).damping_ratio == Approx(9 / (2 * std::sqrt(2 * 300.0))));
     CHECK(tuning_in(scene, 0).lead == 0.5);
-    CHECK(scene.systems[0].spec->start(0, 0)[0] == Approx(170 * 3.14159265358979 / 180));
+    CHECK(LiveScene{scene}.output(0).value[0] == Approx(170 * 3.14159265358979 / 180));
     CHECK(tuning_in(scene, 1).damping_ratio == Approx(0.5));
-    CHECK(scene.systems[1].spec->start(0, 0)[0] == Approx(3.14159265358979 / 4));
+    CHECK(LiveScene{scene}.output(1).value[0] == Approx(3.14159265358979 / 4));
     Take take;
     run(scene, take);
     CHECK(take.column(*take.find_column("first.velocity_rad_per_s"))[0] ==
@@ -254,7 +255,7 @@ moves = [{ at_s = 1, jump_to_m = 2 }]
     const SceneTarget& of_tassel = target_in(scene, 0);
     REQUIRE(of_tassel.source);
     CHECK(scene.systems[of_tassel.source->output.system].name == "lamp");
-    CHECK(scene.systems[0].spec->start(0, 0)[0] == 3);  // where what it follows begins
+    CHECK(LiveScene{scene}.output(0).value[0] == 3);  // where what it follows begins
     CHECK(of_tassel.unit == "m");
     const SceneTarget& half = target_in(scene, 1);
     CHECK(half.name == "half");

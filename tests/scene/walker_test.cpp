@@ -92,6 +92,49 @@ TEST_CASE("a walker in a scene gets there, its feet stand still, and it reports 
     }
 }
 
+TEST_CASE("what follows bodies on raised ground begins at rest where they stand", "[walker]") {
+    const TestFolder folder;
+    const Take take = take_of(read(folder, R"(
+duration_s = 0.2
+[ground.quay]
+boxes = [{ middle_m = [0, 0.6, 0], size_m = [8, 1.2, 8] }]
+[target.spot]
+start_m = [0, 1.2, 1]
+moves = []
+[target.bow]
+start_deg = 90
+moves = []
+[walker.crab]
+target = "spot"
+facing = "bow"
+ground = "quay"
+legs = 6
+leg_length_m = 0.3
+[balance.hand]
+target = "spot"
+facing = "bow"
+ground = "quay"
+[follower.gull]
+target = "crab"
+[follower.hat]
+target = "hand.head"
+[net.scarf]
+rope = { length_m = 0.5, segments = 8 }
+pins = [{ where = "start", to = "hand.head" }]
+)"));
+    for (const std::string name : {"gull", "hat"}) {
+        const auto moves = take.columns_of(*take.find_channel(name + ".velocity_m_per_s"));
+        for (std::size_t row = 0; row < take.row_count(); ++row) {
+            for (const double each : take.row(row).subspan(moves.first, 3))
+                CHECK(std::abs(each) < 0.05);
+        }
+    }
+    CHECK(take.row(0)[*take.find_column("gull.value_m.y")] > 1.3);
+    CHECK(take.row(0)[*take.find_column("hat.value_m.y")] > 2.5);
+    const double tied = take.row(0)[*take.find_column("scarf.position_m.0.y")];
+    CHECK(tied == Approx(take.row(0)[*take.find_column("hand.head.position_m.y")]).margin(1e-9));
+}
+
 TEST_CASE("footfalls of a scene are the same at every rate, and live", "[scene][walker]") {
     const TestFolder folder;
     Scene scene = read(folder, quay);

@@ -87,13 +87,6 @@ std::vector<Port> BalanceSpec::outputs() const {
     return ports;
 }
 
-ValueArray BalanceSpec::start(std::size_t port, std::size_t index) const {
-    BalancingBody still = body_;
-    still.target.reset();
-    still.facing.reset();
-    return RunningBalance{still, {}}.output(port, index).value;
-}
-
 std::vector<RecordedChannel> BalanceSpec::signals() const {
     std::vector<RecordedChannel> all;
     for (const char* name : balance_signal::names)

@@ -212,9 +212,6 @@ class BrachiatorSpec final : public SystemSpec {
             all[flag].kind = ChannelKind::flag;
         return all;
     }
-    [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override {
-        return RunningBrachiator{parts_, 0}.output(port, index).value;
-    }
     [[nodiscard]] std::vector<View> views() const override {
         std::vector<View> views;
         View whole{.position = body, .rotation = turned, .radius_m = {2.5 * parts_.radius_m}};

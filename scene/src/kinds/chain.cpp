@@ -136,12 +136,10 @@ class RunningChain final : public RunningSystem {
 class ChainSpec final : public SystemSpec {
   public:
     ChainSpec(const ChainSettings& settings, std::vector<Carried> carried, ChainLook look,
-              const Vector3& root, const Quaternion& facing, bool has_facing)
+              bool has_facing)
         : settings_{settings},
           carried_{std::move(carried)},
           look_{std::move(look)},
-          root_{root},
-          facing_{facing},
           has_facing_{has_facing} {
         require_valid(settings);
     }
@@ -174,10 +172,6 @@ class ChainSpec final : public SystemSpec {
                 {.name = each.name + ".facing", .kind = ValueKind::rotation, .components = 4});
         }
         return ports;
-    }
-    [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override {
-        const RunningChain running{Chain{settings_, root_, facing_}, carried_, has_facing_, 0};
-        return running.output(port, index).value;
     }
     [[nodiscard]] std::vector<View> views() const override {
         View view{.type = look_.radius_m.empty() ? View::Type::line : View::Type::tube,
@@ -228,8 +222,6 @@ class ChainSpec final : public SystemSpec {
     ChainSettings settings_;
     std::vector<Carried> carried_;
     ChainLook look_;
-    Vector3 root_;
-    Quaternion facing_;
     bool has_facing_;
 };
 
@@ -389,17 +381,11 @@ void read_chain(KindReader& reader) {
         return;
     }
     std::vector<std::size_t> targets{*root};
-    Quaternion turn;
-    if (facing) {
-        targets.push_back(*facing);
-        const ValueArray q = reader.target_at(*facing).path.before(0).value;
-        turn = {q[0], q[1], q[2], q[3]};
-    }
-    const Vector3 start = vector_of(hook.path.before(0).value);
+    if (facing) targets.push_back(*facing);
     reader.try_to([&] {
-        reader.add(std::make_unique<ChainSpec>(settings, std::move(carried), std::move(look), start,
-                                               turn, has_facing),
-                   std::move(targets), {wind});
+        reader.add(
+            std::make_unique<ChainSpec>(settings, std::move(carried), std::move(look), has_facing),
+            std::move(targets), {wind});
     });
 }
 

@@ -29,7 +29,6 @@ struct Platform {
     Terrain::Box box{};
     std::size_t position = 0;
     std::optional<std::size_t> rotation{};
-    GroundFrame first{};  ///< where its targets have it at the start
 };
 
 struct GroundParts {
@@ -154,10 +153,6 @@ class GroundSpec final : public SystemSpec {
         }
         return ports;
     }
-    [[nodiscard]] ValueArray start(std::size_t port, std::size_t /*index*/) const override {
-        const GroundFrame& first = parts_.platforms[port / 2].first;
-        return port % 2 == 0 ? array_of(first.position) : array_of(first.rotation);
-    }
     [[nodiscard]] std::vector<View> views() const override {
         std::vector<View> views;
         for (std::size_t i = 0; i < parts_.platforms.size(); ++i) {
@@ -249,7 +244,6 @@ void read_ground(KindReader& reader) {
             return;
         }
         platform.position = targets.size();
-        platform.first.position = vector_of(one.target_at(position).path.before(0).value);
         targets.push_back(position);
         if (rotation != not_connected) {
             if (one.target_at(rotation).kind() != ValueKind::rotation) {
@@ -257,7 +251,6 @@ void read_ground(KindReader& reader) {
                 return;
             }
             platform.rotation = targets.size();
-            platform.first.rotation = rotation_of(one.target_at(rotation).path.before(0).value);
             targets.push_back(rotation);
         }
         parts.platforms.push_back(std::move(platform));

@@ -174,7 +174,6 @@ class PartsSpec final : public SystemSpec {
     [[nodiscard]] std::string in_words(std::size_t port) const override;
     [[nodiscard]] std::vector<Port> outputs() const override;
     [[nodiscard]] std::size_t main_output() const override;
-    [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override;
     [[nodiscard]] std::vector<RecordedChannel> signals() const override;
     [[nodiscard]] std::vector<View> views() const override;
     [[nodiscard]] std::vector<SpecDial> dials() const override;

@@ -92,9 +92,6 @@ class MoverSpecBase : public SystemSpec, public StepResponder {
 
     [[nodiscard]] const MoverShape& shape() const { return shape_; }
     [[nodiscard]] const MoverStart& mover_start() const { return start_; }
-    [[nodiscard]] ValueArray start(std::size_t /*port*/, std::size_t /*index*/) const override {
-        return start_.value;
-    }
     [[nodiscard]] std::vector<RecordedChannel> signals() const override;
     [[nodiscard]] std::vector<View> views() const override;
     [[nodiscard]] double last_event_s() const override {

@@ -125,13 +125,6 @@ std::vector<Port> NetSpec::outputs() const {
     return ports;
 }
 
-ValueArray NetSpec::start(std::size_t port, std::size_t index) const {
-    if (port == parts_.middle_port()) return array_of(parts_.placement.position);
-    if (port > parts_.middle_port()) return array_of(normalized(parts_.placement.rotation));
-    const std::size_t i = port == 0 ? index : parts_.point_count() + port - 1;
-    return array_of(structure_.points.at(i).position);
-}
-
 std::vector<RecordedChannel> NetSpec::signals() const {
     return {{.name = "largest_stretch"},
             {.name = "energy_j", .unit = "J"},

@@ -22,8 +22,9 @@ namespace hopcoil::scene {
 std::string ParticlesSpec::in_words(std::size_t port) const {
     if (port > 0) return "";
     const ParticleSettings& s = parts_.settings;
-    std::string born =
-        s.rate_per_s > 0 ? fmt::format("{:.3g} a second", s.rate_per_s) : std::string{"in bursts"};
+    const std::string born = s.rate_per_s > 0         ? fmt::format("{:.3g} a second", s.rate_per_s)
+                             : !parts_.bursts.empty() ? "in bursts"
+                                                      : "where others have events";
     return fmt::format("{}, of {:.3g} to {:.3g} m/s, for {:.3g} to {:.3g} s, at most {}", born,
                        s.speed_least_m_per_s, s.speed_most_m_per_s, s.lifetime_least_s,
                        s.lifetime_most_s, s.capacity);
@@ -37,10 +38,6 @@ std::vector<Port> ParticlesSpec::outputs() const {
              .count = parts_.settings.capacity,
              .has_velocity = false,
              .alive = particle_signal::alive}};
-}
-
-ValueArray ParticlesSpec::start(std::size_t /*port*/, std::size_t /*index*/) const {
-    return array_of(parts_.place);
 }
 
 std::vector<RecordedChannel> ParticlesSpec::signals() const {
@@ -160,6 +157,8 @@ void read_particles(KindReader& reader) {
     ParticlesParts parts;
     Mounts mounts;
     if (const auto recipe = reader.choice("recipe")) parts.settings = particle_recipe(*recipe);
+    // Those that others start have no place of their own, unless they are given a rate.
+    if (reader.has("source")) parts.settings.rate_per_s = 0;
     read_birth(reader, parts.settings);
     reader.dials(parts.settings);
     ParticleSettings& settings = parts.settings;
@@ -202,7 +201,7 @@ std::vector<KeyFacts> particles_keys() {
         {"turned_deg", vector, "rotation of the emitter: an axis times degrees", "[0, 0, 0]"},
         {"capacity", whole_number, "most particles alive at once; births beyond it do not happen",
          "500"},
-        dial_key({"rate_per_s", number, "births per second", "100"}),
+        dial_key({"rate_per_s", number, "births per second", "100; with a `source` 0"}),
         {"from_s", number, "time of the first births", "0"},
         {"until_s", number, "time after which there are no more", "never"},
         {"bursts", tables, "births of many at once", "none", {}, {"burst"}},

@@ -116,7 +116,6 @@ class ParticlesSpec final : public SystemSpec {
     [[nodiscard]] std::string kind() const override { return "particles"; }
     [[nodiscard]] std::string in_words(std::size_t port) const override;
     [[nodiscard]] std::vector<Port> outputs() const override;
-    [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override;
     [[nodiscard]] std::vector<RecordedChannel> signals() const override;
     [[nodiscard]] std::string charted_signal() const override { return particle_signal::count; }
     [[nodiscard]] std::vector<View> views() const override;

@@ -122,26 +122,6 @@ std::size_t PartsSpec::main_output() const {
     return 2 * (parts_.names.size() - 1);
 }
 
-ValueArray PartsSpec::start(std::size_t port, std::size_t index) const {
-    const PartsPorts own{parts_};
-    if (port >= 2 * parts_.names.size()) {
-        std::vector<Placement> places;
-        for (const Part& part : parts_.structure.parts)
-            places.push_back({part.placement.position, normalized(part.placement.rotation)});
-        if (port == own.joints) return array_of(joint_place(parts_.structure, places, index));
-        if (port == own.links) return array_of(link_end(parts_.structure, places, index));
-        if (port == own.centre) return array_of(Parts{parts_.structure}.centre_of_mass());
-        if (port == own.limits) {
-            return array_of(limit_point(parts_.structure, places,
-                                        own.limited.at(index / limit_points),
-                                        index % limit_points));
-        }
-        return array_of(places[0].position);
-    }
-    const Placement& at = parts_.structure.parts.at(port / 2).placement;
-    return port % 2 == 0 ? array_of(at.position) : array_of(normalized(at.rotation));
-}
-
 std::vector<RecordedChannel> PartsSpec::signals() const {
     std::vector<RecordedChannel> all{{.name = "energy_j", .unit = "J"},
                                      {.name = "joint_gap_m", .unit = "m"},

@@ -98,16 +98,6 @@ std::vector<Port> PlantSpec::outputs() const {
     return ports;
 }
 
-ValueArray PlantSpec::start(std::size_t port, std::size_t index) const {
-    const bool is_spot = port > 0;
-    const std::size_t each = parts_.points_of_each();
-    const Placement place = parts_.carrier * parts_.places[is_spot ? 0 : index / each];
-    if (is_spot && (port - 1) % 2 == 1) return array_of(place.rotation);
-    const std::size_t point = is_spot ? parts_.spots[(port - 1) / 2].branch + 1 : index % each;
-    const Vector3 arm = point == 0 ? Vector3{} : parts_.structure->branches()[point - 1].end;
-    return array_of(place.position + rotated(place.rotation, arm));
-}
-
 std::vector<RecordedChannel> PlantSpec::signals() const {
     return {{.name = "energy_j", .unit = "J"}};
 }

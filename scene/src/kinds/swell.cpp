@@ -37,7 +37,6 @@ struct Floating {
     double height_m = 0.0;  ///< of the box that it is seen as; 0: as a mark
     std::vector<Spot> spots{};
     std::optional<Colour> colour{};
-    Placement first{};  ///< on still water, at the start
 };
 
 /// What an output is of.
@@ -122,7 +121,6 @@ class SwellSpec final : public SpecOf<SwellSpec, SwellSettings> {
                            parameters.length_m);
     }
     [[nodiscard]] std::vector<Port> outputs() const override;
-    [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override;
     [[nodiscard]] std::vector<View> views() const override;
     [[nodiscard]] std::unique_ptr<RunningSystem> start_running(
         const SystemInputs& inputs) const override;
@@ -261,18 +259,6 @@ std::vector<Port> SwellSpec::outputs() const {
     return ports;
 }
 
-ValueArray SwellSpec::start(std::size_t port, std::size_t index) const {
-    const Swell water = swell();
-    const Output& what = outputs_[port];
-    if (what.type == Output::surface) {
-        const Vector3 at = surface_->point(index);
-        return array_of(at + Vector3{0, water.height_at(at.x, at.z, 0), 0});
-    }
-    const Floating& each = floats_[what.floating];
-    const Placement at = water.floating(each.first, each.hull, 0) * Placement{what.at};
-    return what.type == Output::place ? array_of(at.position) : array_of(at.rotation);
-}
-
 std::vector<View> SwellSpec::views() const {
     std::vector<View> views;
     if (surface_) {
@@ -365,7 +351,6 @@ Floating read_float(KindReader& reader, Mounts& mounts, const std::vector<std::s
         others.push_back("facing");
         one.spots.push_back({spot.own_name(others), three(spot, "at_m").value_or(Vector3{})});
     });
-    one.first = placement_at_start(reader, one.mount, mounts.targets()) * one.own;
     return one;
 }
 

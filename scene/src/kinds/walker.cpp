@@ -38,7 +38,7 @@ std::string reason_signal(std::size_t leg) {
 
 class WalkerSpec final : public SystemSpec {
   public:
-    WalkerSpec(WalkerParts parts, const Vector3& start) : parts_{std::move(parts)}, start_{start} {
+    explicit WalkerSpec(WalkerParts parts) : parts_{std::move(parts)} {
         require_valid(parts_.settings);
     }
     [[nodiscard]] const WalkerParts& parts() const { return parts_; }
@@ -98,11 +98,6 @@ class WalkerSpec final : public SystemSpec {
             all.push_back({.name = name});
         all[2 * legs].kind = ChannelKind::flag;
         return all;
-    }
-    [[nodiscard]] ValueArray start(std::size_t port, std::size_t index) const override {
-        const std::array targets{InputSample{.point = {array_of(start_), {}}},
-                                 InputSample{.point = {parts_.faces_first, {}}}};
-        return RunningWalker{parts_, {.targets = targets}}.output(port, index).value;
     }
     [[nodiscard]] std::vector<View> views() const override {
         std::vector<View> views;
@@ -176,7 +171,6 @@ class WalkerSpec final : public SystemSpec {
     }
 
     WalkerParts parts_;
-    Vector3 start_;
 };
 
 HopHabit read_hops(KindReader& reader, double leg_length_m) {
@@ -280,12 +274,9 @@ void read_walker(KindReader& reader) {
                 return;
             }
             parts.facing = turn.kind() == ValueKind::rotation ? Facing::rotation : Facing::angle;
-            parts.faces_first = turn.path.before(0).value;
             targets.push_back(*facing);
         }
-        const Vector3 start = vector_of(goal.path.before(0).value);
-        reader.add(std::make_unique<WalkerSpec>(std::move(parts), start), std::move(targets),
-                   {ground});
+        reader.add(std::make_unique<WalkerSpec>(std::move(parts)), std::move(targets), {ground});
     });
 }
 

@@ -57,7 +57,6 @@ struct WalkerParts {
     WalkerSettings settings{};
     double catch_up_s = 0.35;
     Facing facing = Facing::its_way;
-    ValueArray faces_first{};  ///< what it is told to face at the start
     HopHabit hops{};
     std::shared_ptr<const WalkerRig> rig{};
     WalkerLook look{};

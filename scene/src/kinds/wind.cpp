@@ -83,9 +83,6 @@ class WindSpec final : public SystemSpec {
         }
         return ports;
     }
-    [[nodiscard]] ValueArray start(std::size_t port, std::size_t /*index*/) const override {
-        return array_of(Wind{settings_, stream_, shelters_}.at(probes_[port].place, 0).velocity);
-    }
     [[nodiscard]] std::vector<SpecDial> dials() const override {
         std::vector<SpecDial> all;
         append_dials<WindSettings>(all, "", "");

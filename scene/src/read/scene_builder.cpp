@@ -102,12 +102,26 @@ std::optional<Source> SceneBuilder::find_output(const std::string& name) const {
     return whole;
 }
 
-SceneTarget SceneBuilder::driven_target(const std::string& name, const Source& source) const {
-    const SystemSpec& ahead = *scene_.systems[source.output.system].spec;
-    const Port port = ahead.outputs().at(source.output.port);
+const RunningSystem& SceneBuilder::started(std::size_t index) {
+    started_.resize(scene_.systems.size());
+    if (started_[index] != nullptr) return *started_[index];
+    const SceneSystem& system = scene_.systems[index];
+    std::vector<InputSample> samples;
+    for (const std::size_t target : system.targets)
+        samples.push_back({scene_.targets[target].path.before(0), false});
+    std::vector<const RunningSystem*> fields;
+    for (const std::size_t field : system.fields)
+        fields.push_back(field == not_connected ? nullptr : &started(field));
+    started_[index] = system.spec->start_running({samples, fields, 0});
+    return *started_[index];
+}
+
+SceneTarget SceneBuilder::driven_target(const std::string& name, const Source& source) {
+    const Port port = scene_.systems[source.output.system].spec->outputs().at(source.output.port);
     const std::size_t count = source.component ? 1 : port.components;
-    const ValueArray start =
-        source.seen({ahead.start(source.output.port, source.index), {}}, count).value;
+    const ValueAndVelocity now =
+        started(source.output.system).output(source.output.port, source.index);
+    const ValueArray start = source.seen({now.value, {}}, count).value;
     std::vector<Target> components;
     for (std::size_t i = 0; i < count; ++i)
         components.emplace_back(MovesTarget{start[i], {}, {}});

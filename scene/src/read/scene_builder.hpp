@@ -41,7 +41,7 @@ class SceneBuilder {
     /// of a vector. Nothing when no system read so far has it.
     [[nodiscard]] std::optional<Source> find_output(const std::string& name) const;
     /// A target that is an output, where that starts; of its unit.
-    [[nodiscard]] SceneTarget driven_target(const std::string& name, const Source& source) const;
+    [[nodiscard]] SceneTarget driven_target(const std::string& name, const Source& source);
     [[nodiscard]] std::size_t target_driven_by(const Source& source, const std::string& system);
     /// The target that a key names, made from an output where that is named; nothing, and noted,
     /// when there is none.
@@ -72,6 +72,8 @@ class SceneBuilder {
         Source source{};
         io::Problem problem{};  ///< what to note when there is no such output
     };
+    /// A system as it is at time 0, what it follows and stands on included.
+    [[nodiscard]] const RunningSystem& started(std::size_t index);
     [[nodiscard]] std::optional<Source> find_whole_output(const std::string& name) const;
     [[nodiscard]] std::vector<std::string> with_outputs() const;
     [[nodiscard]] std::string no_such_output(const std::string& name) const;
@@ -82,6 +84,7 @@ class SceneBuilder {
     std::vector<std::string> names_;
     std::vector<std::size_t> places_;  ///< of the systems read so far
     std::vector<Awaited> awaited_;
+    std::vector<std::unique_ptr<RunningSystem>> started_;  ///< those that were asked for
 };
 
 }  // namespace hopcoil::scene

@@ -9,9 +9,6 @@ namespace hopcoil::scene {
 std::string SystemSpec::in_words(std::size_t /*port*/) const {
     return {};
 }
-ValueArray SystemSpec::start(std::size_t /*port*/, std::size_t /*index*/) const {
-    return {};
-}
 std::vector<View> SystemSpec::views() const {
     return {};
 }

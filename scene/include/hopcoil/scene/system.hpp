@@ -142,8 +142,6 @@ class SystemSpec {
     [[nodiscard]] virtual std::vector<Port> outputs() const = 0;
     /// The output that is followed where only the system is named.
     [[nodiscard]] virtual std::size_t main_output() const { return 0; }
-    /// Where an output is at the start.
-    [[nodiscard]] virtual ValueArray start(std::size_t port, std::size_t index) const;
     /// What is recorded beside its outputs, and cannot be followed: flags, events, energies. Names
     /// without the system's.
     [[nodiscard]] virtual std::vector<RecordedChannel> signals() const { return {}; }
