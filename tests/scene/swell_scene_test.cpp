@@ -145,6 +145,9 @@ TEST_CASE("higher waves are a dial, turned while they run", "[scene][swell]") {
     CHECK(low > 0.1);
     set_matching(scene, "sea.significant_height_m", 1.0);
     CHECK(range_of(scene) == Approx(2 * low).epsilon(1e-6));
+    // What follows one of them begins where it now is, not where the file had it.
+    const Take take = take_of(scene);
+    CHECK(numbers(take, 0, "lamp.value_m") == numbers(take, 0, "sea.buoy.position_m"));
     LiveScene live{scene};
     live.advance_to(1);
     for (const SceneDial& dial : dials_of(live.scene())) {

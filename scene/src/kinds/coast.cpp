@@ -84,7 +84,7 @@ AnySpec mover_spec(const CoastParameters& coast, const MoverShape& shape, MoverS
     require_valid(coast.tuning);
     for (std::size_t i = 0; i < shape.size; ++i)
         require_bounds(coast.low[i], coast.high[i]);
-    require_inside(coast, shape, start.value, "start");
+    require_inside(coast, shape, start.value.value_or(ValueArray{}), "start");
     for (const ValueArray& point : coast.snap_points)
         require_inside(coast, shape, point, "snap_points:");
     return std::make_unique<MoverSpec<CoastParameters>>(coast, shape, std::move(start));
@@ -117,10 +117,9 @@ CoastParameters read_coast_parameters(KindReader& reader, Shape& shape) {
 SceneTarget resting_target(const std::string& name, const MoverStart& start, const Shape& shape) {
     std::vector<Target> components;
     const double last_throw_s = start.kicks.empty() ? 0 : std::max(0.0, start.kicks.back().at_s);
-    for (std::size_t i = 0; i < shape.count.value_or(1); ++i) {
-        components.emplace_back(
-            MovesTarget{start.value[i], {Jump{last_throw_s, start.value[i]}}, {}});
-    }
+    const ValueArray place = start.value.value_or(ValueArray{});
+    for (std::size_t i = 0; i < shape.count.value_or(1); ++i)
+        components.emplace_back(MovesTarget{place[i], {Jump{last_throw_s, place[i]}}, {}});
     return {.name = name + ".target",
             .unit = shape.unit.value_or(""),
             .path = Trajectory{kind_of(shape), std::move(components)},

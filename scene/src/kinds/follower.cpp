@@ -187,10 +187,15 @@ namespace {
 void read_sized(KindReader& reader, MoverTable table, const Tuning& tuning) {
     if (table.shape.kind == ValueKind::angle)
         reader.problem("", "an angle goes round: it has no range and no size");
+    ValueArray first = ValueArray::all(1);
+    if (table.start.value) {
+        first = *table.start.value;
+    } else if (table.target) {
+        first = reader.target_at(*table.target).path.before(0).value;
+    }
     for (std::size_t i = 0; i < table.shape.count.value_or(1); ++i) {
-        if (table.start.value[i] > 0) continue;
-        reader.problem("size",
-                       fmt::format("a size starts above 0, found {}", table.start.value[i]));
+        if (first[i] > 0) continue;
+        reader.problem("size", fmt::format("a size starts above 0, found {}", first[i]));
     }
     add_mover(reader, std::move(table), SizeParameters{tuning});
 }

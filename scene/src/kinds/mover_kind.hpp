@@ -24,7 +24,9 @@ std::unique_ptr<RunningSystem> MoverSpec<Parameters>::run_as(const SystemInputs&
         return std::make_unique<RunningMover<Parameters, decltype(mover), T>>(
             parameters_, shape_, start_, std::move(mover), inputs);
     };
-    const T start = from_array<T>(start_.value);
+    const T start = from_array<T>(start_.value             ? *start_.value
+                                  : inputs.targets.empty() ? ValueArray{}
+                                                           : inputs.targets[0].point.value);
     if constexpr (std::same_as<T, Quaternion>) {
         if constexpr (requires { Traits::make_rotation(parameters_, start); })
             return running(Traits::make_rotation(parameters_, start));

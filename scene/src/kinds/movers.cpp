@@ -20,10 +20,6 @@ MoverShape shape_of(const SceneTarget& target) {
     return {target.kind(), target.path.size(), target.unit};
 }
 
-MoverStart start_on(const SceneTarget& target) {
-    return {.value = target.path.before(0).value};
-}
-
 const std::vector<std::string>& ease_family_names() {
     static const std::vector<std::string> names{
         "power", "sine", "exponential", "circular", "past_and_back", "bouncing", "oscillating"};

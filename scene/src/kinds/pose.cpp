@@ -25,15 +25,15 @@ std::optional<OutputRef> read_pose_part(KindReader& reader, const std::string& p
                                    : "expected a rotation");
         return std::nullopt;
     }
-    const MoverStart start = start_on(followed);
     if (part == "scale") {
+        const ValueArray first = followed.path.before(0).value;
         for (std::size_t i = 0; i < followed.path.size(); ++i) {
-            if (start.value[i] > 0) continue;
-            reader.problem(part, fmt::format("a size starts above 0, found {}", start.value[i]));
+            if (first[i] > 0) continue;
+            reader.problem(part, fmt::format("a size starts above 0, found {}", first[i]));
         }
     }
     const std::size_t index = reader.builder().scene().systems.size();
-    reader.add_as(reader.name() + '.' + part, mover_spec(parameters, shape_of(followed), start),
+    reader.add_as(reader.name() + '.' + part, mover_spec(parameters, shape_of(followed), {}),
                   {*target});
     return OutputRef{index, 0};
 }

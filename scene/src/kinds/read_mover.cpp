@@ -94,7 +94,6 @@ MoverTable read_mover_table(KindReader& reader, bool has_velocity, CanTurn can_t
     if (table.target) {
         const SceneTarget& target = reader.target_at(*table.target);
         table.shape = shape_in_files(target);
-        table.start = start_on(target);
     }
     if (!reader.has("target")) {
         reader.problem("", fmt::format("expected a key 'target': {}",

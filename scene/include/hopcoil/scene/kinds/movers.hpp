@@ -3,6 +3,7 @@
 #include <array>
 #include <cstddef>
 #include <limits>
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -75,13 +76,11 @@ struct MoverShape {
 
 /// How a mover begins, and its kicks.
 struct MoverStart {
-    ValueArray value{};             ///< a rotation's w, x, y, z
-    ValueArray initial_velocity{};  ///< where the mover has one of its own
+    std::optional<ValueArray> value{};  ///< a rotation's w, x, y, z; its target's, without it
+    ValueArray initial_velocity{};      ///< where the mover has one of its own
     bool watch = false;  ///< the take flags when it rests and what happens to it; one number only
     std::vector<Kick> kicks{};  ///< in order of time; where the mover has a velocity of its own
 };
-/// At rest where the target begins.
-[[nodiscard]] MoverStart start_on(const SceneTarget& target);
 
 // The spec of each mover: a follower, also by a scheme, in a range, of a size; a glide, a pursuit,
 // a settle curve, a curve, a cascade, a coast. Errors: InvalidValue for parameters out of range.
@@ -112,8 +111,7 @@ SceneSystem& add_mover(Scene& scene, std::string name, std::size_t target,
 template <class Parameters>
 SceneSystem& add_mover(Scene& scene, std::string name, std::size_t target,
                        const Parameters& parameters) {
-    return add_mover(scene, std::move(name), target, parameters,
-                     start_on(scene.targets.at(target)));
+    return add_mover(scene, std::move(name), target, parameters, MoverStart{});
 }
 
 /// The names of eases in files and on the command line: "past_and_back", and "in", "out", "in_out".
