@@ -121,8 +121,21 @@ target = "hand.head"
 [net.scarf]
 rope = { length_m = 0.5, segments = 8 }
 pins = [{ where = "start", to = "hand.head" }]
+[target.between]
+start_m = [0, 0, 0]
+layers = [{ follows = "crab", scale = 0.5 }, { follows = "hat", scale = 0.5 }]
+[follower.moth]
+target = "between"
+[net.thread]
+to = "between"
+rope = { length_m = 0.2, segments = 2 }
+pins = [{ where = "start" }]
 )"));
-    for (const std::string name : {"gull", "hat"}) {
+    const double between = take.row(0)[*take.find_column("between.value_m.y")];
+    CHECK(between > 1.9);
+    CHECK(take.row(0)[*take.find_column("moth.value_m.y")] == Approx(between));
+    CHECK(take.row(0)[*take.find_column("thread.position_m.0.y")] == Approx(between));
+    for (const std::string name : {"gull", "hat", "moth"}) {
         const auto moves = take.columns_of(*take.find_channel(name + ".velocity_m_per_s"));
         for (std::size_t row = 0; row < take.row_count(); ++row) {
             for (const double each : take.row(row).subspan(moves.first, 3))

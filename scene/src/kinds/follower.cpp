@@ -191,7 +191,7 @@ void read_sized(KindReader& reader, MoverTable table, const Tuning& tuning) {
     if (table.start.value) {
         first = *table.start.value;
     } else if (table.target) {
-        first = reader.target_at(*table.target).path.before(0).value;
+        first = reader.start_at(*table.target);
     }
     for (std::size_t i = 0; i < table.shape.count.value_or(1); ++i) {
         if (first[i] > 0) continue;

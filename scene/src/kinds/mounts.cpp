@@ -102,7 +102,7 @@ void MountHistory::place(const std::vector<MountedShape>& own, const SystemInput
 Placement placement_at_start(KindReader& reader, const Mount& mount,
                              const std::vector<std::size_t>& targets) {
     const auto start_of = [&](std::size_t index) {
-        return reader.target_at(targets[index]).path.before(0).value;
+        return reader.start_at(targets[index]);
     };
     Placement at;
     if (mount.position) at.position = vector_of(start_of(*mount.position));
@@ -145,7 +145,7 @@ std::optional<std::size_t> Mounts::add(KindReader& reader, const std::string& ke
 std::optional<Vector3> start_place(KindReader& reader, const std::string& key) {
     const auto target = reader.target(key);
     if (!target || reader.target_at(*target).kind() != ValueKind::vector) return std::nullopt;
-    return vector_of(reader.target_at(*target).path.before(0).value);
+    return vector_of(reader.start_at(*target));
 }
 
 std::vector<MountedShape> read_shapes(KindReader& reader, Mounts& mounts,

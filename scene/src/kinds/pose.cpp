@@ -26,7 +26,7 @@ std::optional<OutputRef> read_pose_part(KindReader& reader, const std::string& p
         return std::nullopt;
     }
     if (part == "scale") {
-        const ValueArray first = followed.path.before(0).value;
+        const ValueArray first = reader.start_at(*target);
         for (std::size_t i = 0; i < followed.path.size(); ++i) {
             if (first[i] > 0) continue;
             reader.problem(part, fmt::format("a size starts above 0, found {}", first[i]));

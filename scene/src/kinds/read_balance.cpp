@@ -139,7 +139,7 @@ class BalanceReader {
             }
             made_.target = mounts_.targets().size();
             mounts_.targets().push_back(*target);
-            if (!reader_.has("at_m")) made_.at = vector_of(goal.path.before(0).value);
+            if (!reader_.has("at_m")) made_.at = vector_of(reader_.start_at(*target));
         }
         if (!reader_.has("facing")) return true;
         const auto facing = reader_.target("facing");

@@ -75,6 +75,9 @@ std::optional<std::size_t> KindReader::target(const std::string& key) {
         std::find(kind_.parts.begin(), kind_.parts.end(), key) != kind_.parts.end();
     return builder_.find_target(table_, key, is_part ? name_ + '.' + key : name_);
 }
+ValueArray KindReader::start_at(std::size_t index) {
+    return builder_.start_of_target(index);
+}
 const SceneTarget& KindReader::target_at(std::size_t index) const {
     return builder_.scene().targets.at(index);
 }

@@ -6,6 +6,8 @@
 
 #include <fmt/format.h>
 
+#include "../targets/target_start.hpp"
+
 namespace hopcoil::scene {
 namespace {
 
@@ -102,13 +104,19 @@ std::optional<Source> SceneBuilder::find_output(const std::string& name) const {
     return whole;
 }
 
+ValueArray SceneBuilder::start_of_target(std::size_t index) {
+    return start_of(scene_.targets.at(index), [&](const Source& source) {
+        return started(source.output.system).output(source.output.port, source.index);
+    });
+}
+
 const RunningSystem& SceneBuilder::started(std::size_t index) {
     started_.resize(scene_.systems.size());
     if (started_[index] != nullptr) return *started_[index];
     const SceneSystem& system = scene_.systems[index];
     std::vector<InputSample> samples;
     for (const std::size_t target : system.targets)
-        samples.push_back({scene_.targets[target].path.before(0), false});
+        samples.push_back({{start_of_target(target), {}}, false});
     std::vector<const RunningSystem*> fields;
     for (const std::size_t field : system.fields)
         fields.push_back(field == not_connected ? nullptr : &started(field));

@@ -42,6 +42,8 @@ class SceneBuilder {
     [[nodiscard]] std::optional<Source> find_output(const std::string& name) const;
     /// A target that is an output, where that starts; of its unit.
     [[nodiscard]] SceneTarget driven_target(const std::string& name, const Source& source);
+    /// Where a target is at the start, with what drives it.
+    [[nodiscard]] ValueArray start_of_target(std::size_t index);
     [[nodiscard]] std::size_t target_driven_by(const Source& source, const std::string& system);
     /// The target that a key names, made from an output where that is named; nothing, and noted,
     /// when there is none.

@@ -12,6 +12,8 @@
 #include <hopcoil/follow/layers.hpp>
 #include <hopcoil/follow/range_map.hpp>
 
+#include "../targets/target_start.hpp"
+
 namespace hopcoil::scene {
 namespace {
 
@@ -121,23 +123,21 @@ RunningScene::RunningScene(const Scene& scene)
     }
 }
 
-/// Where a target is as time 0 comes up. An output is read, as dials may have moved it since its
-/// file was; what is told by the previous step begins where it says itself.
-ValueAndVelocity RunningScene::start_of(const SceneTarget& target) const {
-    if (!target.source || target.source->previous_step) return target.path.before(0);
-    const Source& source = *target.source;
-    const ValueAndVelocity now =
-        systems_[source.output.system]->output(source.output.port, source.index);
-    return {source.seen(now, target.path.size()).value, {}};
-}
-
 /// Where its targets are as time 0 comes up, and what they do at 0; what drives others hands over
 /// when all have started.
 void RunningScene::start(std::size_t system) {
     const SceneSystem& item = scene_->systems[system];
     samples_.clear();
-    for (const std::size_t target : item.targets)
-        samples_.push_back({start_of(scene_->targets[target]), false});
+    // Outputs are read as they are: dials may have moved them since the file was read.
+    const auto output_of = [&](const Source& source) {
+        return systems_[source.output.system]->output(source.output.port, source.index);
+    };
+    for (const std::size_t each : item.targets) {
+        const SceneTarget& target = scene_->targets[each];
+        ValueAndVelocity first = target.path.before(0);
+        if (target.is_driven()) first = {start_of(target, output_of), {}};
+        samples_.push_back({first, false});
+    }
     fields_.clear();
     for (const std::size_t field : item.fields)
         fields_.push_back(field == not_connected ? nullptr : systems_[field].get());

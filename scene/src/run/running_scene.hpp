@@ -139,7 +139,6 @@ class RunningScene {
     [[nodiscard]] bool has_changed(std::size_t system, double time_s);
     [[nodiscard]] double next_breakpoint_s(std::size_t system, double time_s);
 
-    [[nodiscard]] ValueAndVelocity start_of(const SceneTarget& target) const;
     void start(std::size_t system);
     void advance_system(std::size_t system, double end_s);
     void step_system(std::size_t system, double end_s);

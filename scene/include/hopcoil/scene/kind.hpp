@@ -86,6 +86,8 @@ class KindReader {
     /// targets.
     std::optional<std::size_t> target(const std::string& key);
     [[nodiscard]] const SceneTarget& target_at(std::size_t index) const;
+    /// Where a target is at the start of the scene.
+    [[nodiscard]] ValueArray start_at(std::size_t index);
     /// The system, named by a key, that acts on this one as a Field (a wind, a ground);
     /// not_connected without one.
     template <class Field>
