@@ -100,10 +100,7 @@ class SwellSpec final : public SpecOf<SwellSpec, SwellSettings> {
   public:
     SwellSpec(const SwellSettings& settings, std::uint64_t stream, std::vector<Floating> floats,
               std::optional<Surface> surface)
-        : SpecOf{settings},
-          floats_{std::move(floats)},
-          surface_{std::move(surface)},
-          stream_{stream} {
+        : SpecOf{settings}, floats_{std::move(floats)}, surface_{surface}, stream_{stream} {
         require_valid(settings);
         for (std::size_t i = 0; i < floats_.size(); ++i) {
             const std::string& name = floats_[i].name;
@@ -348,7 +345,7 @@ Floating read_float(KindReader& reader, Mounts& mounts, const std::vector<std::s
     one.colour = read_colour(reader.table(), "colour");
     reader.each_table("carried", "float spot", [&](KindReader& spot) {
         std::vector<std::string> others = KindReader::names_in(one.spots);
-        others.push_back("facing");
+        others.emplace_back("facing");
         one.spots.push_back({spot.own_name(others), three(spot, "at_m").value_or(Vector3{})});
     });
     return one;
@@ -379,14 +376,14 @@ void read_swell(KindReader& reader) {
     std::vector<Floating> floats;
     reader.each_table("floats", "float", [&](KindReader& one) {
         std::vector<std::string> taken = KindReader::names_in(floats);
-        taken.push_back("surface");
+        taken.emplace_back("surface");
         floats.push_back(read_float(one, mounts, taken));
     });
     std::optional<Surface> surface;
     reader.one_table("surface", "surface", [&](KindReader& one) { surface = read_surface(one); });
     reader.try_to([&] {
         reader.add(std::make_unique<SwellSpec>(settings, reader.random_stream("waves"),
-                                               std::move(floats), std::move(surface)),
+                                               std::move(floats), surface),
                    mounts.targets());
     });
 }

@@ -78,6 +78,7 @@ class KindReader {
     template <class Named>
     [[nodiscard]] static std::vector<std::string> names_in(const std::vector<Named>& things) {
         std::vector<std::string> names;
+        names.reserve(things.size());
         for (const Named& each : things)
             names.push_back(each.name);
         return names;
