@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <string>
 #include <vector>
@@ -67,6 +68,35 @@ const std::string joints =
     "['ankle.l', 'ankle.r'], chest = 'chest' }\n";
 
 }  // namespace
+
+TEST_CASE("a body starts where it is told to, then goes to its target and turns", "[balance]") {
+    const TestFolder folder;
+    folder.write("quay.toml", R"(
+duration_s = 6
+[target.goal]
+start_m = [0, 0, 0]
+moves = []
+[target.look]
+start_deg = 0
+moves = []
+[balance.hand]
+target = "goal"
+facing = "look"
+at_m = [2, 0, 1]
+yaw_deg = 90
+)");
+    Take take;
+    run(read_scene((folder.path() / "quay.toml").string()), take);
+    const auto ends_of = [&](const std::string& column) {
+        const std::vector<double> all = take.column(*take.find_column(column));
+        return std::array{all.front(), all.back()};
+    };
+    CHECK(ends_of("hand.position_m.x")[0] == Approx(2).margin(0.02));
+    CHECK(ends_of("hand.position_m.z")[0] == Approx(1).margin(0.02));
+    CHECK(ends_of("hand.facing.value.y")[0] == Approx(std::sqrt(0.5)).margin(0.01));
+    CHECK(std::hypot(ends_of("hand.position_m.x")[1], ends_of("hand.position_m.z")[1]) < 0.3);
+    CHECK(std::abs(ends_of("hand.facing.value.y")[1]) < 0.1);
+}
 
 TEST_CASE("a scene's body walks to its target, is struck, falls and gets up", "[balance]") {
     const TestFolder folder;

@@ -31,8 +31,8 @@ std::vector<std::string> body_part_names(bool has_arms) {
 BalanceSpec::BalanceSpec(BalancingBody body)
     : body_{std::move(body)}, structure_{body_structure(body_.settings.build)} {
     const FlatGround flat;
-    static_cast<void>(
-        Balance{body_.settings, flat, body_.at, body_.yaw_rad, body_.parts_of_things()});
+    static_cast<void>(Balance{body_.settings, flat, body_.at.value_or(Vector3{}),
+                              body_.yaw_rad.value_or(0), body_.parts_of_things()});
     for (const BalanceThing& thing : body_.things)
         structure_.parts.push_back(thing.part);
     for (const MountedShape& each : body_.shapes)

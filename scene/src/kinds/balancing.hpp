@@ -45,8 +45,8 @@ using BodyRig = RigWithClip<BalanceRig>;
 /// What a table [balance.NAME] says.
 struct BalancingBody {
     BalanceSettings settings{};
-    Vector3 at{};
-    double yaw_rad = 0;
+    std::optional<Vector3> at{};          ///< at the start; its target's place, without it
+    std::optional<double> yaw_rad{};      ///< that it faces then; what `facing` says, without it
     std::optional<std::size_t> target{};  ///< indices into its targets
     std::optional<std::size_t> facing{};
     bool faces_an_angle = false;

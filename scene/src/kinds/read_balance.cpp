@@ -50,8 +50,9 @@ class BalanceReader {
         read_build();
         read_rig();
         reader_.dials(made_.settings);
-        made_.at = three(reader_, "at_m").value_or(Vector3{});
-        made_.yaw_rad = reader_.number("yaw_deg").value_or(0) * math::pi / 180;
+        made_.at = three(reader_, "at_m");
+        if (const auto yaw_deg = reader_.number("yaw_deg"))
+            made_.yaw_rad = *yaw_deg * math::pi / 180;
         const bool goal_is_good = read_goal();
         reader_.each_table("things", "thing", [&](KindReader& one) { read_thing(one); });
         reader_.each_table("blows", "balance blow", [&](KindReader& one) { read_blow(one); });
@@ -139,7 +140,6 @@ class BalanceReader {
             }
             made_.target = mounts_.targets().size();
             mounts_.targets().push_back(*target);
-            if (!reader_.has("at_m")) made_.at = vector_of(reader_.start_at(*target));
         }
         if (!reader_.has("facing")) return true;
         const auto facing = reader_.target("facing");
@@ -287,7 +287,7 @@ std::vector<TableFacts> balance_tables() {
         {"facing", source, "direction that it faces: a rotation, or an angle about Y", "its way"},
         {"at_m", vector, "place that it stands at at the start", "the start of its target"},
         {"yaw_deg", number, "direction that it faces at the start, counter-clockwise from above",
-         "0"},
+         "that of `facing`, or 0"},
         {"ground", field, "ground that it stands on", "flat, at 0"},
         {"wind", field, "wind that blows against it", "none"},
         {"height_m", number, "height of the body; all sizes are in proportion to it", "1.7"},

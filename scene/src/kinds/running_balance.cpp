@@ -23,7 +23,8 @@ const Ground& ground_in(const SystemInputs& inputs) {
 }
 
 Vector3 place_at_start(const BalancingBody& body, const SystemInputs& inputs) {
-    return body.target ? vector_of(inputs.targets[*body.target].point.value) : body.at;
+    if (body.at) return *body.at;
+    return body.target ? vector_of(inputs.targets[*body.target].point.value) : Vector3{};
 }
 
 double heading_of(const Quaternion& q) {
@@ -32,7 +33,7 @@ double heading_of(const Quaternion& q) {
 }
 
 double facing_in(const BalancingBody& body, const SystemInputs& inputs) {
-    if (!body.facing) return body.yaw_rad;
+    if (!body.facing) return body.yaw_rad.value_or(0);
     const ValueArray& value = inputs.targets[*body.facing].point.value;
     return body.faces_an_angle ? value[0] : heading_of(rotation_of(value));
 }
@@ -55,7 +56,7 @@ std::size_t BalancingBody::joints_port() const {
 RunningBalance::RunningBalance(BalancingBody body, const SystemInputs& inputs)
     : body_{std::move(body)},
       running_{body_.settings, ground_in(inputs), place_at_start(body_, inputs),
-               facing_in(body_, inputs), body_.parts_of_things()},
+               body_.yaw_rad.value_or(facing_in(body_, inputs)), body_.parts_of_things()},
       mounts_{inputs},
       yaw_{facing_in(body_, inputs)},
       facing_before_{yaw_},
@@ -65,7 +66,7 @@ RunningBalance::RunningBalance(BalancingBody body, const SystemInputs& inputs)
         if (body_.things[i].thrown_at_s) running_.hold_still(i, true);
     }
     if (body_.shows_limits) limited_ = limited_joints(running_.structure());
-    animated_at_ = {place_at_start(body_, inputs), turned_by({0, yaw_, 0})};
+    animated_at_ = {place_at_start(body_, inputs), turned_by({0, body_.yaw_rad.value_or(yaw_), 0})};
     pose_skeleton();
 }
 
