@@ -188,8 +188,8 @@ class MoverReporter {
     static void add_landing(SystemReport& report) {
         constexpr double visible = 1e-3;
         for (const ComponentCurve& curve : report.components) {
-            const double place = curve.values.back();
-            const double to_go = std::abs(curve.targets.back() - place);
+            const double rest = curve.targets.back();
+            const double to_go = std::abs(rest - curve.values.back());
             const bool landed = to_go <= visible * report.tracking->largest_gap * report.per_unit;
             std::string key = landed ? "landed" : "last_place";
             for (const std::string& more : {curve.name, report.unit})
@@ -197,7 +197,7 @@ class MoverReporter {
             report.figures.push_back({key,
                                       (landed ? "landed at" : "not yet at rest, at") +
                                           (curve.name.empty() ? "" : " " + curve.name),
-                                      report.unit, place});
+                                      report.unit, landed ? rest : curve.values.back()});
         }
     }
 
