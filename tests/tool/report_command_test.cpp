@@ -65,6 +65,9 @@ TEST_CASE("--set changes numbers, is told, and is part of what makes a run again
     refused("string.lamp.frequency_hz=fast", "cannot be 'fast'");
     refused("string.lamp.frequency_hz=nan", "PATH=NUMBER");
     refused("string.lamp.frequency_hz=-1", "cannot be -1");
+    // Of any other number of the files, what the files' reader says.
+    refused("boom.moves.0.over_s=-2", "boom_lamp.toml:11:");
+    refused("boom.moves.0.over_s=-2", "expected");
     CHECK_FALSE(std::filesystem::exists(folder.path() / "no"));
     const CommandResult listed = run_hopcoil("check --dials " + scene, folder);
     CHECK_THAT(listed.output, Contains("string.tassel.damping_ratio") && Contains("0.12"));

@@ -189,16 +189,21 @@ DialStatus set_dial(Scene& scene, const SceneDial& dial, double value) {
     return scene.systems.at(dial.system).spec->set_dial(dial.index, value);
 }
 
-/// Reads the files again with other numbers in them, and sets again what was set since.
-DialStatus set_numbers(Scene& scene, const std::vector<SceneNumber>& numbers) {
+/// The scene's files with other numbers in them. Errors: those of read_scene.
+Scene read_with(const Scene& scene, const std::vector<SceneNumber>& numbers) {
     std::vector<SceneNumber> changes = scene.number_changes;
     for (const SceneNumber& each : numbers) {
-        if (!std::isfinite(each.value)) return DialStatus::refused;
+        if (!std::isfinite(each.value)) throw std::runtime_error{"expected a finite number"};
         note(changes, each.path, each.value);
     }
+    return read_scene(scene.file, scene.kinds ? *scene.kinds : std::vector<SystemKind>{},
+                      scene.seed, changes);
+}
+
+/// Reads the files again with other numbers in them, and sets again what was set since.
+DialStatus set_numbers(Scene& scene, const std::vector<SceneNumber>& numbers) {
     try {
-        Scene fresh = read_scene(scene.file, scene.kinds ? *scene.kinds : std::vector<SystemKind>{},
-                                 scene.seed, changes);
+        Scene fresh = read_with(scene, numbers);
         const std::vector<SceneDial> dials = dials_of(fresh);
         for (const SceneNumber& change : scene.dial_changes) {
             for (const SceneDial& dial : dials) {
@@ -219,11 +224,21 @@ DialStatus set_number(Scene& scene, const std::string& path, double value) {
     return set_numbers(scene, {{path, value}});
 }
 
-[[noreturn]] void refuse_value(const SceneDial& dial, double value) {
-    if (dial.number) {
-        throw std::invalid_argument{fmt::format(
-            "{} cannot be {}: the scene would have problems with it", dial.path, value)};
+/// Says the first problem that the files would have.
+[[noreturn]] void refuse_numbers(const Scene& scene, const std::vector<SceneNumber>& numbers) {
+    std::string problem = "the scene does not read with it";
+    try {
+        static_cast<void>(read_with(scene, numbers));
+    } catch (const std::runtime_error& problems) {
+        problem = problems.what();
     }
+    throw std::invalid_argument{fmt::format("{} cannot be {}: {}", numbers.back().path,
+                                            numbers.back().value,
+                                            problem.substr(0, problem.find('\n')))};
+}
+
+[[noreturn]] void refuse_value(const Scene& scene, const SceneDial& dial, double value) {
+    if (dial.number) refuse_numbers(scene, {{dial.path, value}});
     throw std::invalid_argument{
         fmt::format("{} cannot be {}: expected {}", dial.path, value,
                     dial.names.empty() ? range_in_words(dial.hard) : io::any_of(dial.names))};
@@ -235,21 +250,18 @@ void set_values(Scene& scene, const std::vector<SceneNumber>& values) {
     const std::vector<SceneDial> dials = dials_of(scene);
     Scene changed = scene;
     std::vector<SceneNumber> numbers;
-    const SceneDial* last = nullptr;
     for (const SceneNumber& each : values) {
         const auto dial = std::find_if(dials.begin(), dials.end(),
                                        [&](const SceneDial& d) { return d.path == each.path; });
         if (dial == dials.end()) refuse_unknown(each.path, scene, dials);
         if (dial->number) {
             numbers.push_back(each);
-            last = &*dial;
         } else if (set_value(changed, *dial, each.value) != DialStatus::set) {
-            refuse_value(*dial, each.value);
+            refuse_value(changed, *dial, each.value);
         }
     }
-    if (last != nullptr && set_numbers(changed, numbers) != DialStatus::set) {
-        refuse_value(*last, numbers.back().value);
-    }
+    if (!numbers.empty() && set_numbers(changed, numbers) != DialStatus::set)
+        refuse_numbers(changed, numbers);
     scene = std::move(changed);
 }
 
@@ -263,17 +275,15 @@ std::size_t set_matching(Scene& scene, const std::string& pattern, double value)
         ++count;
         words = value_in_words(dial, value);
         if (set_value(changed, dial, value) == DialStatus::set) continue;
-        refuse_value(dial, value);
+        refuse_value(changed, dial, value);
     }
     std::vector<SceneNumber> shared;
     for (const SceneNumber& number : scene.tuning_numbers) {
         if (count == 0 && matches(pattern, number.path)) shared.push_back({number.path, value});
     }
     if (count + shared.size() == 0) refuse_unknown(pattern, scene, dials);
-    if (!shared.empty() && set_numbers(changed, shared) != DialStatus::set) {
-        throw std::invalid_argument{fmt::format(
-            "{} cannot be {}: the scene would have problems with it", shared.front().path, value)};
-    }
+    if (!shared.empty() && set_numbers(changed, shared) != DialStatus::set)
+        refuse_numbers(changed, shared);
     count += shared.size();
     changed.changes.push_back(fmt::format("{}={}", pattern, words));
     scene = std::move(changed);
