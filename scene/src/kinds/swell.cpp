@@ -3,7 +3,12 @@
 #include "swell.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
 
 #include <fmt/format.h>
 
