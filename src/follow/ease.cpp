@@ -76,10 +76,9 @@ Ease::Ease(EaseFamily family, EaseWay way) : Ease{family, way, default_parameter
 Ease::Ease(EaseFamily family, EaseWay way, double parameter)
     : family_{family}, way_{way}, parameter_{parameter} {
     const Limits limits = limits_of(family);
-    if (!(parameter >= limits.least && parameter <= limits.most)) {
-        throw InvalidValue{"parameter", parameter,
-                           shortest(limits.least) + " to " + shortest(limits.most)};
-    }
+    if (limits.most == 0 && parameter != 0)
+        throw InvalidValue{"parameter", parameter, "0 (this family has no parameter)"};
+    require_between("parameter", parameter, limits.least, limits.most);
     if (family == EaseFamily::past_and_back) pull_back_ = pull_back_for(0.01 * parameter);
 }
 

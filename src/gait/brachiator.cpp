@@ -130,10 +130,8 @@ void Brachiator::check_holds() const {
         require_finite("holds.z", hold.z);
     }
     const double first_m = length(holds_[1] - holds_[0]);
-    if (!(first_m > 0 && first_m <= longest_gap_m(settings_))) {
-        throw InvalidValue{"distance of the first two holds", first_m,
-                           "above 0, at most " + shortest(longest_gap_m(settings_))};
-    }
+    require_above_zero("distance of the first two holds", first_m);
+    require_between("distance of the first two holds", first_m, 0, longest_gap_m(settings_));
 }
 
 StepStatus Brachiator::step(double speed, double dt) noexcept {

@@ -36,10 +36,32 @@ void require_two(const PartsStructure& structure, std::uint32_t a, std::uint32_t
     if (a == b) throw std::out_of_range{"part " + std::to_string(a) + ": two ends in one part"};
 }
 
+void require_valid(const PartLink& link) {
+    require_vector("point_a", link.point_a);
+    require_vector("point_b", link.point_b);
+    require_at_least_zero("shortest_m", link.shortest_m);
+    require_at_least_zero("longest_m", link.longest_m);
+    if (!(link.shortest_m <= link.longest_m)) {
+        throw InvalidValue{"shortest_m", link.shortest_m,
+                           "a number of at most " + shortest(link.longest_m)};
+    }
+    require_at_least_zero("stiffness_n_per_m", link.stiffness_n_per_m);
+    require_at_least_zero("damping_n_s_per_m", link.damping_n_s_per_m);
+}
+
+Vector3 centre_of(const Part& part) {
+    const Placement place{part.placement.position, normalized(part.placement.rotation)};
+    if (part.given.mass_kg > 0) return parts::to_world(place, part.given.centre);
+    if (part.shapes.empty()) return place.position;
+    return parts::to_world(place, mass_properties(part.shapes).centre);
+}
+
+}  // namespace
+
 void require_valid(const Part& part) {
     require_placement("placement", part.placement);
     for (const PartShape& shape : part.shapes)
-        hopcoil::require_valid(shape);
+        require_valid(shape);
     require_at_least_zero("mass_kg", part.mass_kg);
     require_at_least_zero("drag_per_s", part.drag_per_s);
     require_at_least_zero("turning_drag_per_s", part.turning_drag_per_s);
@@ -68,30 +90,8 @@ void require_valid(const PartJoint& joint) {
     }
     require_at_least_zero("most_lean_rad", joint.most_lean_rad);
     require_at_least_zero("most_twist_rad", joint.most_twist_rad);
-    hopcoil::require_valid(joint.spring);
+    require_valid(joint.spring);
 }
-
-void require_valid(const PartLink& link) {
-    require_vector("point_a", link.point_a);
-    require_vector("point_b", link.point_b);
-    require_at_least_zero("shortest_m", link.shortest_m);
-    require_at_least_zero("longest_m", link.longest_m);
-    if (!(link.shortest_m <= link.longest_m)) {
-        throw InvalidValue{"shortest_m", link.shortest_m,
-                           "a number of at most " + shortest(link.longest_m)};
-    }
-    require_at_least_zero("stiffness_n_per_m", link.stiffness_n_per_m);
-    require_at_least_zero("damping_n_s_per_m", link.damping_n_s_per_m);
-}
-
-Vector3 centre_of(const Part& part) {
-    const Placement place{part.placement.position, normalized(part.placement.rotation)};
-    if (part.given.mass_kg > 0) return parts::to_world(place, part.given.centre);
-    if (part.shapes.empty()) return place.position;
-    return parts::to_world(place, mass_properties(part.shapes).centre);
-}
-
-}  // namespace
 
 void require_valid(const JointSpring& spring) {
     require_at_least_zero("stiffness", spring.stiffness);

@@ -165,7 +165,7 @@ void require_possible(NetMethod method, const NetStructure& structure,
         // A ball rests on points far lighter than itself, which one solve a step cannot balance.
         if (point.radius_m > 0) {
             throw InvalidValue{"radius_m", point.radius_m,
-                               "no balls with the method implicit; positions and forces hold them"};
+                               "0 (no balls with the method implicit, only with positions and forces)"};
         }
     }
 }

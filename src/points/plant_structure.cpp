@@ -42,7 +42,7 @@ void require_branch(const PlantBranch& branch, std::size_t index, double length_
     }
     require_above_zero("radius_m", branch.radius_m);
     if (branch.continues && branch.parent == plant_base)
-        throw InvalidValue{"continues", 1, "false for what grows from the base"};
+        throw InvalidValue{"continues", 1, "0 for what grows from the base"};
 }
 
 }  // namespace

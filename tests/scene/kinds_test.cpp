@@ -169,12 +169,37 @@ TEST_CASE("what is wrong with a chain or a wind is said with its key", "[scene][
         {hook + "[wind.w]\nprobes = [{ name = 'a.b' }]\n", "expected a name of letters"},
         {hook + "[ground.g]\nplatforms = [{ position = 'hook', size_m = [1, 1, 1] }, { position = "
                 "'hook', size_m = [1, 1, 1] }]\n",
-         "expected a name of its own: 'platform' is taken"},
+         "expected a key 'name': 'platform' is taken"},
+        {hook + rope + "[wind.gale]\n[chain.c]\nroot = 'hook'\nwind = 'rope'\n",
+         "expected a wind: gale; 'rope' is a [chain.NAME]"},
+        {hook + "[ground.g]\nboxes = [{ size_m = [1, -1, 1] }]\n",
+         "ground.g.boxes[0].size_m: expected three numbers of 0 or more"},
+        {hook + "[plant.p]\nbranches = [{ end_m = [0, 1, 0], continues = true }]\n",
+         "plant.p.branches[0].continues: expected a key 'from'"},
         {hook + rope + "[follower.f]\ntarget = 'rope.9'\n",
          "'rope' has no output 'rope.9'; it has rope or rope.0 to rope.6"}};
     for (const auto& [text, expected] : cases) {
         CAPTURE(text);
         CHECK_THAT(complaint_about(text), Contains(expected) && Contains("test.toml:"));
+    }
+}
+
+TEST_CASE("one mistake in a table is one problem", "[scene][kinds]") {
+    const std::vector<std::pair<std::string, std::string>> cases{
+        {"[balance.b]\nhip_width_m = 2\nposture_hz = 3\nfall_tilt_deg = 60\n", "hip_width_m"},
+        {"[balance.b]\nfall_tilt_deg = 1\n", "expected a number from 5.72958 to 114.592, found 1"},
+        {"[particles.p]\nrestitution = 2\nfriction = 0.4\n", "restitution"},
+        {"[swell.s]\nfloats = [{ length_m = 1 }, { length_m = 2 }]\n", "'name'"},
+        {hook + "[glide.g]\ntarget = 'hook'\nat_rate_hz = 60\n", "'fraction'"},
+        {"[target.n]\nmoves = []\n[coast.c]\nlow = 1\nstart = 0\n",
+         "start 0 is outside the bounds: expected a number of 1 or more"}};
+    for (const auto& [text, expected] : cases) {
+        const std::string said = complaint_about(text);
+        CAPTURE(text, said);
+        CHECK_THAT(said, Contains(expected));
+        const std::size_t names_missing = text.find("floats") == std::string::npos ? 1 : 2;
+        CHECK(static_cast<std::size_t>(std::count(said.begin(), said.end(), '\n')) + 1 ==
+              names_missing);
     }
 }
 

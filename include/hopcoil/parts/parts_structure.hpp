@@ -113,6 +113,8 @@ struct PartsStructure {
 
 /// Errors  InvalidValue names the field: a number that is not finite, a mass, stiffness or limit
 ///         that cannot be; std::out_of_range for an index of no part, or both ends in one part.
+void require_valid(const Part& part);
+void require_valid(const PartJoint& joint);
 void require_valid(const PartsStructure& structure);
 
 /// A row of hinges, one between each part and the next, about an axis of the world; each anchor is

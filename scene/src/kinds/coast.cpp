@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include <hopcoil/follow/coast.hpp>
+#include <hopcoil/scene/scene_dials.hpp>
 
 #include "../read/read_moves.hpp"
 #include "mover_kind.hpp"
@@ -69,12 +70,11 @@ void require_inside(const CoastParameters& coast, const MoverShape& shape, const
     const double per_unit = in_degrees ? 180 / math::pi : 1;
     for (std::size_t i = 0; i < shape.size; ++i) {
         if (place[i] >= coast.low[i] && place[i] <= coast.high[i]) continue;
-        throw std::invalid_argument{
-            fmt::format("{} {:.6g} is outside the bounds, {:.6g} to {:.6g}{}", what,
-                        place[i] * per_unit, coast.low[i] * per_unit, coast.high[i] * per_unit,
-                        in_degrees           ? " degrees"
-                        : shape.unit.empty() ? ""
-                                             : " " + shape.unit)};
+        const DialRange bounds{std::max(coast.low[i] * per_unit, -unbounded),
+                               std::min(coast.high[i] * per_unit, unbounded)};
+        throw std::invalid_argument{fmt::format(
+            "{} {:.6g} is outside the bounds: expected {}{}", what, place[i] * per_unit,
+            range_in_words(bounds), in_degrees ? ", in degrees" : "")};
     }
 }
 

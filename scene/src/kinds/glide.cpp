@@ -54,11 +54,10 @@ void read_glide(KindReader& reader) {
         if (reader.has("half_life_s")) {
             reader.problem("half_life_s", "expected a half-life or a fraction, found both");
         }
-        reader.try_to([&] {
-            glide =
-                tuning_from(FractionPerFrame{.fraction = required(reader.table(), "fraction"),
-                                             .rate_hz = required(reader.table(), "at_rate_hz")});
-        });
+        const FractionPerFrame fraction{.fraction = required(reader.table(), "fraction"),
+                                        .rate_hz = required(reader.table(), "at_rate_hz")};
+        if (reader.has("fraction") && reader.has("at_rate_hz"))
+            reader.try_to([&] { glide = tuning_from(fraction); });
     } else {
         glide.half_life_s = reader.number("half_life_s").value_or(glide.half_life_s);
     }

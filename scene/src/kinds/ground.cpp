@@ -202,6 +202,10 @@ Terrain::Box read_box(KindReader& reader) {
     if (!reader.has("size_m")) reader.problem("", "expected a key 'size_m'");
     box.middle = three(reader, "middle_m").value_or(box.middle);
     box.size = three(reader, "size_m").value_or(box.size);
+    if (!(box.size.x >= 0 && box.size.y >= 0 && box.size.z >= 0)) {
+        reader.problem("size_m", "expected three numbers of 0 or more");
+        box.size = {};
+    }
     box.yaw_rad = reader.number("yaw_deg").value_or(0) * math::pi / 180;
     box.can_stand = reader.flag("can_stand").value_or(true);
     return box;

@@ -118,7 +118,7 @@ std::vector<KeyFacts> own_keys() {
         {"contact_points", KeyType::whole_number,
          "number of contact points that are recorded and drawn", "0"},
         {"flat", flag, "`true`: nothing leaves the XY plane", "`false`"},
-        dial_key({"substeps", number, "substeps in every 1/60 s", "12"}),
+        dial_key({"substeps", whole_number, "substeps in every 1/60 s", "12"}),
         dial_key({"link_stiffness_factor", number, "factor on the stiffness of all links", "1"}),
         dial_key({"link_damping_factor", number, "factor on the damping of all links", "1"}),
         dial_key({"spring_stiffness_factor", number,

@@ -221,6 +221,9 @@ std::vector<PlantBranch> read_branches(KindReader& reader, BranchNames& names) {
         branch.radius_m = one.number("radius_m").value_or(branch.radius_m);
         branch.continues = one.flag("continues").value_or(false);
         if (!one.has("end_m")) one.problem("", "expected a key 'end_m'");
+        if (branch.continues && !one.has("from"))
+            one.problem("continues", "expected a key 'from' beside it: what it continues");
+        branch.continues = branch.continues && branch.parent != plant_base;
         names.push_back(one.has("name") ? one.own_name(names) : "");
         branches.push_back(branch);
     });

@@ -326,7 +326,7 @@ std::vector<TableFacts> balance_tables() {
          dial_key({"lies_s", number,
                    "time that it lies before it gets up; below 0: until it is told to", "0.6"}),
          dial_key({"rise_s", number, "time that it takes to get up", "1.3"}),
-         dial_key({"substeps", number, "substeps of its parts in every 1/60 s", "8"}),
+         dial_key({"substeps", whole_number, "substeps of its parts in every 1/60 s", "8"}),
          {"skeleton", text, "glTF model whose joints follow the body; sizes are taken from it",
           "none"},
          {"joints", table, "names of the model's joints", "none", {}, {"body joints"}},

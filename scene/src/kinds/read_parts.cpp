@@ -80,11 +80,11 @@ class PartsReader {
             has_mount ? placement_at_start(one, mount, mounts_.targets()) : carrier_;
         part.placement = carrier * own;
         const std::optional<Colour> colour = read_colour(one.table(), "colour");
-        if (!one.try_to([&] { require_valid(shape); })) {
+        part.shapes = {shape};
+        if (!one.try_to([&] { require_valid(part); })) {
             invalid_.push_back(name);
             return;
         }
-        part.shapes = {shape};
         if (made_.names.size() >= most_parts) {
             one.problem("", fmt::format("expected at most {} parts", most_parts));
             return;
@@ -136,6 +136,11 @@ class PartsReader {
         joint.most_lean_rad = one.number("most_lean_rad").value_or(joint.most_lean_rad);
         joint.most_twist_rad = one.number("most_twist_rad").value_or(joint.most_twist_rad);
         joint.lets_touch = one.flag("touch").value_or(false);
+        if (joint.lowest > joint.highest) {
+            const std::string unit = slides ? "_m" : "_rad";
+            one.problem("lowest" + unit, "expected no more than highest" + unit);
+            joint.lowest = joint.highest;
+        }
     }
 
     /// The target of a joint's spring, or of those of a whole row.

@@ -56,18 +56,22 @@ std::vector<double> KindReader::numbers(const std::string& key) {
 std::string KindReader::own_name(const std::vector<std::string>& taken,
                                  const std::string& otherwise) {
     const bool is_given = has("name");
-    std::string name = text("name").value_or(otherwise);
+    std::string name = text("name").value_or(otherwise.empty() ? "unnamed" : otherwise);
+    const auto is_taken = [&] {
+        return std::find(taken.begin(), taken.end(), name) != taken.end();
+    };
     if (!is_given && otherwise.empty()) {
         problem("", "expected a key 'name'");
     } else if (is_given && !is_name(name)) {
         problem("name", "expected a name of letters, digits, '_' and '-'");
-    } else if (std::find(taken.begin(), taken.end(), name) != taken.end()) {
+    } else if (is_taken()) {
         problem(is_given ? "name" : "",
-                fmt::format("expected a name of its own: '{}' is taken", name));
-        // What it is of is read all the same, and should not be found wrong once more.
-        while (std::find(taken.begin(), taken.end(), name) != taken.end())
-            name += '+';
+                fmt::format("expected a {}: '{}' is taken",
+                            is_given ? "name of its own" : "key 'name'", name));
     }
+    // What it names is read all the same, and should not be reported once more.
+    while (is_taken())
+        name += '+';
     return name;
 }
 std::optional<std::size_t> KindReader::target(const std::string& key) {
@@ -119,6 +123,11 @@ void KindReader::refuse_if_rounded(const std::string& key, double value, double 
 
 void KindReader::refuse_dial(const std::string& key, double value, const DialRange& range) {
     const double factor = table_.as_spelled(key) == key ? 1 : 180 / math::pi;
+    if (value >= range.least && value <= range.most) {
+        problem(key, fmt::format("{:.10g} does not go with the other numbers of this table",
+                                 factor * value));
+        return;
+    }
     const DialRange in_file{factor * range.least, factor * range.most};
     table_.problem(
         key, fmt::format("expected {}, found {:.10g}", range_in_words(in_file), factor * value));

@@ -188,20 +188,20 @@ std::optional<std::size_t> SceneBuilder::find_field(TableReader& reader, const s
     const auto name = reader.text(key);
     if (!name) return std::nullopt;
     std::vector<std::string> known;
+    std::string other_kind = contains(declared_.targets, *name) ? "target" : "";
     for (std::size_t i = 0; i < scene_.systems.size(); ++i) {
         const SceneSystem& system = scene_.systems[i];
         const bool has_field = system.spec->has_field(type);
         if (has_field && system.name == *name) return i;
         if (has_field) known.push_back(system.name);
-        if (system.name != *name) continue;
-        reader.problem(key, fmt::format("expected a {}; '{}' is a [{}.NAME]", key, *name,
-                                        system.spec->kind()));
-        return std::nullopt;
+        if (system.name == *name) other_kind = system.spec->kind();
     }
     if (is_unread(*name)) return std::nullopt;
-    reader.problem(key, contains(declared_.targets, *name)
-                            ? fmt::format("expected a {}; '{}' is a [target.NAME]", key, *name)
-                            : io::there_is_no(key, *name, known));
+    const std::string there_is = known.empty() ? "" : ": " + io::any_of(known);
+    reader.problem(key, other_kind.empty()
+                            ? io::there_is_no(key, *name, known)
+                            : fmt::format("expected a {}{}; '{}' is a [{}.NAME]", key, there_is,
+                                          *name, other_kind));
     return std::nullopt;
 }
 

@@ -2,6 +2,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <cstdlib>
 #include <span>
 #include <stdexcept>
 #include <string_view>
@@ -103,6 +104,12 @@ std::string unit_in(const std::string& path) {
     return "";
 }
 
+/// Six digits, without an exponent where that is shorter: 114.592, 1000000.
+std::string in_few_digits(double value) {
+    const std::string digits = fmt::format("{:.6g}", value);
+    return std::abs(value) < 1e7 ? fmt::format("{}", std::strtod(digits.c_str(), nullptr)) : digits;
+}
+
 /// Nothing is known of a number except its place: its slider reaches to its double and its
 /// opposite.
 SceneDial number_dial(const SceneNumber& number, std::size_t index) {
@@ -120,11 +127,13 @@ SceneDial number_dial(const SceneNumber& number, std::size_t index) {
 }  // namespace
 
 std::string range_in_words(const DialRange& range) {
+    const std::string least = in_few_digits(range.least);
+    const std::string most = in_few_digits(range.most);
     const bool from = range.least > -unbounded;
     const bool to = range.most < unbounded;
-    if (from && to) return fmt::format("a number from {} to {}", range.least, range.most);
-    if (from) return fmt::format("a number of {} or more", range.least);
-    return to ? fmt::format("a number of {} or less", range.most) : "a finite number";
+    if (from && to) return fmt::format("a number from {} to {}", least, most);
+    if (from) return fmt::format("a number of {} or more", least);
+    return to ? fmt::format("a number of {} or less", most) : "a finite number";
 }
 
 std::vector<SceneDial> dials_of(const Scene& scene) {

@@ -129,7 +129,10 @@ class KindReader {
             if (!value) continue;
             const bool is_within = *value >= dial.hard.least && *value <= dial.hard.most;
             if (!is_within || dial.set(numbers, *value) == DialStatus::refused) {
-                refuse_dial(key, *value, dial.hard);
+                // Where even the number that is there is refused, another one is wrong.
+                S same = numbers;
+                if (!is_within || dial.set(same, dial.get(same)) == DialStatus::set)
+                    refuse_dial(key, *value, dial.hard);
             } else if (dial.names == nullptr) {
                 refuse_if_rounded(key, *value, dial.get(numbers));
             }
