@@ -164,8 +164,9 @@ void require_possible(NetMethod method, const NetStructure& structure,
     for (const NetPoint& point : structure.points) {
         // A ball rests on points far lighter than itself, which one solve a step cannot balance.
         if (point.radius_m > 0) {
-            throw InvalidValue{"radius_m", point.radius_m,
-                               "0 (no balls with the method implicit, only with positions and forces)"};
+            throw InvalidValue{
+                "radius_m", point.radius_m,
+                "0 (no balls with the method implicit, only with positions and forces)"};
         }
     }
 }

@@ -72,9 +72,9 @@ void require_inside(const CoastParameters& coast, const MoverShape& shape, const
         if (place[i] >= coast.low[i] && place[i] <= coast.high[i]) continue;
         const DialRange bounds{std::max(coast.low[i] * per_unit, -unbounded),
                                std::min(coast.high[i] * per_unit, unbounded)};
-        throw std::invalid_argument{fmt::format(
-            "{} {:.6g} is outside the bounds: expected {}{}", what, place[i] * per_unit,
-            range_in_words(bounds), in_degrees ? ", in degrees" : "")};
+        throw std::invalid_argument{fmt::format("{} {:.6g} is outside the bounds: expected {}{}",
+                                                what, place[i] * per_unit, range_in_words(bounds),
+                                                in_degrees ? ", in degrees" : "")};
     }
 }
 

@@ -198,10 +198,9 @@ std::optional<std::size_t> SceneBuilder::find_field(TableReader& reader, const s
     }
     if (is_unread(*name)) return std::nullopt;
     const std::string there_is = known.empty() ? "" : ": " + io::any_of(known);
-    reader.problem(key, other_kind.empty()
-                            ? io::there_is_no(key, *name, known)
-                            : fmt::format("expected a {}{}; '{}' is a [{}.NAME]", key, there_is,
-                                          *name, other_kind));
+    reader.problem(key, other_kind.empty() ? io::there_is_no(key, *name, known)
+                                           : fmt::format("expected a {}{}; '{}' is a [{}.NAME]",
+                                                         key, there_is, *name, other_kind));
     return std::nullopt;
 }
 
