@@ -324,3 +324,62 @@ TEST_CASE("a belt carries what lies on it, up to what friction gives", "[net]") 
         CHECK(net.velocities()[0].x == Approx(1.5).epsilon(0.01));
     }
 }
+
+namespace {
+
+NetStructure level_rope(bool pulls_only) {
+    NetStructure made = rope({.length_m = 0.5,
+                              .segments = 10,
+                              .stretch_n = 400,
+                              .stretch_damping_n_s = 0.5,
+                              .pulls_only = pulls_only},
+                             {{}, turned_by({0, 0, math::pi / 2})});
+    made.points.front().is_pinned = true;
+    return made;
+}
+
+/// Where points are after some frames by forces.
+std::vector<Vector3> moved(const NetStructure& structure, Scheme scheme, std::size_t substeps,
+                           int frames) {
+    Net net{structure, {.method = NetMethod::forces, .scheme = scheme, .substeps = substeps}};
+    for (int frame = 0; frame < frames; ++frame)
+        REQUIRE(net.step({}, frame_s) == StepStatus::stepped);
+    return positions_of(net);
+}
+
+}  // namespace
+
+TEST_CASE("with small steps every scheme gives the same fall of a rope, the better the smaller",
+          "[net]") {
+    const NetStructure made = level_rope(false);
+    const std::vector<Vector3> reference = moved(made, Scheme::runge_kutta_4, 800, 12);
+    const auto error = [&](Scheme scheme, std::size_t substeps) {
+        return farthest(moved(made, scheme, substeps, 12), reference);
+    };
+    for (const SchemeFacts& each : all_schemes()) {
+        INFO(each.name);
+        const double coarse = error(each.scheme, 100);
+        const double fine = error(each.scheme, 200);
+        CHECK(coarse < 3e-3);
+        // Half the error at order 1, and far less at higher ones.
+        CHECK(fine < 0.6 * coarse);
+    }
+}
+
+TEST_CASE("implicit Euler holds nets that buckle and become slack, at any step", "[net]") {
+    const FlatGround ground{-0.6};
+    const NetStructure hung = hung_cloth({.columns = 6, .rows = 6}, {{}, turned_by({1.2, 0, 0})});
+    for (const NetStructure& made : {level_rope(false), level_rope(true), hung,
+                                     soft_ball({.radius_m = 0.2, .refinement = 1})}) {
+        Net net{made, {.method = NetMethod::forces, .scheme = Scheme::implicit_euler}};
+        INFO(made.points.size());
+        CHECK(net.plan().substeps == 1);
+        const double at_start = net.energy();
+        for (int frame = 0; frame < 180; ++frame)
+            REQUIRE(net.step({.ground = &ground}, frame_s) == StepStatus::stepped);
+        CHECK(net.energy() < at_start);
+        CHECK(net.largest_stretch() < 0.05);
+        for (const Vector3& each : net.positions())
+            CHECK(each.y > -0.6 - 1e-6);
+    }
+}

@@ -23,12 +23,6 @@ using namespace hopcoil;
 
 namespace {
 
-NetStructure hung_cloth(const ClothSettings& settings, const Placement& placement = {}) {
-    NetStructure made = cloth(settings, placement);
-    pin(made, points_at(settings, ClothEdge::top));
-    return made;
-}
-
 double lowest(const Net& net) {
     double least = 1e9;
     for (const Vector3& p : net.positions())
@@ -40,17 +34,6 @@ double fastest(const Net& net) {
     double most = 0;
     for (const Vector3& v : net.velocities())
         most = std::max(most, std::sqrt(dot(v, v)));
-    return most;
-}
-
-std::vector<Vector3> positions_of(const Net& net) {
-    return {net.positions().begin(), net.positions().end()};
-}
-
-double farthest(const std::vector<Vector3>& a, const std::vector<Vector3>& b) {
-    double most = 0;
-    for (std::size_t i = 0; i < a.size(); ++i)
-        most = std::max(most, apart(a[i], b[i]));
     return most;
 }
 

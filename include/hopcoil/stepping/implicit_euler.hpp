@@ -66,9 +66,9 @@ class ImplicitEuler : public FixedScheme<ImplicitEuler<S>, S, 6> {
                 error = find_residual(accelerations, step, residual);
                 share /= 2;
             } while (!(error < before) && share > S(1e-3));
-            if (!(error < before)) return before <= loose_tolerance * scale_of(step);
+            if (!(error < before)) return is_as_near_as_rounding_allows(before, step);
         }
-        return error <= loose_tolerance * scale_of(step);
+        return is_as_near_as_rounding_allows(error, step);
     }
 
   private:
@@ -91,6 +91,17 @@ class ImplicitEuler : public FixedScheme<ImplicitEuler<S>, S, 6> {
             if (!(size <= largest)) largest = size;
         }
         return largest;
+    }
+
+    /// Where it stands still, positions are rounded by more than velocities.
+    [[nodiscard]] static bool is_as_near_as_rounding_allows(S error,
+                                                            const OneStep<S>& step) noexcept {
+        S largest = scale_of(step);
+        for (const S x : step.x) {
+            const S per_step = (x < 0 ? -x : x) / step.h;
+            if (per_step > largest) largest = per_step;
+        }
+        return error <= loose_tolerance * largest;
     }
 
     /// What rounding is measured by: the largest velocity, and way over time.

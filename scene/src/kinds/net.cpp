@@ -77,6 +77,12 @@ NetSpec::NetSpec(NetParts parts)
         require_valid(each.shape);
 }
 
+std::string stable_step_in_words(const NetPlan& plan) {
+    if (std::isinf(plan.stable_step_s)) return "stable at any step";
+    if (plan.stable_step_s == 0) return "no step is stable without damping";
+    return fmt::format("stable below {:.3g} ms", 1e3 * plan.stable_step_s);
+}
+
 std::string NetSpec::in_words(std::size_t port) const {
     if (port > 0) return "";
     std::string made = fmt::format("{} points", parts_.point_count());
@@ -95,8 +101,7 @@ std::string NetSpec::in_words(std::size_t port) const {
         fmt::format("{}, {} {} of {:.3g} ms", facts_of(plan_.method).name, plan_.substeps,
                     plan_.substeps == 1 ? "step" : "substeps",
                     1e3 * parts_.settings.frame_s / static_cast<double>(plan_.substeps));
-    if (plan_.method == NetMethod::forces)
-        how += fmt::format(" (stable below {:.3g} ms)", 1e3 * plan_.stable_step_s);
+    if (plan_.method == NetMethod::forces) how += fmt::format(" ({})", stable_step_in_words(plan_));
     if (plan_.method == NetMethod::positions)
         how += fmt::format(" (forces would take {})", plan_.force_substeps);
     return made + ", " + how;

@@ -23,6 +23,9 @@ inline constexpr std::size_t depth = 3;
 /// The keys of [net.NAME] and of the tables inside it.
 [[nodiscard]] std::vector<TableFacts> net_tables();
 
+/// Of the method `forces`: "stable below 3.2 ms".
+[[nodiscard]] std::string stable_step_in_words(const NetPlan& plan);
+
 class NetSpec final : public SystemSpec {
   public:
     /// Refuses what cannot be.

@@ -205,13 +205,18 @@ bool RunningNet::retune(const SystemSpec& spec) {
 }
 
 std::string RunningNet::failure(const std::string& name) const {
+    const NetPlan& plan = net_.plan();
+    const double substep_s = net_.settings().frame_s / static_cast<double>(plan.substeps);
+    if (!(substep_s > plan.stable_step_s))
+        return name + " diverged: more substeps, or another method, may help";
+    if (plan.stable_step_s == 0)
+        return name +
+               " diverged: no step of its scheme is stable without damping; give its links "
+               "damping, or take another scheme";
     return fmt::format(
-        "{} diverged: with {} substeps a frame each is {:.3g} ms long, and its stable step is "
-        "{:.3g} "
-        "ms; {} substeps would be stable, or another method",
-        name, net_.plan().substeps,
-        1e3 * net_.settings().frame_s / static_cast<double>(net_.plan().substeps),
-        1e3 * net_.plan().stable_step_s, net_.plan().force_substeps);
+        "{} diverged with substeps of {:.3g} ms ({}): {} substeps a frame, or "
+        "another method, would hold",
+        name, 1e3 * substep_s, stable_step_in_words(plan), plan.force_substeps);
 }
 
 std::vector<std::string> RunningNet::warnings(const std::string& name, double /*rate_hz*/) const {
@@ -219,10 +224,8 @@ std::vector<std::string> RunningNet::warnings(const std::string& name, double /*
     std::vector<std::string> all;
     const double substep_s = net_.settings().frame_s / static_cast<double>(plan.substeps);
     if (plan.method == NetMethod::forces && substep_s > plan.stable_step_s) {
-        all.push_back(
-            fmt::format("{}: its substeps of {:.3g} ms are above its stable step of "
-                        "{:.3g} ms; it may diverge",
-                        name, 1e3 * substep_s, 1e3 * plan.stable_step_s));
+        all.push_back(fmt::format("{}: its substeps of {:.3g} ms may diverge ({})", name,
+                                  1e3 * substep_s, stable_step_in_words(plan)));
     }
     if (plan.excess_percent > 5) {
         all.push_back(
