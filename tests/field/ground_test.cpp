@@ -86,7 +86,7 @@ TEST_CASE("of several surfaces the highest below counts", "[ground]") {
     CHECK(quay.under(0, 0, -0.5, 0).can_stand == false);
 }
 
-TEST_CASE("a place is on a turned box if it is inside of its outline", "[ground]") {
+TEST_CASE("a place is on a turned box if it is inside of its outline", "[ground][long]") {
     Random random{29};
     Terrain crates;
     struct Outline {

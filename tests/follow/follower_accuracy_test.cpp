@@ -193,7 +193,7 @@ TEST_CASE("one step equals the matrix exponential, over the whole range",
 }
 
 TEST_CASE("one step equals the matrix exponential at the edges of every regime",
-          "[follower][accuracy]") {
+          "[follower][accuracy][long]") {
     SECTION("double") {
         check_edges<double>();
     }

@@ -453,7 +453,7 @@ TEST_CASE("an easy walk has gentle feet, and a landing is where it was wanted", 
 }
 
 TEST_CASE("a swing is a centimetre above the ground, but where it leaves it and lands",
-          "[walker]") {
+          "[walker][long]") {
     for (const std::size_t legs : {2U, 4U, 6U, 8U}) {
         for (const char* name : {"flat", "steps"}) {
             const Place place = place_named(name, leg_of(legs));

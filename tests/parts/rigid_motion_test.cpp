@@ -117,7 +117,8 @@ Matrix matrix_of(const MassProperties& mass) {
 
 }  // namespace
 
-TEST_CASE("mass, centre and inertia of any solids are those of a sum over small cells", "[parts]") {
+TEST_CASE("mass, centre and inertia of any solids are those of a sum over small cells",
+          "[parts][long]") {
     RandomNumbers random{stream_of(31, "solids")};
     const std::vector<Vector3> ell{{-0.2, -0.2, 0}, {0.25, -0.2, 0}, {0.25, -0.05, 0},
                                    {0.0, -0.05, 0}, {0.0, 0.2, 0},   {-0.2, 0.2, 0}};

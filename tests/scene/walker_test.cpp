@@ -212,7 +212,8 @@ TEST_CASE("a walker's dials turn, and what cannot be is refused with its place",
                Contains("lift_height") && Contains("0.01 to 0.5"));
     CHECK_THAT(complaint(way + "[walker.w]\ntarget = 'way'\nground = 'nowhere'\n"),
                Contains("nowhere"));
-    CHECK_THAT(complaint("[ground.g]\nboxes = [{ size_m = [1, -1, 1] }]\n"), Contains("size.y"));
+    CHECK_THAT(complaint("[ground.g]\nboxes = [{ size_m = [1, -1, 1] }]\n"),
+               Contains("size_m: expected three numbers of 0 or more"));
     CHECK_THAT(complaint("[ground.g]\ncsv = 'missing.csv'\n"), Contains("missing.csv"));
 }
 
