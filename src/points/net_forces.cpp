@@ -34,7 +34,10 @@ struct Slopes {
         const double per_length = length > 0 ? 1 / length : 0;
         const Vector3 u = d * per_length;
         const double along = dot(rate, u);
-        const double across = (element.stiffness * excess + element.damping * along) * per_length;
+        // A straight bend has no direction, but it does not give way either.
+        const double across =
+            length > 0 ? (element.stiffness * excess + element.damping * along) * per_length
+                       : element.stiffness;
         const Vector3 by =
             u * (element.stiffness - across) + (rate - u * along) * (element.damping * per_length);
         const std::array<double, 3> us{u.x, u.y, u.z};
