@@ -1,3 +1,5 @@
+#include <algorithm>
+
 #include <hopcoil/base/components.hpp>
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/field/ground.hpp>
@@ -19,9 +21,13 @@ Vector3 GroundFrame::velocity_at(const Vector3& world) const noexcept {
 GroundFrame GroundFrame::ahead(double time_s) const noexcept {
     GroundFrame later = *this;
     if (time_s == 0) return later;
-    later.position = position + velocity * time_s;
-    if (!(angular_velocity == Vector3{}))
-        later.rotation = normalized(turned_by(angular_velocity * time_s) * rotation);
+    const double changed_s = std::min(time_s, 0.0);
+    later.velocity = velocity + acceleration * changed_s;
+    later.angular_velocity = angular_velocity + angular_acceleration * changed_s;
+    // At its mean velocity on the way.
+    later.position = position + (velocity + later.velocity) * (0.5 * time_s);
+    const Vector3 turn = (angular_velocity + later.angular_velocity) * (0.5 * time_s);
+    if (!(turn == Vector3{})) later.rotation = normalized(turned_by(turn) * rotation);
     return later;
 }
 

@@ -79,6 +79,23 @@ moves = [
 
 }  // namespace
 
+TEST_CASE("rotations of a take go on with the sign of the row before", "[scene]") {
+    const Take take = take_of(
+        "duration_s = 3\n[target.eyes]\nrotation = true\nmoves = [{ at_s = 0.5, "
+        "jump_to_deg = [0, 350, 0] }, { at_s = 1, ramp_to_deg = [0, 800, 0], over_s = 1 }, "
+        "{ at_s = 2.5, jump_to_deg = [300, 0, 0] }]\n[follower.head]\ntarget = 'eyes'\n");
+    for (const char* channel : {"eyes.value", "head.value"}) {
+        CAPTURE(channel);
+        const auto first = take.columns_of(*take.find_channel(channel)).first;
+        for (std::size_t row = 1; row < take.row_count(); ++row) {
+            double along = 0;
+            for (std::size_t k = first; k < first + 4; ++k)
+                along += take.row(row - 1)[k] * take.row(row)[k];
+            CHECK(along >= 0);
+        }
+    }
+}
+
 TEST_CASE("each number of a vector moves as it would alone, to the last bit", "[values]") {
     const std::string movers = R"(
 [follower.f]

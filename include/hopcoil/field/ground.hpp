@@ -27,12 +27,15 @@ struct GroundFrame {
     Quaternion rotation{};
     Vector3 velocity{};
     Vector3 angular_velocity{};
+    // How its velocities have changed lately: for where it was, not for where it will be.
+    Vector3 acceleration{};
+    Vector3 angular_acceleration{};
 
     [[nodiscard]] Vector3 to_world(const Vector3& local) const noexcept;
     [[nodiscard]] Vector3 to_local(const Vector3& world) const noexcept;
     /// The velocity of the part's material at a place in the world.
     [[nodiscard]] Vector3 velocity_at(const Vector3& world) const noexcept;
-    /// The same part a time later (or, below 0, earlier) at its present velocities.
+    /// The same part a time later, at its present velocities; or, below 0, earlier.
     [[nodiscard]] GroundFrame ahead(double time_s) const noexcept;
 };
 

@@ -129,6 +129,10 @@ class Brachiator {
     [[nodiscard]] bool is_at_end() const noexcept { return path_.is_at_end(); }
     [[nodiscard]] const BrachiatorLog& log() const noexcept { return log_; }
     [[nodiscard]] std::uint64_t ticks() const noexcept { return ticks_; }
+    /// The time at which it is shown: that of its ticks, and what has passed since the last one.
+    [[nodiscard]] double time_s() const noexcept {
+        return static_cast<double>(ticks_) * tick_s + time_left_s_;
+    }
     [[nodiscard]] bool still() const noexcept;
     [[nodiscard]] std::uint64_t rejected_inputs() const noexcept { return rejected_inputs_; }
 

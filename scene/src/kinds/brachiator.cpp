@@ -15,8 +15,8 @@
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 
-#include "../run/step_length.hpp"
 #include "brachiating.hpp"
+#include "mounts.hpp"
 #include "timed.hpp"
 #include "vectors.hpp"
 
@@ -39,24 +39,34 @@ enum BrachiatorSignal : std::size_t {
 
 class RunningBrachiator final : public RunningSystem {
   public:
-    RunningBrachiator(const BrachiatorParts& parts, double time_s)
+    RunningBrachiator(const BrachiatorParts& parts, const SystemInputs& inputs)
         : parts_{parts},
           body_{parts.body()},
-          time_s_{time_s},
+          targets_{inputs},
+          time_s_{inputs.time_s},
           head_{{.frequency_hz = 2.5, .damping_ratio = 1}, eye(), body_.looks_at()} {
         leap();
     }
 
     bool advance(double time_s, const SystemInputs& inputs) override {
-        const double dt = step_length_.from_to(time_s_, time_s);
-        const double speed =
-            inputs.targets.empty() ? parts_.speed : inputs.targets[0].point.value[0];
-        if (body_.step(speed, dt) == StepStatus::rejected) return false;
-        head_.step(eye(), body_.looks_at(), dt);
+        SystemInputs now = inputs;
+        now.time_s = time_s;
+        const bool is_good =
+            step_to_each_tick(body_, time_s_, time_s, [&](double end_s, double dt, bool /*ticks*/) {
+                const double speed = inputs.targets.empty()
+                                         ? parts_.speed
+                                         : targets_.number_at(0, now, end_s, false);
+                if (body_.step(speed, dt) == StepStatus::rejected) return false;
+                head_.step(eye(), body_.looks_at(), dt);
+                return true;
+            });
+        if (!is_good) return false;
+        targets_.note(inputs, time_s);
         time_s_ = time_s;
         leap();
         return true;
     }
+    void change(const SystemInputs& inputs) override { targets_.note(inputs, time_s_); }
     [[nodiscard]] double next_event_s(double time_s) const override {
         return next_at_s(parts_.leaps, time_s);
     }
@@ -147,15 +157,15 @@ class RunningBrachiator final : public RunningSystem {
     }
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields(body_, time_s_, head_.head(), step_length_);
+        fields(body_, targets_, time_s_, head_.head());
         fields.require(time_s_ >= 0);
     }
 
     BrachiatorParts parts_;
     Brachiator body_;
+    MountHistory targets_;
     double time_s_;
     LookAt head_;
-    StepLength step_length_;
 };
 
 class BrachiatorSpec final : public SystemSpec {
@@ -249,7 +259,7 @@ class BrachiatorSpec final : public SystemSpec {
     }
     [[nodiscard]] std::unique_ptr<RunningSystem> start_running(
         const SystemInputs& inputs) const override {
-        return std::make_unique<RunningBrachiator>(parts_, inputs.time_s);
+        return std::make_unique<RunningBrachiator>(parts_, inputs);
     }
     [[nodiscard]] double highest_hz() const override { return 10; }
     [[nodiscard]] std::vector<SystemReport> report(const ReportInput& input) const override;

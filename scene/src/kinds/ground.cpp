@@ -93,7 +93,8 @@ class RunningGround final : public RunningSystem {
         fields(time_s_);
         for (std::uint32_t part = 1; part <= terrain_.part_count(); ++part) {
             GroundFrame frame = terrain_.frame(part, 0);
-            fields(frame.position, frame.rotation, frame.velocity, frame.angular_velocity);
+            fields(frame.position, frame.rotation, frame.velocity, frame.angular_velocity,
+                   frame.acceleration, frame.angular_acceleration);
             terrain_.move(part, frame);
         }
     }
@@ -104,8 +105,11 @@ class RunningGround final : public RunningSystem {
             const auto part = static_cast<std::uint32_t>(k + 1);
             const GroundFrame before = terrain_.frame(part, 0);
             GroundFrame now = frame_of(parts_.platforms[k], inputs.targets);
-            if (!knows_velocity(parts_.platforms[k], inputs.targets)) {
-                const double rate = dt > shortest_step_s ? 1 / dt : 0;
+            const double rate = dt > shortest_step_s ? 1 / dt : 0;
+            if (knows_velocity(parts_.platforms[k], inputs.targets)) {
+                now.acceleration = (now.velocity - before.velocity) * rate;
+                now.angular_acceleration = (now.angular_velocity - before.angular_velocity) * rate;
+            } else {
                 now.velocity = rate > 0 ? (now.position - before.position) * rate : before.velocity;
                 now.angular_velocity =
                     rate > 0 ? rotation_vector(now.rotation * conjugate(before.rotation)) * rate

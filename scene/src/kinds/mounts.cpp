@@ -22,30 +22,41 @@ Placement placement_of(const Mount& mount, const SystemInputs& inputs) {
 void MountHistory::note(const SystemInputs& inputs, double time_s) {
     for (std::size_t i = 0; i < mounted_.size(); ++i) {
         const ValueAndVelocity& point = inputs.targets[i].point;
-        mounted_[i] = {vector_of(point.value), vector_of(point.velocity), rotation_of(point.value)};
+        mounted_[i] = {vector_of(point.value), vector_of(point.velocity), {}};
+        // What is no rotation may have no direction.
+        const Quaternion turn = rotation_of(point.value);
+        if (!std::isnan(turn.w)) mounted_[i].turn = turn;
     }
     time_s_ = time_s;
 }
 
+double MountHistory::part_of_way(double dt, double time_s) const {
+    return dt > 0 ? std::clamp((time_s - time_s_) / dt, 0.0, 1.0) : 1;
+}
+
+Passage MountHistory::passage(std::size_t target, const SystemInputs& inputs, double time_s) const {
+    const Mounted& before = mounted_[target];
+    const InputSample& now = inputs.targets[target];
+    const Vector3 there = vector_of(now.point.value);
+    const Vector3 there_velocity = vector_of(now.point.velocity);
+    const double dt = inputs.time_s - time_s_;
+    const double part = part_of_way(dt, time_s);
+    if (now.knows_velocity && dt > 0 && part < 1) {
+        const CubicWay<Vector3> way{before.place, before.velocity, there, there_velocity, dt};
+        return {way.place(part * dt), way.velocity(part * dt)};
+    }
+    const Vector3 between = there - before.place;
+    const bool is_straight = !now.knows_velocity && dt > 0;
+    return {before.place + between * part, is_straight ? between * (1 / dt) : there_velocity};
+}
+
 Placement MountHistory::at(const Mount& mount, const SystemInputs& inputs, double time_s) const {
     Placement at;
-    const double dt = inputs.time_s - time_s_;
-    const double part = dt > 0 ? std::clamp((time_s - time_s_) / dt, 0.0, 1.0) : 1;
-    if (mount.position) {
-        const Mounted& before = mounted_[*mount.position];
-        const InputSample& now = inputs.targets[*mount.position];
-        const Vector3 there = vector_of(now.point.value);
-        const Vector3 straight = before.place + (there - before.place) * part;
-        at.position = straight;
-        if (now.knows_velocity && dt > 0 && part < 1) {
-            const CubicWay<Vector3> way{before.place, before.velocity, there,
-                                        vector_of(now.point.velocity), dt};
-            at.position = way.place(part * dt);
-        }
-    }
+    if (mount.position) at.position = passage(*mount.position, inputs, time_s).place;
     if (mount.rotation) {
         const Quaternion& before = mounted_[*mount.rotation].turn;
         const Quaternion now = rotation_of(inputs.targets[*mount.rotation].point.value);
+        const double part = part_of_way(inputs.time_s - time_s_, time_s);
         at.rotation = turned_by(rotation_vector(now * conjugate(before)) * part) * before;
     }
     return at;
@@ -56,7 +67,7 @@ double MountHistory::number_at(std::size_t target, const SystemInputs& inputs, d
     const Mounted& before = mounted_[target];
     const InputSample& now = inputs.targets[target];
     const double dt = inputs.time_s - time_s_;
-    const double part = dt > 0 ? std::clamp((time_s - time_s_) / dt, 0.0, 1.0) : 1;
+    const double part = part_of_way(dt, time_s);
     const double from = before.place.x;
     const double way = now.point.value[0] - from;
     const double there = from + (is_angle ? wrapped_rad(way) : way);

@@ -56,6 +56,12 @@ template <class Step>
     return true;
 }
 
+/// Where something is, and its velocity.
+struct Passage {
+    Vector3 place{};
+    Vector3 velocity{};
+};
+
 /// Where mounts are at times between the last one that their system was advanced to and now.
 class MountHistory {
   public:
@@ -63,7 +69,9 @@ class MountHistory {
         note(inputs, inputs.time_s);
     }
     void note(const SystemInputs& inputs, double time_s);
-    /// `inputs.time_s` is now.
+    /// A position on its way from the last note to now, which `inputs.time_s` is.
+    [[nodiscard]] Passage passage(std::size_t target, const SystemInputs& inputs,
+                                  double time_s) const;
     [[nodiscard]] Placement at(const Mount& mount, const SystemInputs& inputs, double time_s) const;
     /// A target that is a number; of an angle, from where it was the shorter way.
     [[nodiscard]] double number_at(std::size_t target, const SystemInputs& inputs, double time_s,
@@ -88,6 +96,8 @@ class MountHistory {
         Vector3 velocity{};
         Quaternion turn{};
     };
+    [[nodiscard]] double part_of_way(double dt, double time_s) const;
+
     std::vector<Mounted> mounted_;
     double time_s_ = 0;
 };

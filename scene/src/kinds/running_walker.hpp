@@ -17,8 +17,8 @@
 #include <hopcoil/measure/foot_watch.hpp>
 #include <hopcoil/scene/system.hpp>
 
-#include "../run/step_length.hpp"
 #include "events.hpp"
+#include "mounts.hpp"
 #include "timed.hpp"
 #include "vectors.hpp"
 #include "walker_parts.hpp"
@@ -41,7 +41,7 @@ class RunningWalker final : public RunningSystem, public EventSource {
     RunningWalker(const WalkerParts& parts, const SystemInputs& inputs)
         : parts_{parts},
           walker_{parts.settings, ground_of(inputs), place_of(inputs), yaw_at_start(parts, inputs)},
-          place_{place_of(inputs)},
+          targets_{inputs},
           time_s_{inputs.time_s},
           yaw_{walker_.yaw_rad()},
           watch_{walker_},
@@ -51,14 +51,11 @@ class RunningWalker final : public RunningSystem, public EventSource {
     }
 
     bool advance(double time_s, const SystemInputs& inputs) override {
-        const double dt = step_length_.from_to(time_s_, time_s);
         events_.clear();
-        const ValueArray& v = inputs.targets[0].point.velocity;
-        const Vector3 place = place_of(inputs);
-        const Vector3 velocity{v[0], 0, v[2]};
-        if (parts_.facing != Facing::its_way) yaw_ = yaw_of(parts_, inputs);
-        if (!walk(place, velocity, ground_of(inputs), dt)) return false;
-        place_ = place;
+        SystemInputs now = inputs;
+        now.time_s = time_s;
+        if (!walk(now)) return false;
+        targets_.note(inputs, time_s);
         time_s_ = time_s;
         hop_if_due(ground_of(inputs));
         pose_skeleton();
@@ -117,7 +114,7 @@ class RunningWalker final : public RunningSystem, public EventSource {
         own[walker_signal::slowed] = walker_.log().slowed_s;
     }
     bool retune(const SystemSpec& spec) override;
-    void change(const SystemInputs& inputs) override { place_ = place_of(inputs); }
+    void change(const SystemInputs& inputs) override { targets_.note(inputs, time_s_); }
     void save(StateWriter& out) override { visit_state(out); }
     void load(StateReader& in) override {
         visit_state(in);
@@ -166,8 +163,11 @@ class RunningWalker final : public RunningSystem, public EventSource {
     /// What it is told to face: a rotation, or an angle about Y.
     static double yaw_of(const WalkerParts& parts, const SystemInputs& inputs) {
         const ValueArray& value = inputs.targets[1].point.value;
-        if (parts.facing == Facing::angle) return value[0];
-        const Vector3 ahead = rotated({value[0], value[1], value[2], value[3]}, {0, 0, 1});
+        return parts.facing == Facing::angle ? value[0]
+                                             : yaw_of({value[0], value[1], value[2], value[3]});
+    }
+    static double yaw_of(const Quaternion& rotation) {
+        const Vector3 ahead = rotated(rotation, {0, 0, 1});
         return math::atan2(ahead.x, ahead.z);
     }
     static double yaw_at_start(const WalkerParts& parts, const SystemInputs& inputs) {
@@ -175,28 +175,42 @@ class RunningWalker final : public RunningSystem, public EventSource {
         const ValueArray& v = inputs.targets[0].point.velocity;
         return v[0] == 0 && v[2] == 0 ? 0 : math::atan2(v[0], v[2]);
     }
-    /// In steps of a tick, each told anew: the same at every frame rate.
-    bool walk(const Vector3& place, const Vector3& velocity, const Ground& ground, double dt) {
-        const int parts = std::max(1, static_cast<int>(std::lround(dt / Walker::tick_s)));
-        for (int i = 1; i <= parts; ++i) {
-            const double part = static_cast<double>(i) / parts;
-            // Where its target is while the body is still where this tick finds it.
-            const Vector3 now = place_ + (place - place_) * (part - 1.0 / parts);
-            const EarlierGround then{ground, dt * (1 - part)};
-            const Vector3 over_ground = velocity - velocity_of(then);
-            if (parts_.facing == Facing::its_way) face_the_way(now, over_ground);
-            WalkCommand command = walker_.toward(now, yaw_, velocity, parts_.catch_up_s);
-            const bool means_to_hop = prepare_hop(now, over_ground, then, dt / parts);
-            if (means_to_hop) command.ahead = command.left = 0;
-            stood_.clear();
-            for (const WalkerFoot& foot : walker_.feet())
-                stood_.push_back(foot.planted);
-            if (walker_.step(command, then, dt / parts) == StepStatus::rejected) return false;
-            note_events();
-            watch_.look(walker_, then);
-            head_.step(eye(), means_to_hop ? hop_to(now) : walker_.attention(), dt / parts);
+    /// From tick to tick, each told anew: the same at every frame rate.
+    bool walk(const SystemInputs& inputs) {
+        return step_to_each_tick(
+            walker_, time_s_, inputs.time_s, [&](double end_s, double dt, bool ticks) {
+                if (is_at_tick(walker_)) decide(inputs, end_s - dt);
+                const EarlierGround then{ground_of(inputs), std::max(0.0, inputs.time_s - end_s)};
+                stood_.clear();
+                for (const WalkerFoot& foot : walker_.feet())
+                    stood_.push_back(foot.planted);
+                if (walker_.step(command_, then, dt) == StepStatus::rejected) return false;
+                note_events();
+                if (ticks) watch_.look(walker_, then);
+                head_.step(eye(), waited_s_ > 0 ? looks_at_ : walker_.attention(), dt);
+                return true;
+            });
+    }
+    /// What it does in the tick that begins at a time.
+    void decide(const SystemInputs& inputs, double time_s) {
+        const EarlierGround then{ground_of(inputs), std::max(0.0, inputs.time_s - time_s)};
+        const Passage target = targets_.passage(0, inputs, time_s);
+        const Vector3 velocity{target.velocity.x, 0, target.velocity.z};
+        const Vector3 over_ground = velocity - velocity_of(then);
+        turn(inputs, time_s, target.place, over_ground);
+        command_ = walker_.toward(target.place, yaw_, velocity, parts_.catch_up_s);
+        prepare_hop(target.place, over_ground, then);
+    }
+    /// The way that it should face.
+    void turn(const SystemInputs& inputs, double time_s, const Vector3& place,
+              const Vector3& over_ground) {
+        if (parts_.facing == Facing::its_way) {
+            face_the_way(place, over_ground);
+        } else if (parts_.facing == Facing::angle) {
+            yaw_ = targets_.number_at(1, inputs, time_s, true);
+        } else {
+            yaw_ = yaw_of(targets_.at({.rotation = 1}, inputs, time_s).rotation);
         }
-        return true;
     }
     /// Over the plane, of what its feet stand on.
     [[nodiscard]] Vector3 velocity_of(const Ground& ground) const {
@@ -230,26 +244,27 @@ class RunningWalker final : public RunningSystem, public EventSource {
         const Vector3 spot = from + way * (longest / distance);
         return {spot.x, place.y, spot.z};
     }
-    /// Whether it stands and looks at where it is about to hop. It goes when it has done so for
-    /// long enough, and has turned there.
-    bool prepare_hop(const Vector3& place, const Vector3& velocity, const Ground& ground,
-                     double dt) {
+    /// Far from its target it stands and looks at where it is about to hop. It goes when it has
+    /// done so for long enough, and has turned there.
+    void prepare_hop(const Vector3& place, const Vector3& velocity, const Ground& ground) {
         const HopHabit& habit = parts_.hops;
         const Vector3 from = walker_.position();
         const double distance = length_of(Vector3{place.x - from.x, 0, place.z - from.z});
         const bool far = habit.over_m > 0 && distance > habit.over_m && length_of(velocity) < 0.05;
         if (!far || walker_.hop_phase() != HopPhase::none) {
             waited_s_ = 0;
-            return false;
+            return;
         }
-        waited_s_ += dt;
+        command_.ahead = command_.left = 0;
+        looks_at_ = hop_to(place);
+        waited_s_ += Walker::tick_s;
         constexpr double turned = 0.1;
         const double off = std::remainder(yaw_ - walker_.yaw_rad(), 2 * math::pi);
-        if (waited_s_ < habit.wait_s || std::abs(off) > turned) return true;
+        if (waited_s_ < habit.wait_s || std::abs(off) > turned) return;
         waited_s_ = 0;
-        const HopWish wish{.place = hop_to(place), .apex_m = habit.apex_m};
-        if (walker_.hop(wish, ground) != StepStatus::stepped) ++refused_hops_;
-        return true;
+        if (walker_.hop({.place = looks_at_, .apex_m = habit.apex_m}, ground) !=
+            StepStatus::stepped)
+            ++refused_hops_;
     }
     void hop_if_due(const Ground& ground) {
         for (const HopAt& hop : parts_.hops.at) {
@@ -271,14 +286,14 @@ class RunningWalker final : public RunningSystem, public EventSource {
     }
     template <class Fields>
     void visit_state(Fields& fields) {
-        fields(walker_, watch_, place_, time_s_, yaw_, waited_s_, refused_hops_, head_.head(),
-               step_length_);
+        fields(walker_, watch_, targets_, command_.ahead, command_.left, command_.turn_rate,
+               time_s_, yaw_, waited_s_, looks_at_, refused_hops_, head_.head());
         fields.require(time_s_ >= 0);
     }
 
     WalkerParts parts_;
     Walker walker_;
-    Vector3 place_;  ///< of its target, at the last step
+    MountHistory targets_;
     double time_s_;
     double yaw_;
     double waited_s_ = 0.0;  ///< since it means to hop
@@ -290,7 +305,8 @@ class RunningWalker final : public RunningSystem, public EventSource {
     std::vector<bool> stood_{};  ///< each foot, before a tick
     FootWatch watch_;
     LookAt head_;
-    StepLength step_length_;
+    WalkCommand command_{};  ///< of the last tick
+    Vector3 looks_at_{};     ///< while it means to hop there
 };
 
 }  // namespace hopcoil::scene

@@ -22,4 +22,28 @@ template <class Event>
     return std::abs(at_s - time_s) < 1e-9;
 }
 
+/// Whether what has ticks of its own is shown as one of them left it.
+template <class Ticking>
+[[nodiscard]] bool is_at_tick(const Ticking& system) {
+    return system.time_s() - static_cast<double>(system.ticks()) * Ticking::tick_s <
+           1e-6 * Ticking::tick_s;
+}
+
+/// Takes what has ticks of its own from one time to another: `step(end_s, dt, ticks)` for each part
+/// of the way, up to the next tick or the end. False as soon as one of them is.
+template <class Ticking, class Step>
+[[nodiscard]] bool step_to_each_tick(const Ticking& system, double from_s, double to_s,
+                                     const Step& step) {
+    constexpr double rounding_s = 1e-6 * Ticking::tick_s;
+    while (to_s - from_s > rounding_s) {
+        const double next_s = static_cast<double>(system.ticks() + 1) * Ticking::tick_s;
+        const double to_tick_s = next_s - system.time_s();
+        const bool ticks = to_tick_s <= to_s - from_s + rounding_s;
+        const double dt = ticks ? to_tick_s : to_s - from_s;
+        from_s = ticks ? from_s + dt : to_s;
+        if (!step(from_s, dt, ticks)) return false;
+    }
+    return true;
+}
+
 }  // namespace hopcoil::scene

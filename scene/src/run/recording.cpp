@@ -69,6 +69,18 @@ void Recording::blend(std::span<const double> before, std::span<const double> af
     }
 }
 
+void Recording::match_signs(std::span<const double> before, std::span<double> row) const {
+    if (before.empty()) return;
+    for (const std::size_t i : rotations_) {
+        double along = 0;
+        for (std::size_t k = i; k < i + 4; ++k)
+            along += before[k] * row[k];
+        if (!(along < 0)) continue;
+        for (double& number : row.subspan(i, 4))
+            number = -number;
+    }
+}
+
 bool Recording::add_channel(RecordedChannel channel) {
     if (!is_kept(scene_.record, channel.name)) return false;
     columns_ += channel.components * channel.count;

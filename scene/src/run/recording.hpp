@@ -28,6 +28,9 @@ class Recording {
     /// What lies between two rows: directions the shorter way, rotations of unit length.
     void blend(std::span<const double> before, std::span<const double> after, double part,
                std::vector<double>& between) const;
+    /// A rotation and its negative are the same: takes the one that is nearer to the row before, so
+    /// that whoever interpolates between rows does not turn the long way round.
+    void match_signs(std::span<const double> before, std::span<double> row) const;
 
   private:
     /// Some of the row's numbers, and where they come from.

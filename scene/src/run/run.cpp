@@ -56,8 +56,15 @@ double run_frames(const Scene& scene, RunningScene& running, TakeSink& sink) {
     Frames frames{scene, running, recording};
     sink.begin(recording.channels());
     sink.expect(frames.count());
-    while (frames.next())
-        sink.row(frames.time_s(), frames.row());
+    std::vector<double> before;
+    std::vector<double> row;
+    while (frames.next()) {
+        const std::span<const double> shown = frames.row();
+        before.swap(row);
+        row.assign(shown.begin(), shown.end());
+        recording.match_signs(before, row);
+        sink.row(frames.time_s(), row);
+    }
     return frames.dropped_s();
 }
 
