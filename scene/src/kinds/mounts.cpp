@@ -45,9 +45,7 @@ Passage MountHistory::passage(std::size_t target, const SystemInputs& inputs, do
         const CubicWay<Vector3> way{before.place, before.velocity, there, there_velocity, dt};
         return {way.place(part * dt), way.velocity(part * dt)};
     }
-    const Vector3 between = there - before.place;
-    const bool is_straight = !now.knows_velocity && dt > 0;
-    return {before.place + between * part, is_straight ? between * (1 / dt) : there_velocity};
+    return {before.place + (there - before.place) * part, there_velocity};
 }
 
 Placement MountHistory::at(const Mount& mount, const SystemInputs& inputs, double time_s) const {
