@@ -49,8 +49,8 @@ struct Slopes {
             }
         }
     }
-    Slope by_d;
-    Slope by_rate;
+    Slope by_d{};
+    Slope by_rate{};
 };
 
 class NetForces final : public NetSolver {
@@ -151,24 +151,26 @@ class NetForces final : public NetSolver {
             if (shortest < longest && excess == 0) return;
             add_slopes(element, {element, d, weighted(element, v), excess}, by_x, by_v);
         };
-        for (std::size_t i = 0; i < links_.size(); ++i)
+        for (std::size_t i = 0; i < links_.size(); ++i) {
             add({{links_.a[i], links_.b[i], links_.b[i]},
                  {-1, 1, 0},
                  links_.stiffness[i],
                  links_.damping[i]},
                 links_.shortest_m[i], links_.longest_m[i]);
-        for (std::size_t i = 0; i < bends_.size(); ++i)
+        }
+        for (std::size_t i = 0; i < bends_.size(); ++i) {
             add({{bends_.a[i], bends_.middle[i], bends_.c[i]},
                  {bends_.weight_a[i], -(bends_.weight_a[i] + bends_.weight_c[i]),
                   bends_.weight_c[i]},
                  bends_.stiffness[i],
                  bends_.damping[i]},
                 bends_.rest_m[i], bends_.rest_m[i]);
+        }
     }
     static Vector3 weighted(const Element& element, std::span<const double> numbers) noexcept {
         Vector3 sum;
         for (std::size_t p = 0; p < 3; ++p) {
-            const double* of = &numbers[3 * element.points[p]];
+            const double* of = &numbers[3 * std::size_t{element.points[p]}];
             sum = sum + Vector3{of[0], of[1], of[2]} * element.weights[p];
         }
         return sum;
@@ -181,8 +183,8 @@ class NetForces final : public NetSolver {
                 const double share =
                     -element.weights[p] * element.weights[q] * inverse_masses_[element.points[p]];
                 for (std::size_t i = 0; i < 3; ++i) {
-                    const std::size_t row =
-                        (3 * element.points[p] + i) * size + 3 * element.points[q];
+                    const std::size_t row = (3 * std::size_t{element.points[p]} + i) * size +
+                                            3 * std::size_t{element.points[q]};
                     for (std::size_t j = 0; j < 3; ++j) {
                         by_x[row + j] += share * slopes.by_d[i][j];
                         by_v[row + j] += share * slopes.by_rate[i][j];
