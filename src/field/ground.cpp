@@ -24,7 +24,7 @@ GroundFrame GroundFrame::ahead(double time_s) const noexcept {
     const double changed_s = std::min(time_s, 0.0);
     later.velocity = velocity + acceleration * changed_s;
     later.angular_velocity = angular_velocity + angular_acceleration * changed_s;
-    // At its mean velocity on the way.
+    // Over the time it moves at the mean of its first and last velocity.
     later.position = position + (velocity + later.velocity) * (0.5 * time_s);
     const Vector3 turn = (angular_velocity + later.angular_velocity) * (0.5 * time_s);
     if (!(turn == Vector3{})) later.rotation = normalized(turned_by(turn) * rotation);

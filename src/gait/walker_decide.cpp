@@ -13,9 +13,9 @@ namespace {
 constexpr double tick_s = Walker::tick_s;
 constexpr double most_yaw_rad = 0.61;       // 35 degrees
 constexpr double most_yaw_at_rest = 0.175;  // 10 degrees
-/// In lengths of a leg. Feet that are out of place by the same, as when it begins to walk straight
-/// ahead, go in their order, and not by the last digits of where they are.
-constexpr double as_good_as = 1e-4;
+/// In leg lengths. Feet whose errors differ by less than this step in the order of their numbers.
+/// Otherwise rounding would choose, as when six legs start straight ahead from rest.
+constexpr double tie = 1e-4;
 
 }  // namespace
 
@@ -41,7 +41,7 @@ std::uint32_t WalkerTick::next_group() const noexcept {
             passed += group_of(i) == group ? passed_by(i) : 0;
         if (passed >= furthest) continue;
         next = group;
-        furthest = passed - as_good_as * set_.leg_length_m;
+        furthest = passed - tie * set_.leg_length_m;
     }
     const bool takes_turns =
         set_.policy == StepPolicy::groups_in_turn || set_.policy == StepPolicy::alternate;
@@ -126,8 +126,8 @@ bool WalkerTick::may_step(std::size_t leg) const noexcept {
 
 /// A neighbour that the body has passed by further steps first.
 double WalkerTick::wait_for_neighbours(std::size_t leg) const noexcept {
+    const double further = passed_by(leg) - tie * set_.leg_length_m;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
-        const double further = passed_by(leg) - as_good_as * set_.leg_length_m;
         if (are_neighbours(i, leg) && passed_by(i) < further) return swing_s_;
     }
     return 0;
@@ -148,7 +148,7 @@ void WalkerTick::decide_each() noexcept {
         const double gain = flat_length(aim(i, land_s) - foot_in(i, land_s - now_s_));
         if (gain <= most) continue;
         best = i;
-        most = gain + as_good_as * set_.leg_length_m;
+        most = gain + tie * set_.leg_length_m;
         reason = own;
     }
     if (best == set_.leg_count) return;
@@ -211,7 +211,7 @@ void WalkerTick::decide() noexcept {
         if (reason != StepReason::reaches && has_just_landed(group)) continue;
         if (gain <= best_gain) continue;
         best = group;
-        best_gain = gain + as_good_as * set_.leg_length_m;
+        best_gain = gain + tie * set_.leg_length_m;
     }
     if (best != Walker::no_group) lift_group(best, reason, swing_s_);
 }

@@ -39,12 +39,8 @@ void require_two(const PartsStructure& structure, std::uint32_t a, std::uint32_t
 void require_valid(const PartLink& link) {
     require_vector("point_a", link.point_a);
     require_vector("point_b", link.point_b);
-    require_at_least_zero("shortest_m", link.shortest_m);
     require_at_least_zero("longest_m", link.longest_m);
-    if (!(link.shortest_m <= link.longest_m)) {
-        throw InvalidValue{"shortest_m", link.shortest_m,
-                           "a number of at most " + shortest(link.longest_m)};
-    }
+    require_between("shortest_m", link.shortest_m, 0, link.longest_m);
     require_at_least_zero("stiffness_n_per_m", link.stiffness_n_per_m);
     require_at_least_zero("damping_n_s_per_m", link.damping_n_s_per_m);
 }

@@ -13,7 +13,7 @@
 namespace hopcoil {
 namespace {
 
-/// Of a step of an implicit scheme.
+/// Of a step of implicit Euler whose Newton's method does not converge.
 constexpr int most_halvings = 10;
 
 /// A link or bend: it acts along d, the sum of its points' positions by their weights, and pulls
@@ -119,8 +119,8 @@ class NetForces final : public NetSolver {
         NetForces& net;
         const NetSubstep& substep;
     };
-    /// Where a link buckles or becomes slack within a step, an implicit scheme may find no end of
-    /// it: two steps of half the length do, or four of a quarter.
+    /// Where a link buckles or becomes slack within a step, Newton's method may not converge: then
+    /// two steps of half the length are taken, each of which may be halved in turn.
     bool step_by_scheme(const Accelerations& accelerations, double h, NetState& state,
                         int halvings) noexcept {
         if (scheme_.step(accelerations, 0, h, net::numbers_of(std::span{state.x}),

@@ -27,7 +27,7 @@ struct GroundFrame {
     Quaternion rotation{};
     Vector3 velocity{};
     Vector3 angular_velocity{};
-    // How its velocities have changed lately: for where it was, not for where it will be.
+    // Rates of the two velocities, for times before now. What is ahead is predicted without them.
     Vector3 acceleration{};
     Vector3 angular_acceleration{};
 
@@ -35,7 +35,8 @@ struct GroundFrame {
     [[nodiscard]] Vector3 to_local(const Vector3& world) const noexcept;
     /// The velocity of the part's material at a place in the world.
     [[nodiscard]] Vector3 velocity_at(const Vector3& world) const noexcept;
-    /// The same part a time later, at its present velocities; or, below 0, earlier.
+    /// The same part a time later, at constant velocities; or, below 0, earlier, at constant
+    /// accelerations.
     [[nodiscard]] GroundFrame ahead(double time_s) const noexcept;
 };
 

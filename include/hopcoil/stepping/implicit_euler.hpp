@@ -66,9 +66,9 @@ class ImplicitEuler : public FixedScheme<ImplicitEuler<S>, S, 6> {
                 error = find_residual(accelerations, step, residual);
                 share /= 2;
             } while (!(error < before) && share > S(1e-3));
-            if (!(error < before)) return is_as_near_as_rounding_allows(before, step);
+            if (!(error < before)) return is_within_rounding(before, step);
         }
-        return is_as_near_as_rounding_allows(error, step);
+        return is_within_rounding(error, step);
     }
 
   private:
@@ -93,9 +93,8 @@ class ImplicitEuler : public FixedScheme<ImplicitEuler<S>, S, 6> {
         return largest;
     }
 
-    /// Where it stands still, positions are rounded by more than velocities.
-    [[nodiscard]] static bool is_as_near_as_rounding_allows(S error,
-                                                            const OneStep<S>& step) noexcept {
+    /// At rest the rounding of positions is larger than that of velocities.
+    [[nodiscard]] static bool is_within_rounding(S error, const OneStep<S>& step) noexcept {
         S largest = scale_of(step);
         for (const S x : step.x) {
             const S per_step = (x < 0 ? -x : x) / step.h;

@@ -49,13 +49,11 @@ class RunningBrachiator final : public RunningSystem {
     }
 
     bool advance(double time_s, const SystemInputs& inputs) override {
-        SystemInputs now = inputs;
-        now.time_s = time_s;
         const bool is_good =
             step_to_each_tick(body_, time_s_, time_s, [&](double end_s, double dt, bool /*ticks*/) {
                 const double speed = inputs.targets.empty()
                                          ? parts_.speed
-                                         : targets_.number_at(0, now, end_s, false);
+                                         : targets_.number_at(0, inputs, end_s, false);
                 if (body_.step(speed, dt) == StepStatus::rejected) return false;
                 head_.step(eye(), body_.looks_at(), dt);
                 return true;

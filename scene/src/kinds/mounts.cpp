@@ -23,7 +23,7 @@ void MountHistory::note(const SystemInputs& inputs, double time_s) {
     for (std::size_t i = 0; i < mounted_.size(); ++i) {
         const ValueAndVelocity& point = inputs.targets[i].point;
         mounted_[i] = {vector_of(point.value), vector_of(point.velocity), {}};
-        // What is no rotation may have no direction.
+        // A number or a position of zero cannot be made a unit quaternion.
         const Quaternion turn = rotation_of(point.value);
         if (!std::isnan(turn.w)) mounted_[i].turn = turn;
     }

@@ -69,7 +69,7 @@ class MountHistory {
         note(inputs, inputs.time_s);
     }
     void note(const SystemInputs& inputs, double time_s);
-    /// A position on its way from the last note to now, which `inputs.time_s` is.
+    /// A position and its velocity between the last note and now; `inputs.time_s` is now.
     [[nodiscard]] Passage passage(std::size_t target, const SystemInputs& inputs,
                                   double time_s) const;
     [[nodiscard]] Placement at(const Mount& mount, const SystemInputs& inputs, double time_s) const;

@@ -151,11 +151,9 @@ void RunningBalance::note_events(const std::array<bool, 2>& planted) {
 }
 
 bool RunningBalance::advance(double time_s, const SystemInputs& inputs) {
-    SystemInputs now = inputs;
-    now.time_s = time_s;
     events_.clear();
     const auto step = [&](double end_s) {
-        return step_to(end_s, now);
+        return step_to(end_s, inputs);
     };
     if (!step_on_grid(stepped_s_, time_s, Balance::tick_s, step)) return false;
     mounts_.note(inputs, time_s);

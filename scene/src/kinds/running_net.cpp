@@ -116,10 +116,8 @@ bool RunningNet::step_to(double time_s, const SystemInputs& inputs) {
 }
 
 bool RunningNet::advance(double time_s, const SystemInputs& inputs) {
-    SystemInputs now = inputs;
-    now.time_s = time_s;
     const auto step = [&](double end_s) {
-        return step_to(end_s, now);
+        return step_to(end_s, inputs);
     };
     if (!step_on_grid(stepped_s_, time_s, grid_s_, step)) return false;
     mounts_.note(inputs, time_s);
@@ -214,8 +212,7 @@ std::string RunningNet::failure(const std::string& name) const {
                " diverged: no step of its scheme is stable without damping; give its links "
                "damping, or take another scheme";
     return fmt::format(
-        "{} diverged with substeps of {:.3g} ms ({}): {} substeps a frame, or "
-        "another method, would hold",
+        "{} diverged with substeps of {:.3g} ms ({}): take {} substeps a frame, or another method",
         name, 1e3 * substep_s, stable_step_in_words(plan), plan.force_substeps);
 }
 

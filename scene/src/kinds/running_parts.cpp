@@ -74,11 +74,9 @@ bool RunningParts::step_to(double time_s, const SystemInputs& inputs) {
 }
 
 bool RunningParts::advance(double time_s, const SystemInputs& inputs) {
-    SystemInputs now = inputs;
-    now.time_s = time_s;
     events_.clear();
     const auto step = [&](double end_s) {
-        return step_to(end_s, now);
+        return step_to(end_s, inputs);
     };
     if (!step_on_grid(stepped_s_, time_s, grid_s_, step)) return false;
     mounts_.note(inputs, time_s);
@@ -91,10 +89,8 @@ void RunningParts::change(const SystemInputs& inputs) {
     for (std::size_t i = 0; i < targets_.size(); ++i)
         targets_[i].leaps = targets_[i].leaps || mounts_.has_moved(parts_.aimed[i].target, inputs);
     mounts_.note(inputs, time_s_);
-    SystemInputs now = inputs;
-    now.time_s = time_s_;
     const std::vector<Placement> before = driven_;
-    place_driven(now, time_s_);
+    place_driven(inputs, time_s_);
     if (driven_ != before) running_.cut_driven(driven_);
 }
 

@@ -52,9 +52,7 @@ class RunningWalker final : public RunningSystem, public EventSource {
 
     bool advance(double time_s, const SystemInputs& inputs) override {
         events_.clear();
-        SystemInputs now = inputs;
-        now.time_s = time_s;
-        if (!walk(now)) return false;
+        if (!walk(inputs)) return false;
         targets_.note(inputs, time_s);
         time_s_ = time_s;
         hop_if_due(ground_of(inputs));
@@ -175,18 +173,18 @@ class RunningWalker final : public RunningSystem, public EventSource {
         const ValueArray& v = inputs.targets[0].point.velocity;
         return v[0] == 0 && v[2] == 0 ? 0 : math::atan2(v[0], v[2]);
     }
-    /// From tick to tick, each told anew: the same at every frame rate.
+    /// The command is found anew for each tick, so that it walks the same at every frame rate.
     bool walk(const SystemInputs& inputs) {
         return step_to_each_tick(
             walker_, time_s_, inputs.time_s, [&](double end_s, double dt, bool ticks) {
                 if (is_at_tick(walker_)) decide(inputs, end_s - dt);
                 const EarlierGround then{ground_of(inputs), std::max(0.0, inputs.time_s - end_s)};
-                stood_.clear();
-                for (const WalkerFoot& foot : walker_.feet())
-                    stood_.push_back(foot.planted);
+                note_who_stands();
                 if (walker_.step(command_, then, dt) == StepStatus::rejected) return false;
-                note_events();
-                if (ticks) watch_.look(walker_, then);
+                if (ticks) {
+                    note_events();
+                    watch_.look(walker_, then);
+                }
                 head_.step(eye(), waited_s_ > 0 ? looks_at_ : walker_.attention(), dt);
                 return true;
             });
@@ -222,6 +220,11 @@ class RunningWalker final : public RunningSystem, public EventSource {
             planted += 1;
         }
         return planted > 0 ? Vector3{sum.x / planted, 0, sum.z / planted} : Vector3{};
+    }
+    void note_who_stands() {
+        stood_.clear();
+        for (const WalkerFoot& foot : walker_.feet())
+            stood_.push_back(foot.planted);
     }
     void note_events() {
         for (std::size_t i = 0; i < stood_.size(); ++i) {

@@ -22,15 +22,16 @@ template <class Event>
     return std::abs(at_s - time_s) < 1e-9;
 }
 
-/// Whether what has ticks of its own is shown as one of them left it.
+/// Whether a system with ticks of its own is exactly at one of them.
 template <class Ticking>
 [[nodiscard]] bool is_at_tick(const Ticking& system) {
     return system.time_s() - static_cast<double>(system.ticks()) * Ticking::tick_s <
            1e-6 * Ticking::tick_s;
 }
 
-/// Takes what has ticks of its own from one time to another: `step(end_s, dt, ticks)` for each part
-/// of the way, up to the next tick or the end. False as soon as one of them is.
+/// Steps a system with ticks of its own from one time to another. `step(end_s, dt, ticks)` takes it
+/// up to the next tick or, where no tick is left (`ticks` is false), to the end. False as soon as a
+/// step returns false.
 template <class Ticking, class Step>
 [[nodiscard]] bool step_to_each_tick(const Ticking& system, double from_s, double to_s,
                                      const Step& step) {

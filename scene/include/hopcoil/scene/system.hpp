@@ -56,7 +56,7 @@ class SystemSpec;
 struct SystemInputs {
     std::span<const InputSample> targets{};
     std::span<const RunningSystem* const> fields{};
-    double time_s = 0.0;  ///< now: when a system is started, or changed
+    double time_s = 0.0;  ///< of the targets: when a system is started or changed, or its step ends
 };
 
 /// A system in a running scene. It holds no pointer to another system: what it needs of others
