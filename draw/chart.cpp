@@ -38,6 +38,16 @@ std::string gnuplot_string(std::string_view text) {
     return result + '\'';
 }
 
+/// A label up the side of a panel: on two lines where it is longer than that.
+std::string label_beside(const std::string& text, double room_px) {
+    constexpr double letter_px = 7.3;
+    const std::size_t space = text.rfind(' ', text.size() / 2 + 2);
+    const bool fits = letter_px * static_cast<double>(text.size()) < room_px;
+    if (fits || space == std::string::npos) return gnuplot_string(text);
+    return fmt::format("{}.\"\\n\".{}", gnuplot_string(text.substr(0, space)),
+                       gnuplot_string(text.substr(space + 1)));
+}
+
 /// A number on an axis, and back, where that is logarithmic.
 double to_axis(double value, bool logarithmic) {
     return logarithmic ? std::log(value) : value;
@@ -305,7 +315,7 @@ class ChartScript {
         }
         add("set format y '%g'");
         add("set ylabel {} noenhanced offset screen -0.005,0 textcolor rgb '{}'",
-            gnuplot_string(in_columns ? "" : panel.y_label), ink);
+            label_beside(in_columns ? "" : panel.y_label, 1.25 * (place.bottom - place.top)), ink);
         add("set xrange [{}:{}]", x_from, x_to);
         const bool many_decades = chart_.log_x && x_to > 1e4 * x_from;
         const char* const numbers = many_decades ? "10^{%L}" : "%g";

@@ -455,8 +455,8 @@ class CommandLine {
         } catch (const CLI::ParseError& problem) {
             if (!app_.get_subcommands().empty())
                 where = "hopcoil " + app_.get_subcommands().front()->get_name();
-            throw UsageProblem{
-                fmt::format("{}: {}\n{} --help shows every option", where, problem.what(), where)};
+            throw UsageProblem{fmt::format("{}: {}\n{} --help shows every option", where,
+                                           in_words(problem), where)};
         }
         return runs_.at(app_.get_subcommands().front()->get_name())();
     }

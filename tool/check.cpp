@@ -54,6 +54,10 @@ void list_dials(const scene::Scene& scene, Json& file, std::string& text) {
         text += fmt::format("\n  {:<32} {:>9.4g} {:<6} usual {:.4g} to {:.4g}", dial.path, value,
                             dial.unit, dial.slider.least, dial.slider.most);
     }
+    for (const scene::SceneNumber& number : scene.tuning_numbers) {
+        file["tuning_numbers"].push_back({{"path", number.path}, {"value", number.value}});
+        text += fmt::format("\n  {:<32} {:>9.4g}", number.path, number.value);
+    }
 }
 
 /// The figures of each column, into a file's JSON and as lines of text.

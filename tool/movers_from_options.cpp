@@ -258,6 +258,12 @@ class WantedReader {
             wanted_.push_back(each);
             return;
         }
+        const std::string elsewhere = scene::file_with_tuning(".", name);
+        if (!elsewhere.empty()) {
+            refuse(
+                fmt::format("there is no tuning named '{}' here, but {} has one; add --tunings {}",
+                            name, elsewhere, elsewhere));
+        }
         refuse(io::there_is_no("tuning named", name, names));
     }
 

@@ -70,4 +70,11 @@ inline CLI::Validator one_of(const std::vector<std::string>& names) {
     return {problem, ""};
 }
 
+/// "--frequency: expected a value", where one is missing.
+inline std::string in_words(const CLI::ParseError& problem) {
+    const std::string text = problem.what();
+    const bool is_missing = dynamic_cast<const CLI::ArgumentMismatch*>(&problem) != nullptr;
+    return is_missing ? text.substr(0, text.find(':')) + ": expected a value" : text;
+}
+
 }  // namespace hopcoil::tool

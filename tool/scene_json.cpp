@@ -24,7 +24,7 @@ void add_jumps(Json& mover, const scene::SystemReport& report) {
         mover["longest_settling_time_s"] = *report.jumps->longest_settling_s;
     } else {
         none("longest_settling_time_s",
-             report.jumps ? "it had not settled before the next jump" : no_jumps);
+             report.jumps ? "it had not settled before the next jump or the end" : no_jumps);
     }
     if (report.lag_s) {
         mover["lag_s"] = *report.lag_s;

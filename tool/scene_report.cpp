@@ -25,7 +25,8 @@ std::string jumps_in_words(const JumpsMet& jumps) {
                                    : fmt::format("jumps go at most {:.3g} % past",
                                                  jumps.largest_overshoot_percent);
     if (jumps.unsettled > 0) {
-        text += fmt::format(", {} of {} not settled before the next", jumps.unsettled, jumps.jumps);
+        text += fmt::format(", {} of {} not settled before the next or the end", jumps.unsettled,
+                            jumps.jumps);
     } else if (jumps.longest_settling_s) {
         text += fmt::format("{} within {:.3g} s", none_passed ? ", each settled" : ", settle",
                             *jumps.longest_settling_s);

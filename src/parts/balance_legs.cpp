@@ -187,7 +187,8 @@ Placement BalanceTick::sole_under(std::size_t side, const V& hip) const noexcept
 bool BalanceTick::is_out_of_reach(std::size_t side) const noexcept {
     constexpr double hardly_m = 1e-3;
     const V hip = hip_of(side);
-    return leg_to(sole_under(side, hip), hip) > longest_leg_m() + hardly_m;
+    const Placement sole = rolled_sole(side, roll_under(side, hip));
+    return leg_to(sole, hip) > longest_leg_m() + hardly_m;
 }
 
 /// How far a foot moves aside while the body gets up, to pass its hip at a distance.

@@ -121,8 +121,7 @@ void BalanceTick::move_feet() noexcept {
         foot.position = frame.to_world(step.swing.at(now_s_).position);
         foot.rotation = normalized(frame.rotation * step.turn_now);
         // Over an edge its foot hangs until the body has come down far enough.
-        constexpr double on_toes_m = 0.12;
-        if (now_s_ >= step.land_s - 1e-9 && reaches(side, on_toes_m)) land(side);
+        if (now_s_ >= step.land_s - 1e-9 && !is_out_of_reach(side)) land(side);
     }
 }
 

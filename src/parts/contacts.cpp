@@ -316,11 +316,16 @@ void Contacts::find(std::span<Body> bodies, const PartsInputs& inputs, double h,
     last_h_ = h;
 }
 
-/// What sleeps goes on touching what it touched, and wakes with those impulses.
+/// What sleeps goes on touching what it touched, and wakes with those impulses. What is driven
+/// touches nothing that stands still.
 void Contacts::keep_sleeping(std::span<const Body> bodies) noexcept {
+    const auto sleeps = [&](std::uint32_t body) {
+        return bodies[body].is_asleep && bodies[body].inverse_mass > 0;
+    };
     for (std::size_t i = 0; i < count_before_ && count_ < now_.size(); ++i) {
         const Contact& old = before_[i];
-        if (!bodies[old.a].moves() && !bodies[old.b].moves()) now_[count_++] = old;
+        const bool moves = bodies[old.a].moves() || bodies[old.b].moves();
+        if (!moves && (sleeps(old.a) || sleeps(old.b))) now_[count_++] = old;
     }
 }
 

@@ -1,5 +1,6 @@
 // What touches, rolls, slides and tips, against closed forms.
 
+#include <algorithm>
 #include <cmath>
 #include <vector>
 
@@ -234,6 +235,30 @@ TEST_CASE("what sleeps still touches what it touched", "[parts]") {
     }
     CHECK(copy.placements()[2] == loaded.placements()[2]);
     CHECK(copy.contacts().size() == loaded.contacts().size());
+}
+
+TEST_CASE("what is driven where it lay, awake or asleep, presses on nothing any more", "[parts]") {
+    PartsStructure made;
+    for (int i = 0; i < 2; ++i)
+        made.parts.push_back({.placement = {{1.0 * i, 0.1, 0}}, .shapes = {box({0.1, 0.1, 0.1})}});
+    const FlatGround ground;
+    for (const int lies : {5, 240}) {
+        Parts boxes{made};
+        for (int i = 0; i < lies; ++i)
+            boxes.step({.ground = &ground}, frame_s);
+        const auto on_ground = [&](std::uint32_t part) {
+            const auto contacts = boxes.contacts();
+            return std::count_if(contacts.begin(), contacts.end(),
+                                 [&](const PartContact& each) { return each.part == part; });
+        };
+        REQUIRE(on_ground(0) > 0);
+        REQUIRE(boxes.set_driven(0, true) == StepStatus::stepped);
+        const Placement there[]{boxes.placements()[0]};
+        for (int i = 0; i < 3; ++i)
+            boxes.step({.driven = there, .ground = &ground}, frame_s);
+        CHECK(on_ground(0) == 0);
+        CHECK(on_ground(1) > 0);
+    }
 }
 
 TEST_CASE("what slides or rolls over a floor of slabs goes as over one", "[parts]") {

@@ -209,6 +209,7 @@ TEST_CASE("what is wrong with a mover is said with its key", "[scene][movers]") 
         {"[glide.a]\ntarget = \"hook\"\nhalf_life_s = -1\n", "glide.a.half_life_s: expected"},
         {"[glide.a]\ntarget = \"hook\"\nfraction = 1\nat_rate_hz = 60\n", "glide.a.fraction"},
         {"[glide.a]\ntarget = \"hook\"\nhalflife_s = 1\n", "did you mean 'half_life_s'"},
+        {"[coast.a]\nhalf_life_s = 1\n", "did you mean 'slowing_half_life_s'"},
         {"[pursuit.a]\ntarget = \"hook\"\n", "expected a key 'max_speed_per_s'"},
         {"[pursuit.a]\ntarget = \"hook\"\nmax_speed_deg_per_s = 3\n", "it is an angle"},
         {settle + "duration_s = 0\n", "settle.needle.duration_s: expected 0.02 to 20"},

@@ -12,6 +12,7 @@
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
 #include <hopcoil/scene/scene_patch.hpp>
+#include <hopcoil/spring/wish.hpp>
 #include <hopcoil/take/take.hpp>
 
 #include "support/files.hpp"
@@ -423,6 +424,39 @@ target = "swell"
     for (const SceneDial& dial : dials_of(scene)) {
         if (dial.number) CHECK(value_of(scene, dial) == dial.default_value);
     }
+}
+
+TEST_CASE("a tuning's numbers in another form can be set", "[scene][dials]") {
+    const TestFolder folder;
+    Scene scene = read_scene(folder.write("test.toml", R"(
+[target.hook]
+moves = [{ at_s = 1, jump_to_m = 1 }]
+[follower.lamp]
+target = "hook"
+tuning = { mass_kg = 2, stiffness_n_per_m = 180, damping_n_s_per_m = 5 }
+[cascade.string]
+target = "hook"
+links = [{ name = "bob", tuning = { half_life_s = 0.2, damping_ratio = 0.5 } }]
+[pose.sign]
+position = "place"
+tuning = { position = { overshoot_percent = 12, settling_time_s = 0.4 } }
+[target.place]
+start_m = [0, 0, 0]
+moves = []
+)"));
+    CHECK(set_matching(scene, "lamp.tuning.mass_kg", 6) == 1);
+    CHECK(tuning_in(scene, 0) ==
+          tuning_from(
+              SpringConstants{.mass_kg = 6, .stiffness_n_per_m = 180, .damping_n_s_per_m = 5}));
+    CHECK(set_matching(scene, "string.links.*.tuning.half_life_s", 0.1) == 1);
+    CHECK(tuning_in(scene, 1) ==
+          tuning_from(DecayHalfLife{.half_life_s = 0.1, .damping_ratio = 0.5}));
+    CHECK(set_matching(scene, "sign.tuning.position.overshoot_percent", 20) == 1);
+    CHECK(tuning_in(scene, 2) ==
+          tuning_from(Wish{.overshoot_percent = 20, .settling_time_s = 0.4}));
+    CHECK(tuning_in(scene, 0).frequency_hz < 1);  // as set before
+    CHECK_THROWS_WITH(set_matching(scene, "lamp.tuning.mass_kg", 0), Contains("above 0"));
+    CHECK_THROWS_WITH(set_matching(scene, "lamp.mass_kg", 1), Contains("lamp.tuning.mass_kg"));
 }
 
 TEST_CASE("a key in radians may be written in degrees in any table", "[scene]") {

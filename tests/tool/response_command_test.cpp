@@ -132,6 +132,7 @@ TEST_CASE("what cannot be is refused with a message to act on", "[command][respo
     CHECK_THAT(refusal("--seconds 1e9", 2), Contains("at most"));
     CHECK_THAT(refusal("--frequency fast", 2),
                Contains("--frequency: expected") && Contains("'fast'"));
+    CHECK_THAT(refusal("--frequency", 2), Contains("--frequency: expected a value\n"));
     CHECK_THAT(refusal("--frequency 1 2 --lead 1 2 3", 2), Contains("as many of each"));
     CHECK_THAT(refusal("--frequency 1 --stiffness 10", 2), Contains("not both"));
     CHECK_THAT(refusal("--mass 2", 2), Contains("need a --stiffness"));

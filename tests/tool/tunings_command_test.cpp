@@ -61,6 +61,18 @@ TEST_CASE("what is kept under a name is never lost without a word", "[command][t
     }
 }
 
+TEST_CASE("a tuning of another file is found, and the option that takes it is named",
+          "[command][tunings]") {
+    const TestFolder folder;
+    REQUIRE(run_hopcoil("tunings lively --save hop --into quay.toml", folder).exit_code == 0);
+    for (const char* asked : {"tunings hop", "response --named hop"}) {
+        const CommandResult there = run_hopcoil(asked, folder);
+        CHECK(there.exit_code == 2);
+        CHECK_THAT(there.errors, Contains("'hop' here, but quay.toml has one; add --tunings"));
+    }
+    CHECK(run_hopcoil("response --named hop --tunings quay.toml", folder).exit_code == 0);
+}
+
 TEST_CASE("settings of a system are printed, kept, compared, and given to another by --set",
           "[command][tunings]") {
     const TestFolder folder;

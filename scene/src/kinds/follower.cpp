@@ -184,9 +184,12 @@ AnySpec mover_spec(const SizeParameters& size, const MoverShape& shape, MoverSta
 
 namespace {
 
+constexpr const char* angle_goes_round =
+    "an angle goes round and has neither a range nor a size; without angle = true its target is a "
+    "number in degrees or radians, which has";
+
 void read_sized(KindReader& reader, MoverTable table, const Tuning& tuning) {
-    if (table.shape.kind == ValueKind::angle)
-        reader.problem("", "an angle goes round: it has no range and no size");
+    if (table.shape.kind == ValueKind::angle) reader.problem("", angle_goes_round);
     ValueArray first = ValueArray::all(1);
     if (table.start.value) {
         first = *table.start.value;
@@ -202,8 +205,7 @@ void read_sized(KindReader& reader, MoverTable table, const Tuning& tuning) {
 
 void read_bounded(KindReader& reader, MoverTable table, const Tuning& tuning) {
     BoundedParameters bounded{.tuning = tuning};
-    if (table.shape.kind == ValueKind::angle)
-        reader.problem("", "an angle goes round: it has no range and no size");
+    if (table.shape.kind == ValueKind::angle) reader.problem("", angle_goes_round);
     const auto low = in_shape(reader.table(), "low", table.shape, OneForAll::yes);
     const auto high = in_shape(reader.table(), "high", table.shape, OneForAll::yes);
     bounded.margin = reader.number("margin").value_or(bounded.margin);

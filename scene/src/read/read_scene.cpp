@@ -112,7 +112,7 @@ class SceneReader {
     /// The root lives as long as this reader: what is read points into it.
     void open(const std::string& file) {
         roots_.push_back(std::make_unique<toml::table>(parse_toml(file)));
-        collect_numbers(*roots_.back(), kinds_, changes_, scene_.numbers);
+        collect_numbers(*roots_.back(), kinds_, changes_, scene_.numbers, scene_.tuning_numbers);
         collect_tuning_numbers(*roots_.back(), changes_, scene_.tuning_numbers);
         opened_.insert(std::filesystem::weakly_canonical(file).string());
         scene_.files.push_back(file);

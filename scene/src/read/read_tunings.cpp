@@ -166,7 +166,12 @@ bool has_form(const toml::table& table) {
            uses(table, spring_keys()) || uses(table, rate_keys()) || uses(table, wish_keys());
 }
 
-/// The tuning file in a folder that has a name; empty without one.
+SharedTuning from_shipped(const std::string& name, const Tuning& tuning) {
+    return {.name = name, .whole = tuning};
+}
+
+}  // namespace
+
 std::string file_with_tuning(const std::filesystem::path& folder, const std::string& name) {
     std::error_code none;
     std::vector<std::string> found;
@@ -182,12 +187,6 @@ std::string file_with_tuning(const std::filesystem::path& folder, const std::str
     }
     return found.empty() ? "" : *std::min_element(found.begin(), found.end());
 }
-
-SharedTuning from_shipped(const std::string& name, const Tuning& tuning) {
-    return {.name = name, .whole = tuning};
-}
-
-}  // namespace
 
 PoseTuning SharedTuning::for_pose(const PoseTuning& otherwise) const {
     const auto part = [this](const std::optional<Tuning>& own, const Tuning& none) {

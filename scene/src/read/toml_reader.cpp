@@ -343,9 +343,13 @@ std::string inner_place(const KeyFacts& outer, const std::string& name) {
     return {};
 }
 
-/// The nearest key, or the table of this one that has such a key.
+/// A key of this table that ends with it, the table of this one that has such a key, or
+/// the nearest.
 std::string hint_for(const TableFacts& facts, const std::string& name,
                      const std::vector<std::string>& known) {
+    for (const std::string& key : known) {
+        if (key.ends_with('_' + name)) return fmt::format("; did you mean '{}'?", key);
+    }
     for (const KeyFacts& key : facts.keys) {
         std::string place = inner_place(key, name);
         if (!place.empty() && key.type != KeyType::named_tables) return place;

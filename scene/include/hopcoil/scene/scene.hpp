@@ -139,7 +139,9 @@ struct Scene {
     std::vector<Body> bodies{};
     std::vector<PictureSettings> pictures{};
     std::vector<SceneNumber> numbers{};  ///< in its files, beside those that systems have dials for
-    std::vector<SceneNumber> tuning_numbers{};  ///< of its named tunings: "tuning.brass.lead"
+    /// Of its named tunings, "tuning.brass.lead", and of tunings in another form than their dials
+    /// have, "lamp.tuning.mass_kg". What a dial was set to stays, whatever becomes of these.
+    std::vector<SceneNumber> tuning_numbers{};
     std::vector<SceneNumber> number_changes{};  ///< of those, since the files were written
     std::vector<SceneNumber> dial_changes{};    ///< of systems' dials, since it was read
     std::vector<std::string> record{};  ///< patterns of the channels to keep; all, without any

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <filesystem>
 #include <optional>
 #include <string>
 #include <vector>
@@ -28,6 +29,10 @@ struct SharedTuning {
 
 /// Whether a file holds tunings and nothing else. Errors: as read_tunings.
 [[nodiscard]] bool is_tuning_file(const std::string& path);
+
+/// The name of a file in a folder with a tuning of this name, for a hint; empty if there is none.
+[[nodiscard]] std::string file_with_tuning(const std::filesystem::path& folder,
+                                           const std::string& name);
 
 /// Puts a tuning into a tuning file, which is made if it is not there: in place of the one that has
 /// its name, or else at the end. Everything else in the file stays as it is, comments too.
