@@ -47,8 +47,8 @@ void set_values(Scene& scene, const std::vector<SceneNumber>& values);
 
 /// Sets every dial whose path matches; `*` stands for any letters, dots among them. A pattern that
 /// no dial has may be of a tuning's numbers in another form than its dials ("lamp.tuning.mass_kg"),
-/// or of the scene's named tunings ("tuning.brass.lead"): then all that use them change. Returns how
-/// many numbers were set; the scene remembers the change (`Scene::changes`).
+/// or of the scene's named tunings ("tuning.brass.lead"): then all that use them change. Returns
+/// how many numbers were set; the scene remembers the change (`Scene::changes`).
 ///
 ///     set_matching(scene, "string.*.damping_ratio", 0.3);
 ///
