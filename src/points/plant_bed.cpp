@@ -33,7 +33,7 @@ plant::Room::Room(std::size_t branches, std::size_t modes, std::size_t wind_poin
          {&ends, &velocities, &spins, &gains, &spin_gains, &forces, &moments})
         each->resize(3 * points * lanes);
     streams.resize(3 * wind_points * lanes);
-    for (std::vector<double>* each : {&mode_gains, &next_loads, &bend_responses, &rate_responses,
+    for (std::vector<double>* each : {&mode_forces, &next_loads, &bend_responses, &rate_responses,
                                       &slowings, &wanted, &missing, &toward})
         each->resize(modes * lanes);
 }

@@ -4,6 +4,7 @@
 
 #include "plant_modes.hpp"
 #include "plant_pose.hpp"
+#include "plant_search.hpp"
 #include "plant_sway.hpp"
 
 /// @file
@@ -77,82 +78,16 @@ HOPCOIL_INTO_EACH void find_responses(const Sway& sway) {
     }
 }
 
-/// The state of the conjugate gradients of each plant.
+/// What of the drag is missing at the rates without it.
 template <std::size_t lanes>
-struct DragSearch {
-    alignas(64) double left[lanes]{};
-    bool goes_on[lanes];
-};
-
-template <std::size_t lanes>
-HOPCOIL_INTO_EACH void start_search(const Sway& sway, DragSearch<lanes>& search) {
-    const std::size_t size = sway.structure.mode_count();
+HOPCOIL_INTO_EACH void find_missing_drag(const Sway& sway) {
     Room& room = sway.room;
     const Swings& swings = sway.block.swings;
-    for (std::size_t at = 0; at < size * lanes; ++at)
+    for (std::size_t at = 0; at < swings.rates.size(); ++at)
         room.wanted[at] = swings.rates[at];
     drag_on_modes<lanes>(sway, room.wanted.data());
-    for (std::size_t m = 0; m < size; ++m) {
-        HOPCOIL_EACH_LANE {
-            const std::size_t at = m * lanes + k;
-            room.missing[at] = swings.drags[at] * room.wanted[at] - room.slowings[at];
-            room.toward[at] = room.rate_responses[at] * room.missing[at];
-            search.left[k] += room.missing[at] * room.toward[at];
-        }
-    }
-    for (std::size_t k = 0; k < lanes; ++k)
-        search.goes_on[k] = true;
-}
-
-/// Whether any plant needs another round.
-template <std::size_t lanes>
-HOPCOIL_INTO_EACH bool needs_round(const Sway& sway, DragSearch<lanes>& search) {
-    const Room& room = sway.room;
-    alignas(64) double whole[lanes]{};
-    for (std::size_t m = 0; m < sway.structure.mode_count(); ++m) {
-        HOPCOIL_EACH_LANE {
-            const double wanted = room.wanted[m * lanes + k];
-            whole[k] += wanted * wanted / room.rate_responses[m * lanes + k];
-        }
-    }
-    bool is_any_left = false;
-    for (std::size_t k = 0; k < lanes; ++k) {
-        search.goes_on[k] = search.goes_on[k] && search.left[k] > 1e-8 * whole[k];
-        is_any_left = is_any_left || search.goes_on[k];
-    }
-    return is_any_left;
-}
-
-/// One iteration; plants that have converged keep their result.
-template <std::size_t lanes>
-HOPCOIL_INTO_EACH void go_round(const Sway& sway, DragSearch<lanes>& search) {
-    const std::size_t size = sway.structure.mode_count();
-    Room& room = sway.room;
-    drag_on_modes<lanes>(sway, room.toward.data());
-    alignas(64) double with[lanes]{};
-    for (std::size_t m = 0; m < size; ++m) {
-        HOPCOIL_EACH_LANE {
-            const std::size_t at = m * lanes + k;
-            room.slowings[at] +=
-                (1 / room.rate_responses[at] - sway.block.swings.drags[at]) * room.toward[at];
-            with[k] += room.toward[at] * room.slowings[at];
-        }
-    }
-    for (std::size_t k = 0; k < lanes; ++k) {
-        search.goes_on[k] = search.goes_on[k] && with[k] > 0;
-        if (!search.goes_on[k]) continue;
-        const double part = search.left[k] / with[k];
-        double next = 0;
-        for (std::size_t at = k; at < size * lanes; at += lanes) {
-            room.wanted[at] += part * room.toward[at];
-            room.missing[at] -= part * room.slowings[at];
-            next += room.missing[at] * room.rate_responses[at] * room.missing[at];
-        }
-        const double share = next / search.left[k];
-        for (std::size_t at = k; at < size * lanes; at += lanes)
-            room.toward[at] = room.rate_responses[at] * room.missing[at] + share * room.toward[at];
-        search.left[k] = next;
-    }
+    for (std::size_t at = 0; at < swings.rates.size(); ++at)
+        room.missing[at] = swings.drags[at] * room.wanted[at] - room.slowings[at];
 }
 
 /// Drag couples the modes. Each mode's own damping d is in the exact step; the rest is implicit, so
@@ -161,14 +96,19 @@ HOPCOIL_INTO_EACH void go_round(const Sway& sway, DragSearch<lanes>& search) {
 /// that in a few iterations, as many as each plant needs.
 template <std::size_t lanes>
 HOPCOIL_INTO_EACH void solve_drag(const Sway& sway) {
-    find_responses<lanes>(sway);
-    DragSearch<lanes> search;
-    start_search<lanes>(sway, search);
-    constexpr int most_rounds = 12;
-    for (int round = 0; round < most_rounds && needs_round<lanes>(sway, search); ++round)
-        go_round<lanes>(sway, search);
-    const Room& room = sway.room;
+    Room& room = sway.room;
     Swings& swings = sway.block.swings;
+    find_responses<lanes>(sway);
+    find_missing_drag<lanes>(sway);
+    Search<lanes> search;
+    start_search<lanes>(room, search);
+    constexpr int most_rounds = 12;
+    for (int round = 0; round < most_rounds && needs_round<lanes>(room, search); ++round) {
+        drag_on_modes<lanes>(sway, room.toward.data());
+        for (std::size_t at = 0; at < swings.rates.size(); ++at)
+            room.slowings[at] += (1 / room.rate_responses[at] - swings.drags[at]) * room.toward[at];
+        go_round<lanes>(room, search);
+    }
     for (std::size_t at = 0; at < swings.rates.size(); ++at) {
         const double change = room.wanted[at] - swings.rates[at];
         swings.bends[at] += room.bend_responses[at] * change / room.rate_responses[at];

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "plant_drag.hpp"
+#include "plant_inertia.hpp"
 
 namespace hopcoil::plant {
 namespace {
@@ -66,50 +67,6 @@ HOPCOIL_INTO_EACH void add_stream_loads(const Sway& sway) {
     }
 }
 
-/// The accelerations of all branches, in the present pose, for the modal accelerations in `rates`;
-/// and the inertial loads of their masses.
-template <std::size_t lanes>
-HOPCOIL_INTO_EACH void add_inertia(const Sway& sway) {
-    const auto rods = sway.structure.rods();
-    Room& room = sway.room;
-    const double density = density_of(sway.settings);
-    for (std::size_t i = 0; i < rods.size(); ++i) {
-        const PlantStructure::Rod rod = rods[i];
-        const std::size_t from = foot_of(rod);
-        const double mass = 0.5 * density * rod.volume_m3;
-        HOPCOIL_EACH_LANE {
-            const Vector3 spin = vector_in<lanes>(room.spins.data(), i + 1, k);
-            const Vector3 before = vector_in<lanes>(room.spins.data(), from, k);
-            const Vector3 spin_gain = vector_in<lanes>(room.spin_gains.data(), from, k) +
-                                      turned(quaternion_in<lanes>(room.turns.data(), from, k),
-                                             own_spin<lanes>(rod, room, i, k)) +
-                                      cross(before, spin - before);
-            put_in<lanes>(room.spin_gains.data(), i + 1, k, spin_gain);
-            const Vector3 foot_gain = vector_in<lanes>(room.gains.data(), from, k);
-            const Vector3 foot_velocity = vector_in<lanes>(room.velocities.data(), from, k);
-            const Vector3 along = vector_in<lanes>(room.ends.data(), i + 1, k) -
-                                  vector_in<lanes>(room.ends.data(), from, k);
-            put_in<lanes>(room.gains.data(), i + 1, k,
-                          foot_gain + cross(spin_gain, along) + cross(spin, cross(spin, along)));
-            Load load;
-            for (const double part : lump_parts) {
-                const Vector3 arm = along * part;
-                const Vector3 gain =
-                    foot_gain + cross(spin_gain, arm) + cross(spin, cross(spin, arm));
-                const Vector3 aside =
-                    cross(lane_of(sway.moments.spin[1], k), foot_velocity + cross(spin, arm)) * 2;
-                load.add_at(arm, (gain + aside) * -mass);
-            }
-            put_load<lanes>(room, i, k, load);
-        }
-    }
-}
-
-HOPCOIL_INTO_EACH double share_of(const PlantStructure::Mode& mode, const VectorLanes& way,
-                                  const VectorLanes& turn, std::size_t k) {
-    return dot(mode.base_way, lane_of(way, k)) + dot(mode.base_turn, lane_of(turn, k));
-}
-
 /// A mode's motion.
 struct Swung {
     double bend;
@@ -140,77 +97,23 @@ HOPCOIL_INTO_EACH Swung after_half(const Sway& sway, const PlantStructure::Mode&
     return {new_gap + load, new_velocity - last};
 }
 
-/// Angles and rates in the middle of the substep, under the last load; and the gains of the modes.
+/// Angles and rates in the middle of the substep, under the last load.
 template <std::size_t lanes>
 HOPCOIL_INTO_EACH void predict(const Sway& sway) {
     const auto modes = sway.structure.modes();
     Room& room = sway.room;
-    const Swings& swings = sway.block.swings;
     for (std::size_t m = 0; m < modes.size(); ++m) {
         const double* const rows = sway.block.rows.data() + m * row_count * lanes;
-        const double w = radians_per_s(sway, modes[m]);
         HOPCOIL_EACH_LANE {
             const std::size_t at = m * lanes + k;
-            const double load = swings.loads[at];
+            const double load = sway.block.swings.loads[at];
             const Swung there = after_half<lanes>(sway, modes[m], at, rows, load, 0, k);
             room.wanted[at] = there.bend;
             room.toward[at] = there.rate;
-            const double damping = 2 * sway.settings.damping_ratio * w + swings.drags[at];
-            room.mode_gains[at] = w * w * (load - there.bend) - damping * there.rate -
-                                  share_of(modes[m], sway.moments.pull, sway.moments.twist, k);
         }
     }
     sum_modes<lanes>(sway.structure, room.wanted.data(), room.angles.data());
     sum_modes<lanes>(sway.structure, room.toward.data(), room.rates.data());
-}
-
-/// The modes' masses are those of the rest pose. This is what the present pose adds to the modal
-/// forces, from the modal accelerations in `mode_gains`.
-template <std::size_t lanes>
-HOPCOIL_INTO_EACH void find_inertia(const Sway& sway) {
-    const auto modes = sway.structure.modes();
-    Room& room = sway.room;
-    alignas(64) double shaken[lanes]{};
-    for (const PlantStructure::Mode& mode : modes) {
-        HOPCOIL_EACH_LANE {
-            const double share = share_of(mode, sway.moments.pull, sway.moments.twist, k);
-            shaken[k] += share * share;
-        }
-    }
-    bool is_any_shaken = false;
-    for (std::size_t k = 0; k < lanes; ++k)
-        is_any_shaken = is_any_shaken || shaken[k] > 0;
-    if (!is_any_shaken) {
-        for (double& gain : room.mode_gains)
-            gain = 0;
-        return;
-    }
-    sum_modes<lanes>(sway.structure, room.mode_gains.data(), room.rates.data());
-    add_inertia<lanes>(sway);
-    find_torques<lanes>(sway.structure, room);
-    sum_on_modes<lanes>(sway.structure, turns_of, room.torques.data(), room.slowings.data());
-    const double density = density_of(sway.settings);
-    alignas(64) double kept[lanes]{};
-    for (std::size_t m = 0; m < modes.size(); ++m) {
-        HOPCOIL_EACH_LANE {
-            const std::size_t at = m * lanes + k;
-            room.mode_gains[at] += room.slowings[at] / density;
-            kept[k] += room.mode_gains[at] * room.mode_gains[at];
-        }
-    }
-    // It fades where it is more than some times what the base shakes the plant by: a base at rest
-    // adds nothing, so that a plant loses energy, and none gets out of hand.
-    constexpr double most_times = 5;
-    for (std::size_t k = 0; k < lanes; ++k) {
-        const double part = kept[k] / (most_times * most_times * shaken[k]);
-        kept[k] = shaken[k] > 0 ? 1 / (1 + part * part) : 0;
-    }
-    for (std::size_t m = 0; m < modes.size(); ++m) {
-        HOPCOIL_EACH_LANE {
-            const double gain = room.mode_gains[m * lanes + k] * kept[k];
-            room.mode_gains[m * lanes + k] = kept[k] > 0 ? gain : 0;
-        }
-    }
 }
 
 template <std::size_t lanes>
@@ -230,9 +133,9 @@ HOPCOIL_INTO_EACH void add_pulls(const Sway& sway) {
     }
 }
 
-/// Of each mode, its static bend under the loads, and its own damping by drag.
+/// The force on each mode by the loads, and its own damping by drag.
 template <std::size_t lanes>
-HOPCOIL_INTO_EACH void find_modal_loads(const Sway& sway) {
+HOPCOIL_INTO_EACH void find_modal_forces(const Sway& sway) {
     Room& room = sway.room;
     find_torques<lanes>(sway.structure, room);
     const auto rods = sway.structure.rods();
@@ -248,8 +151,24 @@ HOPCOIL_INTO_EACH void find_modal_loads(const Sway& sway) {
     for (std::size_t k = 0; k < lanes; ++k)
         load_rates[k] /= density;
     sum_on_modes<lanes>(sway.structure, turns_of, room.torques.data(), room.slowings.data());
-    sum_on_modes<lanes>(sway.structure, squares_of, room.drag_slopes.data(), room.wanted.data());
+    sum_on_modes<lanes>(sway.structure, squares_of, room.drag_slopes.data(), room.missing.data());
     const auto modes = sway.structure.modes();
+    for (std::size_t m = 0; m < modes.size(); ++m) {
+        HOPCOIL_EACH_LANE {
+            const std::size_t at = m * lanes + k;
+            room.mode_forces[at] = room.slowings[at] / density;
+            // Between the drag along the stream and that across it.
+            const double drag = 1.5 * room.missing[at] / density;
+            sway.block.swings.drags[at] = drag < most_drag ? drag : most_drag;
+        }
+    }
+}
+
+/// Of each mode, its static bend under its forces.
+template <std::size_t lanes>
+HOPCOIL_INTO_EACH void find_next_loads(const Sway& sway) {
+    const auto modes = sway.structure.modes();
+    Room& room = sway.room;
     for (std::size_t m = 0; m < modes.size(); ++m) {
         const double w = radians_per_s(sway, modes[m]);
         const double most = most_bend * sway.structure.reach_m() / modes[m].reach_m;
@@ -257,12 +176,8 @@ HOPCOIL_INTO_EACH void find_modal_loads(const Sway& sway) {
             const std::size_t at = m * lanes + k;
             // What the base's acceleration does at rest is in the exact step already.
             const double at_rest = share_of(modes[m], sway.moments.pull, sway.moments.twist, k);
-            const double load =
-                (room.slowings[at] / density + at_rest + room.mode_gains[at]) / (w * w);
+            const double load = (room.mode_forces[at] + at_rest + room.wanted[at]) / (w * w);
             room.next_loads[at] = load < -most ? -most : load > most ? most : load;
-            // Between the drag along the stream and that across it.
-            const double drag = 1.5 * room.wanted[at] / density;
-            sway.block.swings.drags[at] = drag < most_drag ? drag : most_drag;
         }
     }
 }
@@ -272,10 +187,11 @@ HOPCOIL_INTO_EACH void loads_loop(const Sway& sway) {
     predict<lanes>(sway);
     pose<lanes>(sway.structure, sway.room);
     move<lanes>(sway.structure, sway.room);
-    find_inertia<lanes>(sway);
     add_stream_loads<lanes>(sway);
     add_pulls<lanes>(sway);
-    find_modal_loads<lanes>(sway);
+    find_modal_forces<lanes>(sway);
+    find_inertia<lanes>(sway);
+    find_next_loads<lanes>(sway);
 }
 
 template <std::size_t lanes>

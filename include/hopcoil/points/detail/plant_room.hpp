@@ -77,7 +77,7 @@ struct Room {
     std::vector<double> moments;  ///< about its foot
     std::vector<double> streams;  ///< at the wind points
     // Of each mode.
-    std::vector<double> mode_gains;  ///< of rate, per second; then what inertia adds to the loads
+    std::vector<double> mode_forces;  ///< over its mass in the rest pose
     std::vector<double> next_loads;
     std::vector<double> bend_responses;  ///< to a unit force that lasts for half a substep
     std::vector<double> rate_responses;
