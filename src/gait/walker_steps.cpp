@@ -56,21 +56,10 @@ Vector3 WalkerTick::aim(std::size_t leg, double land_s) const noexcept {
 }
 
 /// A biped's feet keep to their own sides of each other, the wider the nearer they are beside one
-/// another; feet of other bodies do not land where one stands.
+/// another.
 void WalkerTick::keep_apart(std::size_t leg, const Body& body, double until_s,
                             Vector3& aim) const noexcept {
-    if (set_.leg_count != 2) {
-        const double least = 2.4 * set_.foot_radius_m;
-        for (std::size_t i = 0; i < set_.leg_count; ++i) {
-            if (i == leg || !w_.feet_[i].planted) continue;
-            Vector3 away = aim - foot_in(i, until_s);
-            away.y = 0;
-            const double distance = flat_length(away);
-            if (distance < least && distance > 1e-9)
-                aim = aim + away * ((least - distance) / distance);
-        }
-        return;
-    }
+    if (set_.leg_count != 2) return keep_from_others(leg, body, until_s, aim);
     const double l = set_.leg_length_m;
     const Vector3 other = foot_in(1 - leg, until_s);
     const double side = set_.legs[leg].neutral.x > 0 ? 1 : -1;
@@ -79,6 +68,30 @@ void WalkerTick::keep_apart(std::size_t leg, const Body& body, double until_s,
     const double gap = (0.126 + (0.053 - 0.126) * lengthwise) * l;
     const double missing = gap - side * between.x;
     if (missing > 0) aim = aim + body.heading.to_world({side * missing, 0, 0});
+}
+
+/// A foot does not land beyond that of a neighbour, or legs would cross; nor where another stands.
+void WalkerTick::keep_from_others(std::size_t leg, const Body& body, double until_s,
+                                  Vector3& aim) const noexcept {
+    const double least = 2.4 * set_.foot_radius_m;
+    const double side = set_.legs[leg].neutral.x > 0 ? 1 : -1;
+    for (const std::size_t i : {leg ^ 1U, leg + 2, leg - 2}) {
+        if (i >= set_.leg_count || !w_.feet_[i].planted) continue;
+        const bool is_across = i == (leg ^ 1U);
+        if (!is_across && set_.leg_count == 4) continue;  // hind feet may pass fore feet
+        const Vector3 between = body.heading.to_body(aim - foot_in(i, until_s));
+        const double way = is_across ? side : i > leg ? 1 : -1;
+        const double missing = least - way * (is_across ? between.x : between.z);
+        const double far = way * std::max(missing, 0.0);
+        aim = aim + body.heading.to_world(is_across ? Vector3{far, 0, 0} : Vector3{0, 0, far});
+    }
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        if (i == leg || !w_.feet_[i].planted) continue;
+        Vector3 away = aim - foot_in(i, until_s);
+        away.y = 0;
+        const double distance = flat_length(away);
+        if (distance < least && distance > 1e-9) aim = aim + away * ((least - distance) / distance);
+    }
 }
 
 /// Whether a sole can stand there: not too steep, no edge under it.

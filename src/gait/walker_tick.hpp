@@ -179,6 +179,8 @@ class WalkerTick {
 
     [[nodiscard]] Vector3 aim(std::size_t leg, double land_s) const noexcept;
     void keep_apart(std::size_t leg, const Body& body, double until_s, Vector3& aim) const noexcept;
+    void keep_from_others(std::size_t leg, const Body& body, double until_s,
+                          Vector3& aim) const noexcept;
     [[nodiscard]] Foothold foothold_near(const Vector3& aim, const Vector3& hip, double most_away,
                                          double ahead_s) const noexcept;
     [[nodiscard]] Foothold look_at(double x, double z, double ahead_s) const noexcept;
