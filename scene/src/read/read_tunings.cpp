@@ -172,11 +172,11 @@ SharedTuning from_shipped(const std::string& name, const Tuning& tuning) {
 
 }  // namespace
 
-std::string file_with_tuning(const std::filesystem::path& folder, const std::string& name) {
+std::string file_with_tuning(const std::string& folder, const std::string& name) {
     std::error_code none;
     std::vector<std::string> found;
-    for (const auto& entry : std::filesystem::directory_iterator{
-             folder.empty() ? std::filesystem::path{"."} : folder, none}) {
+    for (const auto& entry :
+         std::filesystem::directory_iterator{folder.empty() ? std::string{"."} : folder, none}) {
         const std::filesystem::path& path = entry.path();
         if (path.extension() != ".toml" || entry.file_size(none) > 1'000'000) continue;
         try {
@@ -223,7 +223,7 @@ std::optional<SharedTuning> TuningReader::find(TableReader& reader, const std::s
     if (const auto shipped = find_tuning(name)) return from_shipped(name, *shipped);
     for (const NamedTuning& each : named_tunings())
         names.emplace_back(each.name);
-    const std::string elsewhere = file_with_tuning(reader.folder(), name);
+    const std::string elsewhere = file_with_tuning(reader.folder().string(), name);
     if (!elsewhere.empty()) {
         reader.problem(key,
                        fmt::format("there is no tuning named '{0}' here, but {1} has one; take "

@@ -1,6 +1,5 @@
 #pragma once
 
-#include <filesystem>
 #include <optional>
 #include <string>
 #include <vector>
@@ -31,8 +30,7 @@ struct SharedTuning {
 [[nodiscard]] bool is_tuning_file(const std::string& path);
 
 /// The name of a file in a folder with a tuning of this name, for a hint; empty if there is none.
-[[nodiscard]] std::string file_with_tuning(const std::filesystem::path& folder,
-                                           const std::string& name);
+[[nodiscard]] std::string file_with_tuning(const std::string& folder, const std::string& name);
 
 /// Puts a tuning into a tuning file, which is made if it is not there: in place of the one that has
 /// its name, or else at the end. Everything else in the file stays as it is, comments too.
