@@ -80,7 +80,8 @@ void WalkerTick::keep_from_others(std::size_t leg, const Body& body, double unti
         const bool is_across = i == (leg ^ 1U);
         if (!is_across && set_.leg_count == 4) continue;  // hind feet may pass fore feet
         const Vector3 between = body.heading.to_body(aim - foot_in(i, until_s));
-        const double way = is_across ? side : i > leg ? 1 : -1;
+        const bool is_ahead = set_.legs[leg].neutral.z > set_.legs[i].neutral.z;
+        const double way = is_across ? side : is_ahead ? 1 : -1;
         const double missing = least - way * (is_across ? between.x : between.z);
         const double far = way * std::max(missing, 0.0);
         aim = aim + body.heading.to_world(is_across ? Vector3{far, 0, 0} : Vector3{0, 0, far});

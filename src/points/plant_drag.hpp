@@ -17,6 +17,17 @@ HOPCOIL_INTO_EACH double radians_per_s(const Sway& sway, const PlantStructure::M
     return 2 * math::pi * sway.settings.frequency_hz * mode.ratio;
 }
 
+/// The loads of all branches as forces on the modes, over their masses, in `slowings`.
+template <std::size_t lanes>
+HOPCOIL_INTO_EACH void put_on_modes(const Sway& sway) {
+    Room& room = sway.room;
+    find_torques<lanes>(sway.structure, room);
+    sum_on_modes<lanes>(sway.structure, turns_of, room.torques.data(), room.slowings.data());
+    const double density = density_of(sway.settings);
+    for (double& slowing : room.slowings)
+        slowing /= density;
+}
+
 /// The modal forces of drag while the modes move at these rates.
 template <std::size_t lanes>
 HOPCOIL_INTO_EACH void drag_on_modes(const Sway& sway, const double* of_modes) {
@@ -45,11 +56,7 @@ HOPCOIL_INTO_EACH void drag_on_modes(const Sway& sway, const double* of_modes) {
             put_load<lanes>(room, i, k, load);
         }
     }
-    find_torques<lanes>(sway.structure, room);
-    sum_on_modes<lanes>(sway.structure, turns_of, room.torques.data(), room.slowings.data());
-    const double density = density_of(sway.settings);
-    for (double& slowing : room.slowings)
-        slowing /= density;
+    put_on_modes<lanes>(sway);
 }
 
 /// Change of each mode's bend and rate under a unit force that lasts for half a substep.

@@ -62,11 +62,7 @@ HOPCOIL_INTO_EACH void inertia_on_modes(const Sway& sway, const double* of_modes
     Room& room = sway.room;
     sum_modes<lanes>(sway.structure, of_modes, room.rates.data());
     add_inertia<lanes, as_they_move>(sway);
-    find_torques<lanes>(sway.structure, room);
-    sum_on_modes<lanes>(sway.structure, turns_of, room.torques.data(), room.slowings.data());
-    const double density = density_of(sway.settings);
-    for (double& slowing : room.slowings)
-        slowing /= density;
+    put_on_modes<lanes>(sway);
 }
 
 /// The sum of squares of what the base does to the modes.
@@ -80,9 +76,8 @@ HOPCOIL_INTO_EACH void find_shaking(const Sway& sway, double* shaking) {
     }
 }
 
-/// What the forces on the modes would have to be beside what they are, were the modes accelerated
-/// as in the rest pose; and the share of a force that accelerates a mode after half a substep, as
-/// the rest bends it by then.
+/// What find_inertia solves for: f - v - M f, into `missing`; and d, the share of a force that still
+/// accelerates a mode after half a substep, into `rate_responses`. The rest bends it by then.
 template <std::size_t lanes>
 HOPCOIL_INTO_EACH void find_missing_inertia(const Sway& sway) {
     const auto modes = sway.structure.modes();

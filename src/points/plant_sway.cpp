@@ -137,7 +137,7 @@ HOPCOIL_INTO_EACH void add_pulls(const Sway& sway) {
 template <std::size_t lanes>
 HOPCOIL_INTO_EACH void find_modal_forces(const Sway& sway) {
     Room& room = sway.room;
-    find_torques<lanes>(sway.structure, room);
+    put_on_modes<lanes>(sway);
     const auto rods = sway.structure.rods();
     const double density = density_of(sway.settings);
     double* const load_rates = sway.block.load_rates.data();
@@ -150,13 +150,12 @@ HOPCOIL_INTO_EACH void find_modal_forces(const Sway& sway) {
     }
     for (std::size_t k = 0; k < lanes; ++k)
         load_rates[k] /= density;
-    sum_on_modes<lanes>(sway.structure, turns_of, room.torques.data(), room.slowings.data());
     sum_on_modes<lanes>(sway.structure, squares_of, room.drag_slopes.data(), room.missing.data());
     const auto modes = sway.structure.modes();
     for (std::size_t m = 0; m < modes.size(); ++m) {
         HOPCOIL_EACH_LANE {
             const std::size_t at = m * lanes + k;
-            room.mode_forces[at] = room.slowings[at] / density;
+            room.mode_forces[at] = room.slowings[at];
             // Between the drag along the stream and that across it.
             const double drag = 1.5 * room.missing[at] / density;
             sway.block.swings.drags[at] = drag < most_drag ? drag : most_drag;

@@ -185,8 +185,8 @@ AnySpec mover_spec(const SizeParameters& size, const MoverShape& shape, MoverSta
 namespace {
 
 constexpr const char* angle_goes_round =
-    "an angle goes round and has neither a range nor a size; without angle = true its target is a "
-    "number in degrees or radians, which has";
+    "an angle goes round and has neither a range nor a size; a target without angle = true is a "
+    "plain number of degrees or radians, and its follower can have both";
 
 void read_sized(KindReader& reader, MoverTable table, const Tuning& tuning) {
     if (table.shape.kind == ValueKind::angle) reader.problem("", angle_goes_round);
