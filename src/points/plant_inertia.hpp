@@ -76,8 +76,8 @@ HOPCOIL_INTO_EACH void find_shaking(const Sway& sway, double* shaking) {
     }
 }
 
-/// What find_inertia solves for: f - v - M f, into `missing`; and d, the share of a force that still
-/// accelerates a mode after half a substep, into `rate_responses`. The rest bends it by then.
+/// What find_inertia solves for: f - v - M f, into `missing`; and d, the share of a force that
+/// still accelerates a mode after half a substep, into `rate_responses`. The rest bends it by then.
 template <std::size_t lanes>
 HOPCOIL_INTO_EACH void find_missing_inertia(const Sway& sway) {
     const auto modes = sway.structure.modes();
