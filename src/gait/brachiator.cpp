@@ -47,14 +47,17 @@ Vector3 reaching(const Vector3& from, const Vector3& to, const Vector3& beside, 
     return from + (to - from) * way + (beside - (from + to) * 0.5) * middle;
 }
 
-/// Limits the distance from the shoulder to the arm's length; unchanged well inside of it.
-Vector3 within_arm(const Vector3& shoulder, const Vector3& hand, double arm_m) {
+/// Limits the distance from the shoulder to the arm's length; unchanged well inside of it. A hand
+/// that leaves its hold, or is about to catch, may leave the arm straight, as one that holds.
+Vector3 within_arm(const Vector3& shoulder, const Vector3& hand, double arm_m, double phase) {
     const Vector3 arm = hand - shoulder;
     const double far = length(arm);
-    const double free = 0.985 * arm_m;
+    constexpr double softening = 0.05;
+    const double u = std::min(1.0, std::min(phase, 1 - phase) / softening);
+    const double rest = 0.015 * arm_m * u * u * (3 - 2 * u);
+    const double free = arm_m - rest;
     if (far <= free) return hand;
-    const double rest = arm_m - free;
-    const double drawn = free + rest * (1 - math::exp(-(far - free) / rest));
+    const double drawn = rest > 0 ? free + rest * (1 - math::exp(-(far - free) / rest)) : arm_m;
     return shoulder + arm * (drawn / far);
 }
 
@@ -350,7 +353,7 @@ void Brachiator::place_hands() noexcept {
             const Vector3 beside =
                 hand.shoulder + rotated(rotation_, Vector3{0.5 * out, 0.28, 0.12} * arm_m);
             const Vector3 wanted = reaching(holds_[at.left], holds_[at.hold], beside, at.phase);
-            hand.position = within_arm(hand.shoulder, wanted, arm_m);
+            hand.position = within_arm(hand.shoulder, wanted, arm_m, at.phase);
         }
         const double upper_m = 0.5 * arm_m;
         const Vector3 pole = rotated(rotation_, {0.75 * out, -0.5, -0.43});

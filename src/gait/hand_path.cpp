@@ -26,12 +26,17 @@ constexpr double standing_speed = 0.05;
 constexpr double quickest_hand = 6.5;
 /// For each m/s of speed, how long it hangs by both hands before it goes back.
 constexpr double turns_in = 0.16;
+/// The most by which a swing is faster than the one before, in m/s.
+constexpr double most_gain = 2.0;
 /// Between holds further apart than this, in arm lengths, swings take more time: 0.4 more at 1.8.
 constexpr double wide_gap = 1.3;
 constexpr double widest_gap = 1.8;
 constexpr double slower_over_wide = 0.4;
 /// Of the arc's depth, for the quickest swing.
 constexpr double least_depth = 0.3;
+/// A swing is at most so deep, in m for each second squared of its time: a low hold between high
+/// ones would throw it up and down.
+constexpr double most_dip_rate = 0.5;
 
 double length(const Vector3& v) {
     return math::sqrt(dot(v, v));
@@ -45,8 +50,8 @@ double radius_of(const BrachiatorSettings& settings) {
     return swing_radius * settings.arm_length_m;
 }
 
-/// The lower point at the radius from both holds; the middle between them where they are too far
-/// apart.
+/// The lower point at the radius from both holds, but not beyond the place below the upper one; the
+/// middle between them where they are too far apart.
 Vector3 change_over(const BrachiatorSettings& settings, const Vector3& a, const Vector3& b) {
     const Vector3 way = b - a;
     const double gap = length(way);
@@ -58,7 +63,12 @@ Vector3 change_over(const BrachiatorSettings& settings, const Vector3& a, const 
     const Vector3 down = Vector3{0, -1, 0} - along * (-along.y);
     const double steep = length(down);
     const Vector3 aside = steep > 1e-9 ? down * (1 / steep) : Vector3{0, -1, 0};
-    return middle + aside * math::sqrt(square);
+    const Vector3 place = middle + aside * math::sqrt(square);
+    const Vector3& upper = a.y > b.y ? a : b;
+    const Vector3 inward = middle - upper;
+    const Vector3 from_upper = place - upper;
+    const bool is_between = from_upper.x * inward.x + from_upper.z * inward.z >= 0;
+    return is_between ? place : upper + Vector3{0, -radius, 0};
 }
 
 /// Its place on the arc below the pivot: as an angle from straight down, and the direction of the
@@ -107,7 +117,9 @@ Swung swung(const HandSwing& swing, const Vector3& pivot, double time_s) {
     const double out = radius * math::sin(std::abs(angle));
     // Quicker than a pendulum, it bends its arms and swings less deep.
     const double quick = std::min(1.0, swing.swing_s / natural_s);
-    const double deep = std::max(least_depth, quick * math::sqrt(quick));
+    const double dip = 0.5 * (swing.from.y + swing.to.y) - (pivot.y - radius);
+    const double calm = most_dip_rate * swing.swing_s * swing.swing_s / std::max(dip, 1e-3);
+    const double deep = std::max(least_depth, std::min(quick * math::sqrt(quick), calm));
     const double arc = pivot.y - radius * math::cos(angle);
     const double chord = swing.from.y + (swing.to.y - swing.from.y) * part;
     const Vector3 place{pivot.x + outward.x * out, chord + (arc - chord) * deep,
@@ -232,7 +244,10 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
     is_at_end_ = !next(pivot, caught);
     if (is_at_end_) return;
     // At high speed a near hold is skipped.
-    const double pace = std::abs(speed);
+    const double way_before_m = over_ground(last.to - last.from);
+    const bool went_on = way_before_m > 0 && (last.caught > last.pivot) == forward;
+    const double pace_before = went_on ? way_before_m / (from_s - last.from_s) : 0;
+    const double pace = std::min(std::abs(speed), pace_before + most_gain);
     const double liked_m = std::min(1.55, 0.75 * pace) * settings.arm_length_m / 1.05;
     constexpr double hurry = 1.2;
     std::uint32_t further = 0;

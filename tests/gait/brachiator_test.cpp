@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numeric>
 #include <vector>
 
 #include <catch2/catch.hpp>
@@ -101,7 +102,11 @@ struct Watch {
 TEST_CASE("it goes along any row, and lets no hold go before it has the next",
           "[brachiator][long]") {
     const double speed = GENERATE(0.5, 1.0, 1.5, 2.0, 2.5);
-    for (unsigned seed = 0; seed < 50; ++seed) {
+    std::vector<unsigned> seeds(50);
+    std::iota(seeds.begin(), seeds.end(), 0U);
+    // Rows that are hard to start on, or whose holds lie low between high ones.
+    seeds.insert(seeds.end(), {95, 279, 381, 576, 2166, 2372});
+    for (const unsigned seed : seeds) {
         Brachiator rigger{{}, random_row(seed)};
         Watch watch{rigger};
         const std::size_t last = rigger.holds().size() - 1;
@@ -121,7 +126,7 @@ TEST_CASE("it goes along any row, and lets no hold go before it has the next",
         CHECK(watch.hold_off == 0);
         CHECK(watch.arm_off < 1e-3);
         CHECK(watch.most_acceleration < 10);
-        CHECK(watch.most_jerk < 120);
+        CHECK(watch.most_jerk < 100);
         CHECK(watch.most_hand_speed < 22);
         // Elbows do not turn over.
         CHECK(watch.elbow_acceleration < 1500);
@@ -135,30 +140,35 @@ TEST_CASE("it goes along any row, and lets no hold go before it has the next",
 }
 
 TEST_CASE("pushes do not make it miss", "[brachiator]") {
+    const double speed = GENERATE(0.5, 1.5, 2.5);
     for (unsigned seed = 0; seed < 20; ++seed) {
         RandomNumbers numbers{stream_of(seed, "pushes")};
-        Brachiator rigger{{}, random_row(seed, 16)};
+        Brachiator rigger{{}, random_row(seed, speed < 2 ? 16 : 50)};
         Watch watch{rigger};
         for (int i = 0; i < 240 * 20; ++i) {
             if (i % 400 == 200) {
                 const Vector3 way{numbers.normal(), numbers.normal(), numbers.normal()};
                 CHECK(rigger.push(way * (1 / length(way))) == StepStatus::stepped);
             }
-            rigger.step(1.5, Brachiator::tick_s);
+            rigger.step(speed, Brachiator::tick_s);
             watch.look(rigger);
         }
-        CAPTURE(seed);
+        CAPTURE(speed, seed);
         CHECK(watch.arm_off < 1e-3);
         CHECK(watch.hold_off == 0);
         CHECK(watch.both_free == 0);
-        CHECK(rigger.log().catches > 8);
+        CHECK(rigger.log().catches > (speed < 1 ? 6 : 8));
         CHECK(rigger.log().drawn_in_m < 0.25);
         // What a push does to the velocity at once it does to the acceleration bit by bit.
-        CHECK(watch.most_acceleration < 11);
+        CHECK(watch.most_acceleration < 10);
         CHECK(watch.most_jerk < 120);
+        CHECK(watch.elbow_acceleration < 5000);  // an arm that the push pulls straight
         // It is 240 for a velocity that changes by 1 m/s in a tick; nothing leaps.
         CHECK(watch.knee_acceleration < 1000);
     }
+}
+
+TEST_CASE("what is no push, speed or time is rejected", "[brachiator]") {
     Brachiator rigger{{}, even_row(1, 4)};
     CHECK(rigger.push({not_a_number, 0, 0}) == StepStatus::rejected);
     CHECK(rigger.step(not_a_number, 0.1) == StepStatus::rejected);
