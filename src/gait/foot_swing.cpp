@@ -48,7 +48,9 @@ SwingPoint FootSwing::at(double time_s) const noexcept {
         point.velocity = point.velocity + flies_with + gravity * t;
         point.acceleration = point.acceleration + gravity;
     }
-    const double span = land_s - planned_s;
+    // It is past whatever it goes around before it comes down.
+    constexpr double aside_part = 0.88;
+    const double span = aside_part * (land_s - planned_s);
     const double s = span > 0 ? std::clamp((time_s - planned_s) / span, 0.0, 1.0) : 1;
     if (aside == Vector3{}) return point;
     // 64 s^3 (1 - s)^3, smooth to the second derivative at both ends.

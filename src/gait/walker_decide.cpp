@@ -76,12 +76,14 @@ void WalkerTick::lift(std::size_t leg, StepReason reason, double land_s) noexcep
     const Vector3 wanted = aim(leg, land_s);
     const Vector3 from = w_.feet_[leg].position;
     // The whole way if that is clear, else a part of it; at rest only the whole way.
-    bool planned = plan(leg, wanted, land_s);
-    for (const double part : {0.6, 0.3}) {
-        if (planned || reason == StepReason::tidies) break;
-        planned = plan(leg, from + (wanted - from) * part, land_s);
+    bool planned = false;
+    for (const Clear clear : {Clear::of_all, Clear::of_ground}) {
+        for (const double part : {1.0, 0.6, 0.3}) {
+            if (planned || (part < 1 && reason == StepReason::tidies)) break;
+            planned = plan(leg, from + (wanted - from) * part, land_s, clear);
+        }
     }
-    if (!planned) plan(leg, wanted, land_s, true);
+    if (!planned) plan(leg, wanted, land_s, Clear::of_nothing);
     w_.feet_[leg].planted = false;
     w_.feet_[leg].reason = reason;
     ++w_.log_.steps;

@@ -286,6 +286,7 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
             if (task.is_even) break;  // later or higher is no further from a foot
         }
     }
+    if (task.clear == Clear::of_all) return std::nullopt;
     if (over || !planted) return over;
     wish.aside = {};
     // Straight up first, beside a step that it stands next to.
@@ -299,7 +300,7 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
             if (is_clear(leg, candidate, task)) return candidate;
         }
     }
-    if (!task.has_to_go) return std::nullopt;
+    if (task.clear != Clear::of_nothing) return std::nullopt;
     return plan_swing(wish);
 }
 
@@ -324,7 +325,7 @@ std::uint32_t WalkerTick::ticks_late(std::size_t leg, const Vector3& spot,
 }
 
 /// Whether such a plan was made; if not, a swing in progress continues unchanged.
-bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool has_to_go) noexcept {
+bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, Clear clear) noexcept {
     WalkerFoot& foot = w_.feet_[leg];
     detail::FootState& own = w_.state_[leg];
     const double left_s = land_s - now_s_;
@@ -337,7 +338,7 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, bool h
     SwingTask task{.part = hold.ground.part,
                    .side = landing.heading.to_world({outward, 0, 0}),
                    .normal = hold.ground.normal,
-                   .has_to_go = has_to_go};
+                   .clear = clear};
     task.wish = {.from = foot_now(leg), .spot = hold.spot, .now_s = now_s_, .land_s = land_s};
     double highest = highest_between(task.wish.from.position, hold.spot, task.is_even);
     // A foot in the air rises no further each time that its swing is planned anew.

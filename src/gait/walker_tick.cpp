@@ -326,6 +326,13 @@ bool WalkerTick::has_landed(std::size_t leg, const Vector3& spot) const noexcept
            (w_.pose_.place.y <= highest_over(leg, spot) + hardly_m || late_s > most_late_s);
 }
 
+/// Evenly to 1 at the landing. Where that is put off it goes on more slowly, and never back.
+void WalkerTick::advance_phase(std::size_t leg) noexcept {
+    WalkerFoot& foot = w_.feet_[leg];
+    const double left_s = w_.state_[leg].swing.land_s - now_s_;
+    foot.phase = left_s > 0 ? 1 - (1 - foot.phase) * (left_s / (left_s + tick_s)) : 1;
+}
+
 /// Feet that are due land on their spots, bit for bit.
 void WalkerTick::land_feet() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
@@ -348,8 +355,7 @@ void WalkerTick::land_feet() noexcept {
             continue;
         }
         foot.position = w_.in_swing(i, now_s_, ground_, ahead_s_);
-        const double whole_s = std::max(own.swing.land_s - own.lift_s, tick_s);
-        foot.phase = std::clamp((now_s_ - own.lift_s) / whole_s, 0.0, 1.0);
+        advance_phase(i);
     }
 }
 

@@ -50,6 +50,12 @@ class WalkerTick {
         GroundPoint ground{};
         bool good = false;
     };
+    /// What a swing has to be clear of.
+    enum class Clear : std::uint8_t {
+        of_all,     ///< the ground and the feet that stand
+        of_ground,  ///< of the feet too, if possible
+        of_nothing
+    };
     /// A swing that is to be planned.
     struct SwingTask {
         std::uint32_t part = 0;  ///< of the ground, in whose frame it is
@@ -57,7 +63,7 @@ class WalkerTick {
         SwingWish wish{};        ///< as low as it may be
         Vector3 normal{};        ///< of the ground that it lands on
         bool is_even = false;    ///< nothing on its way stands out
-        bool has_to_go = false;  ///< clear of everything or not
+        Clear clear = Clear::of_ground;
     };
     static constexpr double look_s = 0.025;
     static constexpr std::size_t looks = 64;
@@ -75,6 +81,7 @@ class WalkerTick {
     [[nodiscard]] std::optional<Foothold> slid(std::size_t leg, const Body& before) const noexcept;
     void slide_feet(const Body& before) noexcept;
     [[nodiscard]] bool has_landed(std::size_t leg, const Vector3& spot) const noexcept;
+    void advance_phase(std::size_t leg) noexcept;
     void land_feet() noexcept;
     void carry_feet() noexcept;
     void predict() noexcept;
@@ -187,7 +194,8 @@ class WalkerTick {
     [[nodiscard]] SwingPoint foot_now(std::size_t leg) const noexcept;
     [[nodiscard]] std::optional<FootSwing> find_swing(std::size_t leg,
                                                       const SwingTask& task) noexcept;
-    bool plan(std::size_t leg, const Vector3& aim, double land_s, bool has_to_go = false) noexcept;
+    bool plan(std::size_t leg, const Vector3& aim, double land_s,
+              Clear clear = Clear::of_ground) noexcept;
     [[nodiscard]] double highest_between(const Vector3& from, const Vector3& to,
                                          bool& is_even) const noexcept;
     [[nodiscard]] bool is_gentle(const FootSwing& swing) const noexcept;

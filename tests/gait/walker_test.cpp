@@ -134,6 +134,7 @@ struct Worst {
     double settled_s = 0;
     std::uint64_t steps_at_rest = 0;
     double lowered = 0;
+    int phases_back = 0;  ///< swings whose phase went back: a plan that changes only slows it
     FootFigures feet{};
 };
 
@@ -163,6 +164,8 @@ Worst walked(std::size_t legs, Place place, unsigned seed, bool hard = false) {
             worst.reach = std::max(worst.reach, apart(foot.position, walker.hip(k)) / l);
             if (foot.planted && last[k].planted && !(foot.on_part == last[k].on_part))
                 ++worst.slips;
+            const bool swings_on = foot.phase > 0.1 && last[k].phase > 0.1;
+            if (swings_on && foot.phase < last[k].phase) ++worst.phases_back;
             if (i > 1 && !foot.planted && place.deck == 0) {
                 worst.acceleration =
                     std::max(worst.acceleration, apart(velocity, last_velocity[k]) / tick_s);
@@ -196,8 +199,11 @@ TEST_CASE("planted feet keep every bit, legs reach, half of the feet carry, and 
     for (const std::size_t legs : {2U, 4U, 6U, 8U}) {
         for (const char* name : {"flat", "steps", "slopes", "rough", "deck"}) {
             const Place place = place_named(name, leg_of(legs));
-            for (unsigned seed = 1; seed <= 5; ++seed) {
-                const bool hard = seed > 3;
+            std::vector<unsigned> seeds{1, 2, 3, 4, 5};
+            // Here a foot goes round the other one, beside a step.
+            if (place.name == "steps" && legs == 2) seeds.push_back(3006);
+            for (const unsigned seed : seeds) {
+                const bool hard = seed == 4 || seed == 5;
                 CAPTURE(legs, name, seed);
                 const Worst worst = walked(legs, place, seed, hard);
                 CHECK(worst.slips == 0);
@@ -210,6 +216,7 @@ TEST_CASE("planted feet keep every bit, legs reach, half of the feet carry, and 
                 CHECK(worst.feet.legs_apart_m > 0.03);
                 CHECK(worst.feet.slip_m == 0);
                 CHECK(worst.settled_s < 1.5);
+                CHECK(worst.phases_back == 0);
                 CHECK(worst.steps_at_rest == 0);
                 const bool even = std::string{name} == "flat";
                 CHECK(worst.lowered < (even ? 0.21 : 0.33));
