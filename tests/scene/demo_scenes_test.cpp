@@ -15,6 +15,7 @@
 #include <hopcoil/scene/live_scene.hpp>
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_dials.hpp>
+#include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/tuning_file.hpp>
 
 #include "support/random.hpp"
@@ -208,4 +209,34 @@ TEST_CASE("what a shipped scene shows moves as its velocities say", "[scene][shi
         }
     }
     CHECK(pairs > 60);
+}
+
+TEST_CASE("figures are read off as well where points that no report measures are left out",
+          "[scene][demo][long]") {
+    for (const std::string& file : shipped_scenes()) {
+        CAPTURE(file);
+        Scene scene = read_scene(file);
+        scene.duration_s = std::min(scene.duration_s, 1.5);
+        Scene with_all = finely_recorded(scene);
+        with_all.is_for_figures = false;
+        Take all;
+        run(with_all, all);
+        const Take measured = fine_take(scene);
+        REQUIRE(measured.row_count() == all.row_count());
+        // However many points there are.
+        CHECK(measured.column_names().size() < 700);
+        const std::vector<SystemReport> expected = report_on(scene, all);
+        const std::vector<SystemReport> found = report_on(scene, all, measured);
+        REQUIRE(found.size() == expected.size());
+        CHECK(report_on(scene, measured).size() == expected.size());
+        for (std::size_t i = 0; i < found.size(); ++i) {
+            CAPTURE(found[i].name);
+            REQUIRE(found[i].figures.size() == expected[i].figures.size());
+            for (std::size_t k = 0; k < found[i].figures.size(); ++k) {
+                CAPTURE(found[i].figures[k].key);
+                CHECK(found[i].figures[k].value == expected[i].figures[k].value);
+            }
+            CHECK(found[i].lag_s == expected[i].lag_s);
+        }
+    }
 }

@@ -214,8 +214,10 @@ GoalFit fit_to_goals(const std::vector<FitGoal>& goals, const std::vector<FitRan
         places.push_back(std::move(place));
     }
     constexpr std::size_t most_descents = 4;
-    std::vector<Place> seen =
-        survey(cost, ranges.size(), settings.most_runs / 3 + 1, good_enough, settings);
+    // 64 places tell enough of one number, twice as many of two.
+    const std::size_t enough = std::size_t{32} << ranges.size();
+    std::vector<Place> seen = survey(
+        cost, ranges.size(), std::min(settings.most_runs / 3 + 1, enough), good_enough, settings);
     seen.resize(std::min(seen.size(), most_descents));
     places.insert(places.end(), seen.begin(), seen.end());
     const std::size_t runs_each = settings.most_runs * 2 / 3 / places.size() + 1;

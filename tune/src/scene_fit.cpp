@@ -61,7 +61,7 @@ class SceneRuns {
     /// Each matched column at the reference's times. Errors: those of a run.
     [[nodiscard]] std::vector<std::vector<double>> motions(std::span<const double> values) const {
         const scene::Scene tried = changed(scene_, paths_, values);
-        const Take take = rate_hz_ ? run_of(tried) : scene::fine_take(tried);
+        const Take take = run_of(rate_hz_ ? tried : finely_recorded(tried));
         std::vector<std::vector<double>> motions;
         for (const Match& match : matches_) {
             const std::optional<std::size_t> column = take.find_column(match.column);
@@ -97,6 +97,12 @@ class SceneRuns {
     }
 
   private:
+    /// With every channel: any may be matched.
+    static scene::Scene finely_recorded(const scene::Scene& scene) {
+        scene::Scene fine = scene::finely_recorded(scene);
+        fine.is_for_figures = false;
+        return fine;
+    }
     static Take run_of(const scene::Scene& scene) {
         Take take;
         scene::run(scene, take);

@@ -129,8 +129,16 @@ std::vector<Place> survey(const Cost& cost, std::size_t dimensions, std::size_t 
                           double good_enough, const FitSettings& settings) {
     std::vector<Place> places(count);
     const std::uint64_t stream = stream_of(settings.seed, "fit");
+    // What can be reached is often found at the ends of ranges.
+    constexpr std::size_t most_with_corners = 3;
+    const std::size_t corners =
+        dimensions <= most_with_corners ? std::min(count, std::size_t{1} << dimensions) : 0;
     for (std::size_t i = 0; i < count; ++i) {
         for (std::size_t k = 0; k < dimensions; ++k) {
+            if (i < corners) {
+                places[i].unit.push_back(static_cast<double>((i >> k) & 1U));
+                continue;
+            }
             const double shift = unit_number(stream, static_cast<std::int64_t>(k));
             const double unit = mirrored(i + 1, primes[k]) + shift;
             places[i].unit.push_back(unit - std::floor(unit));

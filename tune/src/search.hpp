@@ -32,8 +32,8 @@ void require_valid(const std::vector<FitRange>& ranges);
 ///         dial has.
 void require_within_dials(const scene::Scene& scene, const std::vector<FitRange>& ranges);
 
-/// Places spread evenly over the cube, in parallel, until one costs no more than `good_enough`;
-/// the cheapest first.
+/// Places spread evenly over the cube, with its corners if it has few, in parallel, until one costs
+/// no more than `good_enough`; the cheapest first.
 /// Source  J. H. Halton: On the efficiency of certain quasi-random sequences (1960), shifted by
 ///         the seed.
 [[nodiscard]] std::vector<Place> survey(const Cost& cost, std::size_t dimensions, std::size_t count,

@@ -134,7 +134,14 @@ std::vector<RecordedChannel> NetSpec::signals() const {
     return {{.name = "largest_stretch"},
             {.name = "energy_j", .unit = "J"},
             {.name = "contacts"},
-            {.name = "contact_depth_m", .unit = "m"}};
+            {.name = "contact_depth_m", .unit = "m"},
+            {.name = "lowest_m", .unit = "m"}};
+}
+
+bool NetSpec::is_measured(const std::string& channel) const {
+    const std::vector<RecordedChannel> all = signals();
+    return std::any_of(all.begin(), all.end(),
+                       [&](const RecordedChannel& signal) { return signal.name == channel; });
 }
 
 std::vector<View> NetSpec::views() const {
@@ -243,8 +250,8 @@ struct Heights {
     std::vector<double> lowest{};
     std::vector<double> highest{};
 };
-Heights heights_in(const Take& take, const std::string& channel) {
-    const Take::Columns columns = take.columns_of(take.find_channel(channel).value());
+Heights heights_in(const Take& take, std::size_t channel) {
+    const Take::Columns columns = take.columns_of(channel);
     Heights heights;
     for (std::size_t row = 0; row < take.row_count(); ++row) {
         const auto numbers = take.row(row).subspan(columns.first, columns.count);
@@ -270,9 +277,12 @@ std::vector<SystemReport> NetSpec::report(const ReportInput& input) const {
                         .words = in_words(0),
                         .value_kind = ValueKind::vector,
                         .unit = "m"};
-    const Heights shown = heights_in(input.take, positions);
-    report.components = {{.name = "lowest point", .values = shown.lowest},
-                         {.name = "highest point", .values = shown.highest}};
+    // Not in a take for figures alone.
+    if (const auto channel = input.take.find_channel(positions)) {
+        Heights shown = heights_in(input.take, *channel);
+        report.components = {{.name = "lowest point", .values = std::move(shown.lowest)},
+                             {.name = "highest point", .values = std::move(shown.highest)}};
+    }
     const auto percent = [](std::vector<double> numbers) {
         for (double& each : numbers)
             each *= 100;
@@ -280,7 +290,7 @@ std::vector<SystemReport> NetSpec::report(const ReportInput& input) const {
     };
     const std::vector<double> stretch = percent(signal_in(input.fine, name + ".largest_stretch"));
     const std::vector<double> energy = signal_in(input.fine, name + ".energy_j");
-    const std::vector<double> lowest = heights_in(input.fine, positions).lowest;
+    const std::vector<double> lowest = signal_in(input.fine, name + ".lowest_m");
     report.figures = {
         {"largest_stretch_percent", "largest stretch of a link", "%", largest_of(stretch)},
         {"stretch_at_end_percent", "at the end", "%", stretch.empty() ? 0 : stretch.back()},

@@ -18,6 +18,7 @@ inline constexpr std::size_t stretch = 0;
 inline constexpr std::size_t energy = 1;
 inline constexpr std::size_t contacts = 2;
 inline constexpr std::size_t depth = 3;
+inline constexpr std::size_t lowest = 4;
 }  // namespace net_signal
 
 /// The keys of [net.NAME] and of the tables inside it.
@@ -39,6 +40,7 @@ class NetSpec final : public SystemSpec {
     [[nodiscard]] std::string in_words(std::size_t port) const override;
     [[nodiscard]] std::vector<Port> outputs() const override;
     [[nodiscard]] std::vector<RecordedChannel> signals() const override;
+    [[nodiscard]] bool is_measured(const std::string& channel) const override;
     [[nodiscard]] std::vector<View> views() const override;
     [[nodiscard]] std::vector<SpecDial> dials() const override;
     [[nodiscard]] double dial(std::size_t index) const override;

@@ -56,6 +56,10 @@ std::vector<RecordedChannel> ParticlesSpec::signals() const {
     return all;
 }
 
+bool ParticlesSpec::is_measured(const std::string& channel) const {
+    return channel == particle_signal::count || channel == particle_signal::hits;
+}
+
 std::vector<View> ParticlesSpec::views() const {
     View view{.type = View::Type::points, .position = 0};
     view.alive = particle_signal::alive;

@@ -117,6 +117,7 @@ class ParticlesSpec final : public SystemSpec {
     [[nodiscard]] std::string in_words(std::size_t port) const override;
     [[nodiscard]] std::vector<Port> outputs() const override;
     [[nodiscard]] std::vector<RecordedChannel> signals() const override;
+    [[nodiscard]] bool is_measured(const std::string& channel) const override;
     [[nodiscard]] std::string charted_signal() const override { return particle_signal::count; }
     [[nodiscard]] std::vector<View> views() const override;
     [[nodiscard]] std::vector<SpecDial> dials() const override {

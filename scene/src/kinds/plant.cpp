@@ -14,6 +14,7 @@
 #include "../read/read_pictures.hpp"
 #include "plant_parts.hpp"
 #include "read_mover.hpp"
+#include "signal_columns.hpp"
 #include "vectors.hpp"
 
 namespace hopcoil::scene {
@@ -23,49 +24,6 @@ constexpr std::size_t most_plants = 1000;
 
 std::size_t shape_dials(const PlantParts& parts) {
     return parts.shape ? PlantShape::dial_count : 0;
-}
-
-/// Largest over a take.
-struct Most {
-    double lean_m = 0;
-    double mean_lean_m = 0;
-    double tip_speed_m_per_s = 0;
-};
-
-/// How far its tips are from where they would be at rest: the rest shape goes with the base, which
-/// has to keep its facing for that.
-Most most_of(const PlantParts& parts, const Take& take, const std::string& channel,
-             const std::string& velocities) {
-    const Take::Columns places = take.columns_of(take.find_channel(channel).value());
-    const Take::Columns speeds = take.columns_of(take.find_channel(velocities).value());
-    const std::vector<std::size_t> tips = parts.structure->tips();
-    const auto vector_in = [&](std::size_t row, std::size_t column) {
-        const auto numbers = take.row(row).subspan(column, 3);
-        return Vector3{numbers[0], numbers[1], numbers[2]};
-    };
-    Most most;
-    std::size_t count = 0;
-    for (std::size_t row = 0; row < take.row_count(); ++row) {
-        for (std::size_t plant = 0; plant < parts.places.size(); ++plant) {
-            const std::size_t first = plant * parts.points_of_each();
-            const Vector3 base = vector_in(row, places.first + 3 * first);
-            const Vector3 base_at_start = vector_in(0, places.first + 3 * first);
-            for (const std::size_t tip : tips) {
-                const std::size_t at = 3 * (first + tip + 1);
-                const Vector3 moved = vector_in(row, places.first + at) - base -
-                                      (vector_in(0, places.first + at) - base_at_start);
-                const Vector3 velocity = vector_in(row, speeds.first + at);
-                const double lean = std::sqrt(dot(moved, moved));
-                most.lean_m = std::max(most.lean_m, lean);
-                most.mean_lean_m += lean;
-                most.tip_speed_m_per_s =
-                    std::max(most.tip_speed_m_per_s, std::sqrt(dot(velocity, velocity)));
-                ++count;
-            }
-        }
-    }
-    if (count > 0) most.mean_lean_m /= static_cast<double>(count);
-    return most;
 }
 
 }  // namespace
@@ -99,7 +57,16 @@ std::vector<Port> PlantSpec::outputs() const {
 }
 
 std::vector<RecordedChannel> PlantSpec::signals() const {
-    return {{.name = "energy_j", .unit = "J"}};
+    return {{.name = "energy_j", .unit = "J"},
+            {.name = "largest_lean_m", .unit = "m"},
+            {.name = "mean_lean_m", .unit = "m"},
+            {.name = "tip_speed_m_per_s", .unit = "m/s"}};
+}
+
+bool PlantSpec::is_measured(const std::string& channel) const {
+    const std::vector<RecordedChannel> all = signals();
+    return std::any_of(all.begin(), all.end(),
+                       [&](const RecordedChannel& signal) { return signal.name == channel; });
 }
 
 std::vector<View> PlantSpec::views() const {
@@ -161,28 +128,34 @@ double PlantSpec::highest_hz() const {
 std::vector<SystemReport> PlantSpec::report(const ReportInput& input) const {
     const Port own = outputs().front();
     const std::string channel = value_channel(input.system, own);
-    const std::string velocities = velocity_channel(input.system, own);
     SystemReport report{.name = input.system.name,
                         .kind = kind(),
                         .words = in_words(0),
                         .value_kind = ValueKind::vector,
                         .unit = "m"};
-    const Take::Columns columns = input.take.columns_of(input.take.find_channel(channel).value());
-    for (std::size_t k = 0; k < 3; ++k) {
-        report.components.push_back(
-            {.name = std::string(1, "xyz"[k]),
-             .values = input.take.column(columns.first + columns.count - 3 + k)});
+    // Not in a take for figures alone.
+    if (const auto found = input.take.find_channel(channel)) {
+        const Take::Columns columns = input.take.columns_of(*found);
+        for (std::size_t k = 0; k < 3; ++k) {
+            report.components.push_back(
+                {.name = std::string(1, "xyz"[k]),
+                 .values = input.take.column(columns.first + columns.count - 3 + k)});
+        }
     }
-    const Most most = most_of(parts_, input.fine, channel, velocities);
+    const std::string& name = input.system.name;
+    const std::vector<double> leans = signal_in(input.fine, name + ".mean_lean_m");
+    double mean_lean_m = 0;
+    for (const double each : leans)
+        mean_lean_m += each / static_cast<double>(leans.size());
     report.figures = {{"branches", "branches", "", static_cast<double>(parts_.structure->size())},
-                      {"largest_lean_m", "largest tip displacement", "m", most.lean_m},
-                      {"mean_lean_m", "mean tip displacement", "m", most.mean_lean_m},
-                      {"tip_peak_speed_m_per_s", "peak tip speed", "m/s", most.tip_speed_m_per_s}};
-    const std::string energy = input.system.name + ".energy_j";
-    SystemChart chart{.title = "energy", .unit = "J", .curves = {{}}};
-    const auto energies = input.take.find_channel(energy).value();
-    chart.curves.front().values = input.take.column(input.take.columns_of(energies).first);
-    report.charts.push_back(std::move(chart));
+                      {"largest_lean_m", "largest tip displacement", "m",
+                       largest_of(signal_in(input.fine, name + ".largest_lean_m"))},
+                      {"mean_lean_m", "mean tip displacement", "m", mean_lean_m},
+                      {"tip_peak_speed_m_per_s", "peak tip speed", "m/s",
+                       largest_of(signal_in(input.fine, name + ".tip_speed_m_per_s"))}};
+    report.charts.push_back({.title = "energy",
+                             .unit = "J",
+                             .curves = {{.values = signal_in(input.take, name + ".energy_j")}}});
     return {std::move(report)};
 }
 

@@ -83,6 +83,7 @@ class RunningPlant final : public RunningSystem {
     PlantParts parts_;
     std::vector<PlantBase> bases_;
     PlantBed plants_;
+    std::vector<std::size_t> tips_;
     std::vector<PlantPull> pulls_;
     std::optional<Grab> grab_;
     double time_s_ = 0;
@@ -102,6 +103,7 @@ class PlantSpec final : public SystemSpec {
     [[nodiscard]] std::string in_words(std::size_t port) const override;
     [[nodiscard]] std::vector<Port> outputs() const override;
     [[nodiscard]] std::vector<RecordedChannel> signals() const override;
+    [[nodiscard]] bool is_measured(const std::string& channel) const override;
     [[nodiscard]] std::vector<View> views() const override;
     [[nodiscard]] std::vector<SpecDial> dials() const override;
     [[nodiscard]] double dial(std::size_t index) const override;

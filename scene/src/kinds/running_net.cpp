@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 
 #include <fmt/format.h>
 
@@ -183,6 +184,10 @@ void RunningNet::read_signals(std::span<double> numbers) {
     numbers[net_signal::energy] = net_.energy();
     numbers[net_signal::contacts] = static_cast<double>(net_.contact_count());
     numbers[net_signal::depth] = net_.contact_depth_m();
+    double lowest = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; i < parts_.point_count(); ++i)
+        lowest = std::min(lowest, output(0, i).value.numbers[1]);
+    numbers[net_signal::lowest] = lowest;
 }
 
 bool RunningNet::retune(const SystemSpec& spec) {

@@ -41,6 +41,7 @@ RunningPlant::RunningPlant(PlantParts parts, const SystemInputs& inputs)
     : parts_{std::move(parts)},
       bases_{bases_of(parts_, inputs)},
       plants_{parts_.structure, parts_.settings, bases_},
+      tips_{parts_.structure->tips()},
       time_s_{inputs.time_s} {
     pulls_.reserve(parts_.pushes.size() * bases_.size() + 1);
     // What carries them may be moving already.
@@ -129,6 +130,25 @@ ValueAndVelocity RunningPlant::output(std::size_t port, std::size_t index) const
 
 void RunningPlant::read_signals(std::span<double> numbers) {
     numbers[0] = plants_.energy();
+    double largest_m = 0;
+    double mean_m = 0;
+    double fastest = 0;
+    for (std::size_t plant = 0; plant < plants_.size(); ++plant) {
+        const PlantBase& base = bases_[plant];
+        for (const std::size_t tip : tips_) {
+            const Vector3& end = parts_.structure->branches()[tip].end;
+            const Vector3 at_rest = base.place + rotated(base.facing, end);
+            const Vector3 moved = plants_.positions(plant)[tip + 1] - at_rest;
+            const Vector3& velocity = plants_.velocities(plant)[tip + 1];
+            const double lean_m = math::sqrt(dot(moved, moved));
+            largest_m = std::max(largest_m, lean_m);
+            mean_m += lean_m;
+            fastest = std::max(fastest, math::sqrt(dot(velocity, velocity)));
+        }
+    }
+    numbers[1] = largest_m;
+    numbers[2] = mean_m / static_cast<double>(tips_.size() * plants_.size());
+    numbers[3] = fastest;
 }
 
 bool RunningPlant::retune(const SystemSpec& spec) {

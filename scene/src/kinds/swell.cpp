@@ -123,6 +123,9 @@ class SwellSpec final : public SpecOf<SwellSpec, SwellSettings> {
                            parameters.length_m);
     }
     [[nodiscard]] std::vector<Port> outputs() const override;
+    [[nodiscard]] bool is_measured(const std::string& channel) const override {
+        return !channel.starts_with("surface.");
+    }
     [[nodiscard]] std::vector<View> views() const override;
     [[nodiscard]] std::unique_ptr<RunningSystem> start_running(
         const SystemInputs& inputs) const override;
@@ -145,6 +148,16 @@ class SwellSpec final : public SpecOf<SwellSpec, SwellSettings> {
     std::uint64_t stream_;
 };
 
+/// A thing that floats, now and a moment before and after.
+struct Afloat {
+    // The motion of a hull over waves has a long closed form; the difference over so short a time
+    // is as good.
+    static constexpr double moment_s = 1e-4;
+    Placement now{};
+    Placement before{};
+    Placement after{};
+};
+
 class RunningSwell final : public RunningSystem {
   public:
     RunningSwell(const SwellSpec& spec, const SystemInputs& inputs)
@@ -153,13 +166,15 @@ class RunningSwell final : public RunningSystem {
           surface_{spec.surface()},
           outputs_{spec.all_outputs()},
           still_(floats_.size()),
+          afloat_(floats_.size()),
           time_s_{inputs.time_s} {
         move(inputs, 0);
     }
 
     bool advance(double time_s, const SystemInputs& inputs) override {
-        move(inputs, time_s - time_s_);
+        const double dt = time_s - time_s_;
         time_s_ = time_s;
+        move(inputs, dt);
         return true;
     }
     void change(const SystemInputs& inputs) override { move(inputs, 0); }
@@ -170,26 +185,28 @@ class RunningSwell final : public RunningSystem {
             return {array_of(at + Vector3{0, swell_.height_at(at.x, at.z, time_s_), 0}),
                     array_of(Vector3{0, swell_.rise_at(at.x, at.z, time_s_), 0})};
         }
-        // The motion of a hull over waves has a long closed form; the difference over so short a
-        // time is as good.
-        constexpr double h = 1e-4;
+        constexpr double rate = 0.5 / Afloat::moment_s;
         const Placement own{what.at};
-        const Placement now = floating(what.floating, 0) * own;
-        const Placement before = floating(what.floating, -h) * own;
-        const Placement after = floating(what.floating, h) * own;
+        const Afloat& hull = afloat_[what.floating];
+        const Placement before = hull.before * own;
+        const Placement after = hull.after * own;
         if (what.type == Output::place) {
-            return {array_of(now.position),
-                    array_of((after.position - before.position) * (0.5 / h))};
+            return {array_of((hull.now * own).position),
+                    array_of((after.position - before.position) * rate)};
         }
         const Quaternion turn = after.rotation * conjugate(before.rotation);
-        return {array_of(now.rotation), array_of(rotation_vector(turn) * (0.5 / h))};
+        return {array_of(hull.now.rotation), array_of(rotation_vector(turn) * rate)};
     }
     bool retune(const SystemSpec& spec) override {
         swell_ = dynamic_cast<const SwellSpec&>(spec).swell();
+        find_floating();
         return true;
     }
     void save(StateWriter& out) override { visit_state(out); }
-    void load(StateReader& in) override { visit_state(in); }
+    void load(StateReader& in) override {
+        visit_state(in);
+        find_floating();
+    }
 
   private:
     template <class Fields>
@@ -226,6 +243,12 @@ class RunningSwell final : public RunningSystem {
             }
             still_[i] = now;
         }
+        find_floating();
+    }
+    void find_floating() {
+        constexpr double h = Afloat::moment_s;
+        for (std::size_t i = 0; i < floats_.size(); ++i)
+            afloat_[i] = {floating(i, 0), floating(i, -h), floating(i, h)};
     }
 
     Swell swell_;
@@ -233,6 +256,7 @@ class RunningSwell final : public RunningSystem {
     std::optional<Surface> surface_;
     std::vector<Output> outputs_;
     std::vector<Still> still_;
+    std::vector<Afloat> afloat_;
     double time_s_;
 };
 

@@ -81,8 +81,11 @@ void Recording::match_signs(std::span<const double> before, std::span<double> ro
     }
 }
 
-bool Recording::add_channel(RecordedChannel channel) {
+bool Recording::add_channel(RecordedChannel channel, const SceneSystem* of) {
     if (!is_kept(scene_.record, channel.name)) return false;
+    const bool is_left_out = scene_.is_for_figures && of != nullptr &&
+                             !of->spec->is_measured(channel.name.substr(of->name.size() + 1));
+    if (is_left_out) return false;
     columns_ += channel.components * channel.count;
     channels_.push_back(std::move(channel));
     return true;
@@ -112,7 +115,8 @@ void Recording::add_output(std::size_t system, std::size_t index) {
                      .components = port.components,
                      .unit = port.unit,
                      .count = port.count,
-                     .alive = alive})) {
+                     .alive = alive},
+                    &item)) {
         note_kind(port.kind, at, port.count);
         piece.value_size = port.components;
     }
@@ -123,7 +127,8 @@ void Recording::add_output(std::size_t system, std::size_t index) {
                      .components = velocities,
                      .unit = velocity_unit(port),
                      .count = port.count,
-                     .alive = alive}))
+                     .alive = alive},
+                    &item))
         piece.velocity_size = velocities;
     if (piece.value_size + piece.velocity_size > 0) pieces_.push_back(piece);
 }
@@ -137,7 +142,7 @@ void Recording::add_signals(std::size_t system) {
         const std::size_t width = signal.components * signal.count;
         const bool steps = signal.kind == ChannelKind::flag || signal.kind == ChannelKind::event;
         const std::size_t at = columns_;
-        const bool keeps = add_channel(std::move(signal));
+        const bool keeps = add_channel(std::move(signal), &item);
         for (std::size_t i = 0; i < width; ++i) {
             keeps_signal_.push_back(keeps);
             if (keeps && steps) steps_.push_back(at + i);

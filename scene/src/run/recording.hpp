@@ -46,7 +46,7 @@ class Recording {
     void add_output(std::size_t system, std::size_t port);
     void add_signals(std::size_t system);
     void note_kind(ValueKind kind, std::size_t at, std::size_t count);
-    [[nodiscard]] bool add_channel(RecordedChannel channel);
+    [[nodiscard]] bool add_channel(RecordedChannel channel, const SceneSystem* of = nullptr);
 
     const Scene& scene_;
     RunningScene& running_;

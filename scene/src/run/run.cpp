@@ -92,6 +92,7 @@ Scene finely_recorded(Scene scene) {
     constexpr double rows_per_s = 480;
     constexpr double most_rows = 500'000;
     scene.record.clear();
+    scene.is_for_figures = true;
     scene.rate_hz = std::min(rows_per_s, most_rows / scene.duration_s);
     return scene;
 }

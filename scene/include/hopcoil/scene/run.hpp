@@ -37,7 +37,8 @@ struct RunLog {
 RunLog run(const Scene& scene, TakeSink& sink);
 
 /// The same scene in rows so fine that figures read off them do not depend on the rate it is
-/// recorded at: all channels 480 times a second, less often in a run of more than 17 minutes.
+/// recorded at: 480 times a second, less often in a run of more than 17 minutes. Channels that no
+/// report measures (SystemSpec::is_measured) are left out, as there may be thousands of points.
 [[nodiscard]] Scene finely_recorded(Scene scene);
 
 /// A run of the scene as finely_recorded() has it.

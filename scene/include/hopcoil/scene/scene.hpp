@@ -145,6 +145,7 @@ struct Scene {
     std::vector<SceneNumber> number_changes{};  ///< of those, since the files were written
     std::vector<SceneNumber> dial_changes{};    ///< of systems' dials, since it was read
     std::vector<std::string> record{};  ///< patterns of the channels to keep; all, without any
+    bool is_for_figures = false;        ///< channels that no report measures are left out
 };
 
 /// Reads a scene (TOML; docs/scenes.md lists its keys). Paths in it are relative to the file.

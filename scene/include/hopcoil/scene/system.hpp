@@ -145,6 +145,9 @@ class SystemSpec {
     /// What is recorded beside its outputs, and cannot be followed: flags, events, energies. Names
     /// without the system's.
     [[nodiscard]] virtual std::vector<RecordedChannel> signals() const { return {}; }
+    /// Whether report() reads a channel of its own (its name without the system's) in
+    /// ReportInput::fine. What it does not read is left out of runs made for figures alone.
+    [[nodiscard]] virtual bool is_measured(const std::string& /*channel*/) const { return true; }
     /// The signal to chart in place of the value, if that shows more; empty for none.
     [[nodiscard]] virtual std::string charted_signal() const { return {}; }
     /// How it is seen; what is part of a [body.NAME] is seen as that.
