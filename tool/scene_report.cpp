@@ -220,9 +220,10 @@ draw::Panel panel_of(const scene::SystemReport& report, const std::vector<double
                                 .colour = several ? draw::axis_colour(k) : colour,
                                 .width = 2.2});
     }
-    panel.legend.push_back({.colour = several ? draw::axis_colour(0) : colour,
-                            .name = several ? report.name + " x" : report.name,
-                            .notes = several ? std::vector<std::string>{} : notes_on(report)});
+    panel.legend.push_back(
+        {.colour = several ? draw::axis_colour(0) : colour,
+         .name = several ? report.name + ' ' + report.components.front().name : report.name,
+         .notes = several ? std::vector<std::string>{} : notes_on(report)});
     for (std::size_t k = 1; k < report.components.size(); ++k) {
         panel.legend.push_back({.colour = draw::axis_colour(k), .name = report.components[k].name});
     }

@@ -152,6 +152,25 @@ blows = [{ at_s = 0.25, part = "box", newton_seconds = [0, 6, 0] }]
                       Contains("mass_kg"));
 }
 
+TEST_CASE("a part may be thrown: with a velocity and a spin at the start", "[scene][parts]") {
+    const Take take = take_of(scene_from(R"(
+duration_s = 0.6
+[parts.yard]
+parts = [{ name = "ball", type = "sphere", at_m = [0, 1, 0], velocity_m_per_s = [0, 3, 2], spin_deg_per_s = [0, 0, 180] }]
+)"));
+    const double t = 0.5;
+    const auto at = [&](const char* channel, std::size_t component) {
+        return column(take, channel, component)[30];
+    };
+    CHECK(at("yard.ball.position_m", 2) == Approx(2 * t).margin(1e-9));
+    CHECK(at("yard.ball.position_m", 1) ==
+          Approx(1 + 3 * t - 0.5 * 9.80665 * t * t).margin(4e-3));  // first order
+    CHECK(at("yard.ball.facing.velocity_rad_per_s", 2) == Approx(3.14159265).margin(1e-6));
+    CHECK_THROWS_WITH(scene_from("[parts.p]\nparts = [{ name = 'a', driven = true, "
+                                 "velocity_m_per_s = [1, 0, 0] }]\n"),
+                      Contains("velocity_m_per_s: expected none for a part that is driven"));
+}
+
 TEST_CASE("joints follow targets, at any frame rate, and motors turn", "[scene][parts]") {
     const std::string davit = R"(
 duration_s = 3

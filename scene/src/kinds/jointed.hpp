@@ -59,7 +59,8 @@ struct JointedParts {
     std::vector<std::string> names{};
     std::vector<std::string> joint_names{};
     std::vector<std::optional<Colour>> colours{};
-    std::vector<DrivenPart> driven{};  ///< in the order of parts
+    std::vector<PartMotion> motions{};  ///< of each part, at the start
+    std::vector<DrivenPart> driven{};   ///< in the order of parts
     std::vector<AimedJoint> aimed{};
     std::vector<PartsGroup> groups{};
     std::vector<PartBlow> blows{};

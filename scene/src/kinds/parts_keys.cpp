@@ -16,7 +16,10 @@ TableFacts part_table() {
     std::vector<KeyFacts> keys =
         joined({{"name", text, "its name", "required"},
                 {"at_m", vector, "its place at the start", "[0, 0, 0]"},
-                {"turned_deg", vector, "its rotation: an axis times degrees", "[0, 0, 0]"}},
+                {"turned_deg", vector, "its rotation: an axis times degrees", "[0, 0, 0]"},
+                {"velocity_m_per_s", vector, "velocity at the start: x, y, z", "[0, 0, 0]"},
+                {"spin_deg_per_s", vector,
+                 "angular velocity at the start: an axis times degrees a second", "[0, 0, 0]"}},
                part_shape_keys());
     keys =
         joined(std::move(keys),

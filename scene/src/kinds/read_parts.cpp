@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include <hopcoil/base/math.hpp>
 #include <hopcoil/field/ground.hpp>
 #include <hopcoil/field/wind.hpp>
 
@@ -79,6 +80,14 @@ class PartsReader {
         const Placement carrier =
             has_mount ? placement_at_start(one, mount, mounts_.targets()) : carrier_;
         part.placement = carrier * own;
+        PartMotion motion;
+        for (const auto& [key, number] : {std::pair{"velocity_m_per_s", &motion.velocity},
+                                          std::pair{"spin_deg_per_s", &motion.angular_velocity}}) {
+            *number = rotated(carrier.rotation, three(one, key).value_or(Vector3{}));
+            if (part.is_driven && one.has(key))
+                one.problem(key, "expected none for a part that is driven");
+        }
+        motion.angular_velocity = motion.angular_velocity * (math::pi / 180);
         const std::optional<Colour> colour = read_colour(one.table(), "colour");
         part.shapes = {shape};
         if (!one.try_to([&] { require_valid(part); })) {
@@ -92,6 +101,7 @@ class PartsReader {
         if (part.is_driven) made_.driven.push_back({has_mount ? mount : mount_, own});
         made_.structure.parts.push_back(std::move(part));
         made_.names.push_back(name);
+        made_.motions.push_back(motion);
         made_.colours.push_back(colour);
     }
 

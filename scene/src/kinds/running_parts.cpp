@@ -26,6 +26,11 @@ RunningParts::RunningParts(JointedParts parts, const SystemInputs& inputs)
       stepped_s_{inputs.time_s} {
     place_driven(inputs, inputs.time_s);
     if (!driven_.empty()) running_.cut_driven(driven_);
+    for (std::uint32_t i = 0; i < parts_.motions.size(); ++i) {
+        const PartMotion& motion = parts_.motions[i];
+        const bool moves = motion.velocity != Vector3{} || motion.angular_velocity != Vector3{};
+        if (moves) running_.set_motion(i, motion);
+    }
 }
 
 void RunningParts::place_driven(const SystemInputs& inputs, double time_s) {
