@@ -149,7 +149,7 @@ TEST_CASE("a motion that holds is never taken for one that diverges", "[stepped]
     CHECK(looked_at > 250);
 }
 
-TEST_CASE("a storm of frames leaves every guard's values finite and bounded", "[stepped]") {
+TEST_CASE("a storm of frames leaves every guard's values finite and bounded", "[stepped][long]") {
     const double nan = std::numeric_limits<double>::quiet_NaN();
     for (const SchemeFacts& facts : all_schemes()) {
         for (const Guard guard : {Guard::exact, Guard::substep, Guard::soften, Guard::refuse}) {

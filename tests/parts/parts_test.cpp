@@ -166,7 +166,7 @@ TEST_CASE("a ball bounces to the square of its restitution each time", "[parts]"
     }
 }
 
-TEST_CASE("ten boxes stand for a minute, then sleep until something moves", "[parts]") {
+TEST_CASE("ten boxes stand for a minute, then sleep until something moves", "[parts][long]") {
     for (const double sleep_speed : {0.0, 0.01}) {
         PartsStructure made;
         made.parts.reserve(10);

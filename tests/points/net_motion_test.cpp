@@ -119,7 +119,7 @@ TEST_CASE("a weight on a rope swings as a pendulum of its length", "[net]") {
 }
 
 // Stiff links need substeps enough: positions hold them softer than that (docs/nets.md).
-TEST_CASE("two weights on a rope over a smooth drum move as their difference says", "[net]") {
+TEST_CASE("two weights on a rope over a smooth drum move as their difference says", "[net][long]") {
     constexpr std::uint32_t count = 81;
     constexpr double apart = 0.03;
     constexpr double point_kg = 0.005;
@@ -164,7 +164,7 @@ TEST_CASE("two weights on a rope over a smooth drum move as their difference say
     }
 }
 
-TEST_CASE("a wave runs along a taut rope at the root of tension over mass", "[net]") {
+TEST_CASE("a wave runs along a taut rope at the root of tension over mass", "[net][long]") {
     for (const NetMethod method : all_methods) {
         RopeSettings settings{.length_m = 2, .segments = 20, .mass_kg_per_m = 0.1};
         settings.stretch_n = 2000;

@@ -106,7 +106,7 @@ TEST_CASE("a hanging rope is a catenary with every method", "[net]") {
 }
 
 TEST_CASE("a cloth hung by its edge stretches as its fabric, on every grid and with every method",
-          "[net]") {
+          "[net][long]") {
     for (const std::size_t count : {13U, 24U, 36U}) {
         const ClothSettings settings{.columns = count, .rows = count};
         const double wanted = 1 + settings.mass_kg_per_m2 * g / (2 * settings.stretch_n_per_m);
@@ -152,7 +152,7 @@ TEST_CASE("a rope with a weight hangs as far down as its stretch and its plan sa
     }
 }
 
-TEST_CASE("from a common equilibrium the methods keep one shape", "[net]") {
+TEST_CASE("from a common equilibrium the methods keep one shape", "[net][long]") {
     const ClothSettings settings{.columns = 17, .rows = 17, .stretch_n_per_m = 300};
     NetStructure made = cloth(settings, {{}, turned_by({-1.2, 0, 0})});
     for (const ClothCorner corner : {ClothCorner::top_left, ClothCorner::top_right})

@@ -56,7 +56,7 @@ const std::string lamp_text =
 
 }  // namespace
 
-TEST_CASE("a scene that lives does what a run of it does, to the bit", "[live]") {
+TEST_CASE("a scene that lives does what a run of it does, to the bit", "[live][long]") {
     for (const std::string& name : shipped()) {
         CAPTURE(name);
         Scene scene = shipped_scene(name);

@@ -166,7 +166,7 @@ TEST_CASE("followers of followers move as the cascade does, which is solved as o
 }
 
 TEST_CASE("a chain moves the same at every frame rate, whatever bends its hand-over",
-          "[run][driven]") {
+          "[run][driven][long]") {
     const MovesTarget target{
         0, {Jump{0.513, 1}, Path{1.31, {1.9, 2.7}, {-1, 2}}}, {Sine{3.1, 5.2, 0.4, 1.7}}};
     const Source bent{.output = {1, 0},

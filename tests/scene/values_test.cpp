@@ -137,7 +137,7 @@ links = [{ name = "a" }, { name = "b", tuning = "lively" }]
     }
 }
 
-TEST_CASE("what moves in space moves the same at every frame rate", "[values]") {
+TEST_CASE("what moves in space moves the same at every frame rate", "[values][long]") {
     const std::string text = perch + R"(
 [target.bank]
 rotation = true

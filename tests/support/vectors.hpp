@@ -1,5 +1,6 @@
 #pragma once
 
+#include <hopcoil/base/components.hpp>
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/base/scalar_of.hpp>
 #include <hopcoil/base/vector3.hpp>
