@@ -1,3 +1,6 @@
+#include <filesystem>
+#include <system_error>
+
 #include <fmt/format.h>
 
 #include <hopcoil/base/problems.hpp>
@@ -25,6 +28,17 @@ void set_clock(scene::Scene& scene, const RunOptions& options) {
     }
 }
 
+/// With what can be done about a large one.
+std::string written_file(const std::filesystem::path& path) {
+    constexpr double large_mb = 50;
+    std::error_code problem;
+    const auto bytes = std::filesystem::file_size(path, problem);
+    const double megabytes = problem ? 0 : 1e-6 * static_cast<double>(bytes);
+    if (megabytes < large_mb) return path.string();
+    return fmt::format("{} ({:.0f} MB; `record` in the scene chooses channels)", path.string(),
+                       megabytes);
+}
+
 ExitCode run_takes_only(const scene::Scene& scene, const RunOptions& options) {
     if (options.takes.empty()) {
         throw UsageProblem{"hopcoil run: --take-only needs a --take FILE.csv or FILE.json"};
@@ -48,7 +62,7 @@ ExitCode run_takes_only(const scene::Scene& scene, const RunOptions& options) {
     for (const std::string& warning : run.log.warnings)
         fmt::print("warning: {}\n", warning);
     for (const std::filesystem::path& path : run.takes)
-        fmt::print("written: {}\n", path.string());
+        fmt::print("written: {}\n", written_file(path));
     return run.code;
 }
 
@@ -75,11 +89,11 @@ ExitCode run_run(const RunOptions& options) {
     fmt::print("{}\nwritten:\n", files.text);
     for (const std::filesystem::path& path :
          {files.page, files.figure, files.csv, files.json, files.summary}) {
-        if (!path.empty()) fmt::print("  {}\n", path.string());
+        if (!path.empty()) fmt::print("  {}\n", written_file(path));
     }
     for (const auto* more : {&files.takes, &files.pictures}) {
         for (const std::filesystem::path& path : *more)
-            fmt::print("  {}\n", path.string());
+            fmt::print("  {}\n", written_file(path));
     }
     return files.code;
 }
