@@ -137,6 +137,18 @@ Vector3 Walker::in_swing(std::size_t leg, double time_s, const Ground& ground,
     return own.swing_part == 0 ? local : ground.frame(own.swing_part, ahead_s).to_world(local);
 }
 
+namespace {
+
+/// A length within a leg's, approached with an even deceleration: from `soft_m` before it on.
+double evenly_within(double leg_m, double soft_m, double length_m) noexcept {
+    const double beyond = length_m - (leg_m - soft_m);
+    if (beyond <= 0) return length_m;
+    if (beyond >= 2 * soft_m) return leg_m;
+    return length_m - beyond * beyond / (4 * soft_m);
+}
+
+}  // namespace
+
 /// A foot in the air further away than its leg is long is pulled along by the hip. In mid-swing the
 /// leg stretches softly; at both ends the foot is where it stood, and where it will stand.
 void Walker::pull_along(std::size_t leg, const Vector3& hip, double phase) noexcept {
@@ -146,9 +158,16 @@ void Walker::pull_along(std::size_t leg, const Vector3& hip, double phase) noexc
     const double l = settings_.leg_length_m;
     constexpr double stretched = 0.9995;
     constexpr double softly = 0.06;
-    const double middle = std::clamp(4 * std::min(phase, 1 - phase), 0.0, 1.0);
-    const double soft = softly * l * middle * middle * (3 - 2 * middle);
-    const double most = softly_within(stretched * l, soft, length);
+    const auto smooth = [](double u) {
+        const double s = std::clamp(4 * u, 0.0, 1.0);
+        return s * s * (3 - 2 * s);
+    };
+    // Of a step so short before the landing that a foot coming down is still stopped gently.
+    const double before = std::clamp(6 * (1 - phase), 0.0, 1.0);
+    const bool steps = hop_.phase <= HopPhase::waits;
+    const double share = std::min(smooth(phase), steps ? before * (2 - before) : smooth(1 - phase));
+    const double soft = softly * l * share;
+    const double most = evenly_within(stretched * l, soft, length);
     if (most < length) foot.position = hip + way * (most / length);
 }
 

@@ -527,7 +527,8 @@ TEST_CASE("a body that nothing carries any more is limp before it hits the groun
     CHECK(body.centre_of_mass().y > -2);
 }
 
-TEST_CASE("on a raft that drifts it stands, walks and is caught as on still ground", "[balance][long]") {
+TEST_CASE("on a raft that drifts it stands, walks and is caught as on still ground",
+          "[balance][long]") {
     const Vector3 drift{0.8, 0, -0.5};
     for (const bool walks : {false, true}) {
         for (const double dt : {1.0 / 60, 1.0 / 144}) {

@@ -406,7 +406,8 @@ TEST_CASE("a spinning top leans and goes round at m g l / (I w)", "[parts]") {
     }
 }
 
-TEST_CASE("nothing inside of a body of parts moves its centre or turns it as a whole", "[parts][long]") {
+TEST_CASE("nothing inside of a body of parts moves its centre or turns it as a whole",
+          "[parts][long]") {
     RandomNumbers random{stream_of(77, "adrift")};
     for (int round = 0; round < 6; ++round) {
         PartsStructure made;
