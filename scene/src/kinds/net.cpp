@@ -139,9 +139,7 @@ std::vector<RecordedChannel> NetSpec::signals() const {
 }
 
 bool NetSpec::is_measured(const std::string& channel) const {
-    const std::vector<RecordedChannel> all = signals();
-    return std::any_of(all.begin(), all.end(),
-                       [&](const RecordedChannel& signal) { return signal.name == channel; });
+    return has_signal(*this, channel);
 }
 
 std::vector<View> NetSpec::views() const {
@@ -290,11 +288,10 @@ std::vector<SystemReport> NetSpec::report(const ReportInput& input) const {
     };
     const std::vector<double> stretch = percent(signal_in(input.fine, name + ".largest_stretch"));
     const std::vector<double> energy = signal_in(input.fine, name + ".energy_j");
-    const std::vector<double> lowest = signal_in(input.fine, name + ".lowest_m");
     report.figures = {
         {"largest_stretch_percent", "largest stretch of a link", "%", largest_of(stretch)},
         {"stretch_at_end_percent", "at the end", "%", stretch.empty() ? 0 : stretch.back()},
-        {"lowest_m", "lowest point", "m", *std::min_element(lowest.begin(), lowest.end())},
+        {"lowest_m", "lowest point", "m", lowest_of(signal_in(input.fine, name + ".lowest_m"))},
         {"energy_at_start_j", "energy at the start", "J", energy.empty() ? 0 : energy.front()},
         {"energy_at_end_j", "at the end", "J", energy.empty() ? 0 : energy.back()},
         {"contacts", "points in contact at most", "",

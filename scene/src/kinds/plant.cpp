@@ -64,9 +64,7 @@ std::vector<RecordedChannel> PlantSpec::signals() const {
 }
 
 bool PlantSpec::is_measured(const std::string& channel) const {
-    const std::vector<RecordedChannel> all = signals();
-    return std::any_of(all.begin(), all.end(),
-                       [&](const RecordedChannel& signal) { return signal.name == channel; });
+    return has_signal(*this, channel);
 }
 
 std::vector<View> PlantSpec::views() const {

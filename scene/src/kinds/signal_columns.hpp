@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include <hopcoil/scene/system.hpp>
 #include <hopcoil/take/take.hpp>
 
 /// @file
@@ -24,6 +25,18 @@ namespace hopcoil::scene {
     for (const double each : numbers)
         largest = std::max(largest, std::abs(each));
     return largest;
+}
+
+/// 0 of no numbers.
+[[nodiscard]] inline double lowest_of(const std::vector<double>& numbers) {
+    return numbers.empty() ? 0 : *std::min_element(numbers.begin(), numbers.end());
+}
+
+/// Whether a system has a signal of this name.
+[[nodiscard]] inline bool has_signal(const SystemSpec& spec, const std::string& name) {
+    const std::vector<RecordedChannel> all = spec.signals();
+    return std::any_of(all.begin(), all.end(),
+                       [&](const RecordedChannel& signal) { return signal.name == name; });
 }
 
 }  // namespace hopcoil::scene
