@@ -5,7 +5,7 @@ build_packages=(g++ cmake ninja-build pkg-config libeigen3-dev libfmt-dev libcli
     libtomlplusplus-dev libcpp-httplib-dev libjs-dygraphs libjs-three nlohmann-json3-dev libtbb-dev libnlopt-dev catch2 libbenchmark-dev gnuplot-nox libcairo2-dev
     zlib1g-dev fonts-dejavu-core)
 # shellcheck disable=SC2034  # by whoever sources this
-test_packages=("${build_packages[@]}" clang clang-format clang-tidy git shellcheck
+test_packages=("${build_packages[@]}" clang clang-format clang-tidy lld git shellcheck
     libclang-rt-14-dev parallel python3-jsonschema chromium chromium-driver)
 # The validator of models comes through npm; a machine may have that from elsewhere.
 command -v npm >/dev/null || test_packages+=(nodejs npm)

@@ -24,12 +24,13 @@ extract() {
         open { print > (out "_" n "." open) }' "$1"
 }
 
+is_program() { grep -qE '^int main\(' "$1"; }
+
 # A fragment becomes a function; its includes stay above it.
 complete() {
-    if grep -qE '^int main\(' "$1"; then
+    if is_program "$1"; then
         cat "$1"
     else
-        printf '%s\n' '#include <Eigen/Core>' '#include <hopcoil/follow/follower.hpp>'
         grep '^#include' "$1" || true
         echo 'namespace {'
         echo '[[maybe_unused]] void fragment() {'
@@ -38,9 +39,16 @@ complete() {
     fi
 }
 
+# Before a fragment stands what most of them need, compiled once.
+flags=(-std=c++20 -Iinclude -Iio/include -Iscene/include -Itune/include -isystem /usr/include/eigen3)
+printf '#include <%s>\n' Eigen/Core hopcoil/follow/follower.hpp >"$scratch/fragments.hpp"
+c++ "${flags[@]}" -x c++-header "$scratch/fragments.hpp" -o "$scratch/fragments.hpp.gch"
+
 compiles() {
+    local before=(-include "$scratch/fragments.hpp")
+    is_program "$1" && before=()
     complete "$1" >"$1.cpp"
-    c++ -std=c++20 -Iinclude -Iio/include -Iscene/include -Itune/include -isystem /usr/include/eigen3 -fsyntax-only "$1.cpp"
+    c++ "${flags[@]}" "${before[@]}" -fsyntax-only "$1.cpp"
 }
 
 echo 'this is not C++' >"$scratch/bad.block"

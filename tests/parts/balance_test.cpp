@@ -128,7 +128,7 @@ Outcome pushed(const Ground& ground, double walks, double least, double most, in
 
 }  // namespace
 
-TEST_CASE("a body that stands keeps still, whatever pulls at it a little", "[balance]") {
+TEST_CASE("a body that stands keeps still, whatever pulls at it a little", "[balance][long]") {
     const FlatGround ground;
     Balance body{{}, ground, {0.3, 0, -0.2}, 0.7};
     const Vector3 first = body.feet()[0].position;
@@ -564,7 +564,7 @@ TEST_CASE("on a raft that drifts it stands, walks and is caught as on still grou
 }
 
 TEST_CASE("a body leans against what goes on pulling at it, and reaches with a bent arm",
-          "[balance]") {
+          "[balance][long]") {
     const FlatGround ground;
     // Of its height over the ground a pull at the chest is held by as much of a lean.
     for (const double newtons : {-40.0, 30.0, 60.0}) {
@@ -892,7 +892,7 @@ TEST_CASE("a body is the same at every frame rate, after a copy, and from saved 
     }
 }
 
-TEST_CASE("steps of a body do not allocate, nor take what is not finite", "[balance]") {
+TEST_CASE("steps of a body do not allocate, nor take what is not finite", "[balance][long]") {
     const FlatGround ground;
     Balance body{{}, ground, {}};
     Balance copy = body;

@@ -376,7 +376,7 @@ TEST_CASE("boxes of the ground are met as boxes that stand by themselves", "[par
     CHECK(met > 200);
 }
 
-TEST_CASE("blocks of triangles, coarse or fine, are met as blocks", "[parts]") {
+TEST_CASE("blocks of triangles, coarse or fine, are met as blocks", "[parts][long]") {
     Random random{78};
     const std::vector<PartShape> shapes{ball(0.15), box({0.2, 0.15, 0.1}), roller(0.1, 0.2)};
     std::vector<double> apart(shapes.size(), 0);

@@ -79,7 +79,8 @@ TEST_CASE("a sign hangs in a steady wind where its weight balances it", "[parts]
     }
 }
 
-TEST_CASE("a vane turns into the wind, and a wheel of slanted blades turns in it", "[parts]") {
+TEST_CASE("a vane turns into the wind, and a wheel of slanted blades turns in it",
+          "[parts][long]") {
     // A fin behind a pivot about y.
     PartsStructure vane;
     vane.parts = {{.placement = {{0.3, 0, 0}}, .shapes = {plate(0.4, 0.3, 300)}}};

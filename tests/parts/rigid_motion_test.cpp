@@ -572,7 +572,7 @@ TEST_CASE("a heap that is turned about the vertical falls in the same way, turne
 }
 
 TEST_CASE("an arch of loose wedges and a pyramid of boxes stand, dominoes fall in turn",
-          "[parts]") {
+          "[parts][long]") {
     const FlatGround ground;
     const auto drift_after = [&](const PartsStructure& made, int frames) {
         Parts things{made, {.sleep_speed_m_per_s = 0}};

@@ -517,7 +517,7 @@ TEST_CASE("boxes of the ground have sides and undersides, as boxes that stand by
 }
 
 TEST_CASE("what flies or slides fast along a floor does not pass the thin wall on it",
-          "[particles]") {
+          "[particles][long]") {
     Terrain quay;
     quay.add(Terrain::Plane{});
     quay.add(Terrain::Box{.middle = {3, 1, 0}, .size = {0.03, 2, 20}});

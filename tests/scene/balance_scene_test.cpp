@@ -98,7 +98,7 @@ yaw_deg = 90
     CHECK(std::abs(ends_of("hand.facing.value.y")[1]) < 0.1);
 }
 
-TEST_CASE("a scene's body walks to its target, is struck, falls and gets up", "[balance]") {
+TEST_CASE("a scene's body walks to its target, is struck, falls and gets up", "[balance][long]") {
     const TestFolder folder;
     folder.write("quay.toml", deckhand);
     const Scene scene = read_scene((folder.path() / "quay.toml").string());

@@ -269,7 +269,8 @@ TEST_CASE("the order of steps is a dial whose values have names, and turns in mi
     }
 }
 
-TEST_CASE("a platform is where its targets have it, and others can follow it", "[scene][ground]") {
+TEST_CASE("a platform is where its targets have it, and others can follow it",
+          "[scene][ground][long]") {
     const TestFolder folder;
     const Scene scene = read(folder, quay +
                                          "[follower.flag]\ntarget = 'quay.raft'\n"
