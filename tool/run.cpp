@@ -28,7 +28,7 @@ void set_clock(scene::Scene& scene, const RunOptions& options) {
     }
 }
 
-/// With what can be done about a large one.
+/// A path as it is listed; of a large file also its size, and how to make it smaller.
 std::string written_file(const std::filesystem::path& path) {
     constexpr double large_mb = 50;
     std::error_code problem;

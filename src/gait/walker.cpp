@@ -162,7 +162,8 @@ void Walker::pull_along(std::size_t leg, const Vector3& hip, double phase) noexc
         const double s = std::clamp(4 * u, 0.0, 1.0);
         return s * s * (3 - 2 * s);
     };
-    // Of a step so short before the landing that a foot coming down is still stopped gently.
+    // A step keeps some of it until just before the landing: a foot that comes down fast may still
+    // meet the end of its leg there.
     const double before = std::clamp(6 * (1 - phase), 0.0, 1.0);
     const bool steps = hop_.phase <= HopPhase::waits;
     const double share = std::min(smooth(phase), steps ? before * (2 - before) : smooth(1 - phase));

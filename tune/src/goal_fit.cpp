@@ -214,7 +214,7 @@ GoalFit fit_to_goals(const std::vector<FitGoal>& goals, const std::vector<FitRan
         places.push_back(std::move(place));
     }
     constexpr std::size_t most_descents = 4;
-    // 64 places tell enough of one number, twice as many of two.
+    // 64 trials are enough to survey one number, 128 are for two.
     const std::size_t enough = std::size_t{32} << ranges.size();
     std::vector<Place> seen = survey(
         cost, ranges.size(), std::min(settings.most_runs / 3 + 1, enough), good_enough, settings);
