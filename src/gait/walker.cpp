@@ -149,15 +149,15 @@ double evenly_within(double leg_m, double soft_m, double length_m) noexcept {
 
 }  // namespace
 
-/// A foot in the air further away than its leg is long is pulled along by the hip. In mid-swing the
-/// leg stretches softly; at both ends the foot is where it stood, and where it will stand.
-void Walker::pull_along(std::size_t leg, const Vector3& hip, double phase) noexcept {
-    WalkerFoot& foot = feet_[leg];
-    const Vector3 way = foot.position - hip;
+/// A place further from the hip than the leg is long, pulled toward it. In mid-swing the leg
+/// stretches softly; at both ends the foot is where it stood, and where it will stand.
+Vector3 Walker::within_leg(const Vector3& place, const Vector3& hip, double phase) const noexcept {
+    const Vector3 way = place - hip;
     const double length = length_of(way);
     const double l = settings_.leg_length_m;
     constexpr double stretched = 0.9995;
     constexpr double softly = 0.06;
+    if (length <= (stretched - softly) * l) return place;
     const auto smooth = [](double u) {
         const double s = std::clamp(4 * u, 0.0, 1.0);
         return s * s * (3 - 2 * s);
@@ -169,7 +169,11 @@ void Walker::pull_along(std::size_t leg, const Vector3& hip, double phase) noexc
     const double share = std::min(smooth(phase), steps ? before * (2 - before) : smooth(1 - phase));
     const double soft = softly * l * share;
     const double most = evenly_within(stretched * l, soft, length);
-    if (most < length) foot.position = hip + way * (most / length);
+    return most < length ? hip + way * (most / length) : place;
+}
+
+void Walker::pull_along(std::size_t leg, const Vector3& hip, double phase) noexcept {
+    feet_[leg].position = within_leg(feet_[leg].position, hip, phase);
 }
 
 StepStatus Walker::step(const Inputs& inputs, double dt) noexcept {

@@ -158,9 +158,9 @@ void WalkerTick::decide_each() noexcept {
     w_.last_group_ = static_cast<std::uint32_t>(best);
 }
 
-/// A foot stands for a moment before it steps again.
-bool WalkerTick::has_just_landed(std::uint32_t group) const noexcept {
-    constexpr double moment_s = 0.1;
+/// A foot stands for a moment before it steps again, a shorter one where a leg comes to its end.
+bool WalkerTick::has_just_landed(std::uint32_t group, StepReason reason) const noexcept {
+    const double moment_s = reason == StepReason::reaches ? 0.04 : 0.1;
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const double landed_s = w_.state_[i].swing.land_s;
         if (group_of(i) == group && landed_s > 0 && now_s_ - landed_s < moment_s) return true;
@@ -210,7 +210,7 @@ void WalkerTick::decide() noexcept {
         double gain = gain_of(group, land_s);
         if (set_.policy == StepPolicy::groups_in_turn && group == w_.last_group_) gain *= 0.6;
         if (set_.policy == StepPolicy::alternate && group == w_.last_group_) continue;
-        if (reason != StepReason::reaches && has_just_landed(group)) continue;
+        if (has_just_landed(group, reason)) continue;
         if (gain <= best_gain) continue;
         best = group;
         best_gain = gain + tie * set_.leg_length_m;
@@ -233,12 +233,12 @@ void WalkerTick::decide_at_rest() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const WalkerFoot& foot = w_.feet_[i];
         const Vector3 hip = w_.pose_.place + heading_.to_world(set_.legs[i].hip);
-        const Foothold hold = foothold_near(aim(i, now_s_), hip, lim_.soft_reach_m, ahead_s_);
+        const Foothold hold = foothold_near(i, aim(i, now_s_), hip, lim_.soft_reach_m, ahead_s_);
         const double off = flat_length(hold.spot - foot.position);
         const Vector3 ahead = heading_.to_body(foot.forward);
         const double turned = std::abs(math::atan2(ahead.x, ahead.z));
         const double need = std::max(off / near, turned / (content * most_yaw_at_rest));
-        if (need <= 1 || need <= most) continue;
+        if (need <= 1 || need <= most || has_just_landed(group_of(i), StepReason::tidies)) continue;
         most = need;
         best = group_of(i);
     }
@@ -334,7 +334,7 @@ void WalkerTick::stand() noexcept {
     for (std::size_t i = 0; i < set_.leg_count; ++i) {
         const Vector3 at = w_.pose_.place + heading_.to_world(set_.legs[i].neutral);
         const Vector3 hip = w_.pose_.place + heading_.to_world(set_.legs[i].hip);
-        const Foothold hold = foothold_near(at, hip, lim_.soft_reach_m, ahead_s_);
+        const Foothold hold = foothold_near(i, at, hip, lim_.soft_reach_m, ahead_s_);
         WalkerFoot& foot = w_.feet_[i];
         foot = {.position = hold.spot,
                 .forward = heading_.to_world({0, 0, 1}),

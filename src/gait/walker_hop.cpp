@@ -160,7 +160,7 @@ void WalkerTick::take_off() noexcept {
         fold(i);
         const Vector3 aim = landing + heading_.to_world(set_.legs[i].neutral);
         const Vector3 hip = plan.touch_down + heading_.to_world(set_.legs[i].hip);
-        const Foothold hold = foothold_near(aim, hip, lim_.soft_reach_m, then_s);
+        const Foothold hold = foothold_near(i, aim, hip, lim_.soft_reach_m, then_s);
         if (!hold.good) ++w_.log_.no_foothold;
         w_.state_[i].aim = hold.spot;
         w_.state_[i].normal_after = hold.ground.normal;

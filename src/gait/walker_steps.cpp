@@ -120,9 +120,20 @@ WalkerTick::Foothold WalkerTick::look_at(double x, double z, double ahead_s) con
     return hold;
 }
 
+/// Whether another foot stands there.
+bool WalkerTick::is_taken(std::size_t leg, double x, double z, double ahead_s) const noexcept {
+    for (std::size_t i = 0; i < set_.leg_count; ++i) {
+        if (i == leg || !w_.feet_[i].planted) continue;
+        const Vector3 other = foot_in(i, ahead_s - ahead_s_);
+        if (flat_length({x - other.x, 0, z - other.z}) < feet_apart()) return true;
+    }
+    return false;
+}
+
 /// The nearest good spot to its aim, searched in rings around that.
-WalkerTick::Foothold WalkerTick::foothold_near(const Vector3& aim, const Vector3& hip,
-                                               double most_away, double ahead_s) const noexcept {
+WalkerTick::Foothold WalkerTick::foothold_near(std::size_t leg, const Vector3& aim,
+                                               const Vector3& hip, double most_away,
+                                               double ahead_s) const noexcept {
     Foothold first = look_at(aim.x, aim.z, ahead_s);
     if (first.good) return first;
     constexpr int directions = 16;
@@ -135,6 +146,7 @@ WalkerTick::Foothold WalkerTick::foothold_near(const Vector3& aim, const Vector3
             const double x = aim.x + ring * set_.leg_length_m * math::cos(angle);
             const double z = aim.z + ring * set_.leg_length_m * math::sin(angle);
             if (flat_length({x - hip.x, 0, z - hip.z}) > most_away) continue;
+            if (is_taken(leg, x, z, ahead_s)) continue;
             const Foothold hold = look_at(x, z, ahead_s);
             const double off = std::abs(hold.spot.y - first.spot.y);
             if (!hold.good || off >= least_height) continue;
@@ -171,12 +183,39 @@ double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
     return highest;
 }
 
-bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
+/// Where it will be on its way, in the world, as its leg pulls it along.
+WalkerTick::OnWay WalkerTick::on_way(std::size_t leg, const FootSwing& swing, const SwingTask& task,
+                                     double time_s) const noexcept {
+    const double in_s = time_s - now_s_;
+    const Vector3 local = swing.at(time_s).position;
+    const Vector3 planned =
+        task.part == 0 ? local : ground_.frame(task.part, ahead_s_ + in_s).to_world(local);
+    const WalkerFoot& foot = w_.feet_[leg];
+    const double left = 1 - in_s / (swing.land_s - now_s_);
+    const Body body = body_in(in_s);
+    const Vector3& own = set_.legs[leg].hip;
+    const detail::WalkerPose& pose = w_.pose_;
+    Vector3 hip = body.place + body.heading.to_world({own.x + pose.sway, 0, own.z});
+    hip.y = height_in(in_s, task.height_m) + pose.bob + pose.slope_x * own.x + pose.slope_z * own.z;
+    const double phase = 1 - (foot.planted ? 1 : 1 - foot.phase) * left;
+    return {planned, w_.within_leg(planned, hip, phase)};
+}
+
+bool WalkerTick::is_gentle(std::size_t leg, const FootSwing& swing,
+                           const SwingTask& task) const noexcept {
     // The largest detour around another foot.
     const double most = swing.aside == Vector3{} ? 430 : 200;
     const int ticks = ticks_until(swing.land_s);
+    Vector3 before{};
+    Vector3 now{};
     for (int i = 0; i <= ticks; ++i) {
-        if (length_of(swing.at(now_s_ + i * tick_s).acceleration) > most) return false;
+        const double t = now_s_ + i * tick_s;
+        if (length_of(swing.at(t).acceleration) > most) return false;
+        const Vector3 next = on_way(leg, swing, task, t).pulled;
+        const double pulled = length_of(next - now * 2 + before) / (tick_s * tick_s);
+        if (i > 2 && i < ticks && pulled > most) return false;
+        before = now;
+        now = next;
     }
     return true;
 }
@@ -184,48 +223,58 @@ bool WalkerTick::is_gentle(const FootSwing& swing) const noexcept {
 /// Over every edge on its way, a little less near both ends.
 bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing,
                           const SwingTask& task) const noexcept {
-    const std::uint32_t part = task.part;
-    const bool is_even = task.is_even;
     const double r = set_.foot_radius_m;
     // In metres, but of legs shorter than 0.6 m a part of them.
     const double small = std::min(1.0, set_.leg_length_m / 0.6);
     const double over_even_ground = 0.0105 * small;
     const double over_edges = std::max(0.0115 * small, 0.0137 * set_.leg_length_m);
-    const double least = is_even ? over_even_ground : over_edges;
+    const double least = task.is_even ? over_even_ground : over_edges;
     const double near_ends_m = 0.03 * small;
     const WalkerFoot& foot = w_.feet_[leg];
     const int ticks = ticks_until(swing.land_s);
-    for (int i = 1; i < ticks; ++i) {
+    for (int i = foot.planted ? 1 : 0; i < ticks; ++i) {
         const double t = now_s_ + i * tick_s;
-        const SwingPoint at = swing.at(t);
         // The sole turns from one slope to the other as in turn_sole.
         const double s = 1 - static_cast<double>(i) / ticks;
         const Vector3 normal = task.normal + (foot.normal - task.normal) * (s * s * s);
         const double later_s = ahead_s_ + (t - now_s_);
-        const GroundFrame frame = part == 0 ? GroundFrame{} : ground_.frame(part, later_s);
-        const Vector3 p = part == 0 ? at.position : frame.to_world(at.position);
         const Vector3 lifted = foot.part == 0
                                    ? foot.on_part
                                    : ground_.frame(foot.part, later_s).to_world(foot.on_part);
-        const double to_end =
-            std::min(flat_length(at.position - swing.spot), flat_length(p - lifted));
-        const double wanted = to_end >= near_ends_m
-                                  ? least
-                                  : std::min(least, 0.25 * std::max(0.0, to_end - 0.01 * small));
-        for (const auto& [dx, dz] :
-             {std::array{0.0, 0.0}, {r, 0.0}, {-r, 0.0}, {0.0, r}, {0.0, -r}}) {
-            const GroundPoint under = ground_at(p.x + dx, p.z + dz, later_s);
-            const double rim = p.y - (normal.x * dx + normal.z * dz) / std::max(normal.y, 0.3);
-            if (under.exists && rim - under.height < wanted && to_end > 0.6 * r) return false;
+        const Vector3 lands =
+            task.part == 0 ? swing.spot : ground_.frame(task.part, later_s).to_world(swing.spot);
+        const OnWay way = on_way(leg, swing, task, t);
+        // It may be pulled less than predicted.
+        for (const Vector3& p : {way.planned, way.pulled}) {
+            const double to_end = std::min(flat_length(p - lands), flat_length(p - lifted));
+            if (to_end <= 0.6 * r) continue;
+            const double wanted =
+                to_end >= near_ends_m
+                    ? least
+                    : std::min(least, 0.25 * std::max(0.0, to_end - 0.01 * small));
+            if (clearance(p, normal, later_s) < wanted) return false;
+            if (way.pulled == way.planned) break;
         }
     }
     return true;
 }
 
+/// Of a sole there, over the highest ground beneath it.
+double WalkerTick::clearance(const Vector3& place, const Vector3& normal,
+                             double ahead_s) const noexcept {
+    const double r = set_.foot_radius_m;
+    double least = 1e9;
+    for (const auto& [dx, dz] : {std::array{0.0, 0.0}, {r, 0.0}, {-r, 0.0}, {0.0, r}, {0.0, -r}}) {
+        const GroundPoint under = ground_at(place.x + dx, place.z + dz, ahead_s);
+        const double rim = place.y - (normal.x * dx + normal.z * dz) / std::max(normal.y, 0.3);
+        if (under.exists) least = std::min(least, rim - under.height);
+    }
+    return least;
+}
+
 /// Past the feet that stand.
 bool WalkerTick::avoids_feet(std::size_t leg, const FootSwing& swing,
                              std::uint32_t part) const noexcept {
-    const double least = 1.9 * set_.foot_radius_m;
     const int ticks = ticks_until(swing.land_s);
     for (int tick = 1; tick <= ticks + 1; tick += 2) {
         const double t = now_s_ + tick * tick_s;
@@ -234,7 +283,7 @@ bool WalkerTick::avoids_feet(std::size_t leg, const FootSwing& swing,
             part == 0 ? local : ground_.frame(part, ahead_s_ + (t - now_s_)).to_world(local);
         for (std::size_t i = 0; i < set_.leg_count; ++i) {
             if (i == leg || !w_.feet_[i].planted) continue;
-            if (flat_length(p - foot_in(i, t - now_s_)) < least) return false;
+            if (flat_length(p - foot_in(i, t - now_s_)) < feet_apart()) return false;
         }
     }
     return true;
@@ -277,7 +326,7 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
                 wish.apex_s = again ? now_s_ + 0.42 * left_s : lift_s + 0.42 * whole_s;
                 wish.down_s = again ? now_s_ + 0.5 * left_s : lift_s + 0.58 * whole_s;
                 const FootSwing candidate = plan_swing(wish);
-                if (!planted && !is_gentle(candidate)) continue;
+                if (!planted && !is_gentle(leg, candidate, task)) continue;
                 if (!is_clear(leg, candidate, task)) continue;
                 if (!over) over = candidate;
                 if (!avoids_feet(leg, candidate, task.part)) break;
@@ -304,6 +353,19 @@ std::optional<FootSwing> WalkerTick::find_swing(std::size_t leg, const SwingTask
     return plan_swing(wish);
 }
 
+/// How high the body will be, on its way to a height.
+double WalkerTick::height_in(double time_s, double aimed) const noexcept {
+    const double above = w_.pose_.place.y - aimed;
+    const double rate = w_.height_rate_ + height_rad_per_s * above;
+    return aimed + (above + rate * time_s) * math::exp(-height_rad_per_s * time_s);
+}
+
+/// How high the body goes for a leg that will end there.
+double WalkerTick::height_for(std::size_t leg, const Body& body,
+                              const Vector3& spot) const noexcept {
+    return std::min(usual_height(), highest_for(leg, body, spot, stretched_part()));
+}
+
 /// How many ticks its landing has to be put off until the body is low enough for a leg that ends
 /// there.
 std::uint32_t WalkerTick::ticks_late(std::size_t leg, const Vector3& spot,
@@ -311,15 +373,10 @@ std::uint32_t WalkerTick::ticks_late(std::size_t leg, const Vector3& spot,
     constexpr double hardly_m = 1e-3;
     const Body body = body_in(left_s);
     const double needed = highest_for(leg, body, spot, 0.998) - w_.pose_.bob;
-    const double aimed = std::min(usual_height(), highest_for(leg, body, spot, stretched_part()));
-    const double above = w_.pose_.place.y - aimed;
-    const double rate = w_.height_rate_ + height_rad_per_s * above;
-    const auto height_in = [&](double time_s) {
-        return aimed + (above + rate * time_s) * math::exp(-height_rad_per_s * time_s);
-    };
+    const double aimed = height_for(leg, body, spot);
     const std::uint32_t most = most_later - std::min(w_.state_[leg].ticks_later, most_later);
     std::uint32_t ticks = 0;
-    while (ticks < most && height_in(left_s + ticks * tick_s) > needed + hardly_m)
+    while (ticks < most && height_in(left_s + ticks * tick_s, aimed) > needed + hardly_m)
         ++ticks;
     return ticks;
 }
@@ -331,13 +388,14 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, Clear 
     const double left_s = land_s - now_s_;
     const Body landing = body_in(left_s);
     const Vector3 hip = landing.place + landing.heading.to_world(set_.legs[leg].hip);
-    const Foothold hold = foothold_near(aim, hip, lim_.soft_reach_m, ahead_s_ + left_s);
+    const Foothold hold = foothold_near(leg, aim, hip, lim_.soft_reach_m, ahead_s_ + left_s);
     const std::uint32_t late = has_gait() || foot.planted ? 0 : ticks_late(leg, hold.spot, left_s);
     land_s += late * tick_s;
     const double outward = set_.legs[leg].neutral.x > 0 ? 1 : -1;
     SwingTask task{.part = hold.ground.part,
                    .side = landing.heading.to_world({outward, 0, 0}),
                    .normal = hold.ground.normal,
+                   .height_m = height_for(leg, landing, hold.spot),
                    .clear = clear};
     task.wish = {.from = foot_now(leg), .spot = hold.spot, .now_s = now_s_, .land_s = land_s};
     double highest = highest_between(task.wish.from.position, hold.spot, task.is_even);
@@ -374,7 +432,7 @@ bool WalkerTick::plan(std::size_t leg, const Vector3& aim, double land_s, Clear 
 }
 
 /// Where a foot cannot arrive in time it takes a little longer.
-bool WalkerTick::lands_later(std::size_t leg) noexcept {
+bool WalkerTick::lands_later(std::size_t leg, Clear clear) noexcept {
     detail::FootState& own = w_.state_[leg];
     // Not where it comes down already, and its leg has ceased to give way (pull_along).
     constexpr double last_part = 0.2;
@@ -382,7 +440,7 @@ bool WalkerTick::lands_later(std::size_t leg) noexcept {
     const bool comes_down = left_s < last_part * (own.swing.land_s - own.lift_s);
     if (own.ticks_later + later_by > most_later || comes_down) return false;
     const double land_s = own.swing.land_s + later_by * tick_s;
-    if (!plan(leg, aim(leg, land_s), land_s)) return false;
+    if (!plan(leg, aim(leg, land_s), land_s, clear)) return false;
     own.ticks_later += later_by;
     return true;
 }
@@ -399,11 +457,15 @@ void WalkerTick::guide_swings() noexcept {
         const Vector3 now = aim(i, own.swing.land_s);
         const Vector3 before = own.aim;
         const double moved = flat_length(now - before);
-        if (moved <= moved_m || plan(i, now, own.swing.land_s)) continue;
-        if (moved > far_m && lands_later(i)) continue;
+        if (moved <= moved_m) continue;
+        // One that passes the other feet continues to.
+        const Clear clear =
+            avoids_feet(i, own.swing, own.swing_part) ? Clear::of_all : Clear::of_ground;
+        if (plan(i, now, own.swing.land_s, clear)) continue;
+        if (moved > far_m && lands_later(i, clear)) continue;
         // All of the way there if possible, else a part of it.
         for (const double part : {0.6, 0.3}) {
-            if (plan(i, before + (now - before) * part, own.swing.land_s)) break;
+            if (plan(i, before + (now - before) * part, own.swing.land_s, clear)) break;
         }
     }
 }

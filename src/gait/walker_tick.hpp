@@ -62,9 +62,15 @@ class WalkerTick {
         Vector3 side{};          ///< outward from the body
         SwingWish wish{};        ///< as low as it may be
         Vector3 normal{};        ///< of the ground that it lands on
+        double height_m = 0;     ///< to which the body goes for it
         bool is_even = false;    ///< nothing on its way stands out
         Clear clear = Clear::of_ground;
     };
+    struct OnWay {
+        Vector3 planned{};
+        Vector3 pulled{};
+    };
+    [[nodiscard]] double feet_apart() const noexcept { return 1.9 * set_.foot_radius_m; }
     static constexpr double look_s = 0.025;
     static constexpr std::size_t looks = 64;
     static constexpr double height_rad_per_s = 14;  ///< of the spring that holds the body up
@@ -95,7 +101,7 @@ class WalkerTick {
     [[nodiscard]] bool avoids_feet(std::size_t leg, const FootSwing& swing,
                                    std::uint32_t part) const noexcept;
     void guide_swings() noexcept;
-    [[nodiscard]] bool lands_later(std::size_t leg) noexcept;
+    [[nodiscard]] bool lands_later(std::size_t leg, Clear clear) noexcept;
     [[nodiscard]] std::uint32_t ticks_late(std::size_t leg, const Vector3& spot,
                                            double left_s) const noexcept;
     void decide() noexcept;
@@ -103,7 +109,7 @@ class WalkerTick {
     void decide_in_gait() noexcept;
     void decide_each() noexcept;
     [[nodiscard]] bool may_step(std::size_t leg) const noexcept;
-    [[nodiscard]] bool has_just_landed(std::uint32_t group) const noexcept;
+    [[nodiscard]] bool has_just_landed(std::uint32_t group, StepReason reason) const noexcept;
     /// How far a foot has been passed by, along the motion.
     [[nodiscard]] double passed_by(std::size_t leg) const noexcept;
     /// Whether each leg is a group of its own.
@@ -188,8 +194,9 @@ class WalkerTick {
     void keep_apart(std::size_t leg, const Body& body, double until_s, Vector3& aim) const noexcept;
     void keep_from_others(std::size_t leg, const Body& body, double until_s,
                           Vector3& aim) const noexcept;
-    [[nodiscard]] Foothold foothold_near(const Vector3& aim, const Vector3& hip, double most_away,
-                                         double ahead_s) const noexcept;
+    [[nodiscard]] Foothold foothold_near(std::size_t leg, const Vector3& aim, const Vector3& hip,
+                                         double most_away, double ahead_s) const noexcept;
+    [[nodiscard]] bool is_taken(std::size_t leg, double x, double z, double ahead_s) const noexcept;
     [[nodiscard]] Foothold look_at(double x, double z, double ahead_s) const noexcept;
     [[nodiscard]] SwingPoint foot_now(std::size_t leg) const noexcept;
     [[nodiscard]] std::optional<FootSwing> find_swing(std::size_t leg,
@@ -198,7 +205,15 @@ class WalkerTick {
               Clear clear = Clear::of_ground) noexcept;
     [[nodiscard]] double highest_between(const Vector3& from, const Vector3& to,
                                          bool& is_even) const noexcept;
-    [[nodiscard]] bool is_gentle(const FootSwing& swing) const noexcept;
+    [[nodiscard]] double height_in(double time_s, double aimed) const noexcept;
+    [[nodiscard]] double height_for(std::size_t leg, const Body& body,
+                                    const Vector3& spot) const noexcept;
+    [[nodiscard]] OnWay on_way(std::size_t leg, const FootSwing& swing, const SwingTask& task,
+                               double time_s) const noexcept;
+    [[nodiscard]] double clearance(const Vector3& place, const Vector3& normal,
+                                   double ahead_s) const noexcept;
+    [[nodiscard]] bool is_gentle(std::size_t leg, const FootSwing& swing,
+                                 const SwingTask& task) const noexcept;
     [[nodiscard]] bool is_clear(std::size_t leg, const FootSwing& swing,
                                 const SwingTask& task) const noexcept;
 

@@ -47,7 +47,8 @@ FootWatch::FootWatch(const Walker& walker) noexcept : time_s_{walker.time_s()} {
         feet_[i] = {.planted = foot.planted,
                     .part = foot.part,
                     .on_part = foot.on_part,
-                    .lifted = foot.position,
+                    .lifted_part = foot.part,
+                    .lifted = foot.on_part,
                     .position = foot.position};
     }
 }
@@ -71,26 +72,37 @@ void FootWatch::look(const Walker& walker, const Ground& ground) noexcept {
     all_.include(now_);
 }
 
+/// Of where it left the ground and of where it lands, as they move.
+bool FootWatch::is_near_ends(const Foot& was, const WalkerFoot& foot,
+                             const Ground& ground) noexcept {
+    constexpr double near_m = 0.03;
+    const Vector3 lifted =
+        was.lifted_part == 0 ? was.lifted : ground.frame(was.lifted_part, 0).to_world(was.lifted);
+    return flat_apart(foot.position, lifted) < near_m ||
+           flat_apart(foot.position, foot.landing) < near_m;
+}
+
 void FootWatch::look_at(std::size_t leg, const Walker& walker, const Ground& ground,
                         double dt) noexcept {
     constexpr double long_s = 2;
-    constexpr double near_ends_m = 0.03;
     const WalkerFoot& foot = walker.feet()[leg];
     Foot& was = feet_[leg];
     const double l = walker.settings().leg_length_m;
     now_.reach = std::max(now_.reach, length_of(foot.position - walker.hip(leg)) / l);
+    // A step keeps it in the air; a foot may land and step again unseen.
+    if (foot.planted || foot.reason != StepReason::flies) {
+        was.lifted_part = foot.part;
+        was.lifted = foot.on_part;
+    }
     if (foot.planted) {
         const bool slides = foot.reason == StepReason::slides;  // it was asked to
         if (was.planted && !slides && was.part == foot.part)
             now_.slip_m = std::max(now_.slip_m, length_of(foot.on_part - was.on_part));
-        was.lifted = foot.position;
     } else {
         ++now_.feet_up;
         const bool tidies = foot.reason == StepReason::tidies;
         if (was.planted && tidies && stood_s_ > long_s) ++now_.steps_at_rest;
-        const bool is_near = flat_apart(foot.position, was.lifted) < near_ends_m ||
-                             flat_apart(foot.position, foot.landing) < near_ends_m;
-        if (!is_near) {
+        if (!is_near_ends(was, foot, ground)) {
             const double radius = walker.settings().foot_radius_m;
             const double top = walker.position().y;
             now_.clearance_m = std::min(now_.clearance_m, clearance_of(foot, radius, top, ground));

@@ -209,11 +209,11 @@ TEST_CASE("planted feet keep every bit, legs reach, half of the feet carry, and 
                 CHECK(worst.slips == 0);
                 CHECK(worst.reach <= 1);
                 CHECK(worst.unsupported == 0);
-                CHECK(worst.acceleration < (hard ? 500 : 450));
+                CHECK(worst.acceleration < 450);
                 CHECK(worst.apart > 0.02);
                 // No sole goes through the ground, and legs do not go through each other.
-                CHECK(worst.feet.clearance_m > (legs < 6 ? -0.008 : -0.03));
-                CHECK(worst.feet.legs_apart_m > 0.03);
+                CHECK(worst.feet.clearance_m > 0.0099);
+                CHECK(worst.feet.legs_apart_m > 0.04);
                 CHECK(worst.feet.slip_m == 0);
                 CHECK(worst.settled_s < 1.5);
                 CHECK(worst.phases_back == 0);

@@ -195,6 +195,8 @@ class Walker {
                                       const Vector3& foot) const noexcept;
     [[nodiscard]] Vector3 in_swing(std::size_t leg, double time_s, const Ground& ground,
                                    double ahead_s) const noexcept;
+    [[nodiscard]] Vector3 within_leg(const Vector3& place, const Vector3& hip,
+                                     double phase) const noexcept;
     void pull_along(std::size_t leg, const Vector3& hip, double phase) noexcept;
     friend class WalkerTick;
     static constexpr std::uint32_t no_group = 0xFFFFFFFF;

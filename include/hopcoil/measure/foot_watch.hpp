@@ -58,17 +58,20 @@ class FootWatch {
         bool planted = true;
         std::uint32_t part = 0;
         Vector3 on_part{};
-        Vector3 lifted{};    ///< where it stood last
+        std::uint32_t lifted_part = 0;
+        Vector3 lifted{};    ///< where it stood last, on that part
         Vector3 position{};  ///< at time_s_
         Vector3 velocity{};  ///< the mean over last_dt_
         bool has_velocity = false;
 
         template <class Fields>
         void visit_state(Fields& fields) {
-            fields(planted, part, on_part, lifted, position, velocity, has_velocity);
+            fields(planted, part, on_part, lifted_part, lifted, position, velocity, has_velocity);
         }
     };
     void look_at(std::size_t leg, const Walker& walker, const Ground& ground, double dt) noexcept;
+    [[nodiscard]] static bool is_near_ends(const Foot& was, const WalkerFoot& foot,
+                                           const Ground& ground) noexcept;
     void look_at_legs(const Walker& walker) noexcept;
 
     std::array<Foot, Walker::most_legs> feet_{};
