@@ -131,22 +131,15 @@ void step(std::vector<TextbookParticle>& all, double dt) {
     }
 }
 
-void compare_particles(std::size_t count) {
-    ParticleSettings settings{.capacity = count,
-                              .rate_per_s = 0,
-                              .spread_rad = 3,
-                              .speed_most_m_per_s = 8,
-                              .lifetime_least_s = 1e5,
-                              .lifetime_most_s = 1e5};
-    Particles particles{settings, 3, {0, 5, 0}};
-    particles.burst(count, {0, 5, 0});
-    RandomNumbers numbers{3};
-    std::vector<TextbookParticle> textbook(count);
-    for (TextbookParticle& each : textbook) {
-        each = {{0, 5, 0},
-                {numbers.between(-5, 5), numbers.between(-5, 5), numbers.between(-5, 5)}};
-    }
+struct Speeds {
+    double ours_ns = 0;  ///< each and 1/120 s
+    double ratio = 0;
+};
+/// Over some frames of both, by turns.
+Speeds speeds_of(Particles& particles, std::vector<TextbookParticle>& textbook,
+                 const Vector3& emitter) {
     const FlatGround ground;
+    const std::size_t count = particles.capacity();
     std::vector<double> ratios;
     std::vector<double> ours_ns;
     for (int pair = 0; pair < pairs; ++pair) {
@@ -155,14 +148,66 @@ void compare_particles(std::size_t count) {
                 for (int half = 0; half < 2; ++half)
                     step(textbook, frame_s / 2);
             },
-            4);
-        const double ours =
-            bench::seconds_of([&] { particles.step({.ground = &ground}, frame_s); }, 4);
+            2);
+        const double ours = bench::seconds_of(
+            [&] { particles.step({.emitter = emitter, .ground = &ground}, frame_s); }, 2);
         ratios.push_back(theirs / ours);
         ours_ns.push_back(1e9 * ours / static_cast<double>(2 * count));
     }
-    std::printf("%zu particles on flat ground: %.1f ns each and 1/120 s, %.2f times the textbook\n",
-                count, bench::median(ours_ns), bench::median(ratios));
+    return {bench::median(ours_ns), bench::median(ratios)};
+}
+
+/// Bytes a second of a = b + s c, over arrays far larger than any cache.
+double triad() {
+    constexpr std::size_t count = 8'000'000;
+    std::vector<double> a(count);
+    const std::vector<double> b(count, 1);
+    const std::vector<double> c(count, 2);
+    double factor = 3;
+    const double seconds = bench::seconds_of(
+        [&] {
+            for (std::size_t i = 0; i < count; ++i)
+                a[i] = b[i] + factor * c[i];
+            factor = a[count / 2] / 3;
+        },
+        6);
+    return 24.0 * count / seconds;
+}
+
+void compare_particles(std::size_t count) {
+    ParticleSettings settings{.capacity = count,
+                              .rate_per_s = 0,
+                              .spread_rad = 3,
+                              .speed_most_m_per_s = 8,
+                              .lifetime_least_s = 1e5,
+                              .lifetime_most_s = 1e5};
+    const Vector3 emitter{0, 9, 0};
+    Particles particles{settings, 3, emitter};
+    particles.burst(count, emitter);
+    std::vector<TextbookParticle> textbook(count);
+    for (std::size_t i = 0; i < count; ++i)
+        textbook[i] = {particles.position(i), particles.velocity(i)};
+    const Speeds in_air = speeds_of(particles, textbook, emitter);
+    std::printf("%zu particles in the air: %.2f ns each and 1/120 s, %.2f times the textbook\n",
+                count, in_air.ours_ns, in_air.ratio);
+    if (count > 100'000) {
+        // Each frame of two steps reads and writes six floats.
+        std::printf("  %.2f times the bytes a second of a triad\n",
+                    24 / (1e-9 * in_air.ours_ns) / triad());
+        return;
+    }
+    const FlatGround ground;
+    while (particles.position(count / 2).y > 0.1) {
+        particles.step({.emitter = emitter, .ground = &ground}, frame_s);
+        step(textbook, frame_s / 2);
+        step(textbook, frame_s / 2);
+    }
+    const Speeds bouncing = speeds_of(particles, textbook, emitter);
+    std::printf("  as most hit the ground: %.2f ns, %.2f times\n", bouncing.ours_ns,
+                bouncing.ratio);
+    particles.step({.emitter = emitter, .ground = &ground}, 10);
+    const Speeds at_rest = speeds_of(particles, textbook, emitter);
+    std::printf("  at rest: %.2f ns, %.2f times\n", at_rest.ours_ns, at_rest.ratio);
 }
 
 void compare_noise() {

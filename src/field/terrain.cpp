@@ -233,6 +233,12 @@ double Terrain::highest(double ahead_s) const noexcept {
     return highest;
 }
 
+bool Terrain::is_level() const noexcept {
+    if (pieces_.size() != 1 || pieces_[0].part != 0) return false;
+    const auto* const plane = std::get_if<Plane>(&pieces_[0].shape);
+    return plane != nullptr && plane->slope_x == 0 && plane->slope_z == 0;
+}
+
 GroundPoint Terrain::under(double x, double z, double top, double ahead_s) const noexcept {
     return highest_under(x, z, top, ahead_s, Which::all);
 }

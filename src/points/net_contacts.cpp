@@ -163,7 +163,8 @@ void NetContacts::resolve_balls(std::span<Vector3> x, std::span<const Vector3> x
 /// Finds pairs that may touch before the next search.
 void NetContacts::find_pairs(std::span<const Vector3> x) noexcept {
     const double reach = apart_m_ * (1 + search_margin);
-    cells_.sort(x, reach, [](std::size_t) { return true; });
+    cells_.sort(
+        x.size(), [&](std::size_t i) { return x[i]; }, reach, [](std::size_t) { return true; });
     pair_count_ = 0;
     for (std::uint32_t i = 0; i < x.size(); ++i) {
         cells_.for_each_near(x[i], [&](std::uint32_t other) {

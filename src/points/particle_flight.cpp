@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include <hopcoil/base/math.hpp>
-
 #include "chain_math.hpp"
 
 namespace hopcoil {
@@ -21,8 +19,6 @@ constexpr double far_m = 1e30;
 constexpr double looked_above_m = 0.5;
 /// How far a box of the ground may move in a step and still be met on its way.
 constexpr double most_box_way_m = 0.1;
-/// In a step; below it the exact solution is a parabola to the last digits.
-constexpr double least_drag = 1e-6;
 /// A hit slower than this does not bounce.
 constexpr double slow_m_per_s = 0.2;
 /// Where a path passes through the front of a face.
@@ -50,39 +46,31 @@ class WallSearch final : public FaceVisitor {
 
 }  // namespace
 
-void ParticleSurfaces::set_step(double from_s, double h, double remaining_s) noexcept {
-    const double drag = settings_.drag_per_s;
+ParticleSurfaces::ParticleSurfaces(std::span<const ContactShape> shapes, const Ground* ground,
+                                   const ParticleSettings& settings) noexcept
+    : shapes_{shapes},
+      ground_{ground},
+      settings_{settings},
+      is_level_{ground != nullptr && ground->is_level()},
+      floor_m_{is_level_ ? ground->highest(0) + settings.radius_m : 0} {}
+
+void ParticleSurfaces::set_step(double h, double remaining_s) noexcept {
     remaining_s_ = remaining_s;
-    free_ = {.step_s = h,
-             .end_s = from_s + h,
-             .clear_above_m = shapes_.empty() ? -far_m : far_m,
-             .gone = -math::expm1(-drag * h),
-             .drag_per_s = drag,
-             .gravity = {0, -settings_.gravity_m_per_s2, 0},
-             .is_drag_small = drag * h < least_drag};
-    if (!free_.is_drag_small) {
-        free_.way_s = free_.gone / drag;
-        free_.fall = free_.gravity * (1 / drag);
-    }
+    free_ = {settings_.gravity_m_per_s2, settings_.drag_per_s, h};
+    clear_above_m_ = shapes_.empty() ? -far_m : far_m;
     if (ground_ != nullptr && shapes_.empty())
-        free_.clear_above_m = ground_->highest(-remaining_s) + settings_.radius_m + touching_m;
+        clear_above_m_ = ground_->highest(-remaining_s) + settings_.radius_m + touching_m;
 }
 
-/// v' = g - drag (v - wind): v = u + (v0 - u) e^(-drag h) with u = wind + g/drag.
 FlightState ParticleSurfaces::after(const FlightState& from, const Vector3& wind,
                                     double h) const noexcept {
-    if (!(h > 0)) return from;
-    const double drag = settings_.drag_per_s;
-    if (drag * h < least_drag) {
-        const Vector3 a = free_.gravity + (wind - from.velocity) * drag;
-        return {from.place + (from.velocity + a * (h / 2)) * h, from.velocity + a * h};
-    }
-    const bool is_whole = h == free_.step_s;
-    const double gone = is_whole ? free_.gone : -math::expm1(-drag * h);  // 1 - e^(-drag h)
-    const double way_s = is_whole ? free_.way_s : gone / drag;
-    const Vector3 terminal = wind + free_.gravity * (1 / drag);
-    const Vector3 beyond = from.velocity - terminal;
-    return {from.place + terminal * h + beyond * way_s, from.velocity - beyond * gone};
+    const FreeFlight flight = h == free_.h_s ? free_
+                                             : FreeFlight{settings_.gravity_m_per_s2,
+                                                          settings_.drag_per_s, std::max(h, 0.0)};
+    return {
+        from.place + from.velocity * flight.way_s + wind * flight.drift_s +
+            Vector3{0, flight.fallen_m, 0},
+        from.velocity * flight.kept + wind * flight.gone + Vector3{0, flight.gained_m_per_s, 0}};
 }
 
 ParticleSurfaces::Surface ParticleSurfaces::surface_seen(const GroundDistance& near,
@@ -102,17 +90,53 @@ ParticleSurfaces::Surface ParticleSurfaces::surface_of(const ContactShape& shape
             shape.friction};
 }
 
+ParticleSurfaces::Surface ParticleSurfaces::ground_near(const Vector3& place,
+                                                        double ahead_s) const noexcept {
+    if (is_level_) return {place.y - floor_m_, {0, 1, 0}, {}, settings_.friction};
+    return surface_seen(ground_->distance_to(place, looked_above_m, ahead_s), place, ahead_s);
+}
+
 ParticleSurfaces::Surface ParticleSurfaces::nearest(const Vector3& place,
                                                     double before_s) const noexcept {
     const double ahead_s = -remaining_s_ - before_s;
     Surface found{far_m, {0, 1, 0}, {}, settings_.friction};
-    if (ground_ != nullptr)
-        found = surface_seen(ground_->distance_to(place, looked_above_m, ahead_s), place, ahead_s);
+    if (ground_ != nullptr) found = ground_near(place, ahead_s);
     for (const ContactShape& shape : shapes_) {
         const Surface other = surface_of(shape, place, before_s);
         if (other.metres < found.metres) found = other;
     }
     return found;
+}
+
+/// What is in the way of a velocity: the nearest surface, or in a corner another one that is
+/// touched as well.
+ParticleSurfaces::Surface ParticleSurfaces::met(const FlightState& now,
+                                                double before_s) const noexcept {
+    const auto closes = [&](const Surface& surface) {
+        return dot(now.velocity - surface.velocity, surface.normal) < 0;
+    };
+    const Surface first = nearest(now.place, before_s);
+    if (closes(first) || first.metres < -touching_m) return first;
+    const auto is_met = [&](const Surface& other) {
+        return other.metres < 2 * touching_m && closes(other);
+    };
+    for (const ContactShape& shape : shapes_) {
+        const Surface other = surface_of(shape, now.place, before_s);
+        if (is_met(other)) return other;
+    }
+    if (ground_ == nullptr) return first;
+    const double ahead_s = -remaining_s_ - before_s;
+    if (is_level_) {
+        const Surface floor = ground_near(now.place, ahead_s);
+        return is_met(floor) ? floor : first;
+    }
+    for (const GroundDistance& near :
+         {ground_->surface_distance(now.place, looked_above_m, ahead_s),
+          ground_->distance_to(now.place, looked_above_m, ahead_s)}) {
+        const Surface other = surface_seen(near, now.place, ahead_s);
+        if (is_met(other)) return other;
+    }
+    return first;
 }
 
 /// Advances along the path by distances in which the surface cannot be, until it is met: nothing is
@@ -126,7 +150,7 @@ double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, Conv
     const Vector3 along = way * (1 / length);
     const bool is_convex = convexity == Convexity::convex;
     // Nothing is met above the highest point of the ground.
-    const double sinks = from.y - (free_.clear_above_m - touching_m);
+    const double sinks = from.y - (clear_above_m_ - touching_m);
     double gone = sinks > 0 && along.y < 0 ? std::min(sinks / -along.y, length) : 0;
     for (int look = 0; look < most_looks; ++look) {
         const Surface surface = surface_at(from + along * gone);
@@ -155,12 +179,18 @@ double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, Conv
 double ParticleSurfaces::first_contact(const Vector3& from, const Vector3& to,
                                        double left_s) const noexcept {
     const double part = first_solid(from, to, left_s);
-    if (ground_ == nullptr) return part;
-    return std::min(part, part_until(from, to, Convexity::any, [this](const Vector3& at) {
-                        return surface_seen(
-                            ground_->surface_distance(at, looked_above_m, -remaining_s_), at,
+    return ground_ == nullptr ? part : std::min(part, first_ground(from, to));
+}
+
+double ParticleSurfaces::first_ground(const Vector3& from, const Vector3& to) const noexcept {
+    if (is_level_) {
+        const double sinks = from.y - to.y;
+        return sinks > 0 ? std::max(from.y - floor_m_, 0.0) / sinks : 2;
+    }
+    return part_until(from, to, Convexity::any, [this](const Vector3& at) {
+        return surface_seen(ground_->surface_distance(at, looked_above_m, -remaining_s_), at,
                             -remaining_s_);
-                    }));
+    });
 }
 
 /// Of shapes and boxes.
@@ -175,7 +205,7 @@ double ParticleSurfaces::first_solid(const Vector3& from, const Vector3& to,
     };
     for (const ContactShape& shape : shapes_)
         look_at(shape.velocity, [&](const Vector3& at) { return surface_of(shape, at, 0); });
-    if (ground_ == nullptr) return part;
+    if (ground_ == nullptr || is_level_) return part;
     const Vector3 middle = (from + to) * 0.5;
     const double near = 0.5 * length_of(to - from) + settings_.radius_m + most_box_way_m;
     const std::size_t count = ground_->boxes_near(middle, near, -remaining_s_, boxes_);
@@ -198,13 +228,13 @@ double ParticleSurfaces::first_wall(const Vector3& from, const Vector3& to) cons
 
 bool ParticleSurfaces::supports(const Vector3& place) const noexcept {
     const Surface surface = nearest(place, 0);
-    return std::abs(surface.metres) < 20 * touching_m && surface.velocity == Vector3{};
+    return std::abs(surface.metres) < resting_m && surface.velocity == Vector3{};
 }
 
 bool ParticleSurfaces::sweeps(const Vector3& place) const noexcept {
     return std::any_of(shapes_.begin(), shapes_.end(), [&](const ContactShape& shape) {
         if (shape.velocity == Vector3{}) return false;
-        return part_until(place + shape.velocity * free_.step_s, place, Convexity::convex,
+        return part_until(place + shape.velocity * free_.h_s, place, Convexity::convex,
                           [&](const Vector3& at) { return surface_of(shape, at, 0); }) <= 1;
     });
 }
@@ -237,7 +267,7 @@ bool ParticleSurfaces::slide(FlightState& now, const Surface& surface, double h)
     const double part = first_solid(from, from + now.velocity * h, h);
     if (part <= 1) {
         now.place = from + now.velocity * (h * part);
-        bounce(now, nearest(now.place, h * (1 - part)));
+        bounce(now, met(now, h * (1 - part)));
         return false;
     }
     now.place = now.place + now.velocity * h;
@@ -252,7 +282,7 @@ FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
     double left = h;
     for (int k = 0; k <= most_bounces && left > 0; ++k) {
         const FlightState next = after(now, wind, left);
-        if (std::min(now.place.y, next.place.y) > free_.clear_above_m) {
+        if (std::min(now.place.y, next.place.y) > clear_above_m_) {
             now = next;
             break;
         }
@@ -262,20 +292,19 @@ FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
             break;
         }
         const double taken = part * left;
-        FlightState met = after(now, wind, taken);
-        met.place = now.place + (next.place - now.place) * part;
+        const Vector3 place = now.place + (next.place - now.place) * part;
+        now = {place, after(now, wind, taken).velocity};
         if (!outcome.hit) {
             outcome.hit = true;
             outcome.hit_after_s = h - left + taken;
-            outcome.hit_place = met.place;
-            outcome.hit_velocity = met.velocity;
+            outcome.hit_place = now.place;
+            outcome.hit_velocity = now.velocity;
         }
         left -= taken;
-        const Surface surface = nearest(met.place, left);
-        if (surface.metres < 0) met.place = met.place - surface.normal * surface.metres;
-        now = met;
+        const Surface surface = met(now, left);
+        if (surface.metres < 0) now.place = now.place - surface.normal * surface.metres;
         if (settings_.dies_on_contact) break;
-        const bool is_slow = -dot(met.velocity - surface.velocity, surface.normal) < slow_m_per_s;
+        const bool is_slow = -dot(now.velocity - surface.velocity, surface.normal) < slow_m_per_s;
         if (is_slow || k == most_bounces) {
             outcome.rests = slide(now, surface, left);
             break;

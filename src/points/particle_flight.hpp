@@ -1,6 +1,7 @@
 #pragma once
 
 #include <array>
+#include <cmath>
 #include <span>
 
 #include <hopcoil/field/contact_shape.hpp>
@@ -28,24 +29,31 @@ struct FlightOutcome {
 class ParticleSurfaces {
   public:
     ParticleSurfaces(std::span<const ContactShape> shapes, const Ground* ground,
-                     const ParticleSettings& settings) noexcept
-        : shapes_{shapes}, ground_{ground}, settings_{settings} {}
-    /// A step of h seconds from a time on, which most particles take, and how much later than its
-    /// end shapes and ground are given: what depends only on these is computed once.
-    void set_step(double from_s, double h, double remaining_s) noexcept;
+                     const ParticleSettings& settings) noexcept;
+    /// A step of h seconds, which most particles take, and how much later than its end shapes and
+    /// ground are given: what depends only on these is computed once.
+    void set_step(double h, double remaining_s) noexcept;
 
     /// Flies for h seconds, and off whatever is met.
     FlightOutcome fly(FlightState& now, const Vector3& wind, double h) const noexcept;
 
+    /// Whether there is nothing but a level floor, and whether that carries what rests at a height.
+    [[nodiscard]] bool is_floor_alone() const noexcept { return is_level_ && shapes_.empty(); }
+    [[nodiscard]] bool is_on_floor(double height) const noexcept {
+        return std::abs(height - floor_m_) < resting_m;
+    }
     /// Whether something that does not move carries what rests at a place.
     [[nodiscard]] bool supports(const Vector3& place) const noexcept;
     /// Whether something moves over a place in the step.
     [[nodiscard]] bool sweeps(const Vector3& place) const noexcept;
 
-    /// For a whole step, for particles that meet nothing in it.
+    /// A whole step of what meets nothing in it.
     [[nodiscard]] const FreeFlight& free_flight() const noexcept { return free_; }
+    /// Nothing is met above this height.
+    [[nodiscard]] double clear_above_m() const noexcept { return clear_above_m_; }
 
   private:
+    static constexpr double resting_m = 2e-4;  ///< from what carries it
     struct Surface {
         double metres;
         Vector3 normal;
@@ -54,6 +62,9 @@ class ParticleSurfaces {
     };
     /// So long before the step ends.
     [[nodiscard]] Surface nearest(const Vector3& place, double before_s) const noexcept;
+    [[nodiscard]] Surface met(const FlightState& now, double before_s) const noexcept;
+    [[nodiscard]] Surface ground_near(const Vector3& place, double ahead_s) const noexcept;
+    [[nodiscard]] double first_ground(const Vector3& from, const Vector3& to) const noexcept;
     [[nodiscard]] Surface surface_of(const ContactShape& shape, const Vector3& place,
                                      double before_s) const noexcept;
     [[nodiscard]] Surface surface_seen(const GroundDistance& near, const Vector3& place,
@@ -78,7 +89,10 @@ class ParticleSurfaces {
     std::span<const ContactShape> shapes_;
     const Ground* ground_;
     const ParticleSettings& settings_;
+    bool is_level_ = false;  ///< the ground; particles then stop at the floor
+    double floor_m_ = 0;
     double remaining_s_ = 0;
+    double clear_above_m_ = 0;
     FreeFlight free_{};
     mutable std::array<GroundBox, 16> boxes_{};  ///< room for those near a way
 };

@@ -2,318 +2,391 @@
 
 #include "particle_kernels.hpp"
 
+#include <algorithm>
 #include <bit>
+#include <cmath>
 
-#include "net_loops.hpp"
+#include <hopcoil/base/math.hpp>
+
+#include "../follow/instruction_sets.hpp"
 
 namespace hopcoil {
-
-using net::put_at;
-using net::vector_at;
-
 namespace {
 
-struct FlightPass {
-    const FreeFlight& flight;
-    const ParticleBlock& block;
-    double* left;
-    bool& is_any_left;
-};
+constexpr std::size_t numbers_at_a_time = 3 * particles_at_a_time;
+
+float* numbers_of(std::span<FloatVector3> all) noexcept {
+    static_assert(sizeof(FloatVector3) == 3 * sizeof(float));
+    return reinterpret_cast<float*>(all.data());
+}
+const float* numbers_of(std::span<const FloatVector3> all) noexcept {
+    return reinterpret_cast<const float*>(all.data());
+}
 
 /// A choice by a bit mask, all ones or zeros: compilers do not vectorise many conditional choices
 /// in one loop.
-HOPCOIL_INTO_EACH double either(std::uint64_t first, double a, double b) {
-    return std::bit_cast<double>((std::bit_cast<std::uint64_t>(a) & first) |
-                                 (std::bit_cast<std::uint64_t>(b) & ~first));
+HOPCOIL_INTO_EACH float either(std::uint32_t first, float a, float b) {
+    return std::bit_cast<float>((std::bit_cast<std::uint32_t>(a) & first) |
+                                (std::bit_cast<std::uint32_t>(b) & ~first));
 }
-HOPCOIL_INTO_EACH Vector3 either(std::uint64_t first, const Vector3& a, const Vector3& b) {
-    return {either(first, a.x, b.x), either(first, a.y, b.y), either(first, a.z, b.z)};
+HOPCOIL_INTO_EACH std::uint32_t mask_of(float flag) {
+    return flag > 0 ? ~std::uint32_t{0} : 0;
 }
 
-template <class T>
-struct Flown {
-    T place;
-    T velocity;
-};
-/// Extrapolates a place, or one of its numbers. `pull` is gravity where drag is small, else the
-/// speed at which drag balances it.
-template <bool is_drag_small, class T>
-HOPCOIL_INTO_EACH Flown<T> flown(const FreeFlight& flight, const T& place, const T& velocity,
-                                 const T& wind, const T& pull) {
-    const double h = flight.step_s;
-    if (is_drag_small) {
-        const T a = pull + (wind - velocity) * flight.drag_per_s;
-        return {place + (velocity + a * (h / 2)) * h, velocity + a * h};
+/// The factors of a step, as floats.
+struct Factors {
+    HOPCOIL_INTO_EACH explicit Factors(const FreeFlight& step)
+        : way{static_cast<float>(step.way_s)},
+          drift{static_cast<float>(step.drift_s)},
+          kept{static_cast<float>(step.kept)},
+          gone{static_cast<float>(step.gone)} {}
+    /// One number of a place and of a velocity, a step later: in still air, and in wind.
+    [[nodiscard]] HOPCOIL_INTO_EACH float place(float x, float v, float fallen) const {
+        return x + (v * way + fallen);
     }
-    const T terminal = wind + pull;
-    const T beyond = velocity - terminal;
-    return {place + terminal * h + beyond * flight.way_s, velocity - beyond * flight.gone};
-}
+    [[nodiscard]] HOPCOIL_INTO_EACH float place(float x, float v, float fallen, float wind) const {
+        return x + ((v * way + fallen) + wind * drift);
+    }
+    [[nodiscard]] HOPCOIL_INTO_EACH float velocity(float v, float gained) const {
+        return without_subnormal(v * kept + gained);
+    }
+    [[nodiscard]] HOPCOIL_INTO_EACH float velocity(float v, float gained, float wind) const {
+        return without_subnormal((v * kept + gained) + wind * gone);
+    }
+    /// What dies away becomes 0: steps with subnormal numbers are slow.
+    [[nodiscard]] HOPCOIL_INTO_EACH static float without_subnormal(float v) {
+        constexpr float least = 1e-30F;
+        return std::fabs(v) < least ? 0 : v;
+    }
+    float way;
+    float drift;
+    float kept;
+    float gone;
+};
 
-/// 1 or 0 for each: whether it is alive, and whether it moves.
-HOPCOIL_INTO_EACH void find_flags(const ParticleBlock& block, double* lives, double* moves) {
+/// 1 or 0 for each of a block. Bytes and doubles beside floats would keep a compiler from making
+/// vectors, so they become floats first.
+struct Flags {
+    alignas(64) float lives[particles_at_a_time];  ///< now
+    alignas(64) float moves[particles_at_a_time];
+    alignas(64) float lives_on[particles_at_a_time];  ///< beyond the end
+    alignas(64) float goes[particles_at_a_time];      ///< it is moved
+};
+HOPCOIL_INTO_EACH void find_flags(const ParticleBlock& block, double end_s, Flags& flags) {
     const std::uint8_t* const alive = block.alive.data();
     const std::uint8_t* const resting = block.resting.data();
-    for (std::size_t i = 0; i < block.alive.size(); ++i) {
-        lives[i] = static_cast<double>(alive[i]);
-        moves[i] = static_cast<double>(alive[i] & (resting[i] ^ 1U));
-    }
-}
-
-/// The same of those that are not done.
-HOPCOIL_INTO_EACH void find_open_flags(const ParticleBlock& block, double* lives, double* moves) {
-    find_flags(block, lives, moves);
-    const std::uint8_t* const done = block.done.data();
-    for (std::size_t i = 0; i < block.alive.size(); ++i) {
-        const auto open = static_cast<double>(done[i] ^ 1U);
-        lives[i] *= open;
-        moves[i] *= open;
-    }
-}
-
-template <bool is_drag_small>
-HOPCOIL_INTO_EACH void flight_loop(const FlightPass& pass) {
-    const FreeFlight flight = pass.flight;
-    const std::size_t count = pass.block.alive.size();
-    double* const places = net::numbers_of(pass.block.places).data();
-    double* const velocities = net::numbers_of(pass.block.velocities).data();
-    const double* const winds = net::numbers_of(pass.block.winds).data();
-    const double* const born_s = pass.block.born_s.data();
-    const double* const lifetimes = pass.block.lifetimes.data();
-    double* const left = pass.left;
-    // Bytes beside doubles would make the compiler process too many at a time.
-    alignas(64) double lives[particles_at_a_time];
-    alignas(64) double moves[particles_at_a_time];
-    find_open_flags(pass.block, lives, moves);
-    const Vector3 pull = is_drag_small ? flight.gravity : flight.fall;
-    std::uint64_t any_left = 0;
-    HOPCOIL_SIDE_BY_SIDE
+    const double* const dies_s = block.dies_s.data();
+    const std::size_t count = block.alive.size();
     for (std::size_t i = 0; i < count; ++i) {
-        const Vector3 place = vector_at(places, i);
-        const Vector3 velocity = vector_at(velocities, i);
-        const Vector3 wind = vector_at(winds, i);
-        const auto to = flown<is_drag_small>(flight, place, velocity, wind, pull);
-        // As numbers, 1 or 0, as conditions joined by `and` do not become vectors.
-        const double lives_on = born_s[i] + lifetimes[i] > flight.end_s ? 1 : 0;
-        const double lower = place.y < to.place.y ? place.y : to.place.y;
-        const double is_clear = lower > flight.clear_above_m ? 1 : 0;
-        const double is_free = moves[i] * lives_on * is_clear;
-        const std::uint64_t goes = is_free > 0 ? ~std::uint64_t{0} : 0;
-        put_at(places, i, either(goes, to.place, place));
-        put_at(velocities, i, either(goes, to.velocity, velocity));
-        left[i] = (moves[i] + lives[i] * (1 - lives_on)) * (1 - is_free);
-        any_left |= std::bit_cast<std::uint64_t>(left[i]);
+        flags.lives[i] = static_cast<float>(alive[i]);
+        flags.moves[i] = static_cast<float>(alive[i] & (resting[i] ^ 1U));
     }
-    pass.is_any_left = any_left != 0;
+    for (std::size_t i = 0; i < count; ++i)
+        flags.lives_on[i] = dies_s[i] > end_s ? 1.0F : 0.0F;
 }
-HOPCOIL_FOR_EACH_SET(fly_with_drag, flight_loop<false>, FlightPass)
-HOPCOIL_FOR_EACH_SET(fly_without_drag, flight_loop<true>, FlightPass)
 
-struct ThroughPass {
-    const FrameFlight& flight;
-    const ParticleBlock& block;
-    double* goes;  ///< 1: it takes the steps
-    bool& are_all_done;
-    bool& goes_any;
-    bool& go_all;
+struct NumberPass {
+    const BlockFlight& flight;
+    std::size_t count;
+    float* places;
+    float* velocities;
+    const float* winds;
+    const std::uint32_t* masks;
 };
 
-/// The most that a particle may sink in all of the steps, at a rate of climb.
-struct Sinking {
-    HOPCOIL_INTO_EACH explicit Sinking(const FrameFlight& flight)
-        : whole_s{static_cast<double>(flight.steps) * flight.step.step_s} {
-        const FreeFlight& step = flight.step;
-        if (step.is_drag_small) {
-            gained = (step.gravity.y < 0 ? step.gravity.y : 0) * whole_s;
+/// Moves every number by a few steps, which touches memory once: no particle needs to be known, as
+/// the factors of numbers follow one another as these do.
+template <int steps, bool go_all, bool is_windy>
+HOPCOIL_INTO_EACH void number_loop(const NumberPass& pass) {
+    const Factors factors{pass.flight.step};
+    float* const places = pass.places;
+    float* const velocities = pass.velocities;
+    const float* const fallen = pass.flight.fallen.data();
+    const float* const gained = pass.flight.gained.data();
+    HOPCOIL_SIDE_BY_SIDE
+    HOPCOIL_UNROLLED(1)
+    for (std::size_t i = 0; i < pass.count; ++i) {
+        const float x = places[i];
+        const float v = velocities[i];
+        float to = x;
+        float with = v;
+        if (is_windy) {
+            to = factors.place(to, with, fallen[i], pass.winds[i]);
+            with = factors.velocity(with, gained[i], pass.winds[i]);
         } else {
-            // Its speed approaches the terminal speed and never passes it.
-            slowest = step.fall.y;
+            to = factors.place(to, with, fallen[i]);
+            with = factors.velocity(with, gained[i]);
         }
+        if (steps == 2) {
+            to = factors.place(to, with, fallen[i]);
+            with = factors.velocity(with, gained[i]);
+        }
+        places[i] = go_all ? to : either(pass.masks[i], to, x);
+        velocities[i] = go_all ? with : either(pass.masks[i], with, v);
     }
-    [[nodiscard]] HOPCOIL_INTO_EACH double operator()(double rate) const {
-        const double least = (rate < slowest ? rate : slowest) + gained;
-        return least < 0 ? least * whole_s : 0;
+}
+
+template <bool go_all, bool is_windy>
+HOPCOIL_INTO_EACH void all_steps(const NumberPass& pass) {
+    std::size_t left = pass.flight.steps;
+    for (; left >= 2 && !is_windy; left -= 2)
+        number_loop<2, go_all, false>(pass);
+    for (; left >= 1; --left)
+        number_loop<1, go_all, is_windy>(pass);
+}
+/// All of a full block.
+HOPCOIL_INTO_EACH void move_all(const BlockFlight& flight, const ParticleBlock& block) {
+    all_steps<true, false>({flight, numbers_at_a_time, numbers_of(block.offsets),
+                            numbers_of(block.velocities), nullptr, nullptr});
+}
+/// Those that go.
+template <bool is_windy>
+HOPCOIL_INTO_EACH void move_some(const BlockFlight& flight, const ParticleBlock& block,
+                                 const float* goes) {
+    alignas(64) std::uint32_t masks[numbers_at_a_time] = {};
+    for (std::size_t i = 0; i < block.alive.size(); ++i)
+        masks[3 * i] = masks[3 * i + 1] = masks[3 * i + 2] = mask_of(goes[i]);
+    all_steps<false, is_windy>({flight, 3 * block.alive.size(), numbers_of(block.offsets),
+                                numbers_of(block.velocities), numbers_of(block.winds), masks});
+}
+
+struct ThroughPass {
+    const BlockFlight& flight;
+    const ParticleBlock& block;
+    bool& are_all_done;
+};
+
+/// The most that a particle may sink in all of the steps, at a rate of climb: drag only slows it.
+struct Sinking {
+    HOPCOIL_INTO_EACH explicit Sinking(const BlockFlight& flight)
+        : whole_s{static_cast<float>(static_cast<double>(flight.steps) * flight.step.h_s)},
+          gained{static_cast<float>(flight.step.falls_m_per_s2) * whole_s} {}
+    [[nodiscard]] HOPCOIL_INTO_EACH float operator()(float rate) const {
+        return ((rate < 0 ? rate : 0) - gained) * whole_s;
     }
-    double whole_s;
-    double slowest = 0;
-    double gained = 0;
+    float whole_s;
+    float gained;
 };
 
 /// The lowest y of numbers that are x, y, z in turn; so many at once that x, y and z keep their
 /// places in every vector.
-constexpr std::size_t group = 24;
-HOPCOIL_INTO_EACH double lowest_y(const double* numbers, std::size_t count) {
-    alignas(64) double lowest[group];
+constexpr std::size_t group = 48;
+HOPCOIL_INTO_EACH float lowest_y(const float* numbers) {
+    alignas(64) float lowest[group];
     for (std::size_t k = 0; k < group; ++k)
         lowest[k] = numbers[k];
-    for (std::size_t i = group; i < count; i += group) {
+    for (std::size_t i = group; i < numbers_at_a_time; i += group) {
         HOPCOIL_SIDE_BY_SIDE
         for (std::size_t k = 0; k < group; ++k)
             lowest[k] = numbers[i + k] < lowest[k] ? numbers[i + k] : lowest[k];
     }
-    double y = lowest[1];
+    float y = lowest[1];
     for (std::size_t k = 4; k < group; k += 3)
         y = lowest[k] < y ? lowest[k] : y;
     return y;
 }
 
-/// Whether a whole block stays alive and clear, from its lowest place and its fastest downward
-/// speed.
-HOPCOIL_INTO_EACH void all_clear_loop(const ThroughPass& pass) {
-    const FreeFlight& flight = pass.flight.step;
-    const std::uint8_t* const alive = pass.block.alive.data();
-    const std::uint8_t* const resting = pass.block.resting.data();
-    const double* const born_s = pass.block.born_s.data();
-    const double* const lifetimes = pass.block.lifetimes.data();
+/// When a block could first meet something, or does not move as a whole any more: from its lowest
+/// place and its fastest speed downward.
+HOPCOIL_INTO_EACH double free_until_s(const BlockFlight& flight, const ParticleBlock& block) {
+    const std::uint8_t* const alive = block.alive.data();
+    const std::uint8_t* const resting = block.resting.data();
+    const double* const dies_s = block.dies_s.data();
     std::uint8_t moves = 1;
     for (std::size_t i = 0; i < particles_at_a_time; ++i)
         moves &= static_cast<std::uint8_t>(alive[i] & (resting[i] ^ 1U));
-    std::uint64_t lives_on = ~std::uint64_t{0};
+    if (moves == 0) return 0;
+    double first_death_s = dies_s[0];
     HOPCOIL_SIDE_BY_SIDE
-    for (std::size_t i = 0; i < particles_at_a_time; ++i)
-        lives_on &= born_s[i] + lifetimes[i] > flight.end_s ? ~std::uint64_t{0} : 0;
-    const double y = lowest_y(net::numbers_of(pass.block.places).data(), 3 * particles_at_a_time);
-    const double rate =
-        lowest_y(net::numbers_of(pass.block.velocities).data(), 3 * particles_at_a_time);
-    const bool is_clear = y + Sinking{pass.flight}(rate) > flight.clear_above_m;
-    pass.go_all = pass.are_all_done = moves != 0 && lives_on != 0 && is_clear;
+    for (std::size_t i = 1; i < particles_at_a_time; ++i)
+        first_death_s = dies_s[i] < first_death_s ? dies_s[i] : first_death_s;
+    const double above = lowest_y(numbers_of(block.offsets)) - flight.clear_above;
+    const double lowest_rate = lowest_y(numbers_of(block.velocities));
+    const double sinks = lowest_rate < 0 ? -lowest_rate : 0;
+    if (!(above > 0)) return 0;
+    // sinks t + falls t^2/2 = above, and less because of rounding.
+    const double falls = flight.step.falls_m_per_s2;
+    const double root = std::sqrt(sinks * sinks + 2 * falls * above);
+    constexpr double surely = 0.98;
+    constexpr double most_s = 10;
+    const double in_s =
+        surely * 2 * above < most_s * (sinks + root) ? surely * 2 * above / (sinks + root) : most_s;
+    return std::min(first_death_s, flight.began_s() + in_s);
 }
-HOPCOIL_FOR_EACH_SET(find_all_clear, all_clear_loop, ThroughPass)
 
-/// Which of them stay alive and clear of everything, however they fall.
-HOPCOIL_INTO_EACH void choose_loop(const ThroughPass& pass) {
-    const FreeFlight flight = pass.flight.step;
+/// Those that stay alive and clear of everything, however they fall.
+HOPCOIL_INTO_EACH void some_through_loop(const ThroughPass& pass) {
+    const ParticleBlock& block = pass.block;
+    const std::size_t count = block.alive.size();
+    const float* const places = numbers_of(block.offsets);
+    const float* const velocities = numbers_of(block.velocities);
+    const float clear_above = pass.flight.clear_above;
     const Sinking sinking{pass.flight};
-    const std::size_t count = pass.block.alive.size();
-    const double* const places = net::numbers_of(pass.block.places).data();
-    const double* const velocities = net::numbers_of(pass.block.velocities).data();
-    const double* const born_s = pass.block.born_s.data();
-    const double* const lifetimes = pass.block.lifetimes.data();
-    double* const goes = pass.goes;
-    alignas(64) double lives[particles_at_a_time];
-    alignas(64) double moves[particles_at_a_time];
-    alignas(64) double done[particles_at_a_time];
-    find_flags(pass.block, lives, moves);
-    std::uint64_t any = 0;
-    std::uint64_t all_done = ~std::uint64_t{0};
-    HOPCOIL_SIDE_BY_SIDE
-    HOPCOIL_UNROLLED(1)
+    Flags flags{};
+    find_flags(block, pass.flight.end_s, flags);
+    alignas(64) float done[particles_at_a_time];
+    float any = 0;
+    float all_done = 1;
     for (std::size_t i = 0; i < count; ++i) {
-        const double y = places[3 * i + 1];
-        const double sinks = sinking(velocities[3 * i + 1]);
-        const double lives_on = born_s[i] + lifetimes[i] > flight.end_s ? 1 : 0;
-        const double is_clear = y + sinks > flight.clear_above_m ? 1 : 0;
-        goes[i] = moves[i] * lives_on * is_clear;
-        done[i] = goes[i] + (lives[i] - moves[i]) * lives_on;
-        const std::uint64_t mask = goes[i] > 0 ? ~std::uint64_t{0} : 0;
-        any |= mask;
-        all_done &= done[i] > 0 ? ~std::uint64_t{0} : 0;
+        const float lowest = places[3 * i + 1] + sinking(velocities[3 * i + 1]);
+        flags.goes[i] = flags.moves[i] * flags.lives_on[i] * (lowest > clear_above ? 1.0F : 0.0F);
+        done[i] = flags.goes[i] + (flags.lives[i] - flags.moves[i]) * flags.lives_on[i];
     }
-    pass.goes_any = any != 0;
-    pass.are_all_done = all_done != 0;
+    for (std::size_t i = 0; i < count; ++i) {
+        any += flags.goes[i];
+        all_done = std::min(all_done, done[i]);
+    }
+    if (any > 0) move_some<false>(pass.flight, block, flags.goes);
+    pass.are_all_done = all_done > 0;
     if (pass.are_all_done) return;
     for (std::size_t i = 0; i < count; ++i)
-        pass.block.done[i] = done[i] > 0 ? 1 : 0;
+        block.done[i] = done[i] > 0 ? 1 : 0;
 }
-HOPCOIL_FOR_EACH_SET(choose_flights, choose_loop, ThroughPass)
 
-/// Of every number, one after the other: no particle needs to be known.
-template <bool is_drag_small, bool go_all>
 HOPCOIL_INTO_EACH void through_loop(const ThroughPass& pass) {
-    const FreeFlight flight = pass.flight.step;
-    const std::size_t count = 3 * pass.block.alive.size();
-    double* const places = net::numbers_of(pass.block.places).data();
-    double* const velocities = net::numbers_of(pass.block.velocities).data();
-    const double* const pulls = pass.flight.pulls.data();
-    alignas(64) std::uint64_t goes[3 * particles_at_a_time];
-    for (std::size_t i = 0; i < pass.block.alive.size() && !go_all; ++i) {
-        const std::uint64_t mask = pass.goes[i] > 0 ? ~std::uint64_t{0} : 0;
-        goes[3 * i] = goes[3 * i + 1] = goes[3 * i + 2] = mask;
-    }
-    for (std::size_t step = 0; step < pass.flight.steps; ++step) {
-        HOPCOIL_SIDE_BY_SIDE
-        HOPCOIL_UNROLLED(1)
-        for (std::size_t i = 0; i < count; ++i) {
-            const auto to = flown<is_drag_small>(flight, places[i], velocities[i], 0.0, pulls[i]);
-            places[i] = go_all ? to.place : either(goes[i], to.place, places[i]);
-            velocities[i] = go_all ? to.velocity : either(goes[i], to.velocity, velocities[i]);
+    const ParticleBlock& block = pass.block;
+    const double end_s = pass.flight.end_s;
+    if (block.alive.size() == particles_at_a_time) {
+        double& free_s = *block.free_until_s;
+        if (!(free_s > end_s)) free_s = free_until_s(pass.flight, block);
+        if (free_s > end_s) {
+            move_all(pass.flight, block);
+            pass.are_all_done = true;
+            return;
         }
     }
+    some_through_loop(pass);
 }
-HOPCOIL_INTO_EACH void all_through_loop(const ThroughPass& pass) {
-    if (pass.flight.step.is_drag_small) {
-        through_loop<true, true>(pass);
+HOPCOIL_FOR_EACH_SET(all_fly_through, through_loop, ThroughPass)
+
+struct FreePass {
+    const BlockFlight& flight;
+    const ParticleBlock& block;
+    float* left;
+    bool& is_any_left;
+};
+
+HOPCOIL_INTO_EACH void free_loop(const FreePass& pass) {
+    const ParticleBlock& block = pass.block;
+    const std::size_t count = block.alive.size();
+    const float* const places = numbers_of(block.offsets);
+    const float* const velocities = numbers_of(block.velocities);
+    const float* const winds = numbers_of(block.winds);
+    const bool is_windy = !block.winds.empty();
+    const Factors factors{pass.flight.step};
+    const float fallen = pass.flight.fallen[1];
+    const float clear_above = pass.flight.clear_above;
+    Flags flags{};
+    find_flags(block, pass.flight.end_s, flags);
+    float any_left = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+        const float open = block.done[i] != 0 ? 0.0F : 1.0F;
+        const float y = places[3 * i + 1];
+        const float v = velocities[3 * i + 1];
+        const float to =
+            is_windy ? factors.place(y, v, fallen, winds[3 * i + 1]) : factors.place(y, v, fallen);
+        const float is_clear = std::min(y, to) > clear_above ? 1.0F : 0.0F;
+        const float moves = flags.moves[i] * open;
+        flags.goes[i] = moves * flags.lives_on[i] * is_clear;
+        const float dies = flags.lives[i] * open * (1 - flags.lives_on[i]);
+        pass.left[i] = (moves + dies) * (1 - flags.goes[i]);
+        any_left += pass.left[i];
+    }
+    pass.is_any_left = any_left > 0;
+    if (is_windy) {
+        move_some<true>(pass.flight, block, flags.goes);
     } else {
-        through_loop<false, true>(pass);
+        move_some<false>(pass.flight, block, flags.goes);
     }
 }
-HOPCOIL_INTO_EACH void some_through_loop(const ThroughPass& pass) {
-    if (pass.flight.step.is_drag_small) {
-        through_loop<true, false>(pass);
-    } else {
-        through_loop<false, false>(pass);
-    }
-}
-HOPCOIL_FOR_EACH_SET(all_fly_through, all_through_loop, ThroughPass)
-HOPCOIL_FOR_EACH_SET(some_fly_through, some_through_loop, ThroughPass)
+HOPCOIL_FOR_EACH_SET(all_fly_freely, free_loop, FreePass)
 
 struct LaterPass {
     const ParticleBlock& block;
-    double ahead_s;
-    std::span<Vector3> shown;
+    float ahead_s;
+    float* shown;
 };
 HOPCOIL_INTO_EACH void later_loop(const LaterPass& pass) {
-    const double* const places = net::numbers_of(pass.block.places).data();
-    const double* const velocities = net::numbers_of(pass.block.velocities).data();
-    double* const shown = net::numbers_of(pass.shown).data();
-    const double ahead_s = pass.ahead_s;
-    const std::size_t count = pass.shown.size();
-    alignas(64) double lives[particles_at_a_time];
-    alignas(64) double moves[particles_at_a_time];
-    find_flags(pass.block, lives, moves);
+    const float* const places = numbers_of(pass.block.offsets);
+    const float* const velocities = numbers_of(pass.block.velocities);
+    const std::size_t count = pass.block.alive.size();
+    alignas(64) float ahead[numbers_at_a_time];
+    for (std::size_t i = 0; i < count; ++i) {
+        const bool moves = (pass.block.alive[i] & (pass.block.resting[i] ^ 1U)) != 0;
+        ahead[3 * i] = ahead[3 * i + 1] = ahead[3 * i + 2] = moves ? pass.ahead_s : 0.0F;
+    }
     HOPCOIL_SIDE_BY_SIDE
-    for (std::size_t i = 0; i < count; ++i)
-        put_at(shown, i, vector_at(places, i) + vector_at(velocities, i) * (moves[i] * ahead_s));
+    for (std::size_t i = 0; i < 3 * count; ++i)
+        pass.shown[i] = places[i] + velocities[i] * ahead[i];
 }
 HOPCOIL_FOR_EACH_SET(show_later, later_loop, LaterPass)
 
-}  // namespace
-
-FrameFlight::FrameFlight(const FreeFlight& each, std::size_t count) noexcept
-    : step{each}, steps{count} {
-    const Vector3 pull = step.is_drag_small ? step.gravity : step.fall;
-    for (std::size_t i = 0; i < particles_at_a_time; ++i)
-        put_at(pulls.data(), i, pull);
+/// (x - 1 + e^(-x))/x^2.
+double second_loss(double x) noexcept {
+    constexpr double small = 1e-2;
+    if (x < small) return 1.0 / 2 - x * (1.0 / 6 - x * (1.0 / 24 - x * (1.0 / 120 - x / 720)));
+    return (x + math::expm1(-x)) / x / x;
 }
 
-bool fly_through(InstructionSet set, const FrameFlight& flight,
-                 const ParticleBlock& block) noexcept {
-    alignas(64) std::array<double, particles_at_a_time> goes;
-    bool are_all_done = false;
-    bool goes_any = false;
-    bool go_all = false;
-    const ThroughPass pass{flight, block, goes.data(), are_all_done, goes_any, go_all};
-    if (block.alive.size() == particles_at_a_time) find_all_clear(set, pass);
-    if (go_all) {
-        all_fly_through(set, pass);
-        return true;
+}  // namespace
+
+FreeFlight::FreeFlight(double gravity_m_per_s2, double drag_per_s, double h) noexcept : h_s{h} {
+    const double x = drag_per_s * h;
+    const double loss = second_loss(x);
+    drift_s = h * (x * loss);
+    way_s = x > 1 ? -math::expm1(-x) / drag_per_s : h - drift_s;
+    gone = x > 1 ? -math::expm1(-x) : x * (1 - x * loss);
+    kept = x > 1 ? math::exp(-x) : 1 - gone;
+    fallen_m = -gravity_m_per_s2 * h * (h * loss);
+    gained_m_per_s = -gravity_m_per_s2 * way_s;
+    falls_m_per_s2 = std::max(gravity_m_per_s2, 0.0);
+}
+
+BlockFlight::BlockFlight(const FreeFlight& each, std::size_t count, double clear_above_m,
+                         double end_at_s) noexcept
+    : step{each}, steps{count}, end_s{end_at_s} {
+    // Rounded upward.
+    const double within = std::clamp(clear_above_m, -1e30, 1e30);
+    clear_above = static_cast<float>(within + 1e-6 * (1 + (within < 0 ? -within : within)));
+    const FloatVector3 pull = float_vector({each.fallen_m, each.gained_m_per_s, 0});
+    for (std::size_t i = 0; i < particles_at_a_time; ++i) {
+        fallen[3 * i + 1] = pull.x;
+        gained[3 * i + 1] = pull.y;
     }
-    choose_flights(set, pass);
-    if (goes_any) some_fly_through(set, pass);
+}
+
+FloatFlight flown(const BlockFlight& flight, const FloatFlight& from,
+                  const FloatVector3& wind) noexcept {
+    const Factors factors{flight.step};
+    const auto at = [&](float x, float v, float air, float fallen) {
+        return factors.place(x, v, fallen, air);
+    };
+    const FloatVector3& x = from.offset;
+    const FloatVector3& v = from.velocity;
+    const float fallen = flight.fallen[1];
+    const float gained = flight.gained[1];
+    return {{at(x.x, v.x, wind.x, 0), at(x.y, v.y, wind.y, fallen), at(x.z, v.z, wind.z, 0)},
+            {factors.velocity(v.x, 0, wind.x), factors.velocity(v.y, gained, wind.y),
+             factors.velocity(v.z, 0, wind.z)}};
+}
+
+bool fly_through(InstructionSet set, const BlockFlight& flight,
+                 const ParticleBlock& block) noexcept {
+    bool are_all_done = false;
+    all_fly_through(set, {flight, block, are_all_done});
     return are_all_done;
 }
 
-bool fly_freely(InstructionSet set, const FreeFlight& flight, const ParticleBlock& block,
-                std::array<double, particles_at_a_time>& left) noexcept {
+bool fly_freely(InstructionSet set, const BlockFlight& flight, const ParticleBlock& block,
+                std::array<float, particles_at_a_time>& left) noexcept {
     bool is_any_left = false;
-    const FlightPass pass{flight, block, left.data(), is_any_left};
-    flight.is_drag_small ? fly_without_drag(set, pass) : fly_with_drag(set, pass);
+    all_fly_freely(set, {flight, block, left.data(), is_any_left});
     return !is_any_left;
 }
 
 void find_later(InstructionSet set, const ParticleBlock& block, double ahead_s,
-                std::span<Vector3> shown) noexcept {
-    show_later(set, {block, ahead_s, shown});
+                std::span<FloatVector3> shown) noexcept {
+    show_later(set, {block, static_cast<float>(ahead_s), numbers_of(shown)});
 }
 
 }  // namespace hopcoil

@@ -5,8 +5,8 @@
 #include <cstdint>
 #include <span>
 
+#include <hopcoil/base/float_vector3.hpp>
 #include <hopcoil/base/instruction_set.hpp>
-#include <hopcoil/base/vector3.hpp>
 
 namespace hopcoil {
 
@@ -14,55 +14,76 @@ inline constexpr std::size_t particles_at_a_time = 64;
 
 /// At most `particles_at_a_time`, slot after slot.
 struct ParticleBlock {
-    std::span<Vector3> places;
-    std::span<Vector3> velocities;
+    std::span<FloatVector3> offsets;  ///< from the origin
+    std::span<FloatVector3> velocities;
     std::span<const std::uint8_t> alive;
     std::span<const std::uint8_t> resting;
-    std::span<const double> born_s;
-    std::span<const double> lifetimes;
-    std::span<std::uint8_t> done;    ///< 1: it is where it will be at the end of the frame
-    std::span<const Vector3> winds;  ///< at each
+    std::span<const double> dies_s;
+    std::span<std::uint8_t> done;         ///< 1: it is where it will be at the end of the frame
+    std::span<const FloatVector3> winds;  ///< at each; none in still air
+    /// Until then nothing is met in still air, and all of them move and live on.
+    double* free_until_s = nullptr;
 };
 
-/// What a step is for all particles that meet nothing in it.
+/// What h seconds are for whatever meets nothing in them.
 ///
-/// Model   v' = gravity - drag (v - wind): v = u + (v0 - u) e^(-drag h), u = wind + fall.
+/// Model   v' = g - k (v - wind), solved exactly: x + v way + fallen + wind drift and
+///         v kept + gained + wind gone; way = (1 - e^(-k h))/k and drift = h - way, without
+///         cancellation where drag is small.
 struct FreeFlight {
-    double step_s = 0;
-    double end_s = 0;          ///< what lives beyond it lives through the whole step
-    double clear_above_m = 0;  ///< nothing is met above this height
-    double gone = 0;           ///< 1 - e^(-drag h)
-    double way_s = 0;          ///< that over the drag
-    Vector3 fall{};            ///< the speed at which drag holds gravity
-    double drag_per_s = 0;
-    Vector3 gravity{};
-    bool is_drag_small = false;  ///< so that a parabola is exact to the last digits
+    FreeFlight() = default;
+    FreeFlight(double gravity_m_per_s2, double drag_per_s, double h) noexcept;
+
+    double h_s = 0;
+    double way_s = 0;
+    double drift_s = 0;
+    double kept = 1;  ///< of the velocity
+    double gone = 0;
+    double fallen_m = 0;        ///< along Y
+    double gained_m_per_s = 0;  ///< along Y
+    double falls_m_per_s2 = 0;  ///< the most that its speed downward grows by
 };
 
-/// Several steps at once, in still air.
-struct FrameFlight {
-    FrameFlight(const FreeFlight& each, std::size_t count) noexcept;
+/// Steps of many particles.
+struct BlockFlight {
+    /// Below `clear_above_m`, over the origin, something may be met; what dies before `end_at_s`
+    /// does so in the last of the steps.
+    BlockFlight(const FreeFlight& each, std::size_t count, double clear_above_m,
+                double end_at_s) noexcept;
 
-    FreeFlight step;  ///< each of them; it ends with the last, and is clear above the highest
+    [[nodiscard]] double began_s() const noexcept {
+        return end_s - static_cast<double>(steps) * step.h_s;
+    }
+
+    FreeFlight step;
     std::size_t steps;
-    /// Three numbers for each of a block: gravity where drag is small, else the speed at which drag
-    /// balances it.
-    std::array<double, 3 * particles_at_a_time> pulls;
+    double end_s;
+    float clear_above;
+    /// Three numbers for each of a block.
+    alignas(64) std::array<float, 3 * particles_at_a_time> fallen{};
+    alignas(64) std::array<float, 3 * particles_at_a_time> gained{};
 };
 
-/// Takes all steps of a frame with those particles of a block that meet nothing and stay alive:
-/// they are done, as are those at rest. Returns whether all are done.
-bool fly_through(InstructionSet set, const FrameFlight& flight,
+/// One step of one particle, by the same bits as in a block.
+struct FloatFlight {
+    FloatVector3 offset{};
+    FloatVector3 velocity{};
+};
+[[nodiscard]] FloatFlight flown(const BlockFlight& flight, const FloatFlight& from,
+                                const FloatVector3& wind) noexcept;
+
+/// Takes all steps of a frame, in still air, with those particles of a block that meet nothing and
+/// stay alive: they are done, as are those at rest. Returns whether all are done.
+bool fly_through(InstructionSet set, const BlockFlight& flight,
                  const ParticleBlock& block) noexcept;
 
-/// Steps those of a block that are not done, are alive, move and stay above `clear_above_m`. Others
-/// that move, and those that die, are marked in `left` for the full treatment; returns whether
-/// there are none.
-bool fly_freely(InstructionSet set, const FreeFlight& flight, const ParticleBlock& block,
-                std::array<double, particles_at_a_time>& left) noexcept;
+/// Steps those of a block that are not done, are alive, move and stay clear. Others that move, and
+/// those that die, are marked in `left` for the full treatment; returns whether there are none.
+bool fly_freely(InstructionSet set, const BlockFlight& flight, const ParticleBlock& block,
+                std::array<float, particles_at_a_time>& left) noexcept;
 
-/// Places some time later, of a block.
+/// Offsets some time later, of a block.
 void find_later(InstructionSet set, const ParticleBlock& block, double ahead_s,
-                std::span<Vector3> shown) noexcept;
+                std::span<FloatVector3> shown) noexcept;
 
 }  // namespace hopcoil

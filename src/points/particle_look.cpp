@@ -24,7 +24,7 @@ T along(const std::vector<T>& profile, double age, const T& otherwise) noexcept 
 
 double Particles::age(std::size_t slot) const noexcept {
     if (slot >= capacity() || alive_[slot] == 0) return 0;
-    const double life = lifetimes_[slot];
+    const double life = dies_s_[slot] - born_s_[slot];
     return life > 0 ? std::clamp((time_s_ - born_s_[slot]) / life, 0.0, 1.0) : 1;
 }
 

@@ -270,8 +270,8 @@ void record_what_the_wind_moves(Hash& hash, Parameters& numbers) {
         drops.step({.emitter = {0, 2, 0}, .ground = &ground}, 0.03 * numbers.next());
     }
     for (const Particles* each : {&sparks, &drops}) {
-        for (const Vector3& place : each->positions())
-            hash.add(place.x);
+        for (std::size_t i = 0; i < each->capacity(); ++i)
+            hash.add(each->position(i).x);
     }
 }
 

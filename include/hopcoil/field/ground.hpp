@@ -118,6 +118,9 @@ class Ground {
         static_cast<void>(ahead_s);
         return std::numeric_limits<double>::infinity();
     }
+    /// Whether all of it is level, as high as `highest`, at all times: then nothing has to be
+    /// searched for.
+    [[nodiscard]] virtual bool is_level() const noexcept { return false; }
     /// The velocity of a part's material at a place, `ahead_s` from now.
     [[nodiscard]] Vector3 velocity_at(const Vector3& place, std::uint32_t part,
                                       double ahead_s) const noexcept {
@@ -141,6 +144,7 @@ class FlatGround final : public Ground {
         return {.height = height_};
     }
     [[nodiscard]] double highest(double /*ahead_s*/) const noexcept override { return height_; }
+    [[nodiscard]] bool is_level() const noexcept override { return true; }
 
   private:
     double height_;
@@ -180,6 +184,7 @@ class EarlierGround final : public Ground {
     [[nodiscard]] double highest(double ahead_s) const noexcept override {
         return ground_.highest(ahead_s - ago_s_);
     }
+    [[nodiscard]] bool is_level() const noexcept override { return ground_.is_level(); }
 
   private:
     const Ground& ground_;

@@ -66,6 +66,8 @@ class Terrain final : public Ground {
                                                   double ahead_s) const noexcept override;
     [[nodiscard]] GroundFrame frame(std::uint32_t part, double ahead_s) const noexcept override;
     [[nodiscard]] double highest(double ahead_s) const noexcept override;
+    /// A level plane alone is.
+    [[nodiscard]] bool is_level() const noexcept override;
 
   private:
     using Shape = std::variant<Plane, detail::Slab, HeightField, GroundMesh>;

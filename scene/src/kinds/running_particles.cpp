@@ -114,8 +114,8 @@ double RunningParticles::next_event_s(double time_s) const {
 
 ValueAndVelocity RunningParticles::output(std::size_t /*port*/, std::size_t index) const {
     const bool is_there = particles_.alive()[index] != 0;
-    return {array_of(is_there ? particles_.positions()[index] : place_),
-            array_of(is_there ? particles_.velocities()[index] : Vector3{})};
+    return {array_of(is_there ? particles_.position(index) : place_),
+            array_of(is_there ? particles_.velocity(index) : Vector3{})};
 }
 
 void RunningParticles::read_signals(std::span<double> numbers) {

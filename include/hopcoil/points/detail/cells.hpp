@@ -4,7 +4,6 @@
 #include <cmath>
 #include <cstddef>
 #include <cstdint>
-#include <span>
 #include <vector>
 
 #include <hopcoil/base/build.hpp>
@@ -23,18 +22,19 @@ class Cells {
         sorted_.resize(points);
     }
 
-    /// All points for which `is_there`, in cells as large as `size`.
-    template <class IsThere>
-    void sort(std::span<const Vector3> points, double size, const IsThere& is_there) noexcept {
+    /// All of so many points for which `is_there`, in cells as large as `size`.
+    template <class PlaceOf, class IsThere>
+    void sort(std::size_t count, const PlaceOf& place_of, double size,
+              const IsThere& is_there) noexcept {
         size_ = size;
         std::fill(starts_.begin(), starts_.end(), 0U);
-        for (std::size_t i = 0; i < points.size(); ++i) {
-            if (is_there(i)) ++starts_[cell_of(points[i]) + 2];
+        for (std::size_t i = 0; i < count; ++i) {
+            if (is_there(i)) ++starts_[cell_of(place_of(i)) + 2];
         }
         for (std::size_t i = 2; i < starts_.size(); ++i)
             starts_[i] += starts_[i - 1];
-        for (std::uint32_t i = 0; i < points.size(); ++i) {
-            if (is_there(i)) sorted_[starts_[cell_of(points[i]) + 1]++] = i;
+        for (std::uint32_t i = 0; i < count; ++i) {
+            if (is_there(i)) sorted_[starts_[cell_of(place_of(i)) + 1]++] = i;
         }
     }
 
