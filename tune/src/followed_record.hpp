@@ -58,8 +58,13 @@ class FollowedRecord {
     [[nodiscard]] std::vector<double> forced(const Row& target, const Tuning& tuning,
                                              double delay_s) const;
 
+    [[nodiscard]] std::vector<double> settling(const Tuning& tuning, double gap,
+                                               double velocity) const;
+
     const Reference& reference_;
     TargetPath path_;
+    std::vector<double> times_s_{};  ///< of the target: along cubics, with one between each two
+    std::size_t steps_each_ = 1;     ///< of these from one time of the record to the next
     std::vector<bool> is_leap_{};
     std::vector<Row> targets_{};
 };
