@@ -5,9 +5,8 @@
 
 #include <fmt/format.h>
 
-#include <hopcoil/base/version.hpp>
-
 #include "draw/palette.hpp"
+#include "tool/made_by.hpp"
 
 namespace hopcoil::tool {
 namespace {
@@ -172,7 +171,7 @@ draw::Chart response_chart(const ResponseOptions& options,
     const bool sudden = options.signal != "csv";
     draw::Chart chart{.title = title_of(options),
                       .x_to = take.times_s().back(),
-                      .footer = fmt::format("hopcoil {} response", version)};
+                      .footer = made_by_line("response")};
     chart.x_from = sudden ? -0.04 * chart.x_to : 0;
     const std::optional<double> at_zero = sudden ? std::optional{0.0} : std::nullopt;
 

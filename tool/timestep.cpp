@@ -241,8 +241,8 @@ Json to_json(const SchemeSurvey& scheme, const Tuning& tuning, double wanted) {
     set_number(json, "measured_order", scheme.measured_order, "its errors are too large to tell");
     set_number(json, "largest_stable_step_s", scheme.limits.largest_stable_s, "every step holds");
     set_number(json, "largest_stable_w_dt", w * scheme.limits.largest_stable_s, "every step holds");
-    set_number(json, "ringing_from_step_s", scheme.limits.ringing_from_s, "it never jitters");
-    set_number(json, "ringing_from_w_dt", w * scheme.limits.ringing_from_s, "it never jitters");
+    set_number(json, "ringing_from_step_s", scheme.limits.ringing_from_s, "it never rings");
+    set_number(json, "ringing_from_w_dt", w * scheme.limits.ringing_from_s, "it never rings");
     json["evaluations_per_step"] = facts.evaluations_per_step;
     if (scheme.needed_rate_hz) {
         json["needed_rate_hz"] = *scheme.needed_rate_hz;

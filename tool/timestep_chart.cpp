@@ -8,17 +8,17 @@
 #include <fmt/format.h>
 
 #include <hopcoil/base/math.hpp>
-#include <hopcoil/base/version.hpp>
 #include <hopcoil/scene/kinds/movers.hpp>
 #include <hopcoil/stepping/any_scheme.hpp>
 
 #include "draw/palette.hpp"
+#include "tool/made_by.hpp"
 
 namespace hopcoil::tool {
 namespace {
 
 std::string footer_of(const NamedSurvey& named, const std::string& what) {
-    return fmt::format("hopcoil {} timestep: {}; {}", version, named.name, what);
+    return fmt::format("{}: {}; {}", made_by_line("timestep"), named.name, what);
 }
 
 std::string title_with(const std::string& what, const NamedSurvey& named) {
@@ -98,12 +98,12 @@ class MapPanel {
 
 draw::Chart stability_map(const NamedSurvey& named, double rate_hz) {
     draw::Chart chart{
-        .title = title_with("Which steps hold", named),
+        .title = title_with("Which steps are stable", named),
         .x_label = "natural frequency (Hz)",
         .log_x = true,
         .columns = 4,
         .legend = {{.colour = draw::stable_fill, .swatch = true, .name = "stable"},
-                   {.colour = draw::rings_fill, .swatch = true, .name = "jitters"},
+                   {.colour = draw::rings_fill, .swatch = true, .name = "rings"},
                    {.colour = draw::unstable_fill, .swatch = true, .name = "unstable"},
                    {.colour = draw::ink, .name = "largest step"},
                    {.colour = draw::faint_ink, .dashed = true, .name = "this tuning"}},

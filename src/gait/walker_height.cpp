@@ -151,10 +151,21 @@ double WalkerTick::height_within_legs(double wanted) const noexcept {
     return wanted;
 }
 
+/// How late the foot is that should have landed first.
+double WalkerTick::latest_s() const noexcept {
+    double latest = 0;
+    for (std::size_t i = 0; i < set_.leg_count && !is_hopping(); ++i) {
+        if (!w_.feet_[i].planted) latest = std::max(latest, now_s_ - w_.state_[i].swing.land_s);
+    }
+    return latest;
+}
+
 void WalkerTick::set_height() noexcept {
-    // A hard landing is absorbed within a third of the leg.
+    // A hard landing is absorbed within a third of the leg. A foot that is late, as its leg does
+    // not reach, is not kept waiting.
     const double fall = w_.hop_.phase == HopPhase::lands ? -w_.hop_.plan.touch_down_rate : 0;
-    const double damped = std::max(height_rad_per_s, fall / (0.9 * set_.leg_length_m));
+    const double hurries = height_rad_per_s * (1 + latest_s() / 0.03);
+    const double damped = std::max(hurries, fall / (0.9 * set_.leg_length_m));
     w_.mean_ground_ = mean_ground();
     w_.height_rate_ +=
         (damped * damped * (wanted_height() - w_.pose_.place.y) - 2 * damped * w_.height_rate_) *

@@ -168,6 +168,7 @@ class WalkerTick {
     }
     [[nodiscard]] double bob_of_run() const noexcept;
     [[nodiscard]] Vector3 spot_of(std::size_t leg) const noexcept;
+    [[nodiscard]] double latest_s() const noexcept;
     void set_height() noexcept;
     [[nodiscard]] double highest_over(std::size_t leg, const Vector3& foot) const noexcept {
         return w_.highest_over(w_.pose_, leg, foot);

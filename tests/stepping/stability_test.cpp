@@ -198,7 +198,7 @@ TEST_CASE("from the ringing threshold on, and not before, something changes sign
     CHECK(ringing > 200);
 }
 
-TEST_CASE("position Verlet jitters from its ringing threshold on", "[stability]") {
+TEST_CASE("position Verlet rings from its ringing threshold on", "[stability]") {
     for (const double z : {0.1, 0.2, 0.3, 0.4}) {
         const Tuning tuning{.frequency_hz = 2, .damping_ratio = z};
         const double line_s = step_limits(tuning, Scheme::position_verlet).ringing_from_s;

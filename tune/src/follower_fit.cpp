@@ -261,9 +261,9 @@ FollowerFit fit_follower(const Reference& reference, const KnownNumbers& known,
     require_followed(reference, known);
     const std::vector<bool> leaps = FollowedRecord::leaps_of(reference);
     const bool has_leaps = std::find(leaps.begin(), leaps.end(), true) != leaps.end();
-    const std::vector<TargetPath> others =
-        has_leaps ? std::vector{TargetPath::leaps_early, TargetPath::leaps_late}
-                  : std::vector{TargetPath::smooth};
+    // A smooth target may seem to leap: a long step between two that happen to be short.
+    std::vector<TargetPath> others{TargetPath::smooth};
+    if (has_leaps) others.insert(others.end(), {TargetPath::leaps_early, TargetPath::leaps_late});
     // Where the search begins does not depend on how the target went within its steps.
     const Search straight{reference, known, TargetPath::straight};
     std::optional<LeastSquares> found;
