@@ -70,7 +70,9 @@ class Particles {
 
     /// Steps by dt, an hour at most.
     StepStatus step(const ParticleInputs& inputs, double dt) noexcept;
-    /// Emits so many at once at a place, each with this velocity besides its own.
+    /// Emits so many at once at a place, each with this velocity besides its own. Where none is
+    /// alive the origin goes there; otherwise a place far from it is a coarse one: to a
+    /// millimetre at 10 km.
     StepStatus burst(std::size_t count, const Vector3& place,
                      const Vector3& velocity = {}) noexcept;
 
