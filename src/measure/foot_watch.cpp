@@ -89,7 +89,8 @@ void FootWatch::look_at(std::size_t leg, const Walker& walker, const Ground& gro
     Foot& was = feet_[leg];
     const double l = walker.settings().leg_length_m;
     now_.reach = std::max(now_.reach, length_of(foot.position - walker.hip(leg)) / l);
-    // A step keeps it in the air; a foot may land and step again unseen.
+    // In a step `on_part` stays where it left, also of one that landed and left again between two
+    // looks. In a hop it is where it will land.
     if (foot.planted || foot.reason != StepReason::flies) {
         was.lifted_part = foot.part;
         was.lifted = foot.on_part;

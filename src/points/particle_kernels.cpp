@@ -94,8 +94,8 @@ struct NumberPass {
     const std::uint32_t* masks;
 };
 
-/// Moves every number by a few steps, which touches memory once: no particle needs to be known, as
-/// the factors of numbers follow one another as these do.
+/// Moves every number by a few steps, which touches memory once. All are treated alike, whether x, y
+/// or z: the factors are laid out as the numbers are.
 template <int steps, bool go_all, bool is_windy>
 HOPCOIL_INTO_EACH void number_loop(const NumberPass& pass) {
     const Factors factors{pass.flight.step};
@@ -321,23 +321,26 @@ HOPCOIL_INTO_EACH void later_loop(const LaterPass& pass) {
 }
 HOPCOIL_FOR_EACH_SET(show_later, later_loop, LaterPass)
 
-/// (x - 1 + e^(-x))/x^2.
-double second_loss(double x) noexcept {
-    constexpr double small = 1e-2;
-    if (x < small) return 1.0 / 2 - x * (1.0 / 6 - x * (1.0 / 24 - x * (1.0 / 120 - x / 720)));
-    return (x + math::expm1(-x)) / x / x;
-}
-
 }  // namespace
 
 FreeFlight::FreeFlight(double gravity_m_per_s2, double drag_per_s, double h) noexcept : h_s{h} {
     const double x = drag_per_s * h;
-    const double loss = second_loss(x);
-    drift_s = h * (x * loss);
-    way_s = x > 1 ? -math::expm1(-x) / drag_per_s : h - drift_s;
-    gone = x > 1 ? -math::expm1(-x) : x * (1 - x * loss);
-    kept = x > 1 ? math::exp(-x) : 1 - gone;
-    fallen_m = -gravity_m_per_s2 * h * (h * loss);
+    constexpr double small = 1e-2;
+    double fallen_s2 = 0;  // for each m/s^2 of gravity
+    if (x < small) {
+        // (x - 1 + e^(-x))/x^2
+        const double loss = 1.0 / 2 - x * (1.0 / 6 - x * (1.0 / 24 - x * (1.0 / 120 - x / 720)));
+        drift_s = h * (x * loss);
+        way_s = h - drift_s;
+        fallen_s2 = h * (h * loss);
+    } else {
+        way_s = -math::expm1(-x) / drag_per_s;
+        drift_s = h - way_s;
+        fallen_s2 = drift_s / drag_per_s;
+    }
+    gone = drag_per_s * way_s;
+    kept = 1 - gone;
+    fallen_m = -gravity_m_per_s2 * fallen_s2;
     gained_m_per_s = -gravity_m_per_s2 * way_s;
     falls_m_per_s2 = std::max(gravity_m_per_s2, 0.0);
 }

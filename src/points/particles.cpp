@@ -260,7 +260,7 @@ void Particles::fly(std::size_t slot, const Flight& flight, const FloatVector3& 
                  outcome.hit_velocity);
         }
         // What meets nothing goes as in a block, bit for bit.
-        if (is_whole && !outcome.hit && !outcome.rests) {
+        if (is_whole && !outcome.hit) {
             offsets_[slot] = free.offset;
             velocities_[slot] = free.velocity;
         } else {
@@ -352,7 +352,7 @@ void Particles::count_alive() noexcept {
     alive_count_ = static_cast<std::size_t>(std::count(alive_.begin(), alive_.end(), 1));
 }
 
-/// What was found out about blocks no longer holds.
+/// Forgets how long nothing can happen to each block: it is found out again.
 void Particles::look_anew() noexcept {
     std::fill(free_until_s_.begin(), free_until_s_.end(), 0.0);
 }
