@@ -94,8 +94,8 @@ struct NumberPass {
     const std::uint32_t* masks;
 };
 
-/// Moves every number by a few steps, which touches memory once. All are treated alike, whether x, y
-/// or z: the factors are laid out as the numbers are.
+/// Moves every number by a few steps, which touches memory once. All are treated alike, whether x,
+/// y or z: the factors are laid out as the numbers are.
 template <int steps, bool go_all, bool is_windy>
 HOPCOIL_INTO_EACH void number_loop(const NumberPass& pass) {
     const Factors factors{pass.flight.step};
