@@ -11,6 +11,8 @@
 #include <hopcoil/gait/brachiator.hpp>
 #include <hopcoil/gait/leg_ik.hpp>
 
+#include "lengths.hpp"
+
 namespace hopcoil {
 namespace {
 
@@ -30,10 +32,6 @@ constexpr std::array<Dial<BrachiatorSettings>, BrachiatorSettings::dial_count> b
 
 /// The longest step; longer ones are cut to it.
 constexpr double longest_step_s = 10;
-
-double length(const Vector3& v) {
-    return math::sqrt(dot(v, v));
-}
 
 constexpr Tuning fold_tuning{.frequency_hz = 1.3, .damping_ratio = 1};
 constexpr Tuning turn_tuning{.frequency_hz = 1.6, .damping_ratio = 1};

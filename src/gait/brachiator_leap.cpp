@@ -8,15 +8,13 @@
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/gait/brachiator.hpp>
 
+#include "lengths.hpp"
+
 namespace hopcoil {
 namespace {
 
 using detail::HandPath;
 using detail::LeapWish;
-
-double length(const Vector3& v) noexcept {
-    return math::sqrt(dot(v, v));
-}
 
 /// 0 before, 1 after, smooth up to the second derivative at both ends.
 double smooth_share(double u) noexcept {

@@ -7,6 +7,8 @@
 #include <hopcoil/follow/intent.hpp>
 #include <hopcoil/gait/detail/hand_path.hpp>
 
+#include "lengths.hpp"
+
 namespace hopcoil::detail {
 namespace {
 
@@ -37,14 +39,6 @@ constexpr double least_depth = 0.3;
 /// A swing is at most so deep, in m for each second squared of its time: a low hold between high
 /// ones would throw it up and down.
 constexpr double most_dip_rate = 0.5;
-
-double length(const Vector3& v) {
-    return math::sqrt(dot(v, v));
-}
-
-double over_ground(const Vector3& v) {
-    return math::sqrt(v.x * v.x + v.z * v.z);
-}
 
 double radius_of(const BrachiatorSettings& settings) {
     return swing_radius * settings.arm_length_m;
@@ -79,7 +73,7 @@ struct Hanging {
 };
 Hanging hanging_from(const Vector3& pivot, const Vector3& place) {
     const Vector3 arm = place - pivot;
-    const double out = over_ground(arm);
+    const double out = flat_length(arm);
     return {math::atan2(out, -arm.y),
             out > 1e-12 ? Vector3{arm.x / out, 0, arm.z / out} : Vector3{}};
 }
@@ -244,7 +238,7 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
     is_at_end_ = !next(pivot, caught);
     if (is_at_end_) return;
     // At high speed a near hold is skipped.
-    const double way_before_m = over_ground(last.to - last.from);
+    const double way_before_m = flat_length(last.to - last.from);
     const bool went_on = way_before_m > 0 && (last.caught > last.pivot) == forward;
     const double pace_before = went_on ? way_before_m / (from_s - last.from_s) : 0;
     const double pace = std::min(std::abs(speed), pace_before + most_gain);
@@ -276,10 +270,10 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
         std::max(length(holds[caught] - holds[pivot]), length(holds[pivot] - holds[left]));
     const double wide = std::clamp(
         (widest_m / settings.arm_length_m - wide_gap) / (widest_gap - wide_gap), 0.0, 1.0);
-    const double way_s = over_ground(way) / pace * (1 + slower_over_wide * wide);
+    const double way_s = flat_length(way) / pace * (1 + slower_over_wide * wide);
     swing.swing_s = std::max(hand_s, std::min(way_s, natural_s));
     const Vector3 along = holds[caught] - holds[pivot];
-    const double yaw = over_ground(along) > 1e-9 ? math::atan2(along.x, along.z) : last.yaw_rad;
+    const double yaw = flat_length(along) > 1e-9 ? math::atan2(along.x, along.z) : last.yaw_rad;
     const Vector3 to_left =
         (holds[left] - holds[pivot]) * (hand == 0 ? 1 : -1);  // from its right hand's hold
     swing.yaw_rad = last.yaw_rad + turn_below(last.yaw_rad, yaw, to_left);
@@ -294,7 +288,7 @@ void HandPath::extend(const BrachiatorSettings& settings, std::span<const Vector
     if (pace > standing_speed) {
         // Where the wanted speed allows more time than the swing, it hangs by both hands.
         const HandSwing& last = newest();
-        const double way_m = over_ground(last.to - last.from);
+        const double way_m = flat_length(last.to - last.from);
         const bool went_on = last.caught > last.pivot;
         const double turn_s = last.swing_s > 0 && went_on != (speed > 0) ? turns_in * pace : 0;
         const double until_s = last.from_s + std::max(last.swing_s, way_m / pace) + turn_s;
@@ -327,7 +321,7 @@ double HandPath::lift_for(const BrachiatorSettings& settings, std::span<const Ve
         const Vector3 shoulder = point.place + rotated(turn, {side * settings.shoulder_width_m,
                                                               settings.shoulder_height_m, 0});
         const Vector3 arm = holds[at.hold] - shoulder;
-        const double out = over_ground(arm);
+        const double out = flat_length(arm);
         const double up = math::sqrt(std::max(0.0, reach * reach - out * out));
         lift = std::max(lift, arm.y - up);
     }

@@ -13,10 +13,10 @@
 namespace hopcoil {
 namespace {
 
-constexpr double g = standard_gravity;
+using detail::g;
 using detail::part_of_launch;
 
-double in_ticks(double time_s) noexcept {
+double hop_ticks(double time_s) noexcept {
     return detail::in_ticks(time_s, Walker::tick_s);
 }
 
@@ -58,26 +58,26 @@ HopPlan plan_hop(const WalkerSettings& settings, const HopStart& start,
         wish.apex_m > 0 ? std::max(wish.apex_m, flattest) : std::max(0.1 * l, 0.14 * distance);
     const double top = std::max(low, high) + apex;
     HopPlan plan;
-    plan.flight_s = in_ticks(math::sqrt(2 * (top - low) / g) + math::sqrt(2 * (top - high) / g));
+    plan.flight_s = hop_ticks(math::sqrt(2 * (top - low) / g) + math::sqrt(2 * (top - high) / g));
     const double rate = (high - low) / plan.flight_s + 0.5 * g * plan.flight_s;
     if (wish.keeps_on) {
         constexpr double dips = 0.3;  // of its last velocity: it sinks first
         const double rise = std::max(low - start.hips.y, 0.05 * l);
         const double least_s = 0.45 * math::sqrt(l / g);
-        plan.push_s = in_ticks(std::max(rise / (dips * rate), least_s));
+        plan.push_s = hop_ticks(std::max(rise / (dips * rate), least_s));
         plan.launch = start.velocity;
         plan.take_off = start.hips + start.velocity * plan.push_s;
     } else {
-        plan.crouch_s = in_ticks(1.3 * math::sqrt(l / g));
+        plan.crouch_s = hop_ticks(1.3 * math::sqrt(l / g));
         const double crouch = start.feet.y + heights.crouch_m;
-        plan.push_s = in_ticks((low - crouch) / (part_of_launch * rate));
+        plan.push_s = hop_ticks((low - crouch) / (part_of_launch * rate));
         const double pushed_s = 0.5 * part_of_launch * plan.push_s;  // before and after its feet
         const double most = heights.across_m;                        // for the push, and to brake
         const double usual_s = 0.35;
         // Push and braking are limited: the flight covers the rest, at a speed that suits both.
         double speed = distance / (pushed_s + plan.flight_s + 0.5 * usual_s);
         for (int round = 0; round < 8; ++round) {
-            plan.landing_s = in_ticks(std::min(usual_s, 2 * most / std::max(speed, 1e-9)));
+            plan.landing_s = hop_ticks(std::min(usual_s, 2 * most / std::max(speed, 1e-9)));
             const double way_m = distance - std::min(speed * pushed_s, most);
             speed = way_m / (plan.flight_s + 0.5 * plan.landing_s);
         }

@@ -7,10 +7,12 @@
 #include <hopcoil/gait/detail/launch.hpp>
 #include <hopcoil/gait/leap.hpp>
 
+#include "lengths.hpp"
+
 namespace hopcoil {
 namespace {
 
-constexpr double g = standard_gravity;
+using detail::g;
 using detail::part_of_launch;
 /// Parts of a leg's length, from hip to sole: standing, and at touch-down.
 constexpr double standing_leg = 0.97;
@@ -23,12 +25,8 @@ constexpr double least_fall_into_hands = 0.3;
 /// The highest speed that legs stop, m/s.
 constexpr double hardest_landing = 7.0;
 
-double in_ticks(double time_s) noexcept {
+double leap_ticks(double time_s) noexcept {
     return detail::in_ticks(time_s, detail::HandPath::tick_s);
-}
-
-double length(const Vector3& v) noexcept {
-    return math::sqrt(dot(v, v));
 }
 
 /// The points and velocities of a leap, before it is timed.
@@ -64,8 +62,8 @@ class LeapPlanner {
                        SwingPoint{.position = to_.body.position}};
         const double limb_s = math::sqrt(settings_.leg_length_m / g);
         const std::array<double, LeapPlan::moment_count - 1> spans{
-            in_ticks((from_.is_on_feet ? 1.3 : 1.8) * limb_s), in_ticks(push_s), flight_s_,
-            in_ticks(stop_s), in_ticks(2.2 * limb_s)};
+            leap_ticks((from_.is_on_feet ? 1.3 : 1.8) * limb_s), leap_ticks(push_s), flight_s_,
+            leap_ticks(stop_s), leap_ticks(2.2 * limb_s)};
         for (std::size_t i = 0; i < spans.size(); ++i)
             plan.times_s[i + 1] = plan.times_s[i] + spans[i];
         return plan;
@@ -101,7 +99,8 @@ class LeapPlanner {
         double over = least * least / (2 * g);
         for (int round = 0; round < 80; ++round) {
             const double top = std::max(rise, 0.0) + over;
-            flight_s_ = in_ticks((math::sqrt(2 * g * top) + math::sqrt(2 * g * (top - rise))) / g);
+            flight_s_ =
+                leap_ticks((math::sqrt(2 * g * top) + math::sqrt(2 * g * (top - rise))) / g);
             launch_ = way * (1 / flight_s_);
             launch_.y = rise / flight_s_ + 0.5 * g * flight_s_;
             if (launch_.y > most) return false;

@@ -14,7 +14,7 @@
 namespace hopcoil {
 namespace {
 
-constexpr double longest_step_s = 10;
+constexpr double longest_frame_s = 10;
 
 bool is_usable(const WalkCommand& command) noexcept {
     constexpr double largest = 1e6;
@@ -186,8 +186,8 @@ StepStatus Walker::step(const WalkCommand& command, const Ground& ground, double
         ++rejected_inputs_;
         return StepStatus::rejected;
     }
-    const bool cut = dt > longest_step_s;
-    time_left_s_ += cut ? longest_step_s : dt;
+    const bool cut = dt > longest_frame_s;
+    time_left_s_ += cut ? longest_frame_s : dt;
     const auto ticks = static_cast<std::int64_t>(std::floor(time_left_s_ / tick_s + 1e-6));
     time_left_s_ = std::max(0.0, time_left_s_ - static_cast<double>(ticks) * tick_s);
     for (std::size_t i = 0; ticks > 0 && i < settings_.leg_count; ++i)

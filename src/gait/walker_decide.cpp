@@ -10,7 +10,6 @@
 namespace hopcoil {
 namespace {
 
-constexpr double tick_s = Walker::tick_s;
 constexpr double most_yaw_rad = 0.61;       // 35 degrees
 constexpr double most_yaw_at_rest = 0.175;  // 10 degrees
 /// In leg lengths. Feet whose errors differ by less than this step in the order of their numbers.

@@ -10,8 +10,6 @@
 namespace hopcoil {
 namespace {
 
-constexpr double tick_s = Walker::tick_s;
-
 /// From one place in a cycle to another, the shorter way.
 double shorter_way(double from, double to) {
     const double way = to - from;

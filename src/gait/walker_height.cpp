@@ -9,12 +9,6 @@
 #include "walker_tick.hpp"
 
 namespace hopcoil {
-namespace {
-
-constexpr double tick_s = Walker::tick_s;
-
-}  // namespace
-
 void WalkerTick::set_attitude() noexcept {
     // The plane through the feet, as the body sees it.
     double xx = 1e-9;

@@ -9,12 +9,6 @@
 #include "walker_tick.hpp"
 
 namespace hopcoil {
-namespace {
-
-constexpr double tick_s = Walker::tick_s;
-
-}  // namespace
-
 Vector3 WalkerTick::landing_in(double time_s) const noexcept {
     const detail::HopState& hop = w_.hop_;
     if (hop.part == 0) return hop.on_part;

@@ -11,7 +11,6 @@
 namespace hopcoil {
 namespace {
 
-constexpr double tick_s = Walker::tick_s;
 constexpr std::uint32_t later_by = 8;  // ticks that a landing is put off at once
 constexpr std::uint32_t most_later = 24;
 

@@ -10,8 +10,6 @@
 namespace hopcoil {
 namespace {
 
-constexpr double tick_s = Walker::tick_s;
-
 /// Changes a velocity toward another by at most a given amount.
 Vector3 toward(const Vector3& from, const Vector3& to, double most) noexcept {
     const Vector3 way = to - from;

@@ -8,6 +8,8 @@
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/gait/walker.hpp>
 
+#include "lengths.hpp"
+
 namespace hopcoil {
 
 /// A rotation about Y.
@@ -25,10 +27,7 @@ struct Heading {
     }
 };
 
-/// The horizontal part.
-[[nodiscard]] inline double flat_length(const Vector3& v) noexcept {
-    return math::sqrt(v.x * v.x + v.z * v.z);
-}
+inline constexpr double tick_s = Walker::tick_s;
 
 /// One tick of a walker.
 class WalkerTick {

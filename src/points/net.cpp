@@ -47,7 +47,7 @@ struct NetWorks {
 
 namespace {
 
-constexpr std::size_t most_substeps = 20'000;
+constexpr std::size_t most_net_substeps = 20'000;
 constexpr double longest_air_step_s = 1.0 / 240;
 /// A hand pulls with its full force beyond this distance.
 constexpr double grab_reach_m = 0.1;
@@ -152,7 +152,7 @@ bool Net::can_use(const NetInputs& inputs, double dt) const noexcept {
 std::size_t Net::substeps_of(double dt) const noexcept {
     const double wanted = static_cast<double>(plan_.substeps) * dt / settings_.frame_s;
     return static_cast<std::size_t>(
-        std::clamp(std::ceil(wanted - 1e-6), 1.0, static_cast<double>(most_substeps)));
+        std::clamp(std::ceil(wanted - 1e-6), 1.0, static_cast<double>(most_net_substeps)));
 }
 
 namespace {

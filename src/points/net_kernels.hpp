@@ -37,6 +37,13 @@ inline std::span<double> numbers_of(std::span<Vector3> all) noexcept {
 inline std::span<const double> numbers_of(std::span<const Vector3> all) noexcept {
     return {reinterpret_cast<const double*>(all.data()), 3 * all.size()};
 }
+/// The same numbers as vectors.
+inline std::span<Vector3> vectors_of(std::span<double> numbers) noexcept {
+    return {reinterpret_cast<Vector3*>(numbers.data()), numbers.size() / 3};
+}
+inline std::span<const Vector3> vectors_of(std::span<const double> numbers) noexcept {
+    return {reinterpret_cast<const Vector3*>(numbers.data()), numbers.size() / 3};
+}
 
 /// Adds what links and bends pull their points by, in newtons.
 struct ForcePass {

@@ -147,19 +147,13 @@ std::size_t whole_substeps(double number) {
         std::clamp(std::ceil(number - 1e-6), 1.0, static_cast<double>(most_substeps)));
 }
 
-/// The implicit scheme solves a dense system of all numbers at once.
-bool is_too_large_for(Scheme scheme, const NetStructure& structure) {
-    constexpr std::size_t most_points = 200;
-    return scheme == Scheme::implicit_euler && structure.points.size() > most_points;
+/// The implicit scheme factors a matrix several times a step.
+bool is_affordable(Scheme scheme, const NetStructure& structure) {
+    constexpr std::size_t most = 200;
+    return scheme != Scheme::implicit_euler || structure.points.size() <= most;
 }
 
-void require_possible(NetMethod method, const NetStructure& structure,
-                      const NetSettings& settings) {
-    if (method == NetMethod::forces && is_too_large_for(settings.scheme, structure)) {
-        throw InvalidValue{"scheme", static_cast<double>(settings.scheme),
-                           "for more than 200 points another scheme than implicit_euler, or the "
-                           "method implicit"};
-    }
+void require_possible(NetMethod method, const NetStructure& structure) {
     if (method != NetMethod::implicit) return;
     for (const NetPoint& point : structure.points) {
         // A ball rests on points far lighter than itself, which one solve a step cannot balance.
@@ -230,10 +224,10 @@ NetPlan plan_for(const NetStructure& structure, const NetSettings& settings) {
     plan.method = settings.method;
     if (plan.method == NetMethod::automatic) {
         const bool has_forces = plan.force_substeps <= affordable_force_substeps &&
-                                !is_too_large_for(settings.scheme, made);
+                                is_affordable(settings.scheme, made);
         plan.method = has_forces ? NetMethod::forces : NetMethod::positions;
     }
-    require_possible(plan.method, made, settings);
+    require_possible(plan.method, made);
     plan.substeps = settings.substeps;
     if (plan.substeps == 0) {
         plan.substeps = plan.method == NetMethod::forces ? plan.force_substeps : 1;

@@ -41,7 +41,6 @@ compare() {
     [[ $found == "$expected" ]] || problems=$((problems + 1))
 }
 
-# Without optimisation it is compiled in tests/outside/outside.sh.
 compare g++ -O3 -march=native
 
 # The guard itself: where fused arithmetic is allowed and there, in the templates alone, the bits

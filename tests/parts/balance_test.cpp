@@ -678,7 +678,7 @@ TEST_CASE("knees do not flip as a body catches itself", "[balance][long]") {
     const FlatGround ground;
     RandomNumbers numbers{stream_of(5, "knees")};
     double quickest_rad_per_s = 0;
-    for (int push = 0; push < 120; ++push) {
+    for (int push = 0; push < 80; ++push) {
         const double angle = numbers.between(0, 6.28);
         const double speed = numbers.between(0.8, 4.5);
         const Vector3 velocity{0, 0, numbers.between(0, 1) > 0.5 ? 1.0 : 0.0};

@@ -533,13 +533,10 @@ TEST_CASE("a copied net touches shapes without allocating, and refuses more than
     }
 }
 
-TEST_CASE("the default takes positions where the chosen scheme cannot hold so many points",
+TEST_CASE("the default takes positions where the chosen scheme is slow for so many points",
           "[net]") {
     const NetStructure large = hung_cloth({.columns = 16, .rows = 16, .stretch_n_per_m = 10});
     CHECK(plan_for(large, {.scheme = Scheme::implicit_euler}).method == NetMethod::positions);
-    CHECK_THROWS_WITH(
-        plan_for(large, {.method = NetMethod::forces, .scheme = Scheme::implicit_euler}),
-        Catch::Contains("200 points"));
 }
 
 TEST_CASE("pins, cuts, pushes and hands change a net while it runs", "[net]") {

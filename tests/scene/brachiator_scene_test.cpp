@@ -19,11 +19,6 @@ using Catch::Matchers::Contains;
 
 namespace {
 
-Scene scene_from(const TestFolder& folder, const std::string& text) {
-    folder.write("quay.toml", text);
-    return read_scene((folder.path() / "quay.toml").string());
-}
-
 const std::string rigger = R"(
 duration_s = 8
 [target.pace]
@@ -40,7 +35,7 @@ target = "rigger"
 
 TEST_CASE("a scene's rigger goes along his holds, is followed, and reported on", "[brachiator]") {
     const TestFolder folder;
-    const Scene scene = scene_from(folder, rigger);
+    const Scene scene = scene_in(folder, rigger);
     Take take;
     const RunLog log = run(scene, take);
     CHECK(log.warnings.empty());
@@ -84,7 +79,7 @@ TEST_CASE("a scene's rigger goes along his holds, is followed, and reported on",
 TEST_CASE("a scene's rigger leaps up, and down where he is told", "[brachiator]") {
     const TestFolder folder;
     const auto scene_with = [&](const std::string& more) {
-        return scene_from(folder, R"(
+        return scene_in(folder, R"(
 duration_s = 12
 [brachiator.rigger]
 speed_m_per_s = 1
@@ -124,7 +119,7 @@ TEST_CASE("what is wrong with a brachiator is said where it stands", "[brachiato
     const TestFolder folder;
     const auto refused = [&](const std::string& table, const std::string& why) {
         CAPTURE(table);
-        CHECK_THROWS_WITH(scene_from(folder, "[brachiator.rigger]\n" + table), Contains(why));
+        CHECK_THROWS_WITH(scene_in(folder, "[brachiator.rigger]\n" + table), Contains(why));
     };
     refused("", "two holds or more");
     refused("holds = [{ at_m = [0, 4, 0] }]", "two holds or more");

@@ -19,6 +19,7 @@
 #include <hopcoil/scene/tuning_file.hpp>
 
 #include "support/random.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -33,11 +34,6 @@ std::vector<std::string> shipped_scenes() {
     }
     std::sort(files.begin(), files.end());
     return files;
-}
-
-std::vector<double> row_of(LiveScene& live) {
-    const auto row = live.row();
-    return {row.begin(), row.end()};
 }
 
 /// The first channel with a number that is not finite; empty where there is none.

@@ -56,7 +56,7 @@ void check_near(const std::vector<std::array<double, 4>>& a,
     }
 }
 
-std::string complaint_about(const std::string& text, const char* name = "test.gltf") {
+std::string complaint_about_model(const std::string& text, const char* name = "test.gltf") {
     const TestFolder folder;
     try {
         static_cast<void>(io::read_animations(folder.write(name, text)));
@@ -344,49 +344,50 @@ TEST_CASE("narrow numbers are widened as the format says", "[gltf]") {
 }
 
 TEST_CASE("what is wrong in a model is named with its JSON pointer", "[gltf]") {
-    CHECK(complaint_about(gltf_with("", "")).empty());
-    CHECK_THAT(complaint_about("{"), Contains("test.gltf:1:2: expected JSON"));
-    CHECK_THAT(complaint_about("[1]"), Contains("/: expected an object, found a list"));
-    CHECK_THAT(complaint_about("{}"), Contains("/: expected a key 'asset'"));
-    CHECK_THAT(complaint_about(gltf_with("\"2.0\"", "\"1.0\"")),
+    CHECK(complaint_about_model(gltf_with("", "")).empty());
+    CHECK_THAT(complaint_about_model("{"), Contains("test.gltf:1:2: expected JSON"));
+    CHECK_THAT(complaint_about_model("[1]"), Contains("/: expected an object, found a list"));
+    CHECK_THAT(complaint_about_model("{}"), Contains("/: expected a key 'asset'"));
+    CHECK_THAT(complaint_about_model(gltf_with("\"2.0\"", "\"1.0\"")),
                Contains("/asset/version: expected version 2"));
-    CHECK_THAT(complaint_about(gltf_with("\"translation\"", "\"translaton\"")),
+    CHECK_THAT(complaint_about_model(gltf_with("\"translation\"", "\"translaton\"")),
                Contains("/animations/0/channels/0/target/path: expected translation"));
-    CHECK_THAT(complaint_about(gltf_with("\"sampler\": 0", "\"sampler\": 7")),
+    CHECK_THAT(complaint_about_model(gltf_with("\"sampler\": 0", "\"sampler\": 7")),
                Contains("/animations/0/channels/0/sampler: expected one of 1 entries"));
-    CHECK_THAT(complaint_about(gltf_with("\"node\": 0", "\"node\": -1")),
+    CHECK_THAT(complaint_about_model(gltf_with("\"node\": 0", "\"node\": -1")),
                Contains("expected a whole number, 0 or more, found -1"));
-    CHECK_THAT(complaint_about(gltf_with("\"VEC3\"", "\"VEC2\"")),
+    CHECK_THAT(complaint_about_model(gltf_with("\"VEC3\"", "\"VEC2\"")),
                Contains("/accessors/1/type: expected VEC3, found 'VEC2'"));
-    CHECK_THAT(complaint_about(gltf_with("5126", "5124")), Contains("/accessors/0/componentType"));
-    CHECK_THAT(complaint_about(gltf_with("\"count\": 2, \"type\": \"VEC3\"",
-                                         "\"count\": 4000000000000, \"type\": \"VEC3\"")),
+    CHECK_THAT(complaint_about_model(gltf_with("5126", "5124")),
+               Contains("/accessors/0/componentType"));
+    CHECK_THAT(complaint_about_model(gltf_with("\"count\": 2, \"type\": \"VEC3\"",
+                                               "\"count\": 4000000000000, \"type\": \"VEC3\"")),
                Contains("/accessors/1: it reaches beyond its data"));
-    CHECK_THAT(complaint_about(gltf_with("\"byteLength\": 24", "\"byteLength\": 25")),
+    CHECK_THAT(complaint_about_model(gltf_with("\"byteLength\": 24", "\"byteLength\": 25")),
                Contains("reaches beyond"));
-    CHECK_THAT(complaint_about(gltf_with("\"count\": 2, \"type\": \"VEC3\"",
-                                         "\"count\": 1, \"type\": \"VEC3\"")),
+    CHECK_THAT(complaint_about_model(gltf_with("\"count\": 2, \"type\": \"VEC3\"",
+                                               "\"count\": 1, \"type\": \"VEC3\"")),
                Contains("output: expected 2 values for 2 keys, found 1"));
-    CHECK_THAT(complaint_about(gltf_with("AAAAAAAAgD8", "AACAPwAAgD8")),
+    CHECK_THAT(complaint_about_model(gltf_with("AAAAAAAAgD8", "AACAPwAAgD8")),
                Contains("input: expected times that rise, found 1 after 1"));
-    CHECK_THAT(complaint_about(gltf_with("AAAAAAAAgD8", "AADAfwAAgD8")),
+    CHECK_THAT(complaint_about_model(gltf_with("AAAAAAAAgD8", "AADAfwAAgD8")),
                Contains("/accessors/0: expected finite numbers, found nan"));
-    CHECK_THAT(complaint_about(gltf_with("base64,AAAA", "base64,A!AA")),
+    CHECK_THAT(complaint_about_model(gltf_with("base64,AAAA", "base64,A!AA")),
                Contains("/buffers/0/uri: expected data in base64"));
-    CHECK_THAT(
-        complaint_about(gltf_with("\"type\": \"SCALAR\"", "\"type\": \"SCALAR\", \"sparse\": {}")),
-        Contains("sparse data is not read"));
-    CHECK_THAT(complaint_about(
+    CHECK_THAT(complaint_about_model(
+                   gltf_with("\"type\": \"SCALAR\"", "\"type\": \"SCALAR\", \"sparse\": {}")),
+               Contains("sparse data is not read"));
+    CHECK_THAT(complaint_about_model(
                    gltf_with("{\"input\": 0,", "{\"interpolation\": \"SMOOTH\", \"input\": 0,")),
                Contains("expected LINEAR, STEP or CUBICSPLINE"));
     const std::string outside = gltf_with("data:application/octet-stream;base64,AAAA", "../x.bin?");
-    CHECK_THAT(complaint_about(outside), Contains("expected a file in the same folder"));
-    CHECK_THAT(complaint_about("glTF", "cut.glb"), Contains("cut short"));
-    CHECK_THAT(complaint_about(std::string("glTF\1\0\0\0\14\0\0\0", 12), "old.glb"),
+    CHECK_THAT(complaint_about_model(outside), Contains("expected a file in the same folder"));
+    CHECK_THAT(complaint_about_model("glTF", "cut.glb"), Contains("cut short"));
+    CHECK_THAT(complaint_about_model(std::string("glTF\1\0\0\0\14\0\0\0", 12), "old.glb"),
                Contains("expected version 2 of the format, found 1"));
-    CHECK_THAT(
-        complaint_about(std::string("glTF\2\0\0\0\24\0\0\0\377\377\377\377JSON", 20), "b.glb"),
-        Contains("cut short"));
+    CHECK_THAT(complaint_about_model(std::string("glTF\2\0\0\0\24\0\0\0\377\377\377\377JSON", 20),
+                                     "b.glb"),
+               Contains("cut short"));
     CHECK_THROWS_AS(io::read_animations("nowhere.glb"), io::FileProblem);
 
     const TestFolder folder;

@@ -22,26 +22,26 @@ using Catch::Matchers::Contains;
 
 namespace {
 
-const std::string hook = "[target.hook]\nmoves = [{ at_s = 1, jump_to = 1 }]\n";
-const std::string lamp = "[follower.lamp]\ntarget = 'hook'\n";
+const std::string a_hook = "[target.hook]\nmoves = [{ at_s = 1, jump_to = 1 }]\n";
+const std::string a_lamp = "[follower.lamp]\ntarget = 'hook'\n";
 
 std::string in_moves(const std::string& move) {
-    return "[target.hook]\nmoves = [{ " + move + ", @ }]\n" + lamp;
+    return "[target.hook]\nmoves = [{ " + move + ", @ }]\n" + a_lamp;
 }
 std::string in_mover(const std::string& kind) {
-    return hook + "[" + kind + ".lamp]\n@\n";
+    return a_hook + "[" + kind + ".lamp]\n@\n";
 }
 std::string in_tuning(const std::string& form) {
-    return hook + lamp + "tuning = { " + form + ", @ }\n";
+    return a_hook + a_lamp + "tuning = { " + form + ", @ }\n";
 }
 
 /// For every kind of table a text in which a key of it may stand at the @.
 std::map<std::string, std::string> places_for_keys() {
     std::map<std::string, std::string> places{
-        {"scene", "@\n" + hook + lamp},
-        {"clock", hook + lamp + "[clock]\n@\n"},
-        {"long frame", hook + lamp + "[clock]\nlong_frames = [{ @ }]\n"},
-        {"target of moves", "[target.hook]\n@\n" + lamp},
+        {"scene", "@\n" + a_hook + a_lamp},
+        {"clock", a_hook + a_lamp + "[clock]\n@\n"},
+        {"long frame", a_hook + a_lamp + "[clock]\nlong_frames = [{ @ }]\n"},
+        {"target of moves", "[target.hook]\n@\n" + a_lamp},
         {"jump", in_moves("jump_to = 1")},
         {"ramp", in_moves("ramp_to = 1")},
         {"path", in_moves("through = [[1, 2]]")},
@@ -49,50 +49,51 @@ std::map<std::string, std::string> places_for_keys() {
         {"pulses", in_moves("pulse = 1")},
         {"noise", in_moves("noise_amplitude = 1")},
         {"random steps", in_moves("random_from = 1")},
-        {"target from a table", "[target.hook]\ncsv = 'a.csv'\n@\n" + lamp},
-        {"target from a model", "[target.hook]\ngltf = 'a.gltf'\n@\n" + lamp},
-        {"target that is driven", hook + lamp + "[target.t]\nfollows = 'lamp'\n@\n"},
+        {"target from a table", "[target.hook]\ncsv = 'a.csv'\n@\n" + a_lamp},
+        {"target from a model", "[target.hook]\ngltf = 'a.gltf'\n@\n" + a_lamp},
+        {"target that is driven", a_hook + a_lamp + "[target.t]\nfollows = 'lamp'\n@\n"},
         {"target a step behind",
-         hook + lamp + "[target.t]\nfollows = 'lamp'\nprevious_step = true\n@\n"},
-        {"target of layers", hook + lamp + "[target.t]\nlayers = [{ follows = 'lamp' }]\n@\n"},
-        {"layer", hook + lamp + "[target.t]\nlayers = [{ @ }]\n"},
-        {"fade", hook + lamp + "[target.t]\nlayers = [{ follows = 'lamp', fades = [{ @ }] }]\n"},
-        {"link", hook + "[cascade.lamp]\ntarget = 'hook'\nlinks = [{ @ }]\n"},
-        {"shelter", hook + lamp + "[wind.w]\nshelters = [{ @ }]\n"},
-        {"probe", hook + lamp + "[wind.w]\nprobes = [{ @ }]\n"},
-        {"float", hook + lamp + "[swell.s]\nfloats = [{ @ }]\n"},
-        {"float spot", hook + lamp + "[swell.s]\nfloats = [{ carried = [{ @ }] }]\n"},
-        {"surface", hook + lamp + "[swell.s]\nsurface = { @ }\n"},
-        {"undulation", hook + lamp + "[chain.c]\nundulation = { @ }\n"},
-        {"carried", hook + lamp + "[chain.c]\ncarried = [{ @ }]\n"},
-        {"box", hook + lamp + "[ground.g]\nboxes = [{ @ }]\n"},
-        {"cloth", hook + lamp + "[net.n]\ncloth = { @ }\n"},
-        {"rope", hook + lamp + "[net.n]\nrope = { @ }\n"},
-        {"soft ball", hook + lamp + "[net.n]\nsoft_ball = { @ }\n"},
-        {"body of points", hook + lamp + "[net.n]\nbody = { @ }\n"},
-        {"limb", hook + lamp + "[net.n]\nbody = { limbs = [{ @ }] }\n"},
-        {"net point", hook + lamp + "[net.n]\nown_points = [{ @ }]\n"},
+         a_hook + a_lamp + "[target.t]\nfollows = 'lamp'\nprevious_step = true\n@\n"},
+        {"target of layers", a_hook + a_lamp + "[target.t]\nlayers = [{ follows = 'lamp' }]\n@\n"},
+        {"layer", a_hook + a_lamp + "[target.t]\nlayers = [{ @ }]\n"},
+        {"fade",
+         a_hook + a_lamp + "[target.t]\nlayers = [{ follows = 'lamp', fades = [{ @ }] }]\n"},
+        {"link", a_hook + "[cascade.lamp]\ntarget = 'hook'\nlinks = [{ @ }]\n"},
+        {"shelter", a_hook + a_lamp + "[wind.w]\nshelters = [{ @ }]\n"},
+        {"probe", a_hook + a_lamp + "[wind.w]\nprobes = [{ @ }]\n"},
+        {"float", a_hook + a_lamp + "[swell.s]\nfloats = [{ @ }]\n"},
+        {"float spot", a_hook + a_lamp + "[swell.s]\nfloats = [{ carried = [{ @ }] }]\n"},
+        {"surface", a_hook + a_lamp + "[swell.s]\nsurface = { @ }\n"},
+        {"undulation", a_hook + a_lamp + "[chain.c]\nundulation = { @ }\n"},
+        {"carried", a_hook + a_lamp + "[chain.c]\ncarried = [{ @ }]\n"},
+        {"box", a_hook + a_lamp + "[ground.g]\nboxes = [{ @ }]\n"},
+        {"cloth", a_hook + a_lamp + "[net.n]\ncloth = { @ }\n"},
+        {"rope", a_hook + a_lamp + "[net.n]\nrope = { @ }\n"},
+        {"soft ball", a_hook + a_lamp + "[net.n]\nsoft_ball = { @ }\n"},
+        {"body of points", a_hook + a_lamp + "[net.n]\nbody = { @ }\n"},
+        {"limb", a_hook + a_lamp + "[net.n]\nbody = { limbs = [{ @ }] }\n"},
+        {"net point", a_hook + a_lamp + "[net.n]\nown_points = [{ @ }]\n"},
         {"net link",
-         hook + lamp + "[net.n]\nown_points = [{ at_m = [0, 0, 0] }]\nlinks = [{ @ }]\n"},
+         a_hook + a_lamp + "[net.n]\nown_points = [{ at_m = [0, 0, 0] }]\nlinks = [{ @ }]\n"},
         {"net bend",
-         hook + lamp + "[net.n]\nown_points = [{ at_m = [0, 0, 0] }]\nbends = [{ @ }]\n"},
-        {"pin", hook + lamp + "[net.n]\ncloth = {}\npins = [{ @ }]\n"},
-        {"ball", hook + lamp + "[net.n]\ncloth = {}\nballs = [{ @ }]\n"},
-        {"net shape", hook + lamp + "[net.n]\ncloth = {}\nshapes = [{ @ }]\n"},
-        {"force", hook + lamp + "[net.n]\ncloth = {}\nforces = [{ @ }]\n"},
-        {"burst", hook + lamp + "[particles.p]\nbursts = [{ @ }]\n"},
-        {"plant branch", hook + lamp + "[plant.p]\nbranches = [{ @ }]\n"},
-        {"plant bed", hook + lamp + "[plant.p]\nbed = { @ }\n"},
-        {"plant push", hook + lamp + "[plant.p]\npushes = [{ @ }]\n"},
-        {"plant spot", hook + lamp + "[plant.p]\ncarried = [{ @ }]\n"},
-        {"part", hook + lamp + "[parts.p]\nparts = [{ @ }]\n"},
-        {"part joint", hook + lamp + "[parts.p]\nparts = [{ name = 'a' }]\njoints = [{ @ }]\n"},
-        {"part row", hook + lamp + "[parts.p]\nparts = [{ name = 'a' }]\nrows = [{ @ }]\n"},
-        {"part link", hook + lamp + "[parts.p]\nparts = [{ name = 'a' }]\nlinks = [{ @ }]\n"},
-        {"part group", hook + lamp + "[parts.p]\nparts = [{ name = 'a' }]\ngroups = [{ @ }]\n"},
-        {"part blow", hook + lamp + "[parts.p]\nparts = [{ name = 'a' }]\nblows = [{ @ }]\n"},
-        {"part shape", hook + lamp + "[parts.p]\nparts = [{ name = 'a' }]\nshapes = [{ @ }]\n"},
-        {"particle shape", hook + lamp + "[particles.p]\nshapes = [{ @ }]\n"},
+         a_hook + a_lamp + "[net.n]\nown_points = [{ at_m = [0, 0, 0] }]\nbends = [{ @ }]\n"},
+        {"pin", a_hook + a_lamp + "[net.n]\ncloth = {}\npins = [{ @ }]\n"},
+        {"ball", a_hook + a_lamp + "[net.n]\ncloth = {}\nballs = [{ @ }]\n"},
+        {"net shape", a_hook + a_lamp + "[net.n]\ncloth = {}\nshapes = [{ @ }]\n"},
+        {"force", a_hook + a_lamp + "[net.n]\ncloth = {}\nforces = [{ @ }]\n"},
+        {"burst", a_hook + a_lamp + "[particles.p]\nbursts = [{ @ }]\n"},
+        {"plant branch", a_hook + a_lamp + "[plant.p]\nbranches = [{ @ }]\n"},
+        {"plant bed", a_hook + a_lamp + "[plant.p]\nbed = { @ }\n"},
+        {"plant push", a_hook + a_lamp + "[plant.p]\npushes = [{ @ }]\n"},
+        {"plant spot", a_hook + a_lamp + "[plant.p]\ncarried = [{ @ }]\n"},
+        {"part", a_hook + a_lamp + "[parts.p]\nparts = [{ @ }]\n"},
+        {"part joint", a_hook + a_lamp + "[parts.p]\nparts = [{ name = 'a' }]\njoints = [{ @ }]\n"},
+        {"part row", a_hook + a_lamp + "[parts.p]\nparts = [{ name = 'a' }]\nrows = [{ @ }]\n"},
+        {"part link", a_hook + a_lamp + "[parts.p]\nparts = [{ name = 'a' }]\nlinks = [{ @ }]\n"},
+        {"part group", a_hook + a_lamp + "[parts.p]\nparts = [{ name = 'a' }]\ngroups = [{ @ }]\n"},
+        {"part blow", a_hook + a_lamp + "[parts.p]\nparts = [{ name = 'a' }]\nblows = [{ @ }]\n"},
+        {"part shape", a_hook + a_lamp + "[parts.p]\nparts = [{ name = 'a' }]\nshapes = [{ @ }]\n"},
+        {"particle shape", a_hook + a_lamp + "[particles.p]\nshapes = [{ @ }]\n"},
         {"body joints", "[balance.b]\nskeleton = \"dog.gltf\"\njoints = { @ }\n"},
         {"thing", "[balance.b]\nthings = [{ @ }]\n"},
         {"balance blow", "[balance.b]\nblows = [{ @ }]\n"},
@@ -104,18 +105,18 @@ std::map<std::string, std::string> places_for_keys() {
         {"hop", "[walker.w]\nhops = [{ @ }]\n"},
         {"leap", "[brachiator.b]\nleaps = [{ @ }]\n"},
         {"leg_joints",
-         hook + "[walker.w]\ntarget = \"hook\"\nskeleton = \"dog.gltf\"\nleg_joints = [{ @ }]\n"},
-        {"platform", hook + lamp + "[ground.g]\nplatforms = [{ @ }]\n"},
-        {"kick", hook + lamp + "kicks = [{ @ }]\n"},
-        {"body", hook + lamp + "[body.b]\n@\n"},
-        {"picture", hook + lamp + "[picture.p]\n@\n"},
-        {"tuning by feel", hook + lamp + "tuning = { @ }\n"},
+         a_hook + "[walker.w]\ntarget = \"hook\"\nskeleton = \"dog.gltf\"\nleg_joints = [{ @ }]\n"},
+        {"platform", a_hook + a_lamp + "[ground.g]\nplatforms = [{ @ }]\n"},
+        {"kick", a_hook + a_lamp + "kicks = [{ @ }]\n"},
+        {"body", a_hook + a_lamp + "[body.b]\n@\n"},
+        {"picture", a_hook + a_lamp + "[picture.p]\n@\n"},
+        {"tuning by feel", a_hook + a_lamp + "tuning = { @ }\n"},
         {"tuning by wish", in_tuning("settling_time_s = 1")},
         {"tuning as a spring", in_tuning("damping_n_s_per_m = 1")},
         {"tuning as a damped spring", in_tuning("damping_ratio = 1, mass_kg = 1")},
         {"tuning by half-life", in_tuning("half_life_s = 1")},
         {"tuning by coefficients", in_tuning("y_rate_s = 1")},
-        {"pose tuning", hook + "[pose.p]\nposition = 'hook'\ntuning = { position = {}, @ }\n"},
+        {"pose tuning", a_hook + "[pose.p]\nposition = 'hook'\ntuning = { position = {}, @ }\n"},
         {"named tuning", "[tuning.a]\nlead = 1\n@\n"},
         {"named settings", "[settings.a]\n@\n"},
         {"tuning file", "@\n"}};
@@ -124,7 +125,7 @@ std::map<std::string, std::string> places_for_keys() {
     return places;
 }
 
-std::string complaint_about(const std::string& text, bool tunings) {
+std::string complaint_about_place(const std::string& text, bool tunings) {
     const TestFolder folder;
     folder.write("a.csv", "time_s,a\n0,0\n");
     const auto file = folder.write("test.toml", text);
@@ -175,7 +176,7 @@ TEST_CASE("every key that is listed is read: a wrong value of it is noted", "[ke
                 } else {
                     text.replace(text.find('@'), 1, spelling + " = 1979-05-27");
                 }
-                const std::string complaint = complaint_about(text, tunings);
+                const std::string complaint = complaint_about_place(text, tunings);
                 CHECK_THAT(complaint, Contains(spelling));
                 CHECK_THAT(complaint, Contains("found a date or time") ||
                                           Contains("expected a table [" + spelling) ||
@@ -192,7 +193,8 @@ TEST_CASE("a key that is not listed is refused in every table", "[keys]") {
         std::string text = place;
         text.replace(text.find('@'), 1, "no_such_key = 1");
         const bool tunings = name == "named tuning" || name == "tuning file";
-        CHECK_THAT(complaint_about(text, tunings), Contains("no_such_key: unknown key; expected"));
+        CHECK_THAT(complaint_about_place(text, tunings),
+                   Contains("no_such_key: unknown key; expected"));
     }
 }
 

@@ -26,54 +26,39 @@ using Catch::Matchers::Contains;
 
 namespace {
 
-const std::string hook =
+const std::string hooked =
     "duration_s = 3\n[target.hook]\nstart_m = [0, 2, 0]\n"
     "moves = [{ at_s = 0.5, ramp_to_m = [1, 2, 0], over_s = 0.5 }]\n";
-const std::string rope = "[chain.rope]\nroot = 'hook'\nnodes = 6\n";
-
-Scene scene_of(const std::string& text, const std::vector<SystemKind>& kinds = {}) {
-    const TestFolder folder;
-    return read_scene(folder.write("test.toml", text), kinds);
-}
-
-Take take_of(const Scene& scene) {
-    Take take;
-    run(scene, take);
-    return take;
-}
+const std::string roped = "[chain.rope]\nroot = 'hook'\nnodes = 6\n";
 
 std::string complaint_about(const std::string& text) {
     return complaint_of([&] { static_cast<void>(scene_of(text)); });
 }
 
-std::vector<double> column(const Take& take, const std::string& name) {
-    return take.column(take.find_column(name).value());
-}
-
 }  // namespace
 
 TEST_CASE("a chain in a scene moves as the library's does", "[scene][kinds]") {
-    Scene scene = scene_of(hook + rope);
+    Scene scene = scene_of(hooked + roped);
     const Take take = take_of(scene);
     const std::size_t channel = take.find_channel("rope.position_m").value();
     CHECK(take.channels()[channel].count == 7);
     CHECK(take.columns_of(channel).count == 21);
-    CHECK(column(take, "rope.position_m.6.y").front() == Approx(2 - 0.6));
-    CHECK(column(take, "rope.position_m.0.x") == column(take, "hook.value_m.x"));
+    CHECK(column_in(take, "rope.position_m.6.y").front() == Approx(2 - 0.6));
+    CHECK(column_in(take, "rope.position_m.0.x") == column_in(take, "hook.value_m.x"));
     // Until it rests: straight down again, under where the hook has got to.
-    CHECK(column(take, "rope.position_m.6.x").back() == Approx(1).margin(1e-3));
-    CHECK(column(take, "rope.position_m.6.x")[45] < column(take, "hook.value_m.x")[45] - 0.1);
+    CHECK(column_in(take, "rope.position_m.6.x").back() == Approx(1).margin(1e-3));
+    CHECK(column_in(take, "rope.position_m.6.x")[45] < column_in(take, "hook.value_m.x")[45] - 0.1);
     // The same at every rate, within a hundredth of its length.
     scene.rate_hz = 24;
     const Take coarse = take_of(scene);
-    const auto fine = column(take, "rope.position_m.6.x");
-    const auto rough = column(coarse, "rope.position_m.6.x");
+    const auto fine = column_in(take, "rope.position_m.6.x");
+    const auto rough = column_in(coarse, "rope.position_m.6.x");
     for (std::size_t i = 0; i < rough.size(); i += 2)
         CHECK(rough[i] == Approx(fine[i / 2 * 5]).margin(0.006));
 }
 
 TEST_CASE("channels of many values are written and read back", "[scene][kinds][take]") {
-    const Take take = take_of(scene_of(hook + rope));
+    const Take take = take_of(scene_of(hooked + roped));
     const TestFolder folder;
     for (const char* name : {"rope.csv", "rope.json"}) {
         CAPTURE(name);
@@ -97,7 +82,7 @@ TEST_CASE("channels of many values are written and read back", "[scene][kinds][t
 
 TEST_CASE("anything a system puts out can be followed: a node, a spot, one number of it",
           "[scene][kinds]") {
-    const Take take = take_of(scene_of(hook + rope + R"(
+    const Take take = take_of(scene_of(hooked + roped + R"(
 carried = [{ name = "lantern", at = 0.5, forward = "y" }]
 [follower.moth]
 target = "rope.3"
@@ -113,14 +98,14 @@ half_life_s = 0.001
 root = "rope"
 nodes = 3
 )"));
-    const auto node = column(take, "rope.position_m.3.x");
-    const auto moth = column(take, "moth.value_m.x");
+    const auto node = column_in(take, "rope.position_m.3.x");
+    const auto moth = column_in(take, "moth.value_m.x");
     for (std::size_t i = 0; i < node.size(); ++i)
         CHECK(moth[i] == Approx(node[i]).margin(0.02));
-    CHECK(column(take, "rope.lantern.position_m.x") == node);
-    CHECK(column(take, "height.value_m").back() == Approx(1.4).margin(0.01));
-    CHECK(column(take, "tassel.position_m.0.x") == column(take, "rope.position_m.6.x"));
-    CHECK(column(take, "turned.value.w").size() == node.size());
+    CHECK(column_in(take, "rope.lantern.position_m.x") == node);
+    CHECK(column_in(take, "height.value_m").back() == Approx(1.4).margin(0.01));
+    CHECK(column_in(take, "tassel.position_m.0.x") == column_in(take, "rope.position_m.6.x"));
+    CHECK(column_in(take, "turned.value.w").size() == node.size());
 }
 
 TEST_CASE("one wind blows whatever names it", "[scene][kinds]") {
@@ -128,55 +113,57 @@ TEST_CASE("one wind blows whatever names it", "[scene][kinds]") {
         "[wind.breeze]\nmean_m_per_s = [2, 0, 0]\nspread_m_per_s = 0\n"
         "probes = [{ name = 'mast', at_m = [0, 3, 0] }]\n";
     const Take take =
-        take_of(scene_of(hook + wind + rope + "wind = 'breeze'\nstiffness_m_per_s = 2\n"));
-    CHECK(column(take, "breeze.mast.value_m_per_s.x").front() == 2);
+        take_of(scene_of(hooked + wind + roped + "wind = 'breeze'\nstiffness_m_per_s = 2\n"));
+    CHECK(column_in(take, "breeze.mast.value_m_per_s.x").front() == 2);
     // As strong as its stiffness: at 45 degrees.
-    CHECK(column(take, "rope.position_m.6.x").back() - 1 ==
-          Approx(2 - column(take, "rope.position_m.6.y").back()).epsilon(0.01));
-    const Take gusty = take_of(scene_of("seed = 3\n" + hook + "[wind.gale]\nspread_m_per_s = 2\n" +
-                                        rope + "wind = 'gale'\n"));
-    const auto swings = column(gusty, "rope.position_m.6.z");
+    CHECK(column_in(take, "rope.position_m.6.x").back() - 1 ==
+          Approx(2 - column_in(take, "rope.position_m.6.y").back()).epsilon(0.01));
+    const Take gusty = take_of(scene_of(
+        "seed = 3\n" + hooked + "[wind.gale]\nspread_m_per_s = 2\n" + roped + "wind = 'gale'\n"));
+    const auto swings = column_in(gusty, "rope.position_m.6.z");
     CHECK(*std::max_element(swings.begin(), swings.end()) > 0.02);
 }
 
 TEST_CASE("what is wrong with a chain or a wind is said with its key", "[scene][kinds]") {
     const std::vector<std::pair<std::string, std::string>> cases{
-        {hook + "[chain.c]\nroot = 'hok'\n", "did you mean 'hook'"},
-        {hook + "[chain.c]\n", "expected a key 'root'"},
-        {hook + "[chain.c]\nroot = 'hook'\nnodes = 0\n", "chain.c.nodes: expected a whole number"},
-        {hook + "[chain.c]\nroot = 'hook'\nspacing_m = -1\n", "spacing_m: expected"},
-        {hook + "[chain.c]\nroot = 'hook'\ncarry = 1\n", "chain.c.carry: expected 0 to below 1"},
-        {hook + "[chain.c]\nroot = 'hook'\nspacing = 'strechy'\n", "did you mean 'stretchy'"},
-        {hook + "[chain.c]\nroot = 'hook'\nrest_direction = [1, 2]\n",
+        {hooked + "[chain.c]\nroot = 'hok'\n", "did you mean 'hook'"},
+        {hooked + "[chain.c]\n", "expected a key 'root'"},
+        {hooked + "[chain.c]\nroot = 'hook'\nnodes = 0\n",
+         "chain.c.nodes: expected a whole number"},
+        {hooked + "[chain.c]\nroot = 'hook'\nspacing_m = -1\n", "spacing_m: expected"},
+        {hooked + "[chain.c]\nroot = 'hook'\ncarry = 1\n", "chain.c.carry: expected 0 to below 1"},
+        {hooked + "[chain.c]\nroot = 'hook'\nspacing = 'strechy'\n", "did you mean 'stretchy'"},
+        {hooked + "[chain.c]\nroot = 'hook'\nrest_direction = [1, 2]\n",
          "expected a list of 3 numbers"},
-        {hook + "[chain.c]\nroot = 'hook'\nwind = 'gale'\n",
+        {hooked + "[chain.c]\nroot = 'hook'\nwind = 'gale'\n",
          "chain.c.wind: there is no wind 'gale'"},
-        {hook + "[wind.gale]\n[chain.c]\nroot = 'hook'\nwind = 'gal'\n",
+        {hooked + "[wind.gale]\n[chain.c]\nroot = 'hook'\nwind = 'gal'\n",
          "there is no wind 'gal'; there is gale; did you mean 'gale'?"},
-        {hook + "[chain.c]\nroot = 'hook'\nwind = 'hook'\n",
+        {hooked + "[chain.c]\nroot = 'hook'\nwind = 'hook'\n",
          "expected a wind; 'hook' is a [target.NAME]"},
-        {hook + rope + "[chain.c]\nroot = 'hook'\nwind = 'rope'\n",
+        {hooked + roped + "[chain.c]\nroot = 'hook'\nwind = 'rope'\n",
          "expected a wind; 'rope' is a [chain.NAME]"},
-        {hook + "[chain.c]\nroot = 'hook'\ncarried = [{ name = 'a' }, { name = 'a' }]\n",
+        {hooked + "[chain.c]\nroot = 'hook'\ncarried = [{ name = 'a' }, { name = 'a' }]\n",
          "carried[1].name: expected a name of its own"},
-        {hook + "[chain.c]\nroot = 'hook'\ncolours = 'red'\n", "expected a colour such as"},
-        {hook + "[chain.c]\nroot = 'c'\n", "a loop: c after c"},
+        {hooked + "[chain.c]\nroot = 'hook'\ncolours = 'red'\n", "expected a colour such as"},
+        {hooked + "[chain.c]\nroot = 'c'\n", "a loop: c after c"},
         {"[target.n]\nmoves = []\n[chain.c]\nroot = 'n'\n", "expected a place"},
-        {hook + "[wind.w]\ncorrelation_s = 0\n", "wind.w.correlation_s: expected"},
-        {hook + "[wind.w]\nmean_m_per_s = [1]\n", "expected a list of 3 numbers"},
-        {hook + "[wind.w]\nprobes = [{ name = 'a' }, { name = 'a' }]\n",
+        {hooked + "[wind.w]\ncorrelation_s = 0\n", "wind.w.correlation_s: expected"},
+        {hooked + "[wind.w]\nmean_m_per_s = [1]\n", "expected a list of 3 numbers"},
+        {hooked + "[wind.w]\nprobes = [{ name = 'a' }, { name = 'a' }]\n",
          "wind.w.probes[1].name: expected a name of its own"},
-        {hook + "[wind.w]\nprobes = [{ name = 'a.b' }]\n", "expected a name of letters"},
-        {hook + "[ground.g]\nplatforms = [{ position = 'hook', size_m = [1, 1, 1] }, { position = "
-                "'hook', size_m = [1, 1, 1] }]\n",
+        {hooked + "[wind.w]\nprobes = [{ name = 'a.b' }]\n", "expected a name of letters"},
+        {hooked +
+             "[ground.g]\nplatforms = [{ position = 'hook', size_m = [1, 1, 1] }, { position = "
+             "'hook', size_m = [1, 1, 1] }]\n",
          "expected a key 'name': 'platform' is taken"},
-        {hook + rope + "[wind.gale]\n[chain.c]\nroot = 'hook'\nwind = 'rope'\n",
+        {hooked + roped + "[wind.gale]\n[chain.c]\nroot = 'hook'\nwind = 'rope'\n",
          "expected a wind: gale; 'rope' is a [chain.NAME]"},
-        {hook + "[ground.g]\nboxes = [{ size_m = [1, -1, 1] }]\n",
+        {hooked + "[ground.g]\nboxes = [{ size_m = [1, -1, 1] }]\n",
          "ground.g.boxes[0].size_m: expected three numbers of 0 or more"},
-        {hook + "[plant.p]\nbranches = [{ end_m = [0, 1, 0], continues = true }]\n",
+        {hooked + "[plant.p]\nbranches = [{ end_m = [0, 1, 0], continues = true }]\n",
          "plant.p.branches[0].continues: expected a key 'from'"},
-        {hook + rope + "[follower.f]\ntarget = 'rope.9'\n",
+        {hooked + roped + "[follower.f]\ntarget = 'rope.9'\n",
          "'rope' has no output 'rope.9'; it has rope or rope.0 to rope.6"}};
     for (const auto& [text, expected] : cases) {
         CAPTURE(text);
@@ -190,7 +177,7 @@ TEST_CASE("one mistake in a table is one problem", "[scene][kinds]") {
         {"[balance.b]\nfall_tilt_deg = 1\n", "expected a number from 5.72958 to 114.592, found 1"},
         {"[particles.p]\nrestitution = 2\nfriction = 0.4\n", "restitution"},
         {"[swell.s]\nfloats = [{ length_m = 1 }, { length_m = 2 }]\n", "'name'"},
-        {hook + "[glide.g]\ntarget = 'hook'\nat_rate_hz = 60\n", "'fraction'"},
+        {hooked + "[glide.g]\ntarget = 'hook'\nat_rate_hz = 60\n", "'fraction'"},
         {"[target.n]\nmoves = []\n[coast.c]\nlow = 1\nstart = 0\n",
          "start 0 is outside the bounds: expected a number of 1 or more"}};
     for (const auto& [text, expected] : cases) {
@@ -221,8 +208,8 @@ start_m = 1
 tuning = { frequency_hz = 1, damping_ratio = 1 }
 )";
     const Take take = take_of(scene_of(loop));
-    const auto a = column(take, "a.value_m");
-    const auto b = column(take, "b.value_m");
+    const auto a = column_in(take, "a.value_m");
+    const auto b = column_in(take, "b.value_m");
     // They meet, between where they were.
     CHECK(a.back() == Approx(b.back()).margin(0.02));
     CHECK(a.back() > 0.2);
@@ -237,7 +224,7 @@ tuning = { frequency_hz = 1, damping_ratio = 1 }
 
 TEST_CASE("a chain's dials turn as it moves; another number of nodes starts it alone anew",
           "[scene][kinds][live]") {
-    LiveScene live{scene_of(hook + rope + "[follower.lamp]\ntarget = 'hook'\n")};
+    LiveScene live{scene_of(hooked + roped + "[follower.lamp]\ntarget = 'hook'\n")};
     for (int i = 0; i < 60; ++i)
         live.step(1.0 / 60);
     const auto dial_named = [&](const std::string& path) {
@@ -263,7 +250,7 @@ TEST_CASE("a chain's dials turn as it moves; another number of nodes starts it a
 TEST_CASE("a chain's numbers are written back into its file", "[scene][kinds][patch]") {
     const TestFolder folder;
     const std::string file =
-        folder.write("rope.toml", hook + "[wind.w]\nmean_m_per_s = [1, 0, 2]\n" + rope +
+        folder.write("rope.toml", hooked + "[wind.w]\nmean_m_per_s = [1, 0, 2]\n" + roped +
                                       "root_tuning = { frequency_hz = 8 }\nwind = 'w'\n");
     Scene scene = read_scene(file);
     set_matching(scene, "rope.root.frequency_hz", 9);
@@ -279,7 +266,7 @@ TEST_CASE("a chain's numbers are written back into its file", "[scene][kinds][pa
 }
 
 TEST_CASE("a chain is seen as a line through its nodes", "[scene][kinds]") {
-    const Scene scene = scene_of(hook + rope + "radius_m = [0.1, 0.02]\ncolours = '#ff0000'\n");
+    const Scene scene = scene_of(hooked + roped + "radius_m = [0.1, 0.02]\ncolours = '#ff0000'\n");
     const Take take = take_of(scene);
     const auto lines = lines_of(scene, take);
     REQUIRE(lines.size() == 1);
@@ -354,10 +341,10 @@ TEST_CASE("a program's own kind reads, runs, is followed and tuned as a built-in
     const std::string file = folder.write("test.toml", text);
     Scene scene = read_scene(file, {tally_kind()});
     const Take take = take_of(scene);
-    CHECK(column(take, "t.value_m").back() == Approx(4));
-    CHECK(column(take, "f.value_m").back() == Approx(4).margin(1e-3));
+    CHECK(column_in(take, "t.value_m").back() == Approx(4));
+    CHECK(column_in(take, "f.value_m").back() == Approx(4).margin(1e-3));
     CHECK(set_matching(scene, "t.per_s", 3) == 1);
-    CHECK(column(take_of(scene), "t.value_m").back() == Approx(6));
+    CHECK(column_in(take_of(scene), "t.value_m").back() == Approx(6));
     write_changes(scene);
     CHECK_THAT(contents_of(file), Contains("per_s = 3"));
     LiveScene live{scene};

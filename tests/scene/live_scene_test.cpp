@@ -16,6 +16,7 @@
 
 #include "support/files.hpp"
 #include "support/random.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -30,16 +31,6 @@ const std::vector<std::string>& shipped() {
 
 Scene shipped_scene(const std::string& name) {
     return read_scene(SCENES "/quay/" + name + ".toml");
-}
-
-Scene scene_of(const std::string& text) {
-    const TestFolder folder;
-    return read_scene(folder.write("scene.toml", text).string());
-}
-
-std::vector<double> row_of(LiveScene& live) {
-    const auto row = live.row();
-    return {row.begin(), row.end()};
 }
 
 SceneDial dial_named(const Scene& scene, const std::string& path) {

@@ -27,23 +27,23 @@ using Catch::Matchers::Contains;
 
 namespace {
 
-const std::string hook = "[target.hook]\nmoves = [{ at_s = 0.5, jump_to_m = 1 }]\n";
+const std::string lifted_hook = "[target.hook]\nmoves = [{ at_s = 0.5, jump_to_m = 1 }]\n";
 
-Scene scene_of(const std::string& text) {
+Scene scene_with_lift(const std::string& text) {
     const TestFolder folder;
     folder.write("lift.csv", "time_s,lift\n0,0\n0.3,1.2\n1,1\n");
     return read_scene(folder.write("test.toml", text));
 }
 
-Take take_of(const std::string& text) {
+Take take_with_lift(const std::string& text) {
     Take take;
-    run(scene_of(text), take);
+    run(scene_with_lift(text), take);
     return take;
 }
 
-std::string complaint_about(const std::string& movers) {
+std::string complaint_about_movers(const std::string& movers) {
     try {
-        static_cast<void>(scene_of(hook + movers));
+        static_cast<void>(scene_with_lift(lifted_hook + movers));
         return {};
     } catch (const std::runtime_error& problem) {
         return problem.what();
@@ -61,7 +61,7 @@ double at(const Take& take, const std::string& column, double time_s) {
 }  // namespace
 
 TEST_CASE("each kind of mover follows its target in its own way", "[scene][movers]") {
-    const Take take = take_of(hook + R"(
+    const Take take = take_with_lift(lifted_hook + R"(
         [glide.panel]
         target = "hook"
         half_life_s = 0.25
@@ -105,9 +105,10 @@ TEST_CASE("each kind of mover follows its target in its own way", "[scene][mover
 }
 
 TEST_CASE("movers stand in the order of the file, whatever their kinds", "[scene][movers]") {
-    const Scene scene = scene_of(hook +
-                                 "[cascade.c]\ntarget = \"hook\"\nlinks = [{ name = \"x\" }]\n"
-                                 "[glide.a]\ntarget = \"hook\"\n[follower.b]\ntarget = \"hook\"\n");
+    const Scene scene =
+        scene_with_lift(lifted_hook +
+                        "[cascade.c]\ntarget = \"hook\"\nlinks = [{ name = \"x\" }]\n"
+                        "[glide.a]\ntarget = \"hook\"\n[follower.b]\ntarget = \"hook\"\n");
     REQUIRE(scene.systems.size() == 3);
     CHECK(scene.systems[0].name == "c");
     CHECK(scene.systems[1].name == "a");
@@ -117,8 +118,8 @@ TEST_CASE("movers stand in the order of the file, whatever their kinds", "[scene
 TEST_CASE("a tuning is given by name, by wish, by half-life, as a damped spring",
           "[scene][movers]") {
     const auto tuning_of = [](const std::string& tuning) {
-        const Scene scene =
-            scene_of(hook + "[follower.lamp]\ntarget = \"hook\"\ntuning = " + tuning + "\n");
+        const Scene scene = scene_with_lift(
+            lifted_hook + "[follower.lamp]\ntarget = \"hook\"\ntuning = " + tuning + "\n");
         return tuning_in(scene, 0);
     };
     CHECK(tuning_of("\"wary\"") == *find_tuning("wary"));
@@ -140,7 +141,7 @@ TEST_CASE("an angle is followed and shown across the seam", "[scene][movers]") {
         target = "wind"
         tuning = { frequency_hz = 4, damping_ratio = 1 }
     )";
-    const Take take = take_of(text);
+    const Take take = take_with_lift(text);
     constexpr double degree = 3.14159265358979323846 / 180;
     CHECK(at(take, "wind.value_rad", 1) == Approx(-160 * degree));
     for (const double value : take.column(*take.find_column("vane.value_rad")))
@@ -170,7 +171,7 @@ TEST_CASE("a direction that leaps across the seam is followed the shorter way by
         "[cascade.m]\nlinks = [{ name = \"a\", " + firm + " }]"};
     for (const std::string& mover : movers) {
         CAPTURE(mover);
-        const Take take = take_of(wind + mover + "\ntarget = \"wind\"\n");
+        const Take take = take_with_lift(wind + mover + "\ntarget = \"wind\"\n");
         const auto names = take.column_names();
         const auto value = std::find_if(names.begin(), names.end(), [](const std::string& name) {
             return name[0] == 'm' && name.find("value_rad") != std::string::npos;
@@ -187,7 +188,7 @@ TEST_CASE("a direction that leaps across the seam is followed the shorter way by
 
 TEST_CASE("a direction that goes round faster than it is drawn keeps its way", "[scene][movers]") {
     const auto at_rate = [](const std::string& rate_hz) {
-        return at(take_of("rate_hz = " + rate_hz + R"(
+        return at(take_with_lift("rate_hz = " + rate_hz + R"(
             duration_s = 2
             [target.wind]
             angle = true
@@ -233,7 +234,7 @@ TEST_CASE("what is wrong with a mover is said with its key", "[scene][movers]") 
          "tuning.overshoot_percent"}};
     for (const auto& [text, expected] : cases) {
         CAPTURE(text);
-        CHECK_THAT(complaint_about(text),
+        CHECK_THAT(complaint_about_movers(text),
                    Contains(expected) && (Contains("test.toml:") || Contains("lift.csv:")));
     }
 }

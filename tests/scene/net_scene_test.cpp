@@ -16,6 +16,7 @@
 #include <hopcoil/scene/system_report.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -43,28 +44,13 @@ wind = "sea"
 target = "sheet.80"
 )";
 
-Scene read(const TestFolder& folder, const std::string& text) {
-    folder.write("quay.toml", text);
-    return read_scene((folder.path() / "quay.toml").string());
-}
-
 std::string problems_of(const TestFolder& folder, const std::string& text) {
     try {
-        static_cast<void>(read(folder, text));
+        static_cast<void>(scene_in(folder, text));
     } catch (const std::exception& problem) {
         return problem.what();
     }
     return "";
-}
-
-Take take_of(const Scene& scene) {
-    Take take;
-    run(scene, take);
-    return take;
-}
-
-double number(const Take& take, std::size_t row, const std::string& channel, std::size_t k) {
-    return take.row(row)[take.columns_of(*take.find_channel(channel)).first + k];
 }
 
 }  // namespace
@@ -72,32 +58,32 @@ double number(const Take& take, std::size_t row, const std::string& channel, std
 TEST_CASE("a net in a scene goes with its pins, lets go in time and catches what falls",
           "[scene][net]") {
     const TestFolder folder;
-    const Take take = take_of(read(folder, washing));
+    const Take take = take_of(scene_in(folder, washing));
     const std::string sheet = "sheet.position_m";
     // The right corner keeps its distance from the pole until it is let go.
     const std::size_t corner = 3 * 8;
     for (const std::size_t row : {0U, 30U, 60U, 88U}) {
         for (std::size_t k = 0; k < 3; ++k) {
             const double apart =
-                number(take, row, sheet, corner + k) - number(take, row, "pole.value_m", k);
+                number_in(take, row, sheet, corner + k) - number_in(take, row, "pole.value_m", k);
             const double at_start =
-                number(take, 0, sheet, corner + k) - number(take, 0, "pole.value_m", k);
+                number_in(take, 0, sheet, corner + k) - number_in(take, 0, "pole.value_m", k);
             CHECK(apart == Approx(at_start).margin(2e-3));
         }
     }
     const std::size_t last = take.row_count() - 1;
-    CHECK(number(take, last, sheet, corner + 1) < number(take, 88, sheet, corner + 1) - 0.1);
-    CHECK(number(take, 30, "sheet.float.position_m", 1) == 3);
-    CHECK(number(take, last, "sheet.float.position_m", 1) < 2.5);
+    CHECK(number_in(take, last, sheet, corner + 1) < number_in(take, 88, sheet, corner + 1) - 0.1);
+    CHECK(number_in(take, 30, "sheet.float.position_m", 1) == 3);
+    CHECK(number_in(take, last, "sheet.float.position_m", 1) < 2.5);
     // What follows a point of it is not far from it.
     for (std::size_t k = 0; k < 3; ++k)
-        CHECK(number(take, last, "gull.value_m", k) ==
-              Approx(number(take, last, sheet, 3 * 80 + k)).margin(0.8));
+        CHECK(number_in(take, last, "gull.value_m", k) ==
+              Approx(number_in(take, last, sheet, 3 * 80 + k)).margin(0.8));
 }
 
 TEST_CASE("a net hangs between several things that move, and lies on one of them", "[scene][net]") {
     const TestFolder folder;
-    const Scene scene = read(folder, R"(
+    const Scene scene = scene_in(folder, R"(
 duration_s = 1
 [target.way]
 start_m = [0, 2, 0]
@@ -144,7 +130,7 @@ shapes = [{ type = "box", half_size_m = [0.1, 0.1, 0.1], to = "left", facing = "
 TEST_CASE("a net that something carries starts in its frame, and its pins go along",
           "[scene][net]") {
     const TestFolder folder;
-    const Take take = take_of(read(folder, R"(
+    const Take take = take_of(scene_in(folder, R"(
 duration_s = 1.5
 [target.head]
 start_m = [3, 4, -2]
@@ -165,8 +151,9 @@ rope = { segments = 6, length_m = 1.5, end_m = [0, -1, 0.5] }
 pins = [{ where = "start" }]
 )"));
     const auto place_of = [&](std::size_t row, const std::string& channel, std::size_t i = 0) {
-        return Vector3{number(take, row, channel, 3 * i), number(take, row, channel, 3 * i + 1),
-                       number(take, row, channel, 3 * i + 2)};
+        return Vector3{number_in(take, row, channel, 3 * i),
+                       number_in(take, row, channel, 3 * i + 1),
+                       number_in(take, row, channel, 3 * i + 2)};
     };
     // A quarter turn to the left takes +X to -Z: the sheet's right half lies there.
     const Vector3 right = place_of(0, "flag.position_m", 6) - place_of(0, "head.value_m");
@@ -177,8 +164,8 @@ pins = [{ where = "start" }]
     CHECK(end.z == Approx(0.5).margin(1e-9));
     for (std::size_t row = 0; row < take.row_count(); ++row) {
         const Quaternion turn{
-            number(take, row, "turn.value", 0), number(take, row, "turn.value", 1),
-            number(take, row, "turn.value", 2), number(take, row, "turn.value", 3)};
+            number_in(take, row, "turn.value", 0), number_in(take, row, "turn.value", 1),
+            number_in(take, row, "turn.value", 2), number_in(take, row, "turn.value", 3)};
         const Vector3 head = place_of(row, "head.value_m");
         for (std::size_t i = 0; i < 5; ++i) {
             const Vector3 held = head + rotated(turn, {0, -0.1 * static_cast<double>(i), 0});
@@ -197,7 +184,7 @@ TEST_CASE("a net moves the same at every rate, and on from a kept state", "[scen
         text.replace(text.find("wind = "), 0, "method = \"" + method + "\"\n");
         if (method == "implicit")
             text.erase(text.find("balls"), text.find("wind = ") - text.find("balls"));
-        Scene scene = read(folder, text);
+        Scene scene = scene_in(folder, text);
         scene.systems.pop_back();  // alone, without what follows it
         const Take slow = take_of(scene);
         scene.rate_hz = 180;
@@ -206,13 +193,13 @@ TEST_CASE("a net moves the same at every rate, and on from a kept state", "[scen
         double worst = 0;
         for (std::size_t row = 0; row <= 54; ++row) {
             for (std::size_t k = 0; k < 243; ++k)
-                worst = std::max(worst, std::abs(number(slow, row, "sheet.position_m", k) -
-                                                 number(quick, 3 * row, "sheet.position_m", k)));
+                worst = std::max(worst, std::abs(number_in(slow, row, "sheet.position_m", k) -
+                                                 number_in(quick, 3 * row, "sheet.position_m", k)));
         }
         INFO(method);
         CHECK(worst < 1e-5);  // where pins go between rows is known a little better
     }
-    Scene scene = read(folder, washing);
+    Scene scene = scene_in(folder, washing);
     LiveScene live{scene};
     live.advance_to(0.8);
     const auto kept = live.save();
@@ -225,7 +212,7 @@ TEST_CASE("a net moves the same at every rate, and on from a kept state", "[scen
 
 TEST_CASE("a hand pulls a point of a net until it lets go", "[scene][net]") {
     const TestFolder folder;
-    LiveScene live{read(folder, washing)};
+    LiveScene live{scene_in(folder, washing)};
     const ValueArray place{{0.2, 1, 0.6}};
     REQUIRE(live.grab(1, place, 0, 80));
     live.advance_to(1.4);
@@ -240,7 +227,7 @@ TEST_CASE("a hand pulls a point of a net until it lets go", "[scene][net]") {
 
 TEST_CASE("a net's dials are turned while it moves", "[scene][net]") {
     const TestFolder folder;
-    Scene scene = read(folder, washing);
+    Scene scene = scene_in(folder, washing);
     const auto all = dials_of(scene);
     const auto named = [&](const std::string& path) {
         return std::any_of(all.begin(), all.end(),
@@ -264,7 +251,7 @@ TEST_CASE("a net's dials are turned while it moves", "[scene][net]") {
 
 TEST_CASE("a cloth becomes a mesh of a model, which goes from shape to shape", "[scene][net]") {
     const TestFolder folder;
-    const Scene scene = read(folder, washing);
+    const Scene scene = scene_in(folder, washing);
     const Take take = take_of(scene);
     const io::BakedModel model = io::model_of(take, model_channels_of(scene, take));
     REQUIRE(model.model.meshes.size() == 1);
@@ -274,7 +261,7 @@ TEST_CASE("a cloth becomes a mesh of a model, which goes from shape to shape", "
     CHECK(mesh.shapes.size() > 50);
     CHECK(mesh.texture.size() == 81);
     CHECK(mesh.shapes.back().positions[80][1] ==
-          Approx(number(take, take.row_count() - 1, "sheet.position_m", 3 * 80 + 1)));
+          Approx(number_in(take, take.row_count() - 1, "sheet.position_m", 3 * 80 + 1)));
     const std::string file = (folder.path() / "sheet.glb").string();
     io::write_model(file, model.model);
     CHECK(io::read_triangles(file).corners.size() >= 81);
@@ -282,7 +269,7 @@ TEST_CASE("a cloth becomes a mesh of a model, which goes from shape to shape", "
 
 TEST_CASE("a net is reported with its method, stretch and energy", "[scene][net]") {
     const TestFolder folder;
-    const Scene scene = read(folder, washing);
+    const Scene scene = scene_in(folder, washing);
     const Take take = take_of(scene);
     for (const SystemReport& report : report_on(scene, take)) {
         if (report.name != "sheet") continue;
@@ -321,12 +308,12 @@ bends = [{ from = 0, middle = 1, to = 2, angle_deg = 90 }]
 pins = [{ points = [0, 1] }]
 shapes = [{ type = "plane", at_m = [0, 2, 0] }]
 )";
-    const Take take = take_of(read(folder, rope));
+    const Take take = take_of(scene_in(folder, rope));
     const std::size_t last = take.row_count() - 1;
-    CHECK(number(take, last, "line.position_m", 3 * 12) == 1);
-    CHECK(number(take, last, "line.position_m", 3 * 6 + 1) < 1.75);
-    CHECK(number(take, last, "buoy.position_m", 1) > 0);
-    CHECK(number(take, last, "frame.position_m", 7) > 2);
+    CHECK(number_in(take, last, "line.position_m", 3 * 12) == 1);
+    CHECK(number_in(take, last, "line.position_m", 3 * 6 + 1) < 1.75);
+    CHECK(number_in(take, last, "buoy.position_m", 1) > 0);
+    CHECK(number_in(take, last, "frame.position_m", 7) > 2);
 
     const auto complaint = [&](const std::string& table) {
         return problems_of(folder, "[net.n]\n" + table);
@@ -372,7 +359,7 @@ rotation = "crate.facing"
         text.replace(text.find("LIMBS"), 5, limbs);
         return text;
     };
-    const Scene scene = read(folder, with(""));
+    const Scene scene = scene_in(folder, with(""));
     const Take take = take_of(scene);
     const auto at = [&](const Take& of, const std::string& name, std::size_t row) {
         return of.row(row)[of.find_column(name).value()];
@@ -394,8 +381,9 @@ rotation = "crate.facing"
     CHECK(at(take, "crate.middle.position_m.y", take.row_count() - 1) < 0.3);
     CHECK(at(take, "gull.position.value_m.x", take.row_count() - 1) > 1);
 
-    const Scene limbed = read(folder, with(", limbs = [{ on = 'left' }, { on = 'right', length_m = "
-                                           "0.8, segments = 9 }]"));
+    const Scene limbed =
+        scene_in(folder, with(", limbs = [{ on = 'left' }, { on = 'right', length_m = "
+                              "0.8, segments = 9 }]"));
     const auto found = std::find_if(limbed.systems.begin(), limbed.systems.end(),
                                     [](const auto& each) { return each.name == "crate"; });
     REQUIRE(found != limbed.systems.end());

@@ -15,6 +15,7 @@
 #include <hopcoil/scene/system_report.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -49,16 +50,6 @@ for_each = 3
 capacity = 90
 )";
 
-Take take_of(const Scene& scene) {
-    Take take;
-    run(scene, take);
-    return take;
-}
-
-double number(const Take& take, std::size_t row, const std::string& channel, std::size_t k = 0) {
-    return take.row(row)[take.columns_of(*take.find_channel(channel)).first + k];
-}
-
 }  // namespace
 
 TEST_CASE("particles in a scene are born in time, and what happens to some starts others",
@@ -68,28 +59,29 @@ TEST_CASE("particles in a scene are born in time, and what happens to some start
     Scene scene = read_scene((folder.path() / "wharf.toml").string());
     const Take take = take_of(scene);
     const std::size_t last = take.row_count() - 1;
-    CHECK(number(take, 20, "drip.count") == 0);
-    CHECK(number(take, 36, "drip.count") == 20);
-    CHECK(number(take, last, "drip.hits") == 20);
-    CHECK(number(take, last, "puffs.count") == 60);  // three where each of them has landed
-    CHECK(number(take, 60, "embers.count") > 15);
-    const double then = number(take, 72, "embers.count");
-    CHECK(number(take, last, "embers.count") < then);  // no more are born
+    CHECK(number_in(take, 20, "drip.count") == 0);
+    CHECK(number_in(take, 36, "drip.count") == 20);
+    CHECK(number_in(take, last, "drip.hits") == 20);
+    CHECK(number_in(take, last, "puffs.count") == 60);  // three where each of them has landed
+    CHECK(number_in(take, 60, "embers.count") > 15);
+    const double then = number_in(take, 72, "embers.count");
+    CHECK(number_in(take, last, "embers.count") < then);  // no more are born
     // Puffs rise from the ground, about where the drops came down.
     for (std::size_t i = 0; i < 60; ++i) {
-        REQUIRE(number(take, last, "puffs.alive", i) == 1);
-        CHECK(number(take, last, "puffs.position_m", 3 * i) == Approx(2).margin(1.5));
+        REQUIRE(number_in(take, last, "puffs.alive", i) == 1);
+        CHECK(number_in(take, last, "puffs.position_m", 3 * i) == Approx(2).margin(1.5));
     }
     // The same at another rate, with what flies in between.
     scene.rate_hz = 90;
     const Take other = take_of(scene);
-    CHECK(number(other, 180, "embers.count") == number(take, last, "embers.count"));
+    CHECK(number_in(other, 180, "embers.count") == number_in(take, last, "embers.count"));
     double worst = 0;
     for (std::size_t i = 0; i < 200; ++i) {
-        if (number(take, last, "embers.alive", i) == 0) continue;
+        if (number_in(take, last, "embers.alive", i) == 0) continue;
         for (std::size_t k = 0; k < 3; ++k)
-            worst = std::max(worst, std::abs(number(take, last, "embers.position_m", 3 * i + k) -
-                                             number(other, 180, "embers.position_m", 3 * i + k)));
+            worst =
+                std::max(worst, std::abs(number_in(take, last, "embers.position_m", 3 * i + k) -
+                                         number_in(other, 180, "embers.position_m", 3 * i + k)));
     }
     CHECK(worst < 1e-3);
     for (const SystemReport& report : report_on(scene, other)) {
@@ -261,14 +253,14 @@ rate_per_s = 0
         return static_cast<std::size_t>(std::lround(t * 60));
     };
     // One for each step of the walk, none of hits.
-    CHECK(number(take, at(2.9), "steps.count") == number(take, at(2.9), "mate.steps"));
-    CHECK(number(take, at(2.9), "steps.count") >= 3);
-    CHECK(number(take, at(2.9), "dust.count") == 0);
-    CHECK(number(take, at(5), "dust.count") > 4);
+    CHECK(number_in(take, at(2.9), "steps.count") == number_in(take, at(2.9), "mate.steps"));
+    CHECK(number_in(take, at(2.9), "steps.count") >= 3);
+    CHECK(number_in(take, at(2.9), "dust.count") == 0);
+    CHECK(number_in(take, at(5), "dust.count") > 4);
     // The first where it met the ground.
-    CHECK(std::fabs(number(take, at(5), "dust.position_m", 1)) < 0.05);
-    const double x = number(take, at(5), "mate.position_m", 0);
-    CHECK(std::fabs(number(take, at(5), "dust.position_m", 0) - x) < 1.7);
+    CHECK(std::fabs(number_in(take, at(5), "dust.position_m", 1)) < 0.05);
+    const double x = number_in(take, at(5), "mate.position_m", 0);
+    CHECK(std::fabs(number_in(take, at(5), "dust.position_m", 0) - x) < 1.7);
 }
 
 TEST_CASE("what is wrong with particles is said", "[scene][particles]") {
@@ -315,12 +307,14 @@ lifetime_most_s = 3
     double least = 10;
     double most = 0;
     for (std::size_t i = 0; i < 60; ++i) {
-        const bool lives = number(take, 60, "leaves.alive", i) == 1 &&
-                           number(take, 59, "leaves.alive", i) == 1 &&
-                           number(take, 60, "leaves.age", i) > number(take, 59, "leaves.age", i);
+        const bool lives =
+            number_in(take, 60, "leaves.alive", i) == 1 &&
+            number_in(take, 59, "leaves.alive", i) == 1 &&
+            number_in(take, 60, "leaves.age", i) > number_in(take, 59, "leaves.age", i);
         if (!lives) continue;
-        const double turn = number(take, 60, "leaves.turn_rad", i);
-        fastest = std::max(fastest, 60 * std::abs(turn - number(take, 59, "leaves.turn_rad", i)));
+        const double turn = number_in(take, 60, "leaves.turn_rad", i);
+        fastest =
+            std::max(fastest, 60 * std::abs(turn - number_in(take, 59, "leaves.turn_rad", i)));
         least = std::min(least, turn);
         most = std::max(most, turn);
     }

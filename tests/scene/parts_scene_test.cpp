@@ -14,6 +14,7 @@
 #include <hopcoil/scene/system_report.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -40,17 +41,6 @@ rows = [{ parts = ["base", "low", "high"], group = "back" }]
 target = "stack.high"
 )";
 
-Scene scene_from(const std::string& text) {
-    const TestFolder folder;
-    return read_scene(folder.write("parts.toml", text));
-}
-
-Take take_of(const Scene& scene) {
-    Take take;
-    run(scene, take);
-    return take;
-}
-
 std::vector<double> column(const Take& take, const std::string& channel, std::size_t component) {
     const auto columns = take.columns_of(take.find_channel(channel).value());
     return take.column(columns.first + component);
@@ -60,7 +50,7 @@ std::vector<double> column(const Take& take, const std::string& channel, std::si
 
 TEST_CASE("parts start in the frame of what carries them, and lag behind it when it moves",
           "[scene][parts]") {
-    const Take take = take_of(scene_from(stack));
+    const Take take = take_of(scene_of(stack));
     const std::vector<double> base = column(take, "stack.base.position_m", 0);
     const std::vector<double> high = column(take, "stack.high.position_m", 0);
     CHECK(base.front() == Approx(2));
@@ -77,7 +67,7 @@ TEST_CASE("parts start in the frame of what carries them, and lag behind it when
 }
 
 TEST_CASE("a group's numbers are dials, and a stiffer stack leans less", "[scene][parts]") {
-    Scene scene = scene_from(stack);
+    Scene scene = scene_of(stack);
     const auto lean_of = [](const Scene& of) {
         double most = 0;
         const Take take = take_of(of);
@@ -98,13 +88,13 @@ TEST_CASE("parts move the same at any frame rate, and are nodes with their solid
           "[scene][parts]") {
     std::vector<double> ends;
     for (const char* rate : {"rate_hz = 24\n", "rate_hz = 60\n", "rate_hz = 144\n"}) {
-        const Take take = take_of(scene_from(rate + stack));
+        const Take take = take_of(scene_of(rate + stack));
         ends.push_back(column(take, "stack.high.position_m", 0).back());
     }
     CHECK(ends[0] == Approx(ends[1]).margin(1e-6));
     CHECK(ends[2] == Approx(ends[1]).margin(1e-6));
 
-    const Scene scene = scene_from(stack);
+    const Scene scene = scene_of(stack);
     const Take take = take_of(scene);
     const io::ModelChannels channels = model_channels_of(scene, take);
     const io::BakedModel baked = io::model_of(take, channels);
@@ -127,7 +117,7 @@ ground = "floor"
 parts = [{ name = "box", at_m = [0, 0.1, 0], mass_kg = 2 }]
 blows = [{ at_s = 0.25, part = "box", newton_seconds = [0, 6, 0] }]
 )";
-    const Take take = take_of(scene_from(loose));
+    const Take take = take_of(scene_of(loose));
     double highest = 0;
     for (const double y : column(take, "crate.box.position_m", 1))
         highest = std::max(highest, y);
@@ -136,24 +126,23 @@ blows = [{ at_s = 0.25, part = "box", newton_seconds = [0, 6, 0] }]
     const auto problem_of = [](const std::string& table) {
         return "[parts.p]\nparts = [{ name = 'a' }, { name = 'b', at_m = [0, 1, 0] }]\n" + table;
     };
-    CHECK_THROWS_WITH(scene_from(problem_of("joints = [{ a = 'a', b = 'c' }]\n")),
+    CHECK_THROWS_WITH(scene_of(problem_of("joints = [{ a = 'a', b = 'c' }]\n")),
                       Contains("there is no part 'c'; there is a or b"));
-    CHECK_THROWS_WITH(scene_from(problem_of("joints = [{ b = 'b', group = 'x' }]\n")),
+    CHECK_THROWS_WITH(scene_of(problem_of("joints = [{ b = 'b', group = 'x' }]\n")),
                       Contains("expected a list 'groups'"));
-    CHECK_THROWS_WITH(scene_from(problem_of("rows = [{ parts = ['a'] }]\n")),
+    CHECK_THROWS_WITH(scene_of(problem_of("rows = [{ parts = ['a'] }]\n")),
                       Contains("two parts or more"));
-    CHECK_THROWS_WITH(scene_from("[parts.p]\nparts = [{ name = 'a', to = 'b' }]\n"),
+    CHECK_THROWS_WITH(scene_of("[parts.p]\nparts = [{ name = 'a', to = 'b' }]\n"),
                       Contains("no target"));
     CHECK_THROWS_WITH(
-        scene_from(
-            "[parts.p]\nparts = [{ name = 'a', type = 'outline', outline = [0, 0, 1, 1] }]\n"),
+        scene_of("[parts.p]\nparts = [{ name = 'a', type = 'outline', outline = [0, 0, 1, 1] }]\n"),
         Contains("three corners"));
-    CHECK_THROWS_WITH(scene_from("[parts.p]\nparts = [{ name = 'a', mass_kg = -1 }]\n"),
+    CHECK_THROWS_WITH(scene_of("[parts.p]\nparts = [{ name = 'a', mass_kg = -1 }]\n"),
                       Contains("mass_kg"));
 }
 
 TEST_CASE("a part may be thrown: with a velocity and a spin at the start", "[scene][parts]") {
-    const Take take = take_of(scene_from(R"(
+    const Take take = take_of(scene_of(R"(
 duration_s = 0.6
 [parts.yard]
 parts = [{ name = "ball", type = "sphere", at_m = [0, 1, 0], velocity_m_per_s = [0, 3, 2], spin_deg_per_s = [0, 0, 180] }]
@@ -166,8 +155,8 @@ parts = [{ name = "ball", type = "sphere", at_m = [0, 1, 0], velocity_m_per_s = 
     CHECK(at("yard.ball.position_m", 1) ==
           Approx(1 + 3 * t - 0.5 * 9.80665 * t * t).margin(4e-3));  // first order
     CHECK(at("yard.ball.facing.velocity_rad_per_s", 2) == Approx(3.14159265).margin(1e-6));
-    CHECK_THROWS_WITH(scene_from("[parts.p]\nparts = [{ name = 'a', driven = true, "
-                                 "velocity_m_per_s = [1, 0, 0] }]\n"),
+    CHECK_THROWS_WITH(scene_of("[parts.p]\nparts = [{ name = 'a', driven = true, "
+                               "velocity_m_per_s = [1, 0, 0] }]\n"),
                       Contains("velocity_m_per_s: expected none for a part that is driven"));
 }
 
@@ -201,7 +190,7 @@ joints = [
 )";
     std::vector<std::vector<double>> ends;
     for (const char* rate : {"rate_hz = 24\n", "rate_hz = 60\n", "rate_hz = 144\n"}) {
-        const Take take = take_of(scene_from(rate + davit));
+        const Take take = take_of(scene_of(rate + davit));
         const std::vector<double> arm = column(take, "davit.world-arm.turned_rad", 0);
         const std::vector<double> hook = column(take, "davit.arm-hook.moved_m", 0);
         const auto row = [&](double t) {
@@ -223,7 +212,7 @@ joints = [
         CHECK(ends[2][i] == Approx(ends[1][i]).margin(1e-4));
     }
 
-    Scene scene = scene_from(davit);
+    Scene scene = scene_of(davit);
     REQUIRE(set_matching(scene, "davit.motor.wanted_rate", -4) == 1);
     CHECK(column(take_of(scene), "davit.drum.facing.velocity_rad_per_s", 2).back() ==
           Approx(-4).margin(1e-6));
@@ -231,7 +220,7 @@ joints = [
                              const std::string& message) {
         std::string text = davit;
         text.replace(text.find(from), from.size(), to);
-        CHECK_THROWS_WITH(scene_from(text), Contains(message));
+        CHECK_THROWS_WITH(scene_of(text), Contains(message));
     };
     refused("\"told\" }", "\"reach\" }", "target: expected an angle, for a hinge");
     refused("\"reach\" }", "\"told\" }", "target: expected a number in metres, for a slide");
@@ -253,7 +242,7 @@ drag_per_s = 1
 parts = [{ name = "board", at_m = [0, -0.2, 0], half_size_m = [0.3, 0.2, 0.002], density_kg_per_m3 = 700 }]
 joints = [{ b = "board", axis = [1, 0, 0] }]
 )";
-    Scene scene = scene_from(sign);
+    Scene scene = scene_of(sign);
     const auto end_of = [](const Scene& of) {
         return std::fabs(column(take_of(of), "sign.world-board.turned_rad", 0).back());
     };
@@ -266,7 +255,7 @@ joints = [{ b = "board", axis = [1, 0, 0] }]
 }
 
 TEST_CASE("a baked stack has few keys a part, and what came in beside it, hidden", "[parts]") {
-    const Scene scene = scene_from(stack);
+    const Scene scene = scene_of(stack);
     const Take take = take_of(scene);
     const io::ModelChannels channels = model_channels_of(scene, take);
     const io::BakedModel baked = io::model_of(
@@ -297,7 +286,7 @@ TEST_CASE("a baked stack has few keys a part, and what came in beside it, hidden
 }
 
 TEST_CASE("links, joints, the centre of mass and contacts are seen", "[parts]") {
-    const Scene scene = scene_from(
+    const Scene scene = scene_of(
         "duration_s = 0.4\n[ground.g]\n[parts.p]\nground = 'g'\ncontact_points = 6\n"
         "parts = [{ name = 'a', at_m = [0, 0.1, 0] }, { name = 'b', at_m = [0.4, 0.1, 0] }]\n"
         "joints = [{ a = 'a', b = 'b', at_m = [0.2, 0.1, 0] }]\n"
@@ -318,7 +307,7 @@ TEST_CASE("links, joints, the centre of mass and contacts are seen", "[parts]") 
 }
 
 TEST_CASE("the limits of joints are seen: a fan that the part stays in, a rim, a way", "[parts]") {
-    const Take take = take_of(scene_from(R"(
+    const Take take = take_of(scene_of(R"(
 duration_s = 3
 [parts.arm]
 parts = [

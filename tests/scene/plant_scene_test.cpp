@@ -15,6 +15,7 @@
 #include <hopcoil/scene/system_report.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -45,19 +46,13 @@ bed = { count = 5, half_size_m = [1, 0, 1] }
 wind = "breeze"
 )";
 
-Take take_of(const Scene& scene) {
-    Take take;
-    run(scene, take);
-    return take;
-}
-
 Vector3 place(const Take& take, std::size_t row, const std::string& channel, std::size_t i = 0) {
     const auto numbers =
         take.row(row).subspan(take.columns_of(*take.find_channel(channel)).first + 3 * i, 3);
     return {numbers[0], numbers[1], numbers[2]};
 }
 
-double length(const Vector3& v) {
+double length_from_base(const Vector3& v) {
     return std::sqrt(dot(v, v));
 }
 
@@ -71,13 +66,14 @@ TEST_CASE("a plant in a scene is carried, pushed, and carries others", "[scene][
     const Take::Columns columns = take.columns_of(*take.find_channel(tree));
     CHECK(columns.count == 3 * 15);
     for (std::size_t row = 0; row < take.row_count(); ++row) {
-        CHECK(length(place(take, row, tree) - place(take, row, "cart.value_m")) < 1e-12);
+        CHECK(length_from_base(place(take, row, tree) - place(take, row, "cart.value_m")) < 1e-12);
         // Branches keep their length.
         const Vector3 piece = place(take, row, tree, 2) - place(take, row, tree, 1);
-        CHECK(length(piece) == Approx(0.25).epsilon(1e-9));
+        CHECK(length_from_base(piece) == Approx(0.25).epsilon(1e-9));
     }
     // It starts in its rest shape, with what follows it where that is.
-    CHECK(length(place(take, 0, "bird.value_m") - place(take, 0, "tree.nest.position_m")) < 1e-12);
+    CHECK(length_from_base(place(take, 0, "bird.value_m") -
+                           place(take, 0, "tree.nest.position_m")) < 1e-12);
     // The push sends it to one side that nothing else drives it to.
     const Scene unpushed = read_scene(
         folder.write("calm.toml", std::string{garden}.replace(garden.find("newtons = [0, 0, 0.5]"),
@@ -85,7 +81,8 @@ TEST_CASE("a plant in a scene is carried, pushed, and carries others", "[scene][
     const Take calm = take_of(unpushed);
     double furthest = 0;
     for (std::size_t row = 0; row < take.row_count(); ++row) {
-        const double way = length(place(take, row, tree, 14) - place(calm, row, tree, 14));
+        const double way =
+            length_from_base(place(take, row, tree, 14) - place(calm, row, tree, 14));
         if (take.times_s()[row] < 1) CHECK(way == 0);
         furthest = std::max(furthest, way);
     }
@@ -105,10 +102,11 @@ TEST_CASE("a plant moves the same at every rate of a scene", "[scene][plant]") {
     const std::string tree = "tree.position_m";
     double size = 0;
     for (std::size_t i = 1; i < 15; ++i)
-        size = std::max(size, length(place(slow, 0, tree, i) - place(slow, 0, tree)));
+        size = std::max(size, length_from_base(place(slow, 0, tree, i) - place(slow, 0, tree)));
     for (std::size_t row = 0; row < slow.row_count(); row += 12) {
         for (const std::size_t i : {7U, 14U}) {
-            CHECK(length(place(slow, row, tree, i) - place(quick, 6 * row, tree, i)) < 0.01 * size);
+            CHECK(length_from_base(place(slow, row, tree, i) - place(quick, 6 * row, tree, i)) <
+                  0.01 * size);
         }
     }
 }

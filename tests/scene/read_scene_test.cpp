@@ -28,7 +28,7 @@ const std::string good_target = "[target.hook]\nmoves = [{ at_s = 0.5, jump_to_m
 const std::string good_follower = "[follower.lamp]\ntarget = \"hook\"\n";
 
 /// What reading a scene says; empty when it has nothing against it.
-std::string complaint_about(const std::string& text) {
+std::string complaint_about_scene(const std::string& text) {
     const TestFolder folder;
     folder.write("wind.csv", "time_s,heading_deg,bad\n0,170,1\n1,-170,x\n2,-160,3\n");
     folder.write("back.csv", "time_s,x_m\n0,1\n2,1\n1,1\n");
@@ -41,7 +41,7 @@ std::string complaint_about(const std::string& text) {
     }
 }
 
-Scene scene_of(const std::string& text) {
+Scene scene_with_wind(const std::string& text) {
     const TestFolder folder;
     folder.write("wind.csv", "time_s,heading_deg\n0,170\n1,-170\n2,-160\n");
     return read_scene(folder.write("test.toml", text));
@@ -50,7 +50,7 @@ Scene scene_of(const std::string& text) {
 }  // namespace
 
 TEST_CASE("the smallest scene needs no explanation", "[scene]") {
-    const Scene scene = scene_of(good_target + good_follower);
+    const Scene scene = scene_with_wind(good_target + good_follower);
     REQUIRE(scene.systems.size() == 1);
     CHECK(tuning_in(scene, 0) == Tuning{});
     CHECK(scene.systems[0].name == "lamp");
@@ -60,7 +60,7 @@ TEST_CASE("the smallest scene needs no explanation", "[scene]") {
 }
 
 TEST_CASE("a scene says its numbers in any parameterisation and unit", "[scene]") {
-    const Scene scene = scene_of(R"(
+    const Scene scene = scene_with_wind(R"(
         title = "test"
         duration_s = 4
         rate_hz = 30
@@ -197,14 +197,14 @@ TEST_CASE("what is wrong in a scene is named with place, key, expectation and ne
     };
     for (const Broken& broken : corpus) {
         CAPTURE(broken.text.substr(0, 300), broken.complaint);
-        CHECK_THAT(complaint_about(broken.text), Contains(broken.complaint));
-        CHECK_THAT(complaint_about(broken.text),
+        CHECK_THAT(complaint_about_scene(broken.text), Contains(broken.complaint));
+        CHECK_THAT(complaint_about_scene(broken.text),
                    Contains("test.toml") || Contains("wind.csv") || Contains("back.csv"));
     }
 }
 
 TEST_CASE("everything that is wrong is said at once, in the order of the file", "[scene]") {
-    const std::string complaint = complaint_about(
+    const std::string complaint = complaint_about_scene(
         "rate_hz = true\n" + good_target +
         "[follower.lamp]\ntarget = \"hok\"\ntuning = { lead = nan, frequency_hz = \"fast\" }\n");
     const std::size_t rate = complaint.find("test.toml:1:1: rate_hz");
@@ -220,17 +220,17 @@ TEST_CASE("every prefix of a scene is read or refused, never worse", "[scene]") 
     const std::string text = contents_of(std::string{SCENES} + "/quay/vane.toml");
     REQUIRE(text.size() > 100);
     for (std::size_t length = 0; length < text.size(); length += 7) {
-        static_cast<void>(complaint_about(text.substr(0, length)));
+        static_cast<void>(complaint_about_scene(text.substr(0, length)));
     }
     for (std::size_t i = 0; i < text.size(); i += 3) {
         std::string changed = text;
         changed[i] = static_cast<char>(changed[i] ^ 0x15);
-        static_cast<void>(complaint_about(changed));
+        static_cast<void>(complaint_about_scene(changed));
     }
 }
 
 TEST_CASE("anything may follow anything that moves, in any order of the file", "[scene][driven]") {
-    const Scene scene = scene_of(R"(
+    const Scene scene = scene_with_wind(R"(
 [follower.tassel]
 target = "lamp"
 [target.half]
@@ -269,7 +269,7 @@ moves = [{ at_s = 1, jump_to_m = 2 }]
 
 TEST_CASE("what follows nothing, or itself in the end, is named", "[scene][driven]") {
     const auto complaint = [](const std::string& text) {
-        return complaint_about("[target.hook]\nmoves = []\n" + text);
+        return complaint_about_scene("[target.hook]\nmoves = []\n" + text);
     };
     CHECK_THAT(complaint("[follower.a]\ntarget = 'b'\n[follower.b]\ntarget = 'c'\n[follower.c]\n"
                          "target = 'a'\n"),
@@ -307,7 +307,7 @@ moves = [
 [follower.lamp]
 target = "hook"
 )";
-    const Scene scene = scene_of(text);
+    const Scene scene = scene_with_wind(text);
     CHECK(scene.seed == 7);
     CHECK(scene.is_random);
     const TestFolder folder;
@@ -319,8 +319,8 @@ target = "hook"
     CHECK(at_6_s(7) == at_6_s({}));
     CHECK(at_6_s(8) != at_6_s(7));
     const auto complaint = [](const std::string& move) {
-        return complaint_about("[target.hook]\nmoves = [" + move +
-                               "]\n[follower.lamp]\ntarget = 'hook'\n");
+        return complaint_about_scene("[target.hook]\nmoves = [" + move +
+                                     "]\n[follower.lamp]\ntarget = 'hook'\n");
     };
     CHECK_THAT(complaint("{ at_s = 1, through = [[1, 2]] }"), Contains("a time after the one"));
     CHECK_THAT(complaint("{ at_s = 1, through = [2, 3] }"), Contains("a list of [time, place]"));
@@ -330,12 +330,12 @@ target = "hook"
     CHECK_THAT(complaint("{ random_from = 1, every_s = 1 }"), Contains("random_to"));
     CHECK_THAT(complaint("{ random_from = 1, random_to_m = 2, every_s = 1 }"),
                Contains("it is a length"));
-    CHECK_THAT(complaint_about("seed = -1\n[target.hook]\nmoves = []\n"),
+    CHECK_THAT(complaint_about_scene("seed = -1\n[target.hook]\nmoves = []\n"),
                Contains("seed: expected a whole number"));
 }
 
 TEST_CASE("a scene's dials reach every mover's numbers, by pattern too", "[scene][dials]") {
-    Scene scene = scene_of(R"(
+    Scene scene = scene_with_wind(R"(
 [target.hook]
 moves = [{ at_s = 1, jump_to_m = 2 }]
 [follower.lamp]

@@ -10,6 +10,8 @@
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/take/take.hpp>
 
+#include "support/scenes.hpp"
+
 using namespace hopcoil;
 using namespace hopcoil::scene;
 
@@ -22,12 +24,6 @@ Scene scene_with(Target target, double rate_hz, const Tuning& tuning = {}) {
     scene.targets.push_back({.name = "hook", .unit = "m", .path = std::move(target)});
     add_mover(scene, "lamp", 0, tuning, {});
     return scene;
-}
-
-Take take_of(const Scene& scene) {
-    Take take;
-    run(scene, take);
-    return take;
 }
 
 /// Values at whole seconds.

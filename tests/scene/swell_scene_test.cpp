@@ -16,6 +16,7 @@
 #include <hopcoil/scene/system_report.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -52,17 +53,6 @@ tuning = { frequency_hz = 3, damping_ratio = 0.6 }
 platforms = [{ name = "deck", position = "sea.pontoon", rotation = "sea.pontoon.facing", size_m = [3, 0.2, 3] }]
 )";
 
-Scene made_of(const std::string& text) {
-    const TestFolder folder;
-    return read_scene(folder.write("harbour.toml", text));
-}
-
-Take take_of(const Scene& scene) {
-    Take take;
-    run(scene, take);
-    return take;
-}
-
 std::vector<double> numbers(const Take& take, std::size_t row, const std::string& channel) {
     const Take::Columns columns = take.columns_of(*take.find_channel(channel));
     const auto span = take.row(row).subspan(columns.first, columns.count);
@@ -72,7 +62,7 @@ std::vector<double> numbers(const Take& take, std::size_t row, const std::string
 }  // namespace
 
 TEST_CASE("things float in a scene as they do in the library", "[scene][swell]") {
-    const Scene scene = made_of(harbour);
+    const Scene scene = scene_of(harbour);
     const Take take = take_of(scene);
     // The water by itself, read off the surface that is shown: everywhere it is what lifts things.
     const std::vector<double> water = numbers(take, 60, "sea.surface.position_m");
@@ -107,7 +97,7 @@ TEST_CASE("things float in a scene as they do in the library", "[scene][swell]")
 }
 
 TEST_CASE("a swell moves alike at every rate, and goes on from its state", "[scene][swell]") {
-    Scene scene = made_of(harbour);
+    Scene scene = scene_of(harbour);
     const Take fine = take_of(scene);
     scene.rate_hz = 12;
     const Take coarse = take_of(scene);
@@ -129,7 +119,7 @@ TEST_CASE("a swell moves alike at every rate, and goes on from its state", "[sce
 }
 
 TEST_CASE("higher waves are a dial, turned while they run", "[scene][swell]") {
-    Scene scene = made_of(harbour);
+    Scene scene = scene_of(harbour);
     const auto range_of = [](const Scene& of) {
         const Take take = take_of(of);
         for (const SystemReport& report : report_on(of, take, fine_take(of))) {
@@ -161,7 +151,7 @@ TEST_CASE("higher waves are a dial, turned while they run", "[scene][swell]") {
 TEST_CASE("what a swell cannot be is said at its key", "[scene][swell]") {
     const auto problem_of = [](const std::string& table) {
         try {
-            static_cast<void>(made_of("duration_s = 1\n[swell.sea]\n" + table));
+            static_cast<void>(scene_of("duration_s = 1\n[swell.sea]\n" + table));
         } catch (const io::InputProblems& problems) {
             return std::string{problems.what()};
         }

@@ -18,7 +18,7 @@ using Catch::Matchers::Contains;
 
 namespace {
 
-const std::string quay = R"(# Feels of the quay.
+const std::string feels = R"(# Feels of the quay.
 [tuning.lamp]
 about = "swings a while"
 frequency_hz = 1.1
@@ -42,7 +42,7 @@ target = "hook"
 tuning = "sign.position"
 )";
 
-std::string complaint_about(const std::string& text) {
+std::string complaint_about_tunings(const std::string& text) {
     const TestFolder folder;
     try {
         static_cast<void>(read_tunings(folder.write("t.toml", text)));
@@ -57,7 +57,7 @@ std::string complaint_about(const std::string& text) {
 TEST_CASE("a tuning file holds names for scenes, and a change of it changes them all",
           "[tunings]") {
     const TestFolder folder;
-    const auto file = folder.write("quay.tunings.toml", quay);
+    const auto file = folder.write("quay.tunings.toml", feels);
     const std::vector<SharedTuning> all = read_tunings(file);
     REQUIRE(all.size() == 2);
     CHECK(all[0].name == "lamp");
@@ -80,7 +80,7 @@ TEST_CASE("a tuning file holds names for scenes, and a change of it changes them
 
 TEST_CASE("saving keeps everything else in the file as it stands", "[tunings]") {
     const TestFolder folder;
-    const auto file = folder.write("quay.tunings.toml", quay);
+    const auto file = folder.write("quay.tunings.toml", feels);
     save_tuning(file, {.name = "lamp",
                        .about = "a \"new\" line\n, one",
                        .whole = Tuning{.frequency_hz = 0.1 + 0.2, .damping_ratio = 1.0 / 3}});
@@ -107,14 +107,14 @@ TEST_CASE("saving keeps everything else in the file as it stands", "[tunings]") 
 
 TEST_CASE("what cannot be saved is refused, and the file is as it was", "[tunings]") {
     const TestFolder folder;
-    const auto file = folder.write("quay.tunings.toml", quay);
+    const auto file = folder.write("quay.tunings.toml", feels);
     const Tuning fine;
     CHECK_THROWS_WITH(save_tuning(file, {.name = "a b", .whole = fine}),
                       Contains("cannot be a name"));
     CHECK_THROWS_WITH(save_tuning(file, {.name = "a"}), Contains("has to have numbers"));
     CHECK_THROWS_AS(save_tuning(file, {.name = "a", .whole = Tuning{.frequency_hz = -1}}),
                     std::invalid_argument);
-    CHECK(contents_of(file) == quay);
+    CHECK(contents_of(file) == feels);
     const auto scene = folder.write("scene.toml", lamp_scene);
     CHECK_THROWS_AS(save_tuning(scene, {.name = "a", .whole = fine}), io::InputProblems);
     CHECK(contents_of(scene) == lamp_scene);
@@ -126,21 +126,21 @@ TEST_CASE("what cannot be saved is refused, and the file is as it was", "[tuning
 }
 
 TEST_CASE("what is wrong in a tuning file is named with its place", "[tunings]") {
-    CHECK_THAT(complaint_about(""), Contains("expected at least one table [tuning.NAME]"));
-    CHECK_THAT(complaint_about("[tuning.a]\n"), Contains("expected numbers"));
-    CHECK_THAT(complaint_about("[tuning.a]\nfrequncy_hz = 2\n"),
+    CHECK_THAT(complaint_about_tunings(""), Contains("expected at least one table [tuning.NAME]"));
+    CHECK_THAT(complaint_about_tunings("[tuning.a]\n"), Contains("expected numbers"));
+    CHECK_THAT(complaint_about_tunings("[tuning.a]\nfrequncy_hz = 2\n"),
                Contains("t.toml:2:1: tuning.a.frequncy_hz: unknown key") &&
                    Contains("did you mean 'frequency_hz'?"));
-    CHECK_THAT(complaint_about("[tuning.a]\nfrequency_hz = -2\n"), Contains("0 or more"));
-    CHECK_THAT(complaint_about("[tuning.a]\nfrequency_hz = 2\nhalf_life_s = 1\n"),
+    CHECK_THAT(complaint_about_tunings("[tuning.a]\nfrequency_hz = -2\n"), Contains("0 or more"));
+    CHECK_THAT(complaint_about_tunings("[tuning.a]\nfrequency_hz = 2\nhalf_life_s = 1\n"),
                Contains("one form only"));
-    CHECK_THAT(complaint_about("[tuning.a]\nposition = 'livly'\n"),
+    CHECK_THAT(complaint_about_tunings("[tuning.a]\nposition = 'livly'\n"),
                Contains("did you mean 'lively'?"));
-    CHECK_THAT(complaint_about("[tuning.'a b']\nlead = 1\n"),
+    CHECK_THAT(complaint_about_tunings("[tuning.'a b']\nlead = 1\n"),
                Contains("expected a name of letters"));
-    CHECK_THAT(complaint_about("tuning = 3\n"),
+    CHECK_THAT(complaint_about_tunings("tuning = 3\n"),
                Contains("expected a table, found the whole number 3"));
-    CHECK_THAT(complaint_about("[tuning.a\n"), Contains("t.toml:1:"));
+    CHECK_THAT(complaint_about_tunings("[tuning.a\n"), Contains("t.toml:1:"));
 }
 
 TEST_CASE("a scene may include others", "[tunings][scene]") {

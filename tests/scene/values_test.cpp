@@ -24,30 +24,23 @@ using Catch::Matchers::Contains;
 
 namespace {
 
-Scene scene_of(const std::string& text) {
+Scene scene_with_track(const std::string& text) {
     const TestFolder folder;
     folder.write("track.csv",
                  "time_s,x_m,y_m,w,x,y,z\n0,0,1,1,0,0,0\n1,2,1,0,0,1,0\n2,2,-1,-0.7,0,0.7,0\n");
     return read_scene(folder.write("test.toml", text));
 }
 
-Take take_of(const std::string& text, double rate_hz = 60) {
-    Scene scene = scene_of(text);
+Take take_with_track(const std::string& text, double rate_hz = 60) {
+    Scene scene = scene_with_track(text);
     scene.rate_hz = rate_hz;
     Take take;
     run(scene, take);
     return take;
 }
 
-std::vector<double> column(const Take& take, const std::string& name) {
-    CAPTURE(name);
-    const auto found = take.find_column(name);
-    REQUIRE(found);
-    return take.column(*found);
-}
-
-std::string complaint_about(const std::string& text) {
-    return complaint_of([&] { static_cast<void>(scene_of(text)); });
+std::string complaint_about_values(const std::string& text) {
+    return complaint_of([&] { static_cast<void>(scene_with_track(text)); });
 }
 
 /// At the times of the coarse one, of the same scene at a multiple of its rate.
@@ -80,7 +73,7 @@ moves = [
 }  // namespace
 
 TEST_CASE("rotations of a take go on with the sign of the row before", "[scene]") {
-    const Take take = take_of(
+    const Take take = take_with_track(
         "duration_s = 3\n[target.eyes]\nrotation = true\nmoves = [{ at_s = 0.5, "
         "jump_to_deg = [0, 350, 0] }, { at_s = 1, ramp_to_deg = [0, 800, 0], over_s = 1 }, "
         "{ at_s = 2.5, jump_to_deg = [300, 0, 0] }]\n[follower.head]\ntarget = 'eyes'\n");
@@ -109,7 +102,7 @@ target = "perch"
 target = "perch"
 links = [{ name = "a" }, { name = "b", tuning = "lively" }]
 )";
-    const Take whole = take_of(perch + movers);
+    const Take whole = take_with_track(perch + movers);
     const std::string alone = R"(
 duration_s = 6
 [target.perch]
@@ -129,11 +122,11 @@ target = "perch"
 target = "perch"
 links = [{ name = "a" }, { name = "b", tuning = "lively" }]
 )";
-    const Take one = take_of(alone);
+    const Take one = take_with_track(alone);
     for (const char* name : {"perch.value_m", "f.value_m", "f.velocity_m_per_s", "g.value_m",
                              "r.a.value_m", "r.b.value_m"}) {
         CAPTURE(name);
-        CHECK(column(whole, std::string{name} + ".y") == column(one, name));
+        CHECK(column_in(whole, std::string{name} + ".y") == column_in(one, name));
     }
 }
 
@@ -175,7 +168,7 @@ high_m = [1, 1]
 at_bound = "bounce"
 kicks = [{ at_s = 3.33, velocity_m_per_s = [-4, 2] }]
 )";
-    Scene scene = scene_of(text);
+    Scene scene = scene_with_track(text);
     // What plans or throws anew at each step of a moving target depends on the steps.
     scene.record = {"f.*", "turning.*", "turn.*", "size.*", "bound.*", "puck.*", "bank.*"};
     const auto at_rate = [&](double rate_hz) {
@@ -191,7 +184,7 @@ kicks = [{ at_s = 3.33, velocity_m_per_s = [-4, 2] }]
 }
 
 TEST_CASE("a rotation's velocity is how it turns, and it stays of unit length", "[values]") {
-    const Scene scene = scene_of(R"(
+    const Scene scene = scene_with_track(R"(
 [target.bank]
 rotation = true
 start_deg = [5, 0, 0]
@@ -222,7 +215,7 @@ target = "bank"
 }
 
 TEST_CASE("a pose in a scene is the library's pose follower", "[values]") {
-    const Take take = take_of(R"(
+    const Take take = take_with_track(R"(
 duration_s = 3
 [target.place]
 moves = [{ at_s = 0.5, jump_to_m = [1, 2, 3] }]
@@ -253,10 +246,11 @@ tuning = "sign"
         if (i > 30) sign.step(there, 1 / 60.0);
         if (i == 30) sign.jump(there);
         const Pose pose = sign.value();
-        CHECK(column(take, "sign.position.value_m.z")[i] == Approx(pose.position.z).margin(1e-12));
-        CHECK(column(take, "sign.rotation.value.y")[i] == Approx(pose.rotation.y).margin(1e-9));
-        CHECK(column(take, "sign.scale.value.x")[i] == Approx(pose.scale.x).margin(1e-9));
-        CHECK(column(take, "sign.scale.value.z")[i] > 0);
+        CHECK(column_in(take, "sign.position.value_m.z")[i] ==
+              Approx(pose.position.z).margin(1e-12));
+        CHECK(column_in(take, "sign.rotation.value.y")[i] == Approx(pose.rotation.y).margin(1e-9));
+        CHECK(column_in(take, "sign.scale.value.x")[i] == Approx(pose.scale.x).margin(1e-9));
+        CHECK(column_in(take, "sign.scale.value.z")[i] > 0);
     }
 }
 
@@ -277,7 +271,7 @@ start_deg = 0
 initial_velocity_deg_per_s = 400
 snap_points_deg = [-90, 0, 90, 180]
 )";
-    const Take take = take_of(text);
+    const Take take = take_with_track(text);
     const CoastTuning tuning{
         .slowing_half_life_s = 0.5, .restitution = 0.7, .at_bound = AtBound::bounce};
     Coast<double> puck{tuning, 0.2};
@@ -286,16 +280,16 @@ snap_points_deg = [-90, 0, 90, 180]
     for (std::size_t i = 1; i < take.row_count(); ++i) {
         puck.step(1 / 60.0);
         if (i == 120) puck.launch(-4);
-        CHECK(column(take, "puck.value_m")[i] == Approx(puck.value()).margin(1e-12));
-        CHECK(column(take, "puck.target.value_m")[i] == Approx(puck.end()).margin(1e-9));
-        CHECK(std::abs(column(take, "puck.value_m")[i]) <= 1 + 1e-12);
+        CHECK(column_in(take, "puck.value_m")[i] == Approx(puck.value()).margin(1e-12));
+        CHECK(column_in(take, "puck.target.value_m")[i] == Approx(puck.end()).margin(1e-9));
+        CHECK(std::abs(column_in(take, "puck.value_m")[i]) <= 1 + 1e-12);
     }
-    CHECK(column(take, "dial.value_rad").back() == Approx(3.14159265358979 / 1).margin(1e-3));
+    CHECK(column_in(take, "dial.value_rad").back() == Approx(3.14159265358979 / 1).margin(1e-3));
 }
 
 TEST_CASE("sizes stay above zero and ranged values in their range, however they are thrown",
           "[values]") {
-    const Take take = take_of(R"(
+    const Take take = take_with_track(R"(
 [target.puff]
 start = [1, 3]
 moves = [{ random_from = [0.05, 0.5], random_to = [4, 6], every_s = 0.31, until_s = 20 }]
@@ -312,10 +306,10 @@ tuning = { frequency_hz = 3, damping_ratio = 0.05 }
 )");
     for (const char* axis : {".x", ".y"}) {
         const std::string name{axis};
-        for (const double size : column(take, "size.value" + name))
+        for (const double size : column_in(take, "size.value" + name))
             CHECK(size > 0);
         const double low = name == ".x" ? 0 : 1;
-        for (const double glow : column(take, "glow.value" + name))
+        for (const double glow : column_in(take, "glow.value" + name))
             CHECK((glow >= low - 1e-12 && glow <= 4 + 1e-12));
     }
 }
@@ -342,7 +336,7 @@ layers = [
 target = "head"
 half_life_s = 0.02
 )";
-    const Take take = take_of(text);
+    const Take take = take_with_track(text);
     Layers<double> head{0.25};
     const auto breath = head.add({}, 0);
     const auto flinch = head.add(*find_tuning("lively"), 0);
@@ -360,16 +354,16 @@ half_life_s = 0.02
         head.set_target(flinch, next > 1.01 ? 0.5 : 0);
         head.step(1 / (60.0 * per_row));
     }
-    const std::vector<double> shown = column(take, "head.value_m");
+    const std::vector<double> shown = column_in(take, "head.value_m");
     REQUIRE(shown.size() == expected.size());
     for (std::size_t i = 0; i < shown.size(); ++i)
         CHECK(shown[i] == Approx(expected[i]).margin(2e-3));  // the reference's jump is a glide
-    check_same(take_of(text, 24), take_of(text, 480), 1e-6);
-    CHECK(column(take, "nose.value_m").back() == Approx(shown.back()).margin(0.02));
+    check_same(take_with_track(text, 24), take_with_track(text, 480), 1e-6);
+    CHECK(column_in(take, "nose.value_m").back() == Approx(shown.back()).margin(0.02));
 }
 
 TEST_CASE("anything may follow one number of what moves in space", "[values][led]") {
-    const Take take = take_of(perch + R"(
+    const Take take = take_with_track(perch + R"(
 [follower.gull]
 target = "perch"
 [target.height]
@@ -385,18 +379,18 @@ low_m = -0.5
 [follower.twin]
 target = "mirrored"
 )");
-    const auto y = column(take, "gull.value_m.y");
-    const auto height = column(take, "height.value_m");
-    const auto mirrored = column(take, "mirrored.value_m.y");
+    const auto y = column_in(take, "gull.value_m.y");
+    const auto height = column_in(take, "height.value_m");
+    const auto mirrored = column_in(take, "mirrored.value_m.y");
     for (std::size_t i = 0; i < y.size(); ++i) {
         CHECK(height[i] == Approx(2 * y[i] + 1).margin(1e-12));
         CHECK(mirrored[i] == Approx(std::max(-0.5, -y[i])).margin(1e-12));
     }
-    CHECK(column(take, "shadow.value_m").size() == y.size());
+    CHECK(column_in(take, "shadow.value_m").size() == y.size());
 }
 
 TEST_CASE("a table of samples moves vectors and turns", "[values]") {
-    const Take take = take_of(R"(
+    const Take take = take_with_track(R"(
 duration_s = 2
 [target.track]
 csv = "track.csv"
@@ -410,13 +404,13 @@ target = "track"
 [follower.b]
 target = "turn"
 )");
-    CHECK(column(take, "track.value_m.x")[30] == Approx(1));
-    CHECK(column(take, "track.value_m.y")[90] == Approx(0).margin(1e-12));
+    CHECK(column_in(take, "track.value_m.x")[30] == Approx(1));
+    CHECK(column_in(take, "track.value_m.y")[90] == Approx(0).margin(1e-12));
     // Half of a half turn about Y, evenly; then on, whatever sign the file gave the quaternion.
-    CHECK(column(take, "turn.value.y")[30] == Approx(std::sqrt(0.5)).margin(1e-6));
-    CHECK(column(take, "turn.value.y")[15] == Approx(std::sin(3.14159265 / 8)).margin(1e-6));
+    CHECK(column_in(take, "turn.value.y")[30] == Approx(std::sqrt(0.5)).margin(1e-6));
+    CHECK(column_in(take, "turn.value.y")[15] == Approx(std::sin(3.14159265 / 8)).margin(1e-6));
     double furthest = 0;
-    const auto w = column(take, "turn.value.w");
+    const auto w = column_in(take, "turn.value.w");
     for (std::size_t i = 1; i < w.size(); ++i)
         furthest = std::max(furthest, std::abs(w[i] - w[i - 1]));
     CHECK(furthest < 0.04);
@@ -424,7 +418,7 @@ target = "turn"
 
 TEST_CASE("what cannot be said of vectors, turns and poses is refused with its place", "[values]") {
     const auto complaint = [](const std::string& text) {
-        return complaint_about(
+        return complaint_about_values(
             "[target.v]\nmoves = [{ at_s = 1, jump_to_m = [1, 2] }]\n"
             "[target.r]\nrotation = true\nstart_deg = [0, 90, 0]\nmoves = []\n" +
             text);

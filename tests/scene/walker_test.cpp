@@ -17,6 +17,7 @@
 #include <hopcoil/scene/view.hpp>
 
 #include "support/files.hpp"
+#include "support/scenes.hpp"
 
 using namespace hopcoil;
 using namespace hopcoil::scene;
@@ -24,7 +25,7 @@ using Catch::Matchers::Contains;
 
 namespace {
 
-const std::string quay = R"(
+const std::string walking = R"(
 duration_s = 6
 [ground.quay]
 boxes = [{ middle_m = [0, 0.08, 2], size_m = [2, 0.16, 1.5] }]
@@ -49,23 +50,12 @@ facing = "crab.facing"
 nodes = 4
 )";
 
-Scene read(const TestFolder& folder, const std::string& text) {
-    folder.write("quay.toml", text);
-    return read_scene((folder.path() / "quay.toml").string());
-}
-
-Take take_of(const Scene& scene) {
-    Take take;
-    run(scene, take);
-    return take;
-}
-
 }  // namespace
 
 TEST_CASE("a walker in a scene gets there, its feet stand still, and it reports its steps",
           "[scene][walker]") {
     const TestFolder folder;
-    const Scene scene = read(folder, quay);
+    const Scene scene = scene_in(folder, walking);
     const Take take = take_of(scene);
     const auto body = take.columns_of(*take.find_channel("crab.position_m")).first;
     CHECK(take.row(take.row_count() - 1)[body + 2] == Approx(4).margin(0.25));
@@ -95,7 +85,7 @@ TEST_CASE("a walker in a scene gets there, its feet stand still, and it reports 
 
 TEST_CASE("what follows bodies on raised ground begins at rest where they stand", "[walker]") {
     const TestFolder folder;
-    const Take take = take_of(read(folder, R"(
+    const Take take = take_of(scene_in(folder, R"(
 duration_s = 0.2
 [ground.quay]
 boxes = [{ middle_m = [0, 0.6, 0], size_m = [8, 1.2, 8] }]
@@ -149,15 +139,15 @@ pins = [{ where = "start" }]
     CHECK(tied == Approx(take.row(0)[*take.find_column("hand.head.position_m.y")]).margin(1e-9));
 }
 
-TEST_CASE("footfalls of a scene are the same at every rate", "[scene][walker]") {
+TEST_CASE("footfalls of a scene are the same at every rate", "[scene][walker][long]") {
     const TestFolder folder;
     // Up to the raft, where they depend on how it was predicted to move; and with six legs straight
     // ahead from rest, where three of them are as good to begin with as the others.
     const std::string straight =
         "duration_s = 6\n[target.way]\nstart_m = [0, 0, 0]\nmoves = [{ at_s = 0.52, through_m = "
         "[[3, 0, 0, 1.2], [5, 0.4, 0, 2]] }]\n[walker.crab]\ntarget = 'way'\nlegs = 6\n";
-    for (const auto& [text, until_s] : {std::pair{quay, 3.9}, {straight, 6.0}}) {
-        Scene scene = read(folder, text);
+    for (const auto& [text, until_s] : {std::pair{walking, 3.9}, {straight, 6.0}}) {
+        Scene scene = scene_in(folder, text);
         scene.record = {"crab.leg?.planted", "crab.position_m", "crab.gaze*"};
         const auto at_rate = [&](double hz) {
             scene.rate_hz = hz;
@@ -187,7 +177,7 @@ TEST_CASE("a walker faces what it is told to: an angle of any size, or a rotatio
         "jump_to_m = [0, 0, 0] }]\n[walker.crab]\ntarget = 'way'\nfacing = "
         "'eyes'\nlegs = 6\n";
     const auto yaw_at_end = [&](const std::string& eyes) {
-        const Take take = take_of(read(folder, way + eyes));
+        const Take take = take_of(scene_in(folder, way + eyes));
         const auto turn = take.columns_of(*take.find_channel("crab.facing.value")).first;
         const auto row = take.row(take.row_count() - 1);
         return 2 * std::atan2(row[turn + 2], row[turn]);
@@ -207,14 +197,14 @@ TEST_CASE("a walker faces what it is told to: an angle of any size, or a rotatio
 TEST_CASE("a walker's dials turn, and what cannot be is refused with its place",
           "[scene][walker]") {
     const TestFolder folder;
-    Scene scene = read(folder, quay);
+    Scene scene = scene_in(folder, walking);
     set_values(scene, {{"crab.lift_height", 0.2}, {"crab.step_time", 1.5}});
     CHECK(take_of(scene).row_count() == 361);
     CHECK_THROWS_WITH(set_values(scene, {{"crab.step_time", 9}}),
                       Contains("crab.step_time cannot be 9: expected a number from 0.7 to 2.5"));
     const auto complaint = [&](const std::string& text) {
         try {
-            static_cast<void>(read(folder, text));
+            static_cast<void>(scene_in(folder, text));
         } catch (const std::exception& problem) {
             return std::string{problem.what()};
         }
@@ -235,7 +225,7 @@ TEST_CASE("a walker's dials turn, and what cannot be is refused with its place",
 TEST_CASE("the order of steps is a dial whose values have names, and turns in mid-walk",
           "[scene][walker]") {
     const TestFolder folder;
-    Scene scene = read(folder, quay);
+    Scene scene = scene_in(folder, walking);
     CHECK(value_from(scene, "crab.step_order", "trot") == 6.0);
     CHECK(value_from(scene, "*.step_order", "7") == 7.0);
     CHECK_FALSE(value_from(scene, "crab.lift_height", "trot"));
@@ -245,13 +235,14 @@ TEST_CASE("the order of steps is a dial whose values have names, and turns in mi
         CHECK_THROWS_WITH(set_values(scene, {{"crab.step_order", refused}}), Contains("by_speed"));
     set_matching(scene, "crab.step_order", 6);
     CHECK(scene.changes == std::vector<std::string>{"crab.step_order=trot"});
-    const Scene said = read(folder, quay + "[walker.cat]\ntarget = 'way'\nstep_order = 'pace'\n");
+    const Scene said =
+        scene_in(folder, walking + "[walker.cat]\ntarget = 'way'\nstep_order = 'pace'\n");
     for (const SceneDial& dial : dials_of(said)) {
         if (dial.path == "cat.step_order")
             CHECK(value_in_words(dial, value_of(said, dial)) == "pace");
     }
     // A walker that is under way goes on; what stands stays.
-    LiveScene live{read(folder, quay)};
+    LiveScene live{scene_in(folder, walking)};
     const std::vector<SceneDial> dials = dials_of(live.scene());
     const auto order = std::find_if(dials.begin(), dials.end(), [](const SceneDial& dial) {
         return dial.path == "crab.step_order";
@@ -272,11 +263,11 @@ TEST_CASE("the order of steps is a dial whose values have names, and turns in mi
 TEST_CASE("a platform is where its targets have it, and others can follow it",
           "[scene][ground][long]") {
     const TestFolder folder;
-    const Scene scene = read(folder, quay +
-                                         "[follower.flag]\ntarget = 'quay.raft'\n"
-                                         "tuning = { frequency_hz = 30, damping_ratio = 1, "
-                                         "lead = 1 }\n[body.deck]\nposition = 'flag'\n"
-                                         "rotation = 'quay.raft.facing'\n");
+    const Scene scene = scene_in(folder, walking +
+                                             "[follower.flag]\ntarget = 'quay.raft'\n"
+                                             "tuning = { frequency_hz = 30, damping_ratio = 1, "
+                                             "lead = 1 }\n[body.deck]\nposition = 'flag'\n"
+                                             "rotation = 'quay.raft.facing'\n");
     const Take take = take_of(scene);
     const auto column = [&](const std::string& name) {
         const auto channel = take.find_channel(name);
@@ -330,11 +321,11 @@ TEST_CASE("ground is seen where feet find it", "[scene][ground]") {
         }
     }
     folder.write("rough.csv", csv);
-    const Scene scene = read(folder,
-                             "[ground.rough]\ncsv = 'rough.csv'\nslope_x = 0.1\n"
-                             "height_m = -2\ncan_stand = false\n"
-                             "boxes = [{ middle_m = [9, 1, 0], size_m = [1, 2, 3], "
-                             "yaw_deg = 30 }]\n");
+    const Scene scene = scene_in(folder,
+                                 "[ground.rough]\ncsv = 'rough.csv'\nslope_x = 0.1\n"
+                                 "height_m = -2\ncan_stand = false\n"
+                                 "boxes = [{ middle_m = [9, 1, 0], size_m = [1, 2, 3], "
+                                 "yaw_deg = 30 }]\n");
     const std::vector<Scenery> all = scenery_of(scene);
     REQUIRE(all.size() == 3);
     CHECK(all[0].name == "rough.plane1");

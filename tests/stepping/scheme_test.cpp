@@ -185,6 +185,56 @@ TEST_CASE("a Jacobian by differences gives the same motion as one that is known"
     }
 }
 
+TEST_CASE("accelerations may solve the system of an implicit step for themselves", "[stepping]") {
+    // A damped chain between two walls: three diagonals, solved in one pass up and one down.
+    static constexpr double k = 5e4;
+    static constexpr double c = 7;
+    struct Chain {
+        void operator()(double /*t*/, In x, In v, Out a) const {
+            for (std::size_t i = 0; i < x.size(); ++i) {
+                const double left = i == 0 ? 0 : x[i - 1];
+                const double right = i + 1 == x.size() ? 0 : x[i + 1];
+                a[i] = k * ((left - x[i]) + (right - x[i])) - c * v[i];
+            }
+        }
+    };
+    struct Solving : Chain {
+        bool solve(const StepEnd<double>& end, Out b) const {
+            const double off = -end.h * end.h * k;
+            const double diagonal = 1 + end.h * c - 2 * off;
+            std::vector<double> share(b.size());
+            double below = diagonal;
+            b[0] /= below;
+            for (std::size_t i = 1; i < b.size(); ++i) {
+                share[i] = off / below;
+                below = diagonal - off * share[i];
+                b[i] = (b[i] - off * b[i - 1]) / below;
+            }
+            for (std::size_t i = b.size() - 1; i-- > 0;)
+                b[i] -= share[i + 1] * b[i + 1];
+            return true;
+        }
+    };
+    constexpr std::size_t size = 80;
+    std::vector<double> x(size);
+    for (std::size_t i = 0; i < size; ++i)
+        x[i] = std::sin(0.3 * static_cast<double>(i));
+    std::vector<double> v(size);
+    std::vector<double> own_x = x;
+    std::vector<double> own_v = v;
+    AnyScheme<double> scheme{Scheme::implicit_euler, size};
+    AnyScheme<double> own{Scheme::implicit_euler, size, SystemOf::accelerations};
+    for (int i = 0; i < 30; ++i) {
+        REQUIRE(scheme.step(Chain{}, 0, 0.01, x, v) == StepStatus::stepped);
+        REQUIRE(own.step(Solving{}, 0, 0.01, own_x, own_v) == StepStatus::stepped);
+    }
+    double apart = 0;
+    for (std::size_t i = 0; i < size; ++i)
+        apart = std::max(apart, std::abs(own_x[i] - x[i]));
+    CHECK(apart < 1e-9);
+    CHECK(own.step(Chain{}, 0, 0.01, own_x, own_v) == StepStatus::rejected);
+}
+
 TEST_CASE("implicit Euler solves many numbers that depend on one another, without allocating",
           "[stepping]") {
     constexpr std::size_t size = 60;

@@ -3,9 +3,43 @@
 #include <cstddef>
 #include <stdexcept>
 #include <string>
+#include <vector>
 
+#include <hopcoil/scene/kind.hpp>
+#include <hopcoil/scene/live_scene.hpp>
+#include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene.hpp>
 #include <hopcoil/scene/system_report.hpp>
+
+#include "support/files.hpp"
+
+/// A scene that is written into a folder.
+inline hopcoil::scene::Scene scene_in(const TestFolder& folder, const std::string& text) {
+    return hopcoil::scene::read_scene(folder.write("quay.toml", text));
+}
+/// A scene that needs no other file.
+inline hopcoil::scene::Scene scene_of(const std::string& text,
+                                      const std::vector<hopcoil::scene::SystemKind>& kinds = {}) {
+    const TestFolder folder;
+    return hopcoil::scene::read_scene(folder.write("quay.toml", text), kinds);
+}
+
+inline hopcoil::Take take_of(const hopcoil::scene::Scene& scene) {
+    hopcoil::Take take;
+    run(scene, take);
+    return take;
+}
+inline double number_in(const hopcoil::Take& take, std::size_t row, const std::string& channel,
+                        std::size_t k = 0) {
+    return take.row(row)[take.columns_of(take.find_channel(channel).value()).first + k];
+}
+inline std::vector<double> column_in(const hopcoil::Take& take, const std::string& name) {
+    return take.column(take.find_column(name).value());
+}
+inline std::vector<double> row_of(hopcoil::scene::LiveScene& live) {
+    const auto row = live.row();
+    return {row.begin(), row.end()};
+}
 
 /// The tuning behind an output of a system; fails the test's access where it has none.
 inline hopcoil::Tuning tuning_in(const hopcoil::scene::Scene& scene, std::size_t system,

@@ -24,7 +24,8 @@ inline namespace HOPCOIL_BITS {
 template <class S>
 class AnyScheme {
   public:
-    AnyScheme(Scheme scheme, std::size_t size) : which_{scheme}, chosen_{make(scheme, size)} {}
+    AnyScheme(Scheme scheme, std::size_t size, SystemOf system = SystemOf::scheme)
+        : which_{scheme}, chosen_{make(scheme, size, system)} {}
 
     [[nodiscard]] Scheme scheme() const noexcept { return which_; }
 
@@ -59,12 +60,12 @@ class AnyScheme {
     using Chosen = std::variant<ExplicitEuler<S>, SemiImplicitEuler<S>, ImplicitEuler<S>,
                                 Midpoint<S>, VelocityVerlet<S>, PositionVerlet<S>, RungeKutta4<S>>;
 
-    [[nodiscard]] static Chosen make(Scheme scheme, std::size_t size) {
+    [[nodiscard]] static Chosen make(Scheme scheme, std::size_t size, SystemOf system) {
         switch (scheme) {
             case Scheme::explicit_euler:
                 return Chosen{std::in_place_type<ExplicitEuler<S>>, size};
             case Scheme::implicit_euler:
-                return Chosen{std::in_place_type<ImplicitEuler<S>>, size};
+                return Chosen{std::in_place_type<ImplicitEuler<S>>, size, system};
             case Scheme::midpoint:
                 return Chosen{std::in_place_type<Midpoint<S>>, size};
             case Scheme::velocity_verlet:

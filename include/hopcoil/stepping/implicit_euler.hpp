@@ -1,5 +1,6 @@
 #pragma once
 
+#include <concepts>
 #include <cstddef>
 #include <limits>
 #include <span>
@@ -23,23 +24,46 @@ concept KnowsJacobian = requires(const A& a, double time_s, std::span<const S> p
     a.jacobian(time_s, positions, velocities, by_positions, by_velocities);
 };
 
+/// The end of a step of length h, as a solver is given it.
+template <class S>
+struct StepEnd {
+    double time_s;
+    S h;
+    std::span<const S> x;
+    std::span<const S> v;
+};
+
+/// Accelerations that solve the linear system of a step for themselves, for those whose matrix is
+/// large and has few entries: `solve` replaces b by y with (I - h (da/dv + h da/dx)) y = b, the
+/// derivatives taken at the end of the step. It returns false where it finds none.
+template <class A, class S>
+concept SolvesSystem = requires(const A& a, const StepEnd<S>& end, std::span<S> b) {
+    { a.solve(end, b) } -> std::convertible_to<bool>;
+};
+/// Who solves the linear system: the scheme, which keeps three matrices of all numbers by all
+/// numbers, or the accelerations (`SolvesSystem`).
+enum class SystemOf { scheme, accelerations };
+
 /// Uses the rates at the end of the step, which have to be solved for: stable for every linear
 /// system at any step, but it damps oscillations, the more the longer the step.
 ///
 /// Model   v1 = v + h a(t + h, x1, v1);  x1 = x + h v1
 /// Source  docs/math/stepping.md (4); order 1. Newton's method, with the Jacobian of the
 ///         accelerations if they know it (`KnowsJacobian`), else by differences.
-/// Errors  rejected, with nothing changed, where Newton's method does not converge.
+/// Errors  rejected, with nothing changed, where Newton's method does not converge, and where the
+///         accelerations do not solve the system that was said to be theirs.
 /// Cost    per iteration n^3 / 3 multiplications, and 2 n evaluations where the Jacobian is not
-///         known.
+///         known; or what the accelerations' own solver takes.
 template <class S>
 class ImplicitEuler : public FixedScheme<ImplicitEuler<S>, S, 6> {
   public:
-    explicit ImplicitEuler(std::size_t size)
-        : ImplicitEuler::FixedScheme{size},
-          by_positions_(size * size),
-          by_velocities_(size * size),
-          matrix_(size * size) {}
+    explicit ImplicitEuler(std::size_t size, SystemOf system = SystemOf::scheme)
+        : ImplicitEuler::FixedScheme{size} {
+        if (system == SystemOf::accelerations) return;
+        by_positions_.resize(size * size);
+        by_velocities_.resize(size * size);
+        matrix_.resize(size * size);
+    }
 
     template <Accelerations<S> A>
     bool advance(const A& accelerations, const OneStep<S>& step) noexcept {
@@ -50,9 +74,7 @@ class ImplicitEuler : public FixedScheme<ImplicitEuler<S>, S, 6> {
         S error = find_residual(accelerations, step, residual);
         for (int iteration = 0; iteration < most_iterations; ++iteration) {
             if (error <= tolerance * scale_of(step)) return true;
-            find_jacobian(accelerations, step);
-            compose_matrix(step.h);
-            if (!solve_in_place<S>(matrix_, residual)) return false;
+            if (!solve(accelerations, step, residual)) return false;
             for (std::size_t i = 0; i < best.size(); ++i)
                 best[i] = step.v1[i];
             const S before = error;
@@ -118,6 +140,17 @@ class ImplicitEuler : public FixedScheme<ImplicitEuler<S>, S, 6> {
         return largest;
     }
 
+    template <class A>
+    bool solve(const A& accelerations, const OneStep<S>& step, std::span<S> b) noexcept {
+        if constexpr (SolvesSystem<A, S>) {
+            return accelerations.solve({step.time_s + step.dt, step.h, step.x1, step.v1}, b);
+        } else {
+            if (matrix_.empty()) return false;
+            find_jacobian(accelerations, step);
+            compose_matrix(step.h);
+            return solve_in_place<S>(matrix_, b);
+        }
+    }
     template <class A>
     void find_jacobian(const A& accelerations, const OneStep<S>& step) noexcept {
         const double end_s = step.time_s + step.dt;

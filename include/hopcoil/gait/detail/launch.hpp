@@ -3,7 +3,11 @@
 #include <algorithm>
 #include <cmath>
 
+#include <hopcoil/follow/intent.hpp>
+
 namespace hopcoil::detail {
+
+inline constexpr double g = standard_gravity;
 
 /// Of the way that a quintic goes from rest to its last velocity: it does not turn back on it.
 inline constexpr double part_of_launch = 0.42;
