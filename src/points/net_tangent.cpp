@@ -68,9 +68,10 @@ Tangent::Tangent(const LinkTable& links, const BendTable& bends,
 /// Entries of the matrix: three of each free point with itself, nine of each two that share an
 /// element.
 void Tangent::number_pairs() {
-    for (std::uint32_t i = 0; i < points_.size(); ++i)
+    for (std::uint32_t i = 0; i < points_.size(); ++i) {
         entries_.insert(entries_.end(),
                         {{3 * i, 3 * i + 1}, {3 * i, 3 * i + 2}, {3 * i + 1, 3 * i + 2}});
+    }
     std::map<SparseSolver::Entry, std::uint32_t> known;
     const auto number_of = [&](std::uint32_t a, std::uint32_t b) {
         const std::uint32_t i = std::min(free_at_[a], free_at_[b]);
@@ -135,8 +136,8 @@ void Tangent::add(const Element& element, const Symmetric& symmetric) noexcept {
         return symmetric.along * us[i] * us[j] + (i == j ? symmetric.all : 0);
     };
     for (std::size_t p = 0; p < 3; ++p) {
-        const std::uint32_t free = free_at_[element.points[p]];
-        if (free == none) continue;
+        if (free_at_[element.points[p]] == none) continue;
+        const std::size_t free = free_at_[element.points[p]];
         const double share = element.weights[p] * element.weights[p];
         for (std::size_t i = 0; i < 3; ++i) {
             diagonal_[3 * free + i] += share * number(i, i);
