@@ -167,7 +167,7 @@ TEST_CASE("what is wrong with a chain or a wind is said with its key", "[scene][
          "'rope' has no output 'rope.9'; it has rope or rope.0 to rope.6"}};
     for (const auto& [text, expected] : cases) {
         CAPTURE(text);
-        CHECK_THAT(complaint_about(text), Contains(expected) && Contains("test.toml:"));
+        CHECK_THAT(complaint_about(text), Contains(expected) && Contains("quay.toml:"));
     }
 }
 

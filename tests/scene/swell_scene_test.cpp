@@ -158,7 +158,7 @@ TEST_CASE("what a swell cannot be is said at its key", "[scene][swell]") {
         return std::string{"none"};
     };
     CHECK(problem_of("") == "none");
-    CHECK_THAT(problem_of("length_m = 0"), Contains("harbour.toml:3:1: swell.sea.length_m"));
+    CHECK_THAT(problem_of("length_m = 0"), Contains("quay.toml:3:1: swell.sea.length_m"));
     CHECK_THAT(problem_of("waves = 0"), Contains("waves"));
     CHECK_THAT(problem_of("floats = [{ at_m = [0, 0, 0] }]"), Contains("expected a key 'name'"));
     CHECK_THAT(problem_of("floats = [{ name = 'a', length_m = -1 }]"), Contains("length_m"));
