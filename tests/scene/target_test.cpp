@@ -1,19 +1,16 @@
 #include <cmath>
-#include <limits>
 #include <vector>
 
 #include <catch2/catch.hpp>
 
 #include <hopcoil/scene/target.hpp>
 
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil::scene;
 
 namespace {
-
-constexpr double infinity = std::numeric_limits<double>::infinity();
-constexpr double pi = 3.14159265358979323846;
 
 RecordTarget record(AfterEnd after_end) {
     return {{1, 2, 2, 4}, {0, 10, 20, 0}, after_end};
@@ -133,7 +130,6 @@ TEST_CASE("breakpoints of a repeating record never stand still, whatever its num
 }
 
 TEST_CASE("impossible targets are refused", "[target]") {
-    const double not_a_number = std::numeric_limits<double>::quiet_NaN();
     using std::invalid_argument;
     CHECK_THROWS_AS((MovesTarget{not_a_number, {}, {}}), invalid_argument);
     CHECK_THROWS_AS((MovesTarget{0, {Jump{-1, 0}}, {}}), invalid_argument);

@@ -16,6 +16,7 @@
 #include <hopcoil/take/take.hpp>
 
 #include "support/files.hpp"
+#include "support/numbers.hpp"
 #include "support/scenes.hpp"
 
 using namespace hopcoil;
@@ -342,7 +343,6 @@ half_life_s = 0.02
     const auto flinch = head.add(*find_tuning("lively"), 0);
     head.fade(breath, 1, 0);
     constexpr int per_row = 200;
-    constexpr double pi = 3.14159265358979323846;
     std::vector<double> expected;
     for (int i = 0; i <= 240 * per_row; ++i) {
         const double t = i / (60.0 * per_row);
