@@ -186,7 +186,8 @@ TEST_CASE("an interrupted run leaves a whole take, marked, and nothing hidden", 
     folder.write("small.toml", small_scene);
     const CommandResult result = run_hopcoil(
         "run small.toml --seconds 20000 --rate 400 --take t.csv --take-only >out 2>errors & "
-        "until [ $(ls -A | wc -l) -gt 3 ]; do sleep 0.05; done; sleep 0.3; kill -TERM $!; wait $!",
+        "for i in $(seq 400); do [ $(ls -A | wc -l) -gt 3 ] && break; sleep 0.05; done; "
+        "sleep 0.5; kill -TERM $!; wait $!",
         folder);
     CHECK(result.exit_code == 130);
     CHECK_THAT(contents_of(folder.path() / "out"), Contains("it was interrupted"));
