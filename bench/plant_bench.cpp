@@ -193,8 +193,10 @@ void compare_particles(std::size_t count) {
     if (count > 100'000) {
         // Six floats are read and written by each step; memory sees them once for two.
         const double of_triad = 48 / (1e-9 * in_air.ours_ns) / triad();
-        std::printf("  %.2f times the bytes a second of a triad stepped, %.2f moved\n", of_triad,
-                    of_triad / 2);
+        std::printf(
+            "  bytes a second over a triad's: %.2f as steps read and write them, %.2f through "
+            "memory\n",
+            of_triad, of_triad / 2);
         return;
     }
     const FlatGround ground;

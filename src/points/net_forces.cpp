@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include <hopcoil/stepping/any_scheme.hpp>
 
@@ -31,7 +32,7 @@ class NetForces final : public NetSolver {
           moved_(structure.points.size()),
           base_(structure.points.size()) {
         if (settings.scheme == Scheme::implicit_euler)
-            tangent_.emplace_back(links_, bends_, inverse_masses_);
+            tangent_.emplace(links_, bends_, inverse_masses_);
     }
 
     [[nodiscard]] std::unique_ptr<NetSolver> clone() const override {
@@ -79,8 +80,8 @@ class NetForces final : public NetSolver {
                                     {net.force_, net.inverse_masses_, substep.accelerations, a});
         }
         [[nodiscard]] bool solve(const StepEnd<double>& end, std::span<double> b) const noexcept {
-            return net.tangent_.front().solve(substep.set, net::vectors_of(end.x),
-                                              net::vectors_of(end.v), end.h, net::vectors_of(b));
+            return net.tangent_->solve(substep.set, net::vectors_of(end.x), net::vectors_of(end.v),
+                                       end.h, net::vectors_of(b));
         }
         NetForces& net;
         const NetSubstep& substep;
@@ -123,8 +124,8 @@ class NetForces final : public NetSolver {
     std::vector<std::uint32_t> pins_;
     std::vector<double> inverse_masses_;
     AnyScheme<double> scheme_;
-    std::vector<net::Tangent> tangent_;  ///< one, where the scheme needs it
-    bool has_damping_;                   ///< otherwise no velocity is needed
+    std::optional<net::Tangent> tangent_;  ///< where the scheme needs it
+    bool has_damping_;                     ///< otherwise no velocity is needed
     net::Columns split_x_;
     net::Columns split_v_;
     net::Columns force_;

@@ -33,7 +33,7 @@ std::array<double, 3> numbers(const Vector3& v) noexcept {
 
 Tangent::Tangent(const LinkTable& links, const BendTable& bends,
                  std::span<const double> inverse_masses)
-    : free_at_(inverse_masses.size(), none), memory_(9 * inverse_masses.size()) {
+    : free_at_(inverse_masses.size(), none), memory_(8 * inverse_masses.size()) {
     for (std::uint32_t i = 0; i < inverse_masses.size(); ++i) {
         const bool is_free = inverse_masses[i] > 0;
         masses_.push_back(is_free ? 1 / inverse_masses[i] : 0);
@@ -59,7 +59,7 @@ Tangent::Tangent(const LinkTable& links, const BendTable& bends,
                              .damping = bends.damping[i]});
     }
     number_pairs();
-    solver_.emplace_back(3 * points_.size(), entries_);
+    solver_.emplace(3 * points_.size(), entries_);
     diagonal_.resize(3 * points_.size());
     numbers_.resize(entries_.size());
     right_.resize(3 * points_.size());
@@ -159,10 +159,10 @@ bool Tangent::prepare(std::span<const Vector3> x, std::span<const Vector3> v, do
         diagonal_[i] = masses_[points_[i / 3]];
     for (Element& each : elements_)
         add(each, find_slope(each, x, v, h));
-    return solver_.front().factor(diagonal_, numbers_);
+    return solver_->factor(diagonal_, numbers_);
 }
 
-void Tangent::multiply(std::span<const Vector3> y, std::span<Vector3> out) noexcept {
+void Tangent::multiply(std::span<const Vector3> y, std::span<Vector3> out) const noexcept {
     for (std::size_t i = 0; i < out.size(); ++i)
         out[i] = y[i] * masses_[i];
     for (const Element& each : elements_) {
@@ -188,7 +188,7 @@ void Tangent::precondition(InstructionSet set, std::span<const Vector3> b,
         for (std::size_t k = 0; k < 3; ++k)
             right_[3 * i + k] = {of[k], 0, 0};
     }
-    solver_.front().solve(set, right_);
+    solver_->solve(set, right_);
     for (std::size_t i = 0; i < points_.size(); ++i)
         out[points_[i]] = {right_[3 * i].x, right_[3 * i + 1].x, right_[3 * i + 2].x};
 }

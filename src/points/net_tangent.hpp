@@ -3,6 +3,7 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -15,17 +16,17 @@
 namespace hopcoil::net {
 
 /// The linear system of an implicit step of a net by forces: (I - h (da/dv + h da/dx)) y = b, each
-/// row times its point's mass.
+/// row multiplied by the mass of its point.
 ///
-/// Source  van der Vorst, Bi-CGSTAB: a fast and smoothly converging variant of Bi-CG, 1992. It is
-///         preconditioned by the symmetric part of the matrix, without what pushes sideways (links
-///         that are too short), factored as it is.
+/// Source  van der Vorst, Bi-CGSTAB: a fast and smoothly converging variant of Bi-CG, 1992. The
+///         preconditioner is a sparse factorisation of the symmetric part of the matrix, in which
+///         compressed links do not push sideways, so that it is positive definite.
 class Tangent {
   public:
     Tangent(const LinkTable& links, const BendTable& bends, std::span<const double> inverse_masses);
 
-    /// With the derivatives at these positions and velocities. b becomes y, where b of what is
-    /// pinned stays. False where it is not solved.
+    /// Replaces b by y, with the derivatives at these positions and velocities; at pinned points
+    /// y = b. False when no solution was found.
     bool solve(InstructionSet set, std::span<const Vector3> x, std::span<const Vector3> v, double h,
                std::span<Vector3> b) noexcept;
 
@@ -44,7 +45,7 @@ class Tangent {
         Slope slope{};                         ///< of the force times h, by the velocity
         std::array<std::uint32_t, 3> pairs{};  ///< of points 0 and 1, 1 and 2, 0 and 2
     };
-    /// What the preconditioner has of an element: along u, and in all directions.
+    /// The part of an element's slope that the preconditioner has: along u u^T + all I.
     struct Symmetric {
         Vector3 u{};
         double along = 0;
@@ -57,7 +58,7 @@ class Tangent {
     void add(const Element& element, const Symmetric& symmetric) noexcept;
     bool prepare(std::span<const Vector3> x, std::span<const Vector3> v, double h) noexcept;
     /// out = A y; 0 at what is pinned.
-    void multiply(std::span<const Vector3> y, std::span<Vector3> out) noexcept;
+    void multiply(std::span<const Vector3> y, std::span<Vector3> out) const noexcept;
     /// out = the preconditioner's solution for b.
     void precondition(InstructionSet set, std::span<const Vector3> b,
                       std::span<Vector3> out) noexcept;
@@ -68,7 +69,7 @@ class Tangent {
     std::vector<std::uint32_t> free_at_;  ///< of each point, its number among those that are free
     std::vector<std::uint32_t> points_;   ///< the free ones
     std::vector<SparseSolver::Entry> entries_;
-    std::vector<SparseSolver> solver_;  ///< one, of three numbers a free point
+    std::optional<SparseSolver> solver_;  ///< of three numbers a free point
     std::vector<double> diagonal_;
     std::vector<double> numbers_;
     std::vector<Vector3> right_;

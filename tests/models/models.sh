@@ -22,7 +22,7 @@ if node "$tools/validate.js" "$scratch/broken.gltf" >/dev/null; then
     exit 1
 fi
 
-# One scene as one kind of file, the next as the other.
+# The scenes in turn as a .glb with smooth curves and as a .gltf with straight ones.
 models=()
 ways=("cubic glb" "straight gltf")
 for scene in "$root"/scenes/**/*.toml; do
