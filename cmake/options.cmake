@@ -19,7 +19,8 @@ endfunction()
 # Whoever works at a file builds it alone, and from scratch many at once: what they all include is
 # then read, and what they all make of its templates compiled, once.
 function(hopcoil_merged_sources target)
-  set_target_properties(${target} PROPERTIES UNITY_BUILD ${HOPCOIL_MERGED_SOURCES})
+  set_target_properties(${target} PROPERTIES UNITY_BUILD ${HOPCOIL_MERGED_SOURCES}
+                                             UNITY_BUILD_BATCH_SIZE 24)
 endfunction()
 
 # I/O code: files, pages, people.

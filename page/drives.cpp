@@ -21,7 +21,7 @@ namespace hopcoil::page {
 namespace {
 
 constexpr std::size_t most_drives = 16;
-constexpr std::size_t most_samples = 200'000;
+constexpr std::size_t most_drive_samples = 200'000;
 
 /// A target moved by hand: a value of it at each time.
 struct Drive {
@@ -32,14 +32,15 @@ struct Drive {
 
 Drive read_drive(const scene::Scene& scene, const Request& request) {
     Drive drive{.target = target_named(scene, request.text("target")),
-                .times_s = request.list("times_s", most_samples)};
+                .times_s = request.list("times_s", most_drive_samples)};
     const scene::SceneTarget& target = scene.targets[drive.target];
     if (target.is_driven() || target.is_where_it_ends) {
         throw RequestProblem{bad_request,
                              fmt::format("the target '{}' has no course of its own", target.name)};
     }
     const std::size_t size = target.path.size();
-    const std::vector<double> values = request.list("values", most_samples * scene::most_numbers);
+    const std::vector<double> values =
+        request.list("values", most_drive_samples * scene::most_numbers);
     if (drive.times_s.empty() || values.size() != drive.times_s.size() * size) {
         throw RequestProblem{bad_request, fmt::format("values: expected {} for each of {} times, "
                                                       "found {}",

@@ -38,24 +38,24 @@ fs::path shipped_scenes() {
     return scenes;
 }
 
-constexpr std::array names{"vane",     "tide_dial", "boom_lamp",   "skiff",
-                           "streamer", "mud_crab",  "lamplighter", "quay_dog",
-                           "mooring",  "awning",    "wall_spray",  "sea_fan",
-                           "davit",    "deckhand",  "rigger",      "heron"};
+constexpr std::array demo_names{"vane",     "tide_dial", "boom_lamp",   "skiff",
+                                "streamer", "mud_crab",  "lamplighter", "quay_dog",
+                                "mooring",  "awning",    "wall_spray",  "sea_fan",
+                                "davit",    "deckhand",  "rigger",      "heron"};
 
 /// As many at once as the machine has cores.
 std::vector<SceneFiles> run_all(const fs::path& folder, const fs::path& out) {
-    std::vector<SceneFiles> all(names.size());
-    std::array<std::exception_ptr, names.size()> problems{};
-    std::array<std::size_t, names.size()> places{};
+    std::vector<SceneFiles> all(demo_names.size());
+    std::array<std::exception_ptr, demo_names.size()> problems{};
+    std::array<std::size_t, demo_names.size()> places{};
     std::iota(places.begin(), places.end(), std::size_t{0});
-    ProgressBar bar{"running", names.size()};
+    ProgressBar bar{"running", demo_names.size()};
     std::mutex counting;
     std::size_t done = 0;
     std::for_each(std::execution::par, places.begin(), places.end(), [&](std::size_t i) {
         if (is_interrupted()) return;
         try {
-            const std::string name = fmt::format("{}.toml", names[i]);
+            const std::string name = fmt::format("{}.toml", demo_names[i]);
             scene::Scene scene = scene::read_scene(folder / name);
             // What is written names the scene as it is shipped, whatever machine it is on.
             scene.file = fmt::format("scenes/quay/{}", name);

@@ -4,7 +4,7 @@
 namespace hopcoil {
 
 bool is_available(InstructionSet set) noexcept {
-#if defined(__x86_64__)
+#if defined(__x86_64__) && !defined(HOPCOIL_PLAIN_LOOPS)
     if (set == InstructionSet::avx2) {
         return __builtin_cpu_supports("avx2") && __builtin_cpu_supports("fma");
     }

@@ -8,7 +8,7 @@
 
 #include <hopcoil/base/random.hpp>
 
-#include "../follow/instruction_sets.hpp"
+#include "../base/instruction_sets.hpp"
 
 namespace hopcoil::lattice {
 namespace {

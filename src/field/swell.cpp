@@ -10,14 +10,13 @@
 namespace hopcoil {
 namespace {
 
-using S = SwellSettings;
-constexpr std::array<Dial<S>, S::dial_count> swell_dials{
-    field_dial<&S::significant_height_m>(
-        Dial<S>{"significant_height_m", "m", {0, 100}, {0, 3}, DialScale::linear, 0.3}),
-    field_dial<&S::length_m>(
-        Dial<S>{"length_m", "m", {0.01, 1e4}, {0.5, 50}, DialScale::logarithmic, 6}),
-    field_dial<&S::heading_rad>(
-        Dial<S>{"heading_rad", "rad", {-1e3, 1e3}, {-math::pi, math::pi}, DialScale::linear, 0}),
+constexpr std::array<Dial<SwellSettings>, SwellSettings::dial_count> swell_dials{
+    field_dial<&SwellSettings::significant_height_m>(
+        Dial<SwellSettings>{"significant_height_m", "m", {0, 100}, {0, 3}, DialScale::linear, 0.3}),
+    field_dial<&SwellSettings::length_m>(
+        Dial<SwellSettings>{"length_m", "m", {0.01, 1e4}, {0.5, 50}, DialScale::logarithmic, 6}),
+    field_dial<&SwellSettings::heading_rad>(Dial<SwellSettings>{
+        "heading_rad", "rad", {-1e3, 1e3}, {-math::pi, math::pi}, DialScale::linear, 0}),
 };
 
 /// Waves of random lengths and headings about one; those near it are the highest.

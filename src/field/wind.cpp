@@ -7,6 +7,8 @@
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/field/wind.hpp>
 
+#include "../base/vectors.hpp"
+
 namespace hopcoil {
 namespace {
 
@@ -18,10 +20,6 @@ constexpr double slope_deviation = 3.10;
 
 constexpr std::size_t places_at_a_time = 64;
 
-double length_of(const Vector3& v) {
-    return std::sqrt(dot(v, v));
-}
-
 /// From 0 at one end to 1 at the other, with slope 0 at both.
 double smooth_step(double from, double to, double at) {
     const double part = (at - from) / (to - from);
@@ -29,14 +27,13 @@ double smooth_step(double from, double to, double at) {
     return p * p * (3 - 2 * p);
 }
 
-using S = WindSettings;
 template <auto at>
-constexpr Dial<S> wind_dial(Dial<S> dial) {
-    dial.get = [](const S& settings) -> double {
-        return at(const_cast<S&>(settings));  // NOLINT: only read
+constexpr Dial<WindSettings> wind_dial(Dial<WindSettings> dial) {
+    dial.get = [](const WindSettings& settings) -> double {
+        return at(const_cast<WindSettings&>(settings));  // NOLINT: only read
     };
-    dial.set = [](S& settings, double value) {
-        S changed = settings;
+    dial.set = [](WindSettings& settings, double value) {
+        WindSettings changed = settings;
         at(changed) = value;
         if (!is_valid(changed)) return DialStatus::refused;
         settings = changed;
@@ -44,32 +41,32 @@ constexpr Dial<S> wind_dial(Dial<S> dial) {
     };
     return dial;
 }
-constexpr std::array<Dial<S>, S::dial_count> wind_dials{
-    wind_dial<[](S& s) -> double& {
+constexpr std::array<Dial<WindSettings>, WindSettings::dial_count> wind_dials{
+    wind_dial<[](WindSettings& s) -> double& {
         return s.mean_m_per_s.x;
     }>({"mean_x_m_per_s", "m/s", {-1e6, 1e6}, {-15, 15}, DialScale::linear, 4}),
-    wind_dial<[](S& s) -> double& {
+    wind_dial<[](WindSettings& s) -> double& {
         return s.mean_m_per_s.y;
     }>({"mean_y_m_per_s", "m/s", {-1e6, 1e6}, {-5, 5}, DialScale::linear, 0}),
-    wind_dial<[](S& s) -> double& {
+    wind_dial<[](WindSettings& s) -> double& {
         return s.mean_m_per_s.z;
     }>({"mean_z_m_per_s", "m/s", {-1e6, 1e6}, {-15, 15}, DialScale::linear, 0}),
-    wind_dial<[](S& s) -> double& {
+    wind_dial<[](WindSettings& s) -> double& {
         return s.spread_m_per_s;
     }>({"spread_m_per_s", "m/s", {0, 1e6}, {0, 6}, DialScale::linear, 1}),
-    wind_dial<[](S& s) -> double& {
+    wind_dial<[](WindSettings& s) -> double& {
         return s.across_share;
     }>({"across_share", "", {0, 1e3}, {0, 1.5}, DialScale::linear, 0.6}),
-    wind_dial<[](S& s) -> double& {
+    wind_dial<[](WindSettings& s) -> double& {
         return s.up_share;
     }>({"up_share", "", {0, 1e3}, {0, 1}, DialScale::linear, 0.3}),
-    wind_dial<[](S& s) -> double& {
+    wind_dial<[](WindSettings& s) -> double& {
         return s.correlation_s;
     }>({"correlation_s", "s", {1e-3, 1e6}, {0.1, 10}, DialScale::logarithmic, 1.5}),
-    wind_dial<[](S& s) -> double& {
+    wind_dial<[](WindSettings& s) -> double& {
         return s.gust_length_m;
     }>({"gust_length_m", "m", {1e-3, 1e6}, {0.5, 50}, DialScale::logarithmic, 8}),
-    wind_dial<[](S& s) -> double& {
+    wind_dial<[](WindSettings& s) -> double& {
         return s.roughness;
     }>({"roughness", "", {0, 1}, {0, 1}, DialScale::linear, 0.5}),
 };
@@ -127,10 +124,10 @@ void Wind::retune(const WindSettings& settings) {
 /// what is left of the correlation after the mean has carried the gusts along.
 void Wind::find_scales() noexcept {
     const Vector3& mean = settings_.mean_m_per_s;
-    const double speed = length_of(mean);
+    const double speed = norm(mean);
     along_ = speed > 1e-12 ? mean * (1 / speed) : Vector3{1, 0, 0};
     const Vector3 level = cross(along_, Vector3{0, 1, 0});
-    const double wide = length_of(level);
+    const double wide = norm(level);
     level_ = wide > 1e-9 ? level * (1 / wide) : Vector3{0, 0, 1};
     up_ = cross(level_, along_);
     const double cells = settings_.is_divergence_free ? slope_correlation_cells : correlation_cells;
@@ -230,7 +227,7 @@ double Wind::sheltered(const Vector3& place) const noexcept {
     for (const Shelter& shelter : shelters_) {
         const Vector3 away = place - shelter.centre;
         const double behind = dot(away, along_);
-        const double beside = length_of(away - along_ * behind);
+        const double beside = norm(away - along_ * behind);
         // Its edge is soft by half of its radius; the wind recovers along its wake.
         const double in_line =
             1 - smooth_step(0.75 * shelter.radius_m, 1.5 * shelter.radius_m, beside);

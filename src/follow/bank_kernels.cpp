@@ -13,7 +13,7 @@
 #include <emmintrin.h>
 #endif
 
-#include "instruction_sets.hpp"
+#include "../base/instruction_sets.hpp"
 
 namespace hopcoil::bank {
 namespace {

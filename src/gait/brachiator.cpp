@@ -11,7 +11,7 @@
 #include <hopcoil/gait/brachiator.hpp>
 #include <hopcoil/gait/leg_ik.hpp>
 
-#include "lengths.hpp"
+#include "../base/vectors.hpp"
 
 namespace hopcoil {
 namespace {
@@ -49,7 +49,7 @@ Vector3 reaching(const Vector3& from, const Vector3& to, const Vector3& beside, 
 /// that leaves its hold, or is about to catch, may leave the arm straight, as one that holds.
 Vector3 within_arm(const Vector3& shoulder, const Vector3& hand, double arm_m, double phase) {
     const Vector3 arm = hand - shoulder;
-    const double far = length(arm);
+    const double far = norm(arm);
     constexpr double softening = 0.05;
     const double u = std::min(1.0, std::min(phase, 1 - phase) / softening);
     const double rest = 0.015 * arm_m * u * u * (3 - 2 * u);
@@ -130,7 +130,7 @@ void Brachiator::check_holds() const {
         require_finite("holds.y", hold.y);
         require_finite("holds.z", hold.z);
     }
-    const double first_m = length(holds_[1] - holds_[0]);
+    const double first_m = norm(holds_[1] - holds_[0]);
     require_above_zero("distance of the first two holds", first_m);
     require_between("distance of the first two holds", first_m, 0, longest_gap_m(settings_));
 }
@@ -175,7 +175,7 @@ void Brachiator::tick(double speed) noexcept {
         any_holds = any_holds || held_[side];
         log_.most_force_n = std::max(log_.most_force_n, hands_[side].force_n);
     }
-    if (any_holds) log_.most_acceleration = std::max(log_.most_acceleration, length(acceleration_));
+    if (any_holds) log_.most_acceleration = std::max(log_.most_acceleration, norm(acceleration_));
     begin_leap();
 }
 
@@ -294,7 +294,7 @@ Vector3 Brachiator::draw_in() noexcept {
     const auto draw = [&](const Fixed& end, const Vector3& root, double most_m) {
         if (!end.is_fixed) return;
         const Vector3 limb = end.place - root;
-        const double over = length(limb) - most_m;
+        const double over = norm(limb) - most_m;
         if (!(over > 0)) return;
         position_ = position_ + limb * (over / (over + most_m));
     };
@@ -305,7 +305,7 @@ Vector3 Brachiator::draw_in() noexcept {
         const double arm_m = settings_.arm_length_m;
         if (at.holds) return arm_m;
         const double left = std::clamp((1 - at.phase) / (1 - from_phase), 0.0, 1.0);
-        const double planned_m = length(holds_[at.hold] - (shoulder(side) - aside));
+        const double planned_m = norm(holds_[at.hold] - (shoulder(side) - aside));
         constexpr double furthest_aside = 0.4;
         return std::max(arm_m, planned_m) + furthest_aside * arm_m * left * left * (3 - 2 * left);
     };
@@ -324,11 +324,11 @@ Vector3 Brachiator::draw_in() noexcept {
 /// Keeps the offset that the arms have caused, so that the body does not jump back when a hand lets
 /// go.
 void Brachiator::draw_on(const Vector3& drawn) noexcept {
-    const Vector3 inward = drawn * (1 / length(drawn));
+    const Vector3 inward = drawn * (1 / norm(drawn));
     const double outward_speed = -dot(offset_.velocity() + drawn_.velocity(), inward);
     const Vector3 faster = inward * std::max(outward_speed, 0.0);
     drawn_.move(drawn, faster);
-    log_.drawn_in_m = std::max(log_.drawn_in_m, length(drawn_.value()));
+    log_.drawn_in_m = std::max(log_.drawn_in_m, norm(drawn_.value()));
 }
 
 void Brachiator::place_hands() noexcept {
@@ -366,7 +366,7 @@ void Brachiator::place_hands() noexcept {
 Vector3 Brachiator::softly_stretched(const Vector3& leg) const noexcept {
     constexpr double from = 0.925;
     constexpr double most = 0.985;
-    const double far = length(leg) / settings_.leg_length_m;
+    const double far = norm(leg) / settings_.leg_length_m;
     if (!(far > from)) return leg;
     const double soft = most - (most - from) * math::exp(-(far - from) / (most - from));
     return leg * (soft / far);
@@ -412,12 +412,12 @@ void Brachiator::share_force() noexcept {
     for (std::size_t side = 0; side < 2; ++side) {
         hands_[side].force_n = 0;
         const Vector3 arm = hands_[side].position - hands_[side].shoulder;
-        const double far = length(arm);
+        const double far = norm(arm);
         if (hands_[side].holds && far > 0) along[side] = arm * (1 / far);
     }
     if (!hands_[0].holds && !hands_[1].holds) return;
     if (hands_[0].holds != hands_[1].holds) {
-        hands_[hands_[0].holds ? 0 : 1].force_n = length(force);
+        hands_[hands_[0].holds ? 0 : 1].force_n = norm(force);
         return;
     }
     // The least-squares pulls along both arms, which prefers small ones to large ones that cancel.
@@ -435,7 +435,7 @@ bool Brachiator::still() const noexcept {
     constexpr double still_speed = 1e-4;
     const bool is_kept = mode_ == Mode::stands || (hands_[0].holds && hands_[1].holds);
     return is_kept && mode_ != Mode::leaps && wish_.to == detail::LeapWish::To::nowhere &&
-           length(velocity_) < still_speed && length(acceleration_) < still_speed;
+           norm(velocity_) < still_speed && norm(acceleration_) < still_speed;
 }
 
 void Brachiator::read(std::span<double> numbers) const noexcept {

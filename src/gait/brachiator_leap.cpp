@@ -8,7 +8,7 @@
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/gait/brachiator.hpp>
 
-#include "lengths.hpp"
+#include "../base/vectors.hpp"
 
 namespace hopcoil {
 namespace {
@@ -32,7 +32,7 @@ double reach_time_s(double flight_s) noexcept {
 bool Brachiator::leap_to_hold(std::uint32_t hold, std::optional<std::uint32_t> from_hold) noexcept {
     const auto can_hang = [&](std::size_t first) {
         if (first + 1 >= holds_.size()) return false;
-        const double gap = length(holds_[first + 1] - holds_[first]);
+        const double gap = norm(holds_[first + 1] - holds_[first]);
         return gap > 0 && gap <= longest_gap_m(settings_);
     };
     if (hold >= holds_.size() || (from_hold && *from_hold >= holds_.size())) return false;
@@ -108,8 +108,7 @@ void Brachiator::begin_leap() noexcept {
         const SwingPoint now = on_row();
         constexpr double rest_speed = 1e-3;
         const bool rests = hands_[0].holds && hands_[1].holds && wish_.is_from(path_.newest()) &&
-                           length(now.velocity) < rest_speed &&
-                           length(now.acceleration) < rest_speed;
+                           norm(now.velocity) < rest_speed && norm(now.acceleration) < rest_speed;
         if (!rests) return;
     }
     const bool to_feet = wish_.to == LeapWish::To::ground;
@@ -216,7 +215,7 @@ Vector3 Brachiator::free_hand_target(std::size_t side) const noexcept {
             break;
     }
     // Arms swing out against the acceleration of the body.
-    const double pushed = std::min(1.0, 1.5 * length(offset_.velocity()));
+    const double pushed = std::min(1.0, 1.5 * norm(offset_.velocity()));
     return at(0.12 + 0.45 * pushed, -0.93 + 0.6 * pushed, 0.1);
 }
 

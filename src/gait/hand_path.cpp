@@ -7,7 +7,7 @@
 #include <hopcoil/follow/intent.hpp>
 #include <hopcoil/gait/detail/hand_path.hpp>
 
-#include "lengths.hpp"
+#include "../base/vectors.hpp"
 
 namespace hopcoil::detail {
 namespace {
@@ -48,14 +48,14 @@ double radius_of(const BrachiatorSettings& settings) {
 /// middle between them where they are too far apart.
 Vector3 change_over(const BrachiatorSettings& settings, const Vector3& a, const Vector3& b) {
     const Vector3 way = b - a;
-    const double gap = length(way);
+    const double gap = norm(way);
     const Vector3 middle = a + way * 0.5;
     const double radius = radius_of(settings);
     const double square = radius * radius - 0.25 * gap * gap;
     if (!(square > 0) || !(gap > 0)) return gap > 0 ? middle : middle + Vector3{0, -radius, 0};
     const Vector3 along = way * (1 / gap);
     const Vector3 down = Vector3{0, -1, 0} - along * (-along.y);
-    const double steep = length(down);
+    const double steep = norm(down);
     const Vector3 aside = steep > 1e-9 ? down * (1 / steep) : Vector3{0, -1, 0};
     const Vector3 place = middle + aside * math::sqrt(square);
     const Vector3& upper = a.y > b.y ? a : b;
@@ -100,8 +100,8 @@ Swung swung(const HandSwing& swing, const Vector3& pivot, double time_s) {
     if (u >= 1) return {swing.to, 0};
     const Hanging from = hanging_from(pivot, swing.from);
     const Hanging to = hanging_from(pivot, swing.to);
-    const double radius_from = length(swing.from - pivot);
-    const double radius_to = length(swing.to - pivot);
+    const double radius_from = norm(swing.from - pivot);
+    const double radius_to = norm(swing.to - pivot);
     const double swept = from.angle_rad + to.angle_rad;
     const double natural_s = natural_time_s(radius_from, swept);
     const double part = share_of_way(u, swing.swing_s, natural_s);
@@ -153,15 +153,15 @@ constexpr auto lift_kernel =
 
 Quaternion hanging_turn(const BrachiatorSettings& settings, const BodyPoint& point) noexcept {
     const Vector3 arm = point.hold - point.place;
-    const double reach = length(arm);
+    const double reach = norm(arm);
     const Vector3 along = reach > 1e-9 ? arm * (1 / reach) : Vector3{0, 1, 0};
     Vector3 up = along * settings.lean + Vector3{0, 1 - settings.lean, 0};
-    const double size = length(up);
+    const double size = norm(up);
     up = size > 1e-6 ? up * (1 / size) : Vector3{0, 1, 0};
     const double yaw = point.yaw_rad + settings.twist_rad * point.twist;
     // Upright and turned, then tilted from the vertical along its arm.
     const Vector3 axis = cross({0, 1, 0}, up);
-    const double sine = length(axis);
+    const double sine = norm(axis);
     const double angle = math::atan2(sine, up.y);
     const Vector3 tip = sine > 1e-12 ? axis * (angle / sine) : Vector3{};
     return turned_by(tip) * turned_by({0, yaw, 0});
@@ -232,7 +232,7 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
     const auto next = [&](std::uint32_t hold, std::uint32_t& found) {
         if (forward ? hold + 1 >= holds.size() : hold == 0) return false;
         found = forward ? hold + 1 : hold - 1;
-        return length(holds[found] - holds[pivot]) <= longest_gap_m(settings);
+        return norm(holds[found] - holds[pivot]) <= longest_gap_m(settings);
     };
     std::uint32_t caught = 0;
     is_at_end_ = !next(pivot, caught);
@@ -246,8 +246,8 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
     constexpr double hurry = 1.2;
     std::uint32_t further = 0;
     if (pace > hurry && next(caught, further)) {
-        const double near_m = length(holds[caught] - holds[pivot]);
-        const double far_m = length(holds[further] - holds[pivot]);
+        const double near_m = norm(holds[caught] - holds[pivot]);
+        const double far_m = norm(holds[further] - holds[pivot]);
         const double most_m = 1.5 * settings.arm_length_m;
         if (far_m < most_m && std::abs(far_m - liked_m) < std::abs(near_m - liked_m))
             caught = further;
@@ -264,10 +264,10 @@ void HandPath::plan_swing(const BrachiatorSettings& settings, std::span<const Ve
         natural_time_s(radius_of(settings), hanging_from(holds[pivot], swing.from).angle_rad +
                                                 hanging_from(holds[pivot], swing.to).angle_rad);
     // A hand needs time for its own path, however near the holds are.
-    const double hand_s = length(holds[caught] - holds[left]) / quickest_hand;
+    const double hand_s = norm(holds[caught] - holds[left]) / quickest_hand;
     // With arms that are hardly long enough it takes more time.
     const double widest_m =
-        std::max(length(holds[caught] - holds[pivot]), length(holds[pivot] - holds[left]));
+        std::max(norm(holds[caught] - holds[pivot]), norm(holds[pivot] - holds[left]));
     const double wide = std::clamp(
         (widest_m / settings.arm_length_m - wide_gap) / (widest_gap - wide_gap), 0.0, 1.0);
     const double way_s = flat_length(way) / pace * (1 + slower_over_wide * wide);

@@ -7,7 +7,7 @@
 #include <hopcoil/gait/detail/launch.hpp>
 #include <hopcoil/gait/leap.hpp>
 
-#include "lengths.hpp"
+#include "../base/vectors.hpp"
 
 namespace hopcoil {
 namespace {
@@ -36,7 +36,7 @@ class LeapPlanner {
         : settings_{settings}, from_{from}, to_{to} {
         Vector3 way = to.body.position - from.body.position;
         way.y = 0;
-        const double far = length(way);
+        const double far = norm(way);
         // Straight up, or nearly so, there is no direction to swing along.
         share_ = std::min(1.0, far / (0.8 * settings.arm_length_m));
         along_ = far > 1e-9 ? way * (1 / far) : Vector3{};
@@ -104,19 +104,19 @@ class LeapPlanner {
             launch_ = way * (1 / flight_s_);
             launch_.y = rise / flight_s_ + 0.5 * g * flight_s_;
             if (launch_.y > most) return false;
-            if (length({launch_.x, 0, launch_.z}) <= 0.75 * most) break;
+            if (norm({launch_.x, 0, launch_.z}) <= 0.75 * most) break;
             over *= 1.1;
         }
         lands_ = launch_ - Vector3{0, g * flight_s_, 0};
-        return length(launch_) <= most &&
-               length(lands_) <= (to_.is_on_feet ? hardest_landing : by_hand);
+        return norm(launch_) <= most &&
+               norm(lands_) <= (to_.is_on_feet ? hardest_landing : by_hand);
     }
 
     [[nodiscard]] double crouch_m() const noexcept {
-        return std::clamp(0.09 * length(launch_), 0.14, 0.36) * settings_.leg_length_m;
+        return std::clamp(0.09 * norm(launch_), 0.14, 0.36) * settings_.leg_length_m;
     }
     [[nodiscard]] double give_m() const noexcept {
-        return std::clamp(0.11 * length(lands_), 0.16, 0.46) * settings_.leg_length_m;
+        return std::clamp(0.11 * norm(lands_), 0.16, 0.46) * settings_.leg_length_m;
     }
     [[nodiscard]] Vector3 crouched() const noexcept {
         return from_.body.position - Vector3{0, crouch_m(), 0} +
@@ -137,7 +137,7 @@ class LeapPlanner {
     /// Arms allow motion to and fro, and a little up and down.
     [[nodiscard]] double pull_time_s(const LeapEnd& end, const Vector3& velocity) const noexcept {
         const double to_and_fro =
-            1.1 * end.sway_m / (part_of_launch * length({velocity.x, 0, velocity.z}) + 1e-9);
+            1.1 * end.sway_m / (part_of_launch * norm({velocity.x, 0, velocity.z}) + 1e-9);
         const double up_and_down =
             0.17 * settings_.arm_length_m / (part_of_launch * std::abs(velocity.y) + 1e-9);
         return std::clamp(std::min(to_and_fro, up_and_down), 0.15, 0.4);

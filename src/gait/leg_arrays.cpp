@@ -6,7 +6,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/gait/leg_arrays.hpp>
 
-#include "../follow/instruction_sets.hpp"
+#include "../base/instruction_sets.hpp"
 
 namespace hopcoil {
 namespace {

@@ -8,13 +8,10 @@
 #include <hopcoil/gait/leg_ik.hpp>
 #include <hopcoil/gait/rig.hpp>
 
+#include "../base/vectors.hpp"
+
 namespace hopcoil {
 namespace {
-
-Vector3 unit(const Vector3& v, const Vector3& otherwise) noexcept {
-    const double length = length_of(v);
-    return length > 1e-12 ? v * (1 / length) : otherwise;
-}
 
 Vector3 across(const Vector3& v, const Vector3& direction) noexcept {
     return v - direction * dot(v, direction);

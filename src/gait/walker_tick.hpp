@@ -8,7 +8,7 @@
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/gait/walker.hpp>
 
-#include "lengths.hpp"
+#include "../base/vectors.hpp"
 
 namespace hopcoil {
 

@@ -81,14 +81,6 @@ struct BodyMeasures {
 
 inline constexpr double gravity = 9.80665;
 
-/// Over the ground.
-inline Vector3 flat(const Vector3& v) noexcept {
-    return {v.x, 0, v.z};
-}
-inline double flat_length(const Vector3& v) noexcept {
-    return length_of(flat(v));
-}
-
 /// From the axes of a ball joint's frame to the body's: x down, or up.
 [[nodiscard]] Quaternion frame_down() noexcept;
 [[nodiscard]] Quaternion frame_up() noexcept;

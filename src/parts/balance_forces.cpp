@@ -12,7 +12,6 @@
 namespace hopcoil {
 
 using parts::BodyJoint;
-using parts::flat;
 using parts::index_of;
 using parts::way_of;
 
@@ -194,7 +193,7 @@ Vector3 BalanceTick::with_friction(const V& force, const V& spot) const noexcept
         if (foot.planted) normal = normal + rotated(foot.rotation, {0, 1, 0});
     }
     static_cast<void>(spot);
-    normal = parts::unit(normal, {0, 1, 0});
+    normal = unit(normal, {0, 1, 0});
     const double pressing = std::max(dot(force, normal), 0.0);
     const V across = force - normal * dot(force, normal);
     return normal * pressing + capped(across, friction * pressing);
@@ -361,7 +360,7 @@ BalanceTick::ArmPose BalanceTick::reaching(std::size_t side) const noexcept {
     const V spot =
         parts::to_local(torso, parts::to_world(b_.parts_.placements()[thing], b_.grip_.place));
     const V whole = spot - V{way_of(side) * at_.shoulder.x, at_.shoulder.y, at_.shoulder.z};
-    const V way = parts::unit(whole, {0, -1, 0});
+    const V way = unit(whole, {0, -1, 0});
     const V down{0, -1, 0};
     const V axis = cross(down, way);
     const double size = length_of(axis);

@@ -33,7 +33,7 @@ void turn_softly(Vector3& direction, double& rate, const Vector3& to, const Vect
                  double quick) noexcept {
     constexpr double aligned_rad = 1e-4;
     const auto across = [&](const Vector3& way, const Vector3& otherwise) {
-        return parts::unit(way - axis * dot(way, axis), otherwise);
+        return unit(way - axis * dot(way, axis), otherwise);
     };
     const Vector3 wanted = across(to, direction);
     const Vector3 now = across(direction, wanted);
@@ -202,7 +202,7 @@ Vector3 BalanceTick::past_hip(std::size_t side, const V& hip) const noexcept {
     const double share = length_of(way) / (near * leg_m);
     const double part = std::max(0.0, 1 - share * share);
     const double swings = 4 * foot.phase * (1 - foot.phase);
-    const V aside = parts::unit(b_.steps_[side].aside, {0, 1, 0});
+    const V aside = unit(b_.steps_[side].aside, {0, 1, 0});
     const double missing_m = std::max(0.0, beside * leg_m - dot(way, aside));
     const double softly_m = missing_m * missing_m / (missing_m + 0.06 * leg_m);
     return aside * (softly_m * part * part * swings * swings);
@@ -213,7 +213,7 @@ void BalanceTick::choose_side(std::size_t side, const Placement& pelvis) noexcep
     if (b_.state_ != BalanceState::rises || b_.feet_[side].planted) return;
     Balance::Step& own = b_.steps_[side];
     const V outward = rotated(pelvis.rotation, {side == 0 ? 1.0 : -1.0, 0, 0});
-    const V way = parts::unit(own.way, {});
+    const V way = unit(own.way, {});
     const V up{outward.x, std::max(outward.y, 0.2), outward.z};
     constexpr double quick = 12;  // rad/s
     turn_softly(own.aside, own.aside_rate, up, way, quick);
@@ -241,7 +241,7 @@ void BalanceTick::keep_knee(std::size_t side) noexcept {
     const V bend = thigh.position - half - (hip + ankle) * 0.5;
     constexpr double straight_m = 0.03;
     Balance::Step& own = b_.steps_[side];
-    own.knee = dot(bend, bend) > straight_m * straight_m ? parts::unit(bend, {}) : V{};
+    own.knee = dot(bend, bend) > straight_m * straight_m ? unit(bend, {}) : V{};
     own.leg = {};
     own.knee_rate = 0;
 }
@@ -255,7 +255,7 @@ void BalanceTick::turn_knees() noexcept {
         Balance::Step& own = b_.steps_[side];
         const V hip = parts::to_world(pelvis, at_.hip_of(side));
         choose_side(side, pelvis);
-        const V axis = parts::unit(parts::to_world(sole_of(side, pelvis), at_.ankle) - hip, {});
+        const V axis = unit(parts::to_world(sole_of(side, pelvis), at_.ankle) - hip, {});
         if (own.leg != V{}) own.knee = turned_along(own.leg, axis, own.knee);
         own.leg = axis;
         turn_softly(own.knee, own.knee_rate, wanted_knee(side, pelvis), axis, quick);
@@ -285,9 +285,9 @@ void BalanceTick::place_leg(std::size_t side, const Placement& pelvis,
     const Leg leg = bend_leg(side, pelvis);
     const V whole = leg.ankle - leg.hip;
     // From the direction of the knee, which is there on a straight leg as well.
-    const V hinge = parts::unit(cross(leg.bends_to, whole), rotated(pelvis.rotation, {1, 0, 0}));
+    const V hinge = unit(cross(leg.bends_to, whole), rotated(pelvis.rotation, {1, 0, 0}));
     const auto turn_of = [&](const V& from, const V& to) {
-        const V up = parts::unit(from - to, {0, 1, 0});
+        const V up = unit(from - to, {0, 1, 0});
         return from_axes(hinge, up, cross(hinge, up));
     };
     const std::uint32_t thigh = parts::thigh_of(side);

@@ -12,8 +12,6 @@
 
 namespace hopcoil {
 
-using parts::flat;
-using parts::flat_length;
 using parts::way_of;
 
 namespace {
@@ -27,7 +25,7 @@ constexpr double aims_until = 0.9;
 
 Quaternion standing_turn(const Vector3& normal, double yaw_rad) {
     const Vector3 ahead = rotated(turned_by({0, yaw_rad, 0}), {0, 0, 1});
-    const Vector3 side = parts::unit(cross(normal, ahead), {1, 0, 0});
+    const Vector3 side = unit(cross(normal, ahead), {1, 0, 0});
     return from_axes(side, normal, cross(side, normal));
 }
 Quaternion between(const Quaternion& a, const Quaternion& b, double part) {
@@ -181,7 +179,7 @@ BalanceTick::Landing BalanceTick::landing_of(std::size_t side, double rest_s) co
     const V from = b_.feet_[side].planted ? b_.feet_[1 - side].position : b_.pressure_;
     const V capture = capture_after(from, rest_s);
     const V way = flat(capture - from);
-    const V spot = capture + parts::unit(way, {}) * beyond_m;
+    const V spot = capture + unit(way, {}) * beyond_m;
     return within_reach(side, spot, rest_s);
 }
 
@@ -237,7 +235,7 @@ void BalanceTick::begin_step(std::size_t side, const V& spot, double time_s) noe
 double BalanceTick::highest_between(const V& from, const V& to, double top) const noexcept {
     constexpr int looks = 6;
     const V way = flat(to - from);
-    const V more = parts::unit(way, {}) * (0.5 * set_.build.foot_length_m);
+    const V more = unit(way, {}) * (0.5 * set_.build.foot_length_m);
     double highest = to.y;
     for (int i = 0; i <= looks; ++i) {
         const V spot = from - more + (way + more * 2) * (static_cast<double>(i) / looks);

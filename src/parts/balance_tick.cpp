@@ -12,8 +12,6 @@
 namespace hopcoil {
 
 using parts::BodyJoint;
-using parts::flat;
-using parts::flat_length;
 using parts::index_of;
 using parts::way_of;
 

@@ -90,7 +90,7 @@ void Colliders::find_pairs(std::span<const Body> bodies, double seconds) noexcep
     for (std::uint32_t i = 0; i < all_.size(); ++i) {
         const Body& body = bodies[all_[i].body];
         const double way =
-            (length_of(body.velocity) + body.radius * length_of(body.angular_velocity())) * seconds;
+            (norm(body.velocity) + body.radius * norm(body.angular_velocity())) * seconds;
         const double margin = all_[i].radius + way + 0.02;
         Box box{points_[all_[i].first], points_[all_[i].first], i};
         for (std::size_t k = 1; k < all_[i].points.size(); ++k) {

@@ -120,7 +120,7 @@ void Connections::pull_at_start(std::size_t index, std::span<Body> bodies, doubl
                              ((1 - ends_share) * row.at_start - ends_share * h * pull.rates[k]) -
                          (1 - pull.at_end[k]) * damping * (pull.rates[k] - pull.motor[k]);
     }
-    const double size = length_of(force);
+    const double size = norm(force);
     if (!one.is_link() && size > one.most()) force = force * (one.most() / size);
     pull.explicit_n = force;
     for (std::size_t k = 0; k < pull.count; ++k)

@@ -68,7 +68,7 @@ double Contacts::press(Contact& contact, std::span<Body> bodies) noexcept {
 void Contacts::rub(Contact& contact, std::span<Body> bodies) noexcept {
     if (contact.impulse == 0 && contact.rubbing == Vector3{}) return;
     const Vector3 sliding = across(relative_velocity(contact, bodies), contact.normal);
-    const double speed = length_of(sliding);
+    const double speed = norm(sliding);
     const Vector3 before = contact.rubbing;
     Vector3 wanted = before;
     if (speed > 1e-12) {
@@ -78,7 +78,7 @@ void Contacts::rub(Contact& contact, std::span<Body> bodies) noexcept {
         wanted = before - way * (speed / give);
     }
     const double most = contact.friction * contact.impulse;
-    const double size = length_of(wanted);
+    const double size = norm(wanted);
     const bool slips = size > most;
     if (slips) wanted = wanted * (most / size);
     contact.rubbing = wanted;
@@ -90,7 +90,7 @@ void Contacts::resist_rolling(Contact& contact, std::span<Body> bodies, double h
     Body& a = bodies[contact.a];
     Body& b = bodies[contact.b];
     const Vector3 spin = spins_[contact.a] - spins_[contact.b];
-    const double speed = length_of(spin);
+    const double speed = norm(spin);
     const Vector3 before = contact.resisting;
     Vector3 wanted = before;
     if (speed > 1e-12) {
@@ -99,7 +99,7 @@ void Contacts::resist_rolling(Contact& contact, std::span<Body> bodies, double h
         if (give > 0) wanted = before - axis * (speed / give);
     }
     const double most = contact.rolling_m * contact.impulse;
-    const double size = length_of(wanted);
+    const double size = norm(wanted);
     if (size > most) wanted = wanted * (most / size);
     contact.resisting = wanted;
     strike(a, spins_[contact.a], {}, wanted - before, h);
@@ -108,7 +108,7 @@ void Contacts::resist_rolling(Contact& contact, std::span<Body> bodies, double h
 
 /// Whether it bounces in this substep: when, and at which speed.
 bool Contacts::find_bounce(Contact& contact, double approach, double h) const noexcept {
-    const double pull = length_of(gravity_) * h;
+    const double pull = norm(gravity_) * h;
     const bool hits =
         contact.restitution > 0 && approach < -2 * pull - 1e-6 && contact.gap + approach * h < 0;
     if (!hits) return false;
@@ -228,7 +228,7 @@ void Contacts::push_apart(std::span<Body> bodies) noexcept {
         const Vector3 slid =
             across(to_world(place_a, contact.stuck_a) - to_world(place_b, contact.stuck_b),
                    contact.normal);
-        const double way = length_of(slid);
+        const double way = norm(slid);
         if (!(way > 1e-9) || way > most_push_m) continue;
         const Vector3 along_it = slid * (1 / way);
         const double give =

@@ -12,8 +12,8 @@ constexpr std::uint64_t ground_key = std::uint64_t{3} << 62;
 constexpr std::uint64_t face_key = ground_key | (std::uint64_t{1} << 61);
 
 double speed_of(const ContactShape& shape) {
-    return length_of(shape.velocity) +
-           length_of(shape.angular_velocity) * (length_of(shape.half_size_m) + shape.radius_m);
+    return norm(shape.velocity) +
+           norm(shape.angular_velocity) * (norm(shape.half_size_m) + shape.radius_m);
 }
 
 /// Where a point would touch the ground.
@@ -110,8 +110,8 @@ void Contacts::begin_step(std::span<Body> bodies, double dt) noexcept {
 }
 
 double Contacts::margin_of(const Body& body, double h) const noexcept {
-    const double speed = length_of(body.velocity) + body.radius * length_of(body.spin());
-    return speed * h + 2 * length_of(gravity_) * h * h + 0.001;
+    const double speed = norm(body.velocity) + body.radius * norm(body.spin());
+    return speed * h + 2 * norm(gravity_) * h * h + 0.001;
 }
 
 /// Contacts of the last substep are in the same order as those of this one, and those with one key

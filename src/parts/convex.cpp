@@ -77,7 +77,7 @@ Parting parting_of(const Convex& a, const Convex& b) {
     visit_edges(a, [&](const Vector3& of_a) {
         visit_edges(b, [&](const Vector3& of_b) {
             const Vector3 axis = cross(of_a, of_b);
-            const double length = length_of(axis);
+            const double length = norm(axis);
             if (length > 1e-6) best.look(a, b, axis * (1 / length));
         });
     });
@@ -207,7 +207,7 @@ void add_patch(Touch& touch, const Patch& reference, const Patch& other, const S
 void add_lines(Touch& touch, const Convex& a, const Convex& b, double margin) {
     const Vector3 way = unit(line_of(b), {0, 1, 0});
     const Vector3& origin = b.points[0];
-    const double length = length_of(line_of(b));
+    const double length = norm(line_of(b));
     double from = dot(a.points[0] - origin, way);
     double to = dot(a.points[1] - origin, way);
     if (from > to) std::swap(from, to);
@@ -254,7 +254,7 @@ Nearest deepest_points(const Convex& a, const Convex& b, const Parting& parting)
 Touch touch_of_balls(const Convex& a, const Convex& b, double margin) {
     Touch touch;
     const Vector3 way = a.points[0] - b.points[0];
-    const double distance = length_of(way);
+    const double distance = norm(way);
     if (distance - a.radius - b.radius > margin) return touch;
     touch.normal = unit(way, {0, 1, 0});
     add_single(touch, a, b, {a.points[0], b.points[0], distance, false});

@@ -146,7 +146,7 @@ Vector3 Connection::lean_axis(const Frames& at) noexcept {
 }
 
 double Connection::lean(const Frames& at) noexcept {
-    return acos_of(dot(at.axes_a.x, at.axes_b.x), length_of(cross(at.axes_a.x, at.axes_b.x)));
+    return acos_of(dot(at.axes_a.x, at.axes_b.x), norm(cross(at.axes_a.x, at.axes_b.x)));
 }
 
 double Connection::twist(const Frames& at) noexcept {
@@ -207,7 +207,7 @@ double Connection::link_excess(double length) const noexcept {
 
 double Connection::length(std::span<const Body> bodies) const noexcept {
     const Frames at = frames(bodies);
-    return length_of(at.on_b - at.on_a);
+    return norm(at.on_b - at.on_a);
 }
 
 double Connection::position(std::span<const Body> bodies) const noexcept {
@@ -220,14 +220,14 @@ double Connection::gap(std::span<const Body> bodies) const noexcept {
     if (is_link_) return 0;
     const Frames at = frames(bodies);
     const Vector3 way = at.on_b - at.on_a;
-    if (type_ != Type::slide) return length_of(way);
-    return length_of(way - at.axes_a.x * dot(way, at.axes_a.x));
+    if (type_ != Type::slide) return norm(way);
+    return norm(way - at.axes_a.x * dot(way, at.axes_a.x));
 }
 
 /// Of a link its length, of a slide how far it is from where it is wanted.
 double Connection::along(const Frames& at) const noexcept {
     const Vector3 way = at.on_b - at.on_a;
-    return is_link_ ? length_of(way) : dot(way, at.axes_a.x) - wanted_;
+    return is_link_ ? norm(way) : dot(way, at.axes_a.x) - wanted_;
 }
 
 void Connection::begin(std::span<const Body> bodies, SpringStart& start) const noexcept {

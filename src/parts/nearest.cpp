@@ -150,7 +150,7 @@ Nearest nearest_points(const Convex& a, const Convex& b) noexcept {
         nearest.on_a = nearest.on_a + simplex.corners[i].a * simplex.weights[i];
         nearest.on_b = nearest.on_b + simplex.corners[i].b * simplex.weights[i];
     }
-    nearest.distance = length_of(nearest.on_a - nearest.on_b);
+    nearest.distance = norm(nearest.on_a - nearest.on_b);
     return nearest;
 }
 

@@ -17,7 +17,6 @@ namespace {
 
 using parts::Body;
 using parts::Connection;
-using parts::is_finite_vector;
 using parts::is_placement;
 
 constexpr double frame_s = 1.0 / 60;

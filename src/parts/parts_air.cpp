@@ -50,7 +50,7 @@ PartsAir::PartsAir(const PartsStructure& structure, std::span<const Body> bodies
 void PartsAir::add_flat(std::uint32_t body, const Placement& own, const Vector3& middle,
                         const Vector3& u, const Vector3& v) {
     const Vector3 normal = cross(u, v);
-    const double quarter = length_of(normal);
+    const double quarter = norm(normal);
     if (!(quarter > 0)) return;
     for (const double a : {-gauss, gauss}) {
         for (const double b : {-gauss, gauss}) {
@@ -134,7 +134,7 @@ bool PartsAir::can_move(std::uint32_t body, const Body& at,
     const Vector3& u = winds_[body];
     const double most_n =
         0.5 * settings.drag_coefficient * settings.air_density_kg_per_m3 * areas_[body] * dot(u, u);
-    return most_n > least * at.mass * length_of(settings.gravity);
+    return most_n > least * at.mass * norm(settings.gravity);
 }
 
 /// All patches act at once. Drag that would stop a body within a substep is reduced.
@@ -151,7 +151,7 @@ PartsAir::Gust PartsAir::gust_on(std::uint32_t body, const Body& at, const Parts
         Vector3 along = u;
         if (patch.shape == Shape::flat) along = direction * std::min(dot(u, direction), 0.0);
         if (patch.shape == Shape::across) along = u - direction * dot(u, direction);
-        const double speed = length_of(along);
+        const double speed = norm(along);
         if (!(speed > 0)) continue;
         const double drag = scale * patch.area_m2 * speed;
         slowing += drag * give_of(at, arm, along * (1 / speed));

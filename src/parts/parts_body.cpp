@@ -9,13 +9,13 @@ double radius_of(const PartShape& shape) {
     const Vector3& half = shape.half_size_m;
     double radius = shape.radius_m;
     if (shape.type == PartShape::Type::capsule) radius += half.y;
-    if (shape.type == PartShape::Type::box) radius = length_of(half);
+    if (shape.type == PartShape::Type::box) radius = norm(half);
     if (shape.type == PartShape::Type::outline) {
         radius = 0;
         for (const Vector3& corner : shape.outline)
-            radius = std::max(radius, length_of({corner.x, corner.y, half.z}));
+            radius = std::max(radius, norm({corner.x, corner.y, half.z}));
     }
-    return radius + length_of(shape.placement.position);
+    return radius + norm(shape.placement.position);
 }
 
 MassProperties mass_of(const Part& part) {

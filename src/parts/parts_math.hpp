@@ -8,6 +8,8 @@
 #include <hopcoil/base/quaternion.hpp>
 #include <hopcoil/base/vector3.hpp>
 
+#include "../base/vectors.hpp"
+
 namespace hopcoil {
 namespace parts {
 
@@ -60,15 +62,6 @@ inline Matrix3 scaled_axes(const Axes& axes, const Vector3& s) noexcept {
             row(axes.x.z, axes.y.z, axes.z.z)};
 }
 
-inline double length_of(const Vector3& v) noexcept {
-    return std::sqrt(dot(v, v));
-}
-
-inline Vector3 unit(const Vector3& v, const Vector3& otherwise) noexcept {
-    const double length = length_of(v);
-    return length > 1e-12 ? v * (1 / length) : otherwise;
-}
-
 inline Vector3 across(const Vector3& v, const Vector3& normal) noexcept {
     return v - normal * dot(v, normal);
 }
@@ -76,10 +69,6 @@ inline Vector3 across(const Vector3& v, const Vector3& normal) noexcept {
 inline Vector3 any_across(const Vector3& v) noexcept {
     const Vector3 other = std::abs(v.x) < 0.6 ? Vector3{1, 0, 0} : Vector3{0, 1, 0};
     return unit(cross(v, other), {0, 0, 1});
-}
-
-inline bool is_finite_vector(const Vector3& v) noexcept {
-    return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z);
 }
 
 /// A hand pulls with all its force from this distance on.

@@ -11,49 +11,51 @@
 namespace hopcoil {
 namespace {
 
-using S = PartsSettings;
 constexpr double most_substeps = 1000;
 
-constexpr Dial<S> factor_dial(std::string_view path) {
+constexpr Dial<PartsSettings> factor_dial(std::string_view path) {
     return {path, "", {0, 1e9}, {0.01, 100}, DialScale::logarithmic};
 }
 
-constexpr std::array<Dial<S>, S::dial_count> all_dials{
-    Dial<S>{"substeps",
-            "",
-            {1, most_substeps},
-            {4, 60},
-            DialScale::logarithmic,
-            12,
-            [](const S& s) { return static_cast<double>(s.substeps); },
-            [](S& s, double value) {
-                if (!(value >= 1 && value <= most_substeps)) return DialStatus::refused;
-                s.substeps = static_cast<std::size_t>(std::round(value));
-                return DialStatus::set;
-            }},
-    field_dial<&S::link_stiffness_factor>(factor_dial("link_stiffness_factor")),
-    field_dial<&S::link_damping_factor>(factor_dial("link_damping_factor")),
-    field_dial<&S::spring_stiffness_factor>(factor_dial("spring_stiffness_factor")),
-    field_dial<&S::spring_damping_factor>(factor_dial("spring_damping_factor")),
-    field_dial<&S::friction>(Dial<S>{"friction", "", {0, 1e3}, {0, 1}}),
-    field_dial<&S::restitution>(Dial<S>{"restitution", "", {0, 1}, {0, 1}}),
-    field_dial<&S::drag_per_s>(Dial<S>{"drag_per_s", "1/s", {0, 1e6}, {0, 5}}),
-    field_dial<&S::sleep_speed_m_per_s>(Dial<S>{"sleep_speed_m_per_s", "m/s", {0, 1e3}, {0, 0.1}}),
-    field_dial<&S::air_density_kg_per_m3>(
-        Dial<S>{"air_density_kg_per_m3", "kg/m3", {0, 1e6}, {0, 5}}),
-    field_dial<&S::drag_coefficient>(Dial<S>{"drag_coefficient", "", {0, 1e6}, {0, 3}}),
-    Dial<S>{"gravity_m_per_s2",
-            "m/s2",
-            {0, 1e3},
-            {0, 20},
-            DialScale::linear,
-            9.80665,
-            [](const S& s) { return -s.gravity.y; },
-            [](S& s, double value) {
-                if (!(value >= 0 && value <= 1e3)) return DialStatus::refused;
-                s.gravity.y = -value;
-                return DialStatus::set;
-            }},
+constexpr std::array<Dial<PartsSettings>, PartsSettings::dial_count> all_dials{
+    Dial<PartsSettings>{"substeps",
+                        "",
+                        {1, most_substeps},
+                        {4, 60},
+                        DialScale::logarithmic,
+                        12,
+                        [](const PartsSettings& s) { return static_cast<double>(s.substeps); },
+                        [](PartsSettings& s, double value) {
+                            if (!(value >= 1 && value <= most_substeps)) return DialStatus::refused;
+                            s.substeps = static_cast<std::size_t>(std::round(value));
+                            return DialStatus::set;
+                        }},
+    field_dial<&PartsSettings::link_stiffness_factor>(factor_dial("link_stiffness_factor")),
+    field_dial<&PartsSettings::link_damping_factor>(factor_dial("link_damping_factor")),
+    field_dial<&PartsSettings::spring_stiffness_factor>(factor_dial("spring_stiffness_factor")),
+    field_dial<&PartsSettings::spring_damping_factor>(factor_dial("spring_damping_factor")),
+    field_dial<&PartsSettings::friction>(Dial<PartsSettings>{"friction", "", {0, 1e3}, {0, 1}}),
+    field_dial<&PartsSettings::restitution>(Dial<PartsSettings>{"restitution", "", {0, 1}, {0, 1}}),
+    field_dial<&PartsSettings::drag_per_s>(
+        Dial<PartsSettings>{"drag_per_s", "1/s", {0, 1e6}, {0, 5}}),
+    field_dial<&PartsSettings::sleep_speed_m_per_s>(
+        Dial<PartsSettings>{"sleep_speed_m_per_s", "m/s", {0, 1e3}, {0, 0.1}}),
+    field_dial<&PartsSettings::air_density_kg_per_m3>(
+        Dial<PartsSettings>{"air_density_kg_per_m3", "kg/m3", {0, 1e6}, {0, 5}}),
+    field_dial<&PartsSettings::drag_coefficient>(
+        Dial<PartsSettings>{"drag_coefficient", "", {0, 1e6}, {0, 3}}),
+    Dial<PartsSettings>{"gravity_m_per_s2",
+                        "m/s2",
+                        {0, 1e3},
+                        {0, 20},
+                        DialScale::linear,
+                        9.80665,
+                        [](const PartsSettings& s) { return -s.gravity.y; },
+                        [](PartsSettings& s, double value) {
+                            if (!(value >= 0 && value <= 1e3)) return DialStatus::refused;
+                            s.gravity.y = -value;
+                            return DialStatus::set;
+                        }},
 };
 
 }  // namespace

@@ -143,14 +143,14 @@ std::size_t PartsStructure::link(std::uint32_t a, const Vector3& point_a, std::u
     const Vector3 end_a =
         a == no_part ? point_a : hopcoil::parts::to_world(parts[a].placement, point_a);
     const Vector3 end_b = hopcoil::parts::to_world(parts[b].placement, point_b);
-    const double length = hopcoil::parts::length_of(end_b - end_a);
+    const double length = hopcoil::norm(end_b - end_a);
     links.push_back({a, b, point_a, point_b, length, length, stiffness_n_per_m, damping_n_s_per_m});
     return links.size() - 1;
 }
 
 std::vector<PartJoint> row_of_hinges(const PartsStructure& structure,
                                      std::span<const std::uint32_t> row, const Vector3& axis) {
-    const double length = parts::length_of(axis);
+    const double length = norm(axis);
     if (!(length > 1e-12 && std::isfinite(length)))
         throw InvalidValue{"axis", length, "an axis of some length"};
     const Vector3 x = axis * (1 / length);

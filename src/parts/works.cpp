@@ -51,13 +51,13 @@ bool has_moving_ground_near(const Ground& ground, const Body& body) {
 
 Vector3 grab_force(const Body& body, const Vector3& arm, const PartGrab& grab, double h) {
     const Vector3 way = grab.target - (body.position + arm);
-    const double give = parts::give_of(body, arm, parts::unit(way, {0, 1, 0}));
+    const double give = parts::give_of(body, arm, unit(way, {0, 1, 0}));
     if (!(give > 0)) return {};
     const double stiffness =
         std::min(grab.most_force_n / parts::grab_reach_m, 0.2 / (give * h * h));
     const double damping = std::min(2 * std::sqrt(stiffness / give), 0.4 / (give * h));
     const Vector3 force = way * stiffness - body.velocity_at(arm) * damping;
-    const double size = parts::length_of(force);
+    const double size = norm(force);
     return size > grab.most_force_n ? force * (grab.most_force_n / size) : force;
 }
 
@@ -233,8 +233,8 @@ bool PartsWorks::drive(std::span<const std::uint32_t> driven, std::span<const Pl
         const Placement at = target * body.own;
         const Vector3 way = at.position - body.position;
         const Vector3 turn = rotation_vector(at.rotation * conjugate(body.rotation));
-        const double speed = parts::length_of(way) / dt;
-        const double spin = parts::length_of(turn) / dt;
+        const double speed = norm(way) / dt;
+        const double spin = norm(turn) / dt;
         if (speed * h > most_way_m || spin * h > most_turn_rad) {
             carry(driven[i], target);
             leaps = true;
@@ -261,7 +261,7 @@ void PartsWorks::move_on(double h) noexcept {
         if (drag > 0) body.velocity = body.velocity * (1 / (1 + drag * h));
         const double turning = settings.drag_per_s + body.turning_drag_per_s;
         if (turning > 0) body.momentum = body.momentum * (1 / (1 + turning * h));
-        const double turn = parts::length_of(body.spin()) * h;
+        const double turn = norm(body.spin()) * h;
         if (turn > most_turn_rad) {
             body.momentum = body.momentum * (most_turn_rad / turn);
             is_guarded = true;

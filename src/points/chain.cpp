@@ -40,7 +40,7 @@ Hyperbolic hyperbolic_of(double m) noexcept {
 /// The direction of a stick of length s whose head moves by `way` while its tail is dragged: the
 /// closed form for a straight way (docs/math/chain.md (6)).
 Vector3 dragged(const Vector3& g, const Vector3& way, double s) noexcept {
-    const double m = length_of(way) / s;
+    const double m = norm(way) / s;
     if (!(m > 1e-300)) return g;
     const Vector3 e = way * (1 / (m * s));
     const double c = dot(g, e);
@@ -86,7 +86,7 @@ Chain::Chain(const ChainSettings& settings, const Vector3& root, const Quaternio
     channels_ = {{"position", ChannelKind::vector, 3, "m", positions_.size()},
                  {"velocity", ChannelKind::vector, 3, "m_per_s", positions_.size()}};
     if (reset(root, facing) == StepStatus::rejected)
-        throw InvalidValue{"root", length_of(root), "a finite place and a rotation"};
+        throw InvalidValue{"root", norm(root), "a finite place and a rotation"};
 }
 
 StepStatus Chain::reject() noexcept {
@@ -96,7 +96,7 @@ StepStatus Chain::reject() noexcept {
 
 StepStatus Chain::reset(const Vector3& root, const Quaternion& facing) noexcept {
     const Quaternion turn = normalized(facing);
-    const double far = static_cast<double>(size()) * settings_.spacing_m + length_of(root);
+    const double far = static_cast<double>(size()) * settings_.spacing_m + norm(root);
     if (!std::isfinite(far) || !(turn.w == turn.w)) return reject();
     root_ = settings_.is_flat ? Vector3{root.x, root.y, 0} : root;
     facing_ = turn;
@@ -237,9 +237,9 @@ std::size_t Chain::substeps(const RootPath& path, const ChainInputs& inputs,
     }
     wanted = std::max(wanted, quickest_hz * dt * (least_damping < 0.7 ? 4 : 2));
     if (settings_.spacing == ChainSpacing::fixed) {
-        const double speed = std::max({length_of(path.from_velocity), length_of(path.to_velocity),
-                                       1.5 * length_of(path.to - path.from) / dt});
-        const double stream = length_of(stream_at(inputs, root_, inputs.time_s));
+        const double speed = std::max({norm(path.from_velocity), norm(path.to_velocity),
+                                       1.5 * norm(path.to - path.from) / dt});
+        const double stream = norm(stream_at(inputs, root_, inputs.time_s));
         wanted = std::max(wanted, dt * (speed + stream) / (0.25 * settings_.spacing_m));
     }
     return wanted < static_cast<double>(most_substeps) ? static_cast<std::size_t>(std::ceil(wanted))
@@ -413,8 +413,8 @@ bool Chain::is_about_to_rest() const noexcept {
     const double unit_m = settings_.spacing == ChainSpacing::fixed ? 1 : settings_.spacing_m;
     return std::all_of(links_.begin(), links_.end(), [&](const Link& link) {
         const double w = 2 * math::pi * 0.1;
-        const double left = length_of(link.motion.gap) +
-                            (length_of(link.motion.velocity) + length_of(link.target_velocity)) / w;
+        const double left =
+            norm(link.motion.gap) + (norm(link.motion.velocity) + norm(link.target_velocity)) / w;
         return left < 1e-5 * unit_m;
     });
 }

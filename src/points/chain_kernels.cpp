@@ -5,7 +5,7 @@
 
 #include <cmath>
 
-#include "../follow/instruction_sets.hpp"
+#include "../base/instruction_sets.hpp"
 
 namespace hopcoil::chain {
 namespace {

@@ -1,26 +1,14 @@
 #pragma once
 
-#include <cmath>
 #include <cstddef>
 
 #include <hopcoil/base/vector3.hpp>
 #include <hopcoil/points/chain_settings.hpp>
 
+#include "../base/vectors.hpp"
+
 namespace hopcoil {
 namespace chain {
-
-inline double length_of(const Vector3& v) noexcept {
-    return std::sqrt(dot(v, v));
-}
-
-inline Vector3 unit(const Vector3& v, const Vector3& otherwise) noexcept {
-    const double length = length_of(v);
-    return length > 1e-12 && length < 1e150 ? v * (1 / length) : otherwise;
-}
-
-inline bool is_finite_vector(const Vector3& v) noexcept {
-    return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z);
-}
 
 /// A direction and its rate of change.
 struct Direction {
@@ -32,7 +20,7 @@ struct Direction {
 /// one.
 inline Direction direction_of(const Vector3& v, const Vector3& rate,
                               const Vector3& otherwise) noexcept {
-    const double length = length_of(v);
+    const double length = norm(v);
     if (!(length > 1e-9)) return {otherwise, {}};
     const Vector3 along = v * (1 / length);
     return {along, (rate - along * dot(along, rate)) * (1 / length)};

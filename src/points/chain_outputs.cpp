@@ -62,7 +62,7 @@ void Chain::find_outputs(std::span<const Vector3> before, double dt) noexcept {
             link = link + axis * (here - last_offset);
             last_offset = here;
         }
-        const double length = fixed ? s : length_of(link);
+        const double length = fixed ? s : norm(link);
         Direction direction = direction_of(link, fixed ? motion.velocity * s : Vector3{},
                                            i == 0 ? links_[i].ghost : last_direction);
         if (!bends_freely && i > 0)
@@ -91,7 +91,7 @@ double Chain::delay_s() const noexcept {
 double Chain::stretch() const noexcept {
     double length = 0;
     for (std::size_t i = 1; i < positions_.size(); ++i)
-        length += length_of(positions_[i] - positions_[i - 1]);
+        length += norm(positions_[i] - positions_[i - 1]);
     return length / (settings_.spacing_m * static_cast<double>(size()));
 }
 

@@ -40,48 +40,47 @@ constexpr Dial<ChainSettings> inner_dial(Dial<ChainSettings> dial) {
     return dial;
 }
 
-using S = ChainSettings;
-constexpr std::array<Dial<S>, S::dial_count> all_dials{
-    inner_dial<[](S& s) -> double& {
+constexpr std::array<Dial<ChainSettings>, ChainSettings::dial_count> all_dials{
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.root.frequency_hz;
     }>({"root.frequency_hz", "Hz", {0, 1e6}, {0.2, 20}, DialScale::logarithmic, 6}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.root.damping_ratio;
     }>({"root.damping_ratio", "", {0, 1e6}, {0.2, 3}, DialScale::linear, 1}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.root.lead;
     }>({"root.lead", "", {-unbounded, unbounded}, {-1, 1}, DialScale::linear, 0.5}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.tip.frequency_hz;
     }>({"tip.frequency_hz", "Hz", {0, 1e6}, {0.2, 20}, DialScale::logarithmic, 3}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.tip.damping_ratio;
     }>({"tip.damping_ratio", "", {0, 1e6}, {0.2, 3}, DialScale::linear, 1}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.tip.lead;
     }>({"tip.lead", "", {-unbounded, unbounded}, {-1, 1}, DialScale::linear, 0.5}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.spacing_m;
     }>({"spacing_m", "m", {1e-9, 1e9}, {0.01, 1}, DialScale::logarithmic, 0.1}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.carry;
     }>({"carry", "", {0, 0.999}, {0, 0.8}, DialScale::linear, 0.2}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.wind_share;
     }>({"wind_share", "", {0, 1e3}, {0, 2}, DialScale::linear, 1}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.stiffness_m_per_s;
     }>({"stiffness_m_per_s", "m/s", {1e-9, 1e9}, {0.2, 20}, DialScale::logarithmic, 2}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.bend_limit_rad;
     }>({"bend_limit_rad", "rad", {1e-3, math::pi}, {0.05, math::pi}, DialScale::linear, math::pi}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.undulation.amplitude_m;
     }>({"undulation.amplitude_m", "m", {0, 1e6}, {0, 0.3}, DialScale::linear, 0}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.undulation.frequency_hz;
     }>({"undulation.frequency_hz", "Hz", {0, 1e6}, {0, 5}, DialScale::linear, 1}),
-    inner_dial<[](S& s) -> double& {
+    inner_dial<[](ChainSettings& s) -> double& {
         return s.undulation.delay_rad;
     }>({"undulation.delay_rad", "rad", {-unbounded, unbounded}, {0, 2}, DialScale::linear, 0.5}),
 };

@@ -17,9 +17,6 @@
 
 namespace hopcoil {
 
-using chain::is_finite_vector;
-using chain::length_of;
-
 struct NetWorks {
     NetWorks(const NetStructure& structure, const NetSettings& settings, NetMethod method)
         : contacts{structure, settings}, air{structure, settings} {
@@ -243,7 +240,7 @@ void Net::add_grabs(const NetInputs& inputs, double h) noexcept {
         const double w = std::min(std::sqrt(most / grab_reach_m), 0.5 / h);
         const Vector3 way = grab.target - state_.x[grab.point];
         Vector3 pull = (way * w - state_.v[grab.point] * 2) * w;
-        const double size_of_pull = length_of(pull);
+        const double size_of_pull = norm(pull);
         if (size_of_pull > most) pull = pull * (most / size_of_pull);
         for (std::size_t i = 0; i < size(); ++i) {
             if (is_held(i)) accelerations_[i] = accelerations_[i] + pull;

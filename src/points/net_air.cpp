@@ -8,8 +8,6 @@
 
 namespace hopcoil {
 
-using chain::length_of;
-
 namespace {
 
 /// Places along each side of the box around a net at which the wind is sampled.
@@ -114,7 +112,7 @@ void NetAir::add_triangle(const std::array<std::uint32_t, 3>& corners, const Net
                           double h) noexcept {
     const auto [a, b, c] = corners;
     const Vector3 twice = cross(state.x[b] - state.x[a], state.x[c] - state.x[a]);
-    const double twice_area = length_of(twice);
+    const double twice_area = norm(twice);
     if (!(twice_area > 0)) return;
     const Vector3 u =
         ((wind_[a] + wind_[b] + wind_[c]) - (state.v[a] + state.v[b] + state.v[c])) * (1.0 / 3);
@@ -124,7 +122,7 @@ void NetAir::add_triangle(const std::array<std::uint32_t, 3>& corners, const Net
         n = n * -1;
         into = -into;
     }
-    const double speed = length_of(u);
+    const double speed = norm(u);
     const double pressure = 0.25 * settings_.air_density_kg_per_m3 * twice_area;
     const double drag = std::max(0.0, settings_.drag_coefficient - settings_.lift_coefficient);
     // Lift falls with the angle to the wind, as |u|^2 would not: a triangle along the wind has
@@ -133,7 +131,7 @@ void NetAir::add_triangle(const std::array<std::uint32_t, 3>& corners, const Net
         (u * (drag * into) + n * (settings_.lift_coefficient * into * speed)) * pressure;
     const double mass = (masses_[a] + masses_[b] + masses_[c]) / 3;
     const double most = mass * speed / h;
-    const double size = length_of(force);
+    const double size = norm(force);
     if (size > most) force = force * (most / size);
     for (const std::uint32_t corner : corners)
         found_[corner] = found_[corner] + force * (inverse_masses_[corner] * (1.0 / 3));
@@ -145,12 +143,12 @@ void NetAir::add_link(const NetLink& link, const NetState& state, double h) noex
     if (!(square > 0)) return;
     Vector3 u = (wind_[link.a] + wind_[link.b] - state.v[link.a] - state.v[link.b]) * 0.5;
     u = u - way * (dot(u, way) / square);
-    const double speed = length_of(u);
+    const double speed = norm(u);
     const double area = diameter_m_ * std::sqrt(square);
     Vector3 force =
         u * (0.5 * settings_.air_density_kg_per_m3 * settings_.drag_coefficient * area * speed);
     const double most = 0.5 * (masses_[link.a] + masses_[link.b]) * speed / h;
-    const double size = length_of(force);
+    const double size = norm(force);
     if (size > most) force = force * (most / size);
     for (const std::uint32_t end : {link.a, link.b})
         found_[end] = found_[end] + force * (inverse_masses_[end] * 0.5);

@@ -10,10 +10,6 @@
 
 namespace hopcoil {
 
-using chain::is_finite_vector;
-using chain::length_of;
-using chain::unit;
-
 namespace {
 
 constexpr std::size_t most_built_points = 4'000'000;
@@ -27,8 +23,7 @@ void require_count(const char* field, std::size_t count, std::size_t least) {
 void place(NetStructure& structure, const Placement& placement) {
     const Quaternion turn = normalized(placement.rotation);
     if (!is_finite_vector(placement.position) || !(turn.w == turn.w))
-        throw InvalidValue{"placement", length_of(placement.position),
-                           "a finite place and a rotation"};
+        throw InvalidValue{"placement", norm(placement.position), "a finite place and a rotation"};
     for (NetPoint& point : structure.points)
         point.position = placement.position + rotated(turn, point.position);
 }
@@ -92,7 +87,7 @@ NetStructure rope(const RopeSettings& settings, const Placement& placement) {
 NetStructure rope_between(const RopeSettings& settings, const Vector3& from, const Vector3& to) {
     NetStructure made = rope_of(settings);
     const Vector3 way = to - from;
-    const double apart = length_of(way);
+    const double apart = norm(way);
     if (!is_finite_vector(way)) throw InvalidValue{"to", apart, "a finite place"};
     const double length = settings.length_m;
     const double across = std::sqrt(way.x * way.x + way.z * way.z);
@@ -316,7 +311,7 @@ NetStructure oriented_body(const OrientedSettings& settings, const Placement& pl
     const LinkStrength strength{settings.stiffness_n_per_m, settings.damping_n_s_per_m};
     for (std::uint32_t i = 0; i < 6; ++i) {
         for (std::uint32_t j = i + 1; j < 6; ++j) {
-            const double length = length_of(made.points[j].position - made.points[i].position);
+            const double length = norm(made.points[j].position - made.points[i].position);
             made.links.push_back(spring_link(i, j, length, strength));
         }
     }

@@ -8,9 +8,6 @@
 
 namespace hopcoil {
 
-using chain::length_of;
-using chain::unit;
-
 namespace {
 
 /// The search for near pairs is repeated after so many substeps, with a margin for the motion in
@@ -114,7 +111,7 @@ void NetContacts::resolve_surfaces(std::size_t point, std::span<Vector3> x,
         if (before > 0) base[point] = base[point] + surface.normal * before;
         x[point] = x[point] + surface.normal * depth;
         const Vector3 along = slip + surface.normal * inward;
-        const double way = length_of(along);
+        const double way = norm(along);
         const double grip = surface.friction * std::min(depth, std::max(0.0, inward));
         if (way > 0) x[point] = x[point] - along * std::min(1.0, grip / way);
         touches[point] |= net::touching;
@@ -137,7 +134,7 @@ void NetContacts::resolve_pair(const Pair& pair, std::span<Vector3> x,
     Vector3 out = n * depth;
     const Vector3 slip = (x[pair.b] - x_start[pair.b]) - (x[pair.a] - x_start[pair.a]);
     const Vector3 along = slip - n * dot(slip, n);
-    const double sideways = length_of(along);
+    const double sideways = norm(along);
     if (sideways > 0) out = out - along * std::min(1.0, friction_ * depth / sideways);
     x[pair.a] = x[pair.a] - out * (wa / (wa + wb));
     x[pair.b] = x[pair.b] + out * (wb / (wa + wb));
@@ -171,7 +168,7 @@ void NetContacts::find_pairs(std::span<const Vector3> x) noexcept {
             if (other <= i || pair_count_ >= pairs_.size()) return;
             const Vector3 way = x[other] - x[i];
             if (dot(way, way) >= reach * reach) return;
-            const double least = std::min(apart_m_, length_of(rest_[other] - rest_[i]));
+            const double least = std::min(apart_m_, norm(rest_[other] - rest_[i]));
             pairs_[pair_count_++] = {i, other, least};
         });
     }

@@ -11,8 +11,6 @@
 
 namespace hopcoil {
 
-using chain::length_of;
-
 namespace {
 
 /// The effective stiffness of an element with a method: substeps too long for a stiff element hold
@@ -46,7 +44,7 @@ double Net::energy() const noexcept {
             mass * (0.5 * dot(state_.v[i], state_.v[i]) - dot(settings_.gravity, state_.x[i]));
     }
     for (const NetLink& link : structure_.links) {
-        const double excess = net::excess_of(link, length_of(state_.x[link.b] - state_.x[link.a]));
+        const double excess = net::excess_of(link, norm(state_.x[link.b] - state_.x[link.a]));
         const double k = held.of(settings_.stiffness_factor * link.stiffness_n_per_m,
                                  settings_.damping_factor * link.damping_n_s_per_m,
                                  inverse_mass(link.a) + inverse_mass(link.b));
@@ -55,7 +53,7 @@ double Net::energy() const noexcept {
     for (const NetBend& bend : structure_.bends) {
         const Vector3 b = state_.x[bend.a] * bend.weight_a + state_.x[bend.c] * bend.weight_c -
                           state_.x[bend.middle] * (bend.weight_a + bend.weight_c);
-        const double excess = length_of(b) - bend.rest_m;
+        const double excess = norm(b) - bend.rest_m;
         const double middle = bend.weight_a + bend.weight_c;
         const double w = bend.weight_a * bend.weight_a * inverse_mass(bend.a) +
                          middle * middle * inverse_mass(bend.middle) +
@@ -84,7 +82,7 @@ Vector3 Net::angular_momentum() const noexcept {
 double Net::largest_stretch() const noexcept {
     double largest = 0;
     for (const NetLink& link : structure_.links) {
-        const double length = length_of(state_.x[link.b] - state_.x[link.a]);
+        const double length = norm(state_.x[link.b] - state_.x[link.a]);
         if (link.longest_m > 0) largest = std::max(largest, length / link.longest_m - 1);
     }
     return largest;

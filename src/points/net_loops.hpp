@@ -1,6 +1,6 @@
 #pragma once
 
-#include "../follow/instruction_sets.hpp"
+#include "../base/instruction_sets.hpp"
 #include "net_kernels.hpp"
 
 /// @file

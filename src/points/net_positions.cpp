@@ -99,7 +99,7 @@ class NetPositions final : public NetSolver {
         const PinDistances distances = pin_distances(structure);
         double weight_n = 0;
         for (const NetPoint& point : structure.points) {
-            if (!point.is_pinned) weight_n += point.mass_kg * chain::length_of(settings.gravity);
+            if (!point.is_pinned) weight_n += point.mass_kg * norm(settings.gravity);
         }
         double held_n = 0;  // over relative stretch, by all links at pins
         for (const NetLink& link : structure.links) {

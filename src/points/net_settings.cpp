@@ -12,39 +12,42 @@
 namespace hopcoil {
 namespace {
 
-using S = NetSettings;
-constexpr std::array<Dial<S>, S::dial_count> all_dials{
-    field_dial<&S::stiffness_factor>(
-        Dial<S>{"stiffness_factor", "", {0, 1e9}, {0.01, 100}, DialScale::logarithmic}),
-    field_dial<&S::bending_factor>(
-        Dial<S>{"bending_factor", "", {0, 1e9}, {0.01, 100}, DialScale::logarithmic}),
-    field_dial<&S::damping_factor>(
-        Dial<S>{"damping_factor", "", {0, 1e9}, {0.01, 100}, DialScale::logarithmic}),
-    field_dial<&S::drag_per_s>(Dial<S>{"drag_per_s", "1/s", {0, 1e6}, {0, 5}}),
-    field_dial<&S::air_density_kg_per_m3>(
-        Dial<S>{"air_density_kg_per_m3", "kg/m3", {0, 1e6}, {0, 5}}),
-    field_dial<&S::drag_coefficient>(Dial<S>{"drag_coefficient", "", {0, 1e3}, {0, 2}}),
-    field_dial<&S::lift_coefficient>(Dial<S>{"lift_coefficient", "", {0, 1e3}, {0, 2}}),
-    field_dial<&S::thickness_m>(Dial<S>{"thickness_m", "m", {0, 1e3}, {0, 0.05}}),
-    field_dial<&S::friction>(Dial<S>{"friction", "", {0, 1e3}, {0, 1}}),
-    field_dial<&S::height_error_percent>(
-        Dial<S>{"height_error_percent", "%", {0.01, 100}, {0.2, 10}, DialScale::logarithmic}),
-    field_dial<&S::contact_distance_m>(Dial<S>{"contact_distance_m", "m", {0, 1e3}, {0, 0.1}}),
-    Dial<S>{"gravity_m_per_s2",
-            "m/s2",
-            {0, 1e3},
-            {0, 20},
-            DialScale::linear,
-            9.80665,
-            [](const S& s) { return -s.gravity.y; },
-            [](S& s, double value) {
-                if (!(value >= 0 && value <= 1e3)) return DialStatus::refused;
-                s.gravity.y = -value;
-                return DialStatus::set;
-            }},
+constexpr std::array<Dial<NetSettings>, NetSettings::dial_count> all_dials{
+    field_dial<&NetSettings::stiffness_factor>(
+        Dial<NetSettings>{"stiffness_factor", "", {0, 1e9}, {0.01, 100}, DialScale::logarithmic}),
+    field_dial<&NetSettings::bending_factor>(
+        Dial<NetSettings>{"bending_factor", "", {0, 1e9}, {0.01, 100}, DialScale::logarithmic}),
+    field_dial<&NetSettings::damping_factor>(
+        Dial<NetSettings>{"damping_factor", "", {0, 1e9}, {0.01, 100}, DialScale::logarithmic}),
+    field_dial<&NetSettings::drag_per_s>(Dial<NetSettings>{"drag_per_s", "1/s", {0, 1e6}, {0, 5}}),
+    field_dial<&NetSettings::air_density_kg_per_m3>(
+        Dial<NetSettings>{"air_density_kg_per_m3", "kg/m3", {0, 1e6}, {0, 5}}),
+    field_dial<&NetSettings::drag_coefficient>(
+        Dial<NetSettings>{"drag_coefficient", "", {0, 1e3}, {0, 2}}),
+    field_dial<&NetSettings::lift_coefficient>(
+        Dial<NetSettings>{"lift_coefficient", "", {0, 1e3}, {0, 2}}),
+    field_dial<&NetSettings::thickness_m>(
+        Dial<NetSettings>{"thickness_m", "m", {0, 1e3}, {0, 0.05}}),
+    field_dial<&NetSettings::friction>(Dial<NetSettings>{"friction", "", {0, 1e3}, {0, 1}}),
+    field_dial<&NetSettings::height_error_percent>(Dial<NetSettings>{
+        "height_error_percent", "%", {0.01, 100}, {0.2, 10}, DialScale::logarithmic}),
+    field_dial<&NetSettings::contact_distance_m>(
+        Dial<NetSettings>{"contact_distance_m", "m", {0, 1e3}, {0, 0.1}}),
+    Dial<NetSettings>{"gravity_m_per_s2",
+                      "m/s2",
+                      {0, 1e3},
+                      {0, 20},
+                      DialScale::linear,
+                      9.80665,
+                      [](const NetSettings& s) { return -s.gravity.y; },
+                      [](NetSettings& s, double value) {
+                          if (!(value >= 0 && value <= 1e3)) return DialStatus::refused;
+                          s.gravity.y = -value;
+                          return DialStatus::set;
+                      }},
 };
 
-constexpr std::size_t most_substeps = 10'000;
+constexpr std::size_t most_net_substeps = 10'000;
 /// Fabric that hangs by points is distorted more than fabric that hangs by an edge; with so many
 /// substeps it stays within 5 mm a metre.
 constexpr std::size_t least_position_substeps = 18;
@@ -115,7 +118,7 @@ double usual_mass(const NetStructure& structure) {
 class PositionExcess {
   public:
     PositionExcess(const NetStructure& structure, const NetSettings& settings)
-        : gravity_{chain::length_of(settings.gravity)} {
+        : gravity_{norm(settings.gravity)} {
         const PinDistances distances = pin_distances(structure);
         const double usual_kg = usual_mass(structure);
         for (std::size_t i = 0; i < structure.points.size(); ++i) {
@@ -144,7 +147,7 @@ class PositionExcess {
 
 std::size_t whole_substeps(double number) {
     return static_cast<std::size_t>(
-        std::clamp(std::ceil(number - 1e-6), 1.0, static_cast<double>(most_substeps)));
+        std::clamp(std::ceil(number - 1e-6), 1.0, static_cast<double>(most_net_substeps)));
 }
 
 /// The implicit scheme factors a matrix several times a step.
@@ -186,7 +189,7 @@ const NetMethodFacts& facts_of(NetMethod method) noexcept {
 }
 
 void require_valid(const NetSettings& settings) {
-    if (settings.substeps > most_substeps)
+    if (settings.substeps > most_net_substeps)
         throw InvalidValue{"substeps", static_cast<double>(settings.substeps), "0 to 10000"};
     if (settings.iterations < 1 || settings.iterations > 1000)
         throw InvalidValue{"iterations", static_cast<double>(settings.iterations), "1 to 1000"};

@@ -8,8 +8,6 @@
 
 namespace hopcoil {
 
-using chain::unit;
-
 namespace {
 
 void put(const FloatRows& out, std::size_t i, const Vector3& v) noexcept {

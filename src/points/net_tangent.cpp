@@ -106,7 +106,7 @@ Tangent::Symmetric Tangent::find_slope(Element& element, std::span<const Vector3
         rate = rate + v[element.points[p]] * element.weights[p];
     }
     element.slope = {};
-    const double length = chain::length_of(d);
+    const double length = norm(d);
     const double excess =
         excess_of({.shortest_m = element.shortest_m, .longest_m = element.longest_m}, length);
     if (element.shortest_m < element.longest_m && excess == 0) return {};

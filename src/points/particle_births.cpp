@@ -12,9 +12,6 @@
 
 namespace hopcoil {
 
-using chain::is_finite_vector;
-using chain::unit;
-
 namespace {
 
 /// Evenly over the directions within an angle of one.

@@ -7,8 +7,6 @@
 
 namespace hopcoil {
 
-using chain::length_of;
-
 namespace {
 constexpr double touching_m = 1e-5;
 constexpr int most_looks = 96;
@@ -145,7 +143,7 @@ template <class Find>
 double ParticleSurfaces::part_until(const Vector3& from, const Vector3& to, Convexity convexity,
                                     const Find& surface_at) const noexcept {
     const Vector3 way = to - from;
-    const double length = length_of(way);
+    const double length = norm(way);
     if (!(length > 0)) return 2;
     const Vector3 along = way * (1 / length);
     const bool is_convex = convexity == Convexity::convex;
@@ -207,7 +205,7 @@ double ParticleSurfaces::first_solid(const Vector3& from, const Vector3& to,
         look_at(shape.velocity, [&](const Vector3& at) { return surface_of(shape, at, 0); });
     if (ground_ == nullptr || is_level_) return part;
     const Vector3 middle = (from + to) * 0.5;
-    const double near = 0.5 * length_of(to - from) + settings_.radius_m + most_box_way_m;
+    const double near = 0.5 * norm(to - from) + settings_.radius_m + most_box_way_m;
     const std::size_t count = ground_->boxes_near(middle, near, -remaining_s_, boxes_);
     for (const GroundBox& box : std::span{boxes_}.first(std::min(count, boxes_.size()))) {
         look_at(box.shape.velocity, [&](const Vector3& at) {
@@ -221,7 +219,7 @@ double ParticleSurfaces::first_solid(const Vector3& from, const Vector3& to,
 /// Walls of models: where the path passes through the front of a face.
 double ParticleSurfaces::first_wall(const Vector3& from, const Vector3& to) const noexcept {
     WallSearch search{from, to, settings_.radius_m};
-    const double near = 0.5 * length_of(to - from) + settings_.radius_m + touching_m;
+    const double near = 0.5 * norm(to - from) + settings_.radius_m + touching_m;
     ground_->visit_faces((from + to) * 0.5, near, -remaining_s_, FaceChoice::steep, search);
     return search.part();
 }
@@ -244,7 +242,7 @@ void ParticleSurfaces::bounce(FlightState& now, const Surface& surface) const no
     const double into = -dot(relative, surface.normal);
     if (into <= 0) return;
     const Vector3 along = relative + surface.normal * into;
-    const double speed = length_of(along);
+    const double speed = norm(along);
     const double lost = surface.friction * (1 + settings_.restitution) * into;
     const double kept = speed > 0 ? std::max(0.0, 1 - lost / speed) : 0;
     now.velocity =
@@ -258,7 +256,7 @@ bool ParticleSurfaces::slide(FlightState& now, const Surface& surface, double h)
     const Vector3 down =
         n * (n.y * settings_.gravity_m_per_s2) - Vector3{0, settings_.gravity_m_per_s2, 0};
     const Vector3 along = relative - n * dot(relative, n) + down * h;
-    const double speed = length_of(along);
+    const double speed = norm(along);
     const double weight = settings_.gravity_m_per_s2 * n.y;
     const double lost = surface.friction * std::max(0.0, weight) * h;
     const double kept = speed > 0 ? std::max(0.0, 1 - lost / speed) : 0;

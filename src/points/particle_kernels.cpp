@@ -8,7 +8,7 @@
 
 #include <hopcoil/base/math.hpp>
 
-#include "../follow/instruction_sets.hpp"
+#include "../base/instruction_sets.hpp"
 
 namespace hopcoil {
 namespace {

@@ -9,26 +9,37 @@
 namespace hopcoil {
 namespace {
 
-using S = ParticleSettings;
 constexpr auto by_factors = DialScale::logarithmic;
-const std::array<Dial<S>, S::dial_count>& all_dials() {
-    static const std::array<Dial<S>, S::dial_count> all{
-        field_dial<&S::rate_per_s>(Dial<S>{"rate_per_s", "1/s", {0, 1e6}, {0, 500}}),
-        field_dial<&S::spread_rad>(Dial<S>{"spread_rad", "rad", {0, math::pi}, {0, 1.6}}),
-        field_dial<&S::speed_least_m_per_s>(
-            Dial<S>{"speed_least_m_per_s", "m/s", {0, 1e6}, {0, 10}}),
-        field_dial<&S::speed_most_m_per_s>(Dial<S>{"speed_most_m_per_s", "m/s", {0, 1e6}, {0, 10}}),
-        field_dial<&S::emitter_share>(Dial<S>{"emitter_share", "", {-10, 10}, {0, 1}}),
-        field_dial<&S::lifetime_least_s>(Dial<S>{"lifetime_least_s", "s", {0, 1e6}, {0, 5}}),
-        field_dial<&S::lifetime_most_s>(Dial<S>{"lifetime_most_s", "s", {0, 1e6}, {0, 5}}),
-        field_dial<&S::gravity_m_per_s2>(
-            Dial<S>{"gravity_m_per_s2", "m/s2", {-1e4, 1e4}, {-5, 15}}),
-        field_dial<&S::drag_per_s>(Dial<S>{"drag_per_s", "1/s", {0, 1e6}, {0, 10}}),
-        field_dial<&S::wind_share>(Dial<S>{"wind_share", "", {0, 1e3}, {0, 2}}),
-        field_dial<&S::spin_rad_per_s>(Dial<S>{"spin_rad_per_s", "rad/s", {0, 1e6}, {0, 20}}),
-        field_dial<&S::radius_m>(Dial<S>{"radius_m", "m", {1e-9, 1e3}, {0.002, 0.2}, by_factors}),
-        field_dial<&S::restitution>(Dial<S>{"restitution", "", {0, 1}, {0, 1}}),
-        field_dial<&S::friction>(Dial<S>{"friction", "", {0, 1e3}, {0, 1}}),
+const std::array<Dial<ParticleSettings>, ParticleSettings::dial_count>& all_dials() {
+    static const std::array<Dial<ParticleSettings>, ParticleSettings::dial_count> all{
+        field_dial<&ParticleSettings::rate_per_s>(
+            Dial<ParticleSettings>{"rate_per_s", "1/s", {0, 1e6}, {0, 500}}),
+        field_dial<&ParticleSettings::spread_rad>(
+            Dial<ParticleSettings>{"spread_rad", "rad", {0, math::pi}, {0, 1.6}}),
+        field_dial<&ParticleSettings::speed_least_m_per_s>(
+            Dial<ParticleSettings>{"speed_least_m_per_s", "m/s", {0, 1e6}, {0, 10}}),
+        field_dial<&ParticleSettings::speed_most_m_per_s>(
+            Dial<ParticleSettings>{"speed_most_m_per_s", "m/s", {0, 1e6}, {0, 10}}),
+        field_dial<&ParticleSettings::emitter_share>(
+            Dial<ParticleSettings>{"emitter_share", "", {-10, 10}, {0, 1}}),
+        field_dial<&ParticleSettings::lifetime_least_s>(
+            Dial<ParticleSettings>{"lifetime_least_s", "s", {0, 1e6}, {0, 5}}),
+        field_dial<&ParticleSettings::lifetime_most_s>(
+            Dial<ParticleSettings>{"lifetime_most_s", "s", {0, 1e6}, {0, 5}}),
+        field_dial<&ParticleSettings::gravity_m_per_s2>(
+            Dial<ParticleSettings>{"gravity_m_per_s2", "m/s2", {-1e4, 1e4}, {-5, 15}}),
+        field_dial<&ParticleSettings::drag_per_s>(
+            Dial<ParticleSettings>{"drag_per_s", "1/s", {0, 1e6}, {0, 10}}),
+        field_dial<&ParticleSettings::wind_share>(
+            Dial<ParticleSettings>{"wind_share", "", {0, 1e3}, {0, 2}}),
+        field_dial<&ParticleSettings::spin_rad_per_s>(
+            Dial<ParticleSettings>{"spin_rad_per_s", "rad/s", {0, 1e6}, {0, 20}}),
+        field_dial<&ParticleSettings::radius_m>(
+            Dial<ParticleSettings>{"radius_m", "m", {1e-9, 1e3}, {0.002, 0.2}, by_factors}),
+        field_dial<&ParticleSettings::restitution>(
+            Dial<ParticleSettings>{"restitution", "", {0, 1}, {0, 1}}),
+        field_dial<&ParticleSettings::friction>(
+            Dial<ParticleSettings>{"friction", "", {0, 1e3}, {0, 1}}),
     };
     return all;
 }

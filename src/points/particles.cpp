@@ -14,10 +14,6 @@
 
 namespace hopcoil {
 
-using chain::is_finite_vector;
-using chain::length_of;
-using chain::unit;
-
 namespace {
 
 constexpr double longest_step_s = 3600;
@@ -36,7 +32,7 @@ Particles::Particles(const ParticleSettings& settings, std::uint64_t stream, con
       origin_{emitter} {
     require_valid(settings);
     if (!is_finite_vector(emitter) || !(facing_.w == facing_.w))
-        throw InvalidValue{"emitter", length_of(emitter), "a finite place and a rotation"};
+        throw InvalidValue{"emitter", norm(emitter), "a finite place and a rotation"};
     allocate();
 }
 

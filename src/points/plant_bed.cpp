@@ -11,8 +11,6 @@
 
 namespace hopcoil {
 
-using chain::is_finite_vector;
-using chain::length_of;
 using plant::Block;
 using plant::Lanes;
 using plant::most_lanes;
@@ -64,7 +62,7 @@ PlantBed::PlantBed(std::shared_ptr<const PlantStructure> structure, const PlantS
                  {"rotation", ChannelKind::rotation, 4, "", points}};
     for (const PlantBase& base : bases) {
         if (!can_be(base))
-            throw InvalidValue{"base", length_of(base.place), "a finite place and a rotation"};
+            throw InvalidValue{"base", norm(base.place), "a finite place and a rotation"};
         stands_.push_back({.base = base.place, .facing = normalized(base.facing)});
     }
     show_all();

@@ -15,20 +15,22 @@
 namespace hopcoil {
 namespace {
 
-using S = PlantShape;
 constexpr auto by_factors = DialScale::logarithmic;
-constexpr std::array<Dial<S>, S::dial_count> all_dials{
-    field_dial<&S::trunk_length_m>(
-        Dial<S>{"trunk_length_m", "m", {1e-4, 1e4}, {0.05, 3}, by_factors}),
-    field_dial<&S::trunk_radius_m>(
-        Dial<S>{"trunk_radius_m", "m", {1e-6, 1e3}, {0.002, 0.2}, by_factors}),
-    field_dial<&S::length_ratio>(Dial<S>{"length_ratio", "", {1e-3, 2}, {0.4, 1}}),
-    field_dial<&S::radius_ratio>(Dial<S>{"radius_ratio", "", {1e-3, 2}, {0.3, 1}}),
-    field_dial<&S::angle_rad>(Dial<S>{"angle_rad", "rad", {0, math::pi}, {0, 1.5}}),
-    field_dial<&S::twist_rad>(Dial<S>{"twist_rad", "rad", {-100, 100}, {0, 3.2}}),
-    field_dial<&S::variation>(Dial<S>{"variation", "", {0, 0.999}, {0, 0.8}}),
-    field_dial<&S::least_length_m>(
-        Dial<S>{"least_length_m", "m", {1e-6, 1e4}, {0.005, 0.3}, by_factors}),
+constexpr std::array<Dial<PlantShape>, PlantShape::dial_count> all_dials{
+    field_dial<&PlantShape::trunk_length_m>(
+        Dial<PlantShape>{"trunk_length_m", "m", {1e-4, 1e4}, {0.05, 3}, by_factors}),
+    field_dial<&PlantShape::trunk_radius_m>(
+        Dial<PlantShape>{"trunk_radius_m", "m", {1e-6, 1e3}, {0.002, 0.2}, by_factors}),
+    field_dial<&PlantShape::length_ratio>(
+        Dial<PlantShape>{"length_ratio", "", {1e-3, 2}, {0.4, 1}}),
+    field_dial<&PlantShape::radius_ratio>(
+        Dial<PlantShape>{"radius_ratio", "", {1e-3, 2}, {0.3, 1}}),
+    field_dial<&PlantShape::angle_rad>(
+        Dial<PlantShape>{"angle_rad", "rad", {0, math::pi}, {0, 1.5}}),
+    field_dial<&PlantShape::twist_rad>(Dial<PlantShape>{"twist_rad", "rad", {-100, 100}, {0, 3.2}}),
+    field_dial<&PlantShape::variation>(Dial<PlantShape>{"variation", "", {0, 0.999}, {0, 0.8}}),
+    field_dial<&PlantShape::least_length_m>(
+        Dial<PlantShape>{"least_length_m", "m", {1e-6, 1e4}, {0.005, 0.3}, by_factors}),
 };
 
 void require_ratio(const char* name, double value, double most) {

@@ -8,7 +8,7 @@
 #include <hopcoil/points/detail/plant_room.hpp>
 #include <hopcoil/points/plant_structure.hpp>
 
-#include "../follow/instruction_sets.hpp"
+#include "../base/instruction_sets.hpp"
 
 /// @file
 /// Numbers of plants side by side, for the loops over them: compiled into each, for the same

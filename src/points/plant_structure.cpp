@@ -11,8 +11,6 @@
 
 namespace hopcoil {
 
-using chain::length_of;
-
 namespace {
 
 /// c of k = c E I / L at the foot of a branch of so many pieces, L the length of one: with it the
@@ -27,7 +25,7 @@ double foot_stiffness(std::size_t pieces) {
 /// Two axes across a direction, the first as near to Z as can be.
 std::array<Vector3, 2> axes_across(const Vector3& along) {
     const Vector3 usual = std::abs(along.z) > 0.9 ? Vector3{1, 0, 0} : Vector3{0, 0, 1};
-    const Vector3 first = chain::unit(usual - along * dot(usual, along), {0, 0, 1});
+    const Vector3 first = unit(usual - along * dot(usual, along), {0, 0, 1});
     return {first, cross(along, first)};
 }
 
@@ -65,7 +63,7 @@ void PlantStructure::make_rods() {
         const PlantBranch& branch = branches_[i];
         const Vector3 foot = branch.parent < i ? branches_[branch.parent].end : Vector3{};
         Rod rod{.parent = branch.parent, .along = branch.end - foot, .radius_m = branch.radius_m};
-        rod.length_m = length_of(rod.along);
+        rod.length_m = norm(rod.along);
         require_branch(branch, i, rod.length_m);
         const Vector3 direction = rod.along * (1 / rod.length_m);
         const std::array<Vector3, 2> axes = axes_across(direction);
@@ -73,7 +71,7 @@ void PlantStructure::make_rods() {
         rod.bends[1] = settings_.is_flat ? Vector3{} : axes[1];
         rod.volume_m3 = math::pi * rod.radius_m * rod.radius_m * rod.length_m;
         volume_m3_ += rod.volume_m3;
-        reach_m_ = std::max(reach_m_, length_of(branch.end));
+        reach_m_ = std::max(reach_m_, norm(branch.end));
         rods_.push_back(rod);
     }
     // From the last piece of a branch to its first: how many there are.
@@ -98,8 +96,7 @@ void PlantStructure::find_modes() {
         Mode mode{.ratio = math::sqrt(each.eigenvalue / first_eigenvalue_)};
         const plant::Ways ways = plant::ways_of(rods_, each.turns);
         for (std::size_t i = 0; i < rods_.size(); ++i) {
-            mode.reach_m =
-                i == 0 ? length_of(ways.ends[i]) : std::max(mode.reach_m, length_of(ways.ends[i]));
+            mode.reach_m = i == 0 ? norm(ways.ends[i]) : std::max(mode.reach_m, norm(ways.ends[i]));
             rods_[i].turn_in_modes += dot(ways.turns[i], ways.turns[i]);
             const Vector3 direction = rods_[i].along * (1 / rods_[i].length_m);
             for (const Vector3& way : plant::lump_ways(rods_, ways, i)) {
@@ -123,12 +120,12 @@ void PlantStructure::place_wind_points() {
     std::vector<double> distances(middles.size(), std::numeric_limits<double>::infinity());
     std::size_t next = 0;
     for (std::size_t i = 0; i < middles.size(); ++i) {
-        if (length_of(middles[i]) > length_of(middles[next])) next = i;
+        if (norm(middles[i]) > norm(middles[next])) next = i;
     }
     while (wind_points_.size() < std::min(settings_.wind_points, middles.size())) {
         const Vector3 point = middles[next];
         for (std::size_t i = 0; i < middles.size(); ++i) {
-            const double distance = length_of(middles[i] - point);
+            const double distance = norm(middles[i] - point);
             if (distance >= distances[i]) continue;
             distances[i] = distance;
             rods_[i].wind_point = wind_points_.size();

@@ -9,8 +9,6 @@
 
 namespace hopcoil {
 
-using chain::length_of;
-
 namespace {
 
 using Triangles = std::vector<std::array<std::uint32_t, 3>>;
@@ -35,7 +33,7 @@ Skin icosahedron() {
     // Three corners are a face where each is an edge's length from the others.
     const double edge = 2 * scale * 1.01;
     const auto near = [&](std::uint32_t a, std::uint32_t b) {
-        return length_of(skin.points[a] - skin.points[b]) < edge;
+        return norm(skin.points[a] - skin.points[b]) < edge;
     };
     for (std::uint32_t a = 0; a < 12; ++a) {
         for (std::uint32_t b = a + 1; b < 12; ++b) {
@@ -58,7 +56,7 @@ Skin refined(const Skin& coarse) {
             {std::min(a, b), std::max(a, b)}, static_cast<std::uint32_t>(skin.points.size()));
         if (is_new) {
             const Vector3 between = skin.points[a] + skin.points[b];
-            skin.points.push_back(between * (1 / length_of(between)));
+            skin.points.push_back(between * (1 / norm(between)));
         }
         return found->second;
     };
@@ -107,7 +105,7 @@ NetStructure soft_ball(const SoftBallSettings& settings, const Placement& placem
                              4 * settings.damping_n_s_per_m / count};
     const LinkStrength edge{settings.stiffness_n_per_m / 4, settings.damping_n_s_per_m / 4};
     const auto add = [&](std::uint32_t a, std::uint32_t b, const LinkStrength& strength) {
-        const double length = length_of(made.points[b].position - made.points[a].position);
+        const double length = norm(made.points[b].position - made.points[a].position);
         made.links.push_back(spring_link(a, b, length, strength));
     };
     for (std::uint32_t i = 0; i < count; ++i)

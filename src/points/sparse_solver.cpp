@@ -5,7 +5,7 @@
 #include <Eigen/OrderingMethods>
 #include <Eigen/SparseCore>
 
-#include "../follow/instruction_sets.hpp"
+#include "../base/instruction_sets.hpp"
 
 namespace hopcoil {
 namespace {

@@ -10,13 +10,12 @@
 #include <hopcoil/field/swell.hpp>
 
 #include "support/allocations.hpp"
+#include "support/numbers.hpp"
 #include "support/random.hpp"
 
 using namespace hopcoil;
 
 namespace {
-
-constexpr double pi = 3.14159265358979324;
 
 /// A regular wave along +X, its crest at the origin at time 0.
 Swell regular(double amplitude_m, double length_m) {

@@ -145,7 +145,7 @@ namespace {
 
 /// Turned about Y and twice as large; its two sides are alike, so that it can be mirrored.
 const std::string by_scale = R"("scale": [2, 2, 2], "rotation": [0, 0.70710678, 0, 0.70710678])";
-const std::string mirrored = R"("scale": [-2, 2, 2], "rotation": [0, 0.70710678, 0, 0.70710678])";
+const std::string by_mirror = R"("scale": [-2, 2, 2], "rotation": [0, 0.70710678, 0, 0.70710678])";
 const std::string by_matrix = R"("matrix": [0, 0, -2, 0, 0, 2, 0, 0, 2, 0, 0, 0, 0, 0, 0, 1])";
 const std::string mirrored_matrix = R"("matrix": [0, 0, 2, 0, 0, 2, 0, 0, 2, 0, 0, 0, 0, 0, 0, 1])";
 
@@ -189,7 +189,7 @@ std::string ramp(bool by_index, const std::string& placed) {
 
 TEST_CASE("a model is ground where its nodes put it, and a scene's walker climbs it", "[ground]") {
     const TestFolder folder;
-    const std::vector<std::string> placements{mirrored_matrix, by_matrix, mirrored, by_scale};
+    const std::vector<std::string> placements{mirrored_matrix, by_matrix, by_mirror, by_scale};
     for (std::size_t i = 0; i < 2 * placements.size(); ++i) {
         folder.write("ramp.gltf", ramp(i % 2 == 0, placements[i / 2]));
         CAPTURE(placements[i / 2]);

@@ -385,7 +385,7 @@ TEST_CASE("implicit Euler holds nets that buckle and become slack, at any step",
 }
 
 TEST_CASE("implicit Euler steps a whole cloth, however stiff, and it hangs as with other methods",
-          "[net]") {
+          "[net][long]") {
     const auto low = [](double stretch, const NetSettings& settings) {
         Net net{hung_cloth({.columns = 13, .rows = 13, .stretch_n_per_m = stretch}), settings};
         const double at_start = net.energy();

@@ -6,10 +6,11 @@
 #include <vector>
 
 #include <Eigen/Cholesky>
-#include <Eigen/Eigenvalues>
 
 #include <hopcoil/base/math.hpp>
 #include <hopcoil/points/plant.hpp>
+
+#include "support/eigenvalues.hpp"
 
 namespace hopcoil {
 
@@ -39,14 +40,13 @@ class PlantReference {
         stiffness_ = Numbers(coordinates());
         for (std::size_t i = 0; i < size_; ++i)
             stiffness_[at(2 * i)] = stiffness_[at(2 * i + 1)] = rods_[i].stiffness;
-        const Eigen::GeneralizedSelfAdjointEigenSolver<Matrix> modes{
-            Matrix{stiffness_.asDiagonal()}, mass};
+        const Modes modes = modes_of(Matrix{stiffness_.asDiagonal()}, mass);
         const double w = 2 * math::pi * settings.frequency_hz;
-        const double scale = w * w / modes.eigenvalues()[0];
+        const double scale = w * w / modes.values[0];
         stiffness_ *= scale;
-        const Numbers frequencies = (modes.eigenvalues() * scale).cwiseSqrt();
+        const Numbers frequencies = (modes.values * scale).cwiseSqrt();
         ratios = frequencies / frequencies[0];
-        const Matrix moved = mass * modes.eigenvectors();
+        const Matrix moved = mass * modes.vectors;
         damping_ =
             moved * (2 * settings.damping_ratio * frequencies).asDiagonal() * moved.transpose();
     }

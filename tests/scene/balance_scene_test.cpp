@@ -63,7 +63,7 @@ std::string sailor_model() {
            node("ankle.l", "0,-0.42,0", "") + "," + node("ankle.r", "0,-0.42,0", "") + "]}";
 }
 
-const std::string joints =
+const std::string sailor_joints =
     "joints = { hips = ['thigh.l', 'thigh.r'], knees = ['knee.l', 'knee.r'], ankles = "
     "['ankle.l', 'ankle.r'], chest = 'chest' }\n";
 
@@ -258,7 +258,7 @@ TEST_CASE("a body of a scene can be a model's skeleton", "[balance]") {
     const TestFolder folder;
     folder.write("sailor.gltf", sailor_model());
     folder.write("quay.toml", "duration_s = 3\n[balance.hand]\nskeleton = 'sailor.gltf'\n" +
-                                  joints +
+                                  sailor_joints +
                                   "pushes = [{ at_s = 1, velocity_m_per_s = [0.4, 0, 0.2] }]\n");
     const Scene scene = read_scene((folder.path() / "quay.toml").string());
     Take take;
@@ -271,10 +271,10 @@ TEST_CASE("a body of a scene can be a model's skeleton", "[balance]") {
     CHECK_THAT(problems_in(folder, "[balance.hand]\nskeleton = 'sailor.gltf'\n"),
                Contains("joints"));
     CHECK_THAT(problems_in(folder, "[balance.hand]\nclip = 'a'\n"), Contains("skeleton"));
-    CHECK_THAT(
-        problems_in(folder, "[balance.hand]\nskeleton = 'sailor.gltf'\nclip = 'a'\n" + joints),
-        Contains("no animation 'a'"));
-    CHECK_THAT(problems_in(folder, "[balance.hand]\nskeleton = 'none.gltf'\n" + joints),
+    CHECK_THAT(problems_in(folder, "[balance.hand]\nskeleton = 'sailor.gltf'\nclip = 'a'\n" +
+                                       sailor_joints),
+               Contains("no animation 'a'"));
+    CHECK_THAT(problems_in(folder, "[balance.hand]\nskeleton = 'none.gltf'\n" + sailor_joints),
                Contains("none.gltf"));
     CHECK_THAT(problems_in(folder, "[balance.hand]\nstates = [{ to = 'animated' }]\n"),
                Contains("clip"));
@@ -293,7 +293,7 @@ TEST_CASE("a body goes as its clip does, then on its own feet", "[balance]") {
                                 "duration_s = 4\n[target.way]\nstart_m = [0, 0, 0]\n"
                                 "moves = [{ at_s = 0.2, ramp_to_m = [0, 0, 3], over_s = 3.4 }]\n"
                                 "[balance.hand]\ntarget = 'way'\nskeleton = 'sailor.gltf'\n" +
-                                    joints));
+                                    sailor_joints));
     Take walked;
     run(walk, walked);
     io::BakedModel baked = io::model_of(walked, model_channels_of(walk, walked), {});
@@ -302,7 +302,8 @@ TEST_CASE("a body goes as its clip does, then on its own feet", "[balance]") {
 
     const Scene scene = read_scene(folder.write(
         "quay.toml",
-        "duration_s = 5\n[balance.hand]\nskeleton = 'walking.glb'\nclip = 'walk'\n" + joints +
+        "duration_s = 5\n[balance.hand]\nskeleton = 'walking.glb'\nclip = 'walk'\n" +
+            sailor_joints +
             "states = [{ at_s = 0.5, to = 'animated' }, { at_s = 2, to = 'stands' }]\n"));
     Take take;
     run(scene, take);

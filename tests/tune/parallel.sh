@@ -17,7 +17,7 @@ parallel --will-cite --jobs 2 "${swept[@]}" --shard "{}/4" --out "part{}.csv" ::
 "$command" sweep --merge part3.csv --merge part1.csv --merge part4.csv --merge part2.csv --out all.csv >merged.log
 cmp whole.csv all.csv
 
-long=("$command" sweep "$scene" --vary brass.frequency_hz=0.5:4:120:log --vary brass.damping_ratio=0.3:0.6:2)
+long=("$command" sweep "$scene" --vary brass.frequency_hz=0.5:4:40:log --vary brass.damping_ratio=0.3:0.6:2)
 "${long[@]}" --out long.csv >long.log
 ended=0
 for after_s in 0.2 0.5 0.3 0.7 0.4 0.6; do

@@ -24,7 +24,7 @@ constexpr double infinite = std::numeric_limits<double>::infinity();
 constexpr double cost_of_none = 1e6;
 constexpr double exact = 1e-14;
 /// No search goes further: a goal is met to half a thousandth, well within what counts as met.
-constexpr double good_enough = 2.5e-7;
+constexpr double close_enough = 2.5e-7;
 /// A bound is aimed at from within, by more than that leaves open.
 constexpr double within_bound = 1e-3;
 
@@ -217,11 +217,11 @@ GoalFit fit_to_goals(const std::vector<FitGoal>& goals, const std::vector<FitRan
     // 64 trials are enough to survey one number, 128 are for two.
     const std::size_t enough = std::size_t{32} << ranges.size();
     std::vector<Place> seen = survey(
-        cost, ranges.size(), std::min(settings.most_runs / 3 + 1, enough), good_enough, settings);
+        cost, ranges.size(), std::min(settings.most_runs / 3 + 1, enough), close_enough, settings);
     seen.resize(std::min(seen.size(), most_descents));
     places.insert(places.end(), seen.begin(), seen.end());
     const std::size_t runs_each = settings.most_runs * 2 / 3 / places.size() + 1;
-    const std::vector<Place> found = refined(cost, places, runs_each, good_enough, settings);
+    const std::vector<Place> found = refined(cost, places, runs_each, close_enough, settings);
     GoalFit fit = tried.fit_at(values_in(ranges, found.front().unit));
     fit.is_cancelled = settings.is_cancelled && settings.is_cancelled();
     return fit;

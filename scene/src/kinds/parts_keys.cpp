@@ -4,8 +4,6 @@
 namespace hopcoil::scene {
 namespace {
 
-using enum KeyType;
-
 std::vector<KeyFacts> with_mount(std::vector<KeyFacts> keys) {
     for (const KeyFacts& each : mount_keys())
         keys.push_back(each);
@@ -13,6 +11,7 @@ std::vector<KeyFacts> with_mount(std::vector<KeyFacts> keys) {
 }
 
 TableFacts part_table() {
+    using enum KeyType;
     std::vector<KeyFacts> keys =
         joined({{"name", text, "its name", "required"},
                 {"at_m", vector, "its place at the start", "[0, 0, 0]"},
@@ -36,6 +35,7 @@ TableFacts part_table() {
 }
 
 std::vector<KeyFacts> joint_keys() {
+    using enum KeyType;
     return {{"lowest_rad", number, "lower limit of a hinge", "none"},
             {"highest_rad", number, "upper limit of a hinge", "none"},
             {"lowest_m", number, "lower limit of a slide", "none"},
@@ -53,6 +53,7 @@ std::vector<KeyFacts> joint_keys() {
 }
 
 TableFacts joint_table() {
+    using enum KeyType;
     std::vector<KeyFacts> keys{
         {"name", text, "its name", "`a-b`"},
         {"type",
@@ -72,6 +73,7 @@ TableFacts joint_table() {
 }
 
 TableFacts row_table() {
+    using enum KeyType;
     std::vector<KeyFacts> keys{
         {"parts", texts, "parts in order; there is a hinge between each and the next", "required"},
         {"axis", vector, "axis of all hinges", "[0, 0, 1]"},
@@ -84,6 +86,7 @@ TableFacts row_table() {
 }
 
 TableFacts link_table() {
+    using enum KeyType;
     return {"part link",
             "A link of parts",
             "Holds the distance between a point of one part and a point of another.",
@@ -98,6 +101,7 @@ TableFacts link_table() {
 }
 
 std::vector<KeyFacts> own_keys() {
+    using enum KeyType;
     return {
         {"parts", tables, "its rigid parts", "required", {}, {"part"}},
         {"joints", tables, "joints between parts, or to the world", "none", {}, {"part joint"}},
@@ -145,6 +149,7 @@ std::vector<KeyFacts> own_keys() {
 }  // namespace
 
 std::vector<KeyFacts> part_shape_keys() {
+    using enum KeyType;
     return {
         {"type",
          choice,
@@ -163,6 +168,7 @@ std::vector<KeyFacts> part_shape_keys() {
 }
 
 std::vector<TableFacts> parts_tables() {
+    using enum KeyType;
     std::vector<KeyFacts> own = own_keys();
     return {
         {"parts", "`[parts.NAME]`",

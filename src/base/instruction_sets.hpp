@@ -2,7 +2,8 @@
 
 /// @file
 /// How a loop over plain arrays is compiled once for each instruction set. The bits are the same
-/// with each, as contraction is off.
+/// with each, as contraction is off. HOPCOIL_PLAIN_LOOPS compiles it once only, where the build is
+/// to be quick.
 
 #if defined(__x86_64__)
 #define HOPCOIL_FOR_AVX2 __attribute__((target("avx2")))
@@ -26,7 +27,7 @@
 #endif
 
 /// void NAME(InstructionSet, const PASS&), which runs LOOP(pass) as compiled for a set.
-#if defined(__x86_64__)
+#if defined(__x86_64__) && !defined(HOPCOIL_PLAIN_LOOPS)
 #define HOPCOIL_FOR_EACH_SET(NAME, LOOP, PASS)                 \
     namespace {                                                \
     void NAME##_plain(const PASS& pass) {                      \
