@@ -174,6 +174,40 @@ double triad() {
     return 24.0 * count / seconds;
 }
 
+/// From the burst until all are at rest.
+void compare_lives(const ParticleSettings& settings, const Vector3& emitter) {
+    const FlatGround ground;
+    const std::size_t count = settings.capacity;
+    std::vector<double> ratios;
+    std::vector<double> ours_ns;
+    double lasts_s = 0;
+    for (int pair = 0; pair < pairs; ++pair) {
+        Particles particles{settings, 3, emitter};
+        particles.burst(count, emitter);
+        std::vector<TextbookParticle> textbook(count);
+        for (std::size_t i = 0; i < count; ++i)
+            textbook[i] = {particles.position(i), particles.velocity(i)};
+        int frames = 0;
+        const double ours = bench::seconds_of(
+            [&] {
+                for (; !particles.still(); ++frames)
+                    particles.step({.emitter = emitter, .ground = &ground}, frame_s);
+            },
+            1);
+        const double theirs = bench::seconds_of(
+            [&] {
+                for (int half = 0; half < 2 * frames; ++half)
+                    step(textbook, frame_s / 2);
+            },
+            1);
+        ratios.push_back(theirs / ours);
+        ours_ns.push_back(1e9 * ours / static_cast<double>(2 * count) / frames);
+        lasts_s = frames * frame_s;
+    }
+    std::printf("  from the burst until all are at rest, %.1f s: %.2f ns, %.2f times\n", lasts_s,
+                bench::median(ours_ns), bench::median(ratios));
+}
+
 void compare_particles(std::size_t count) {
     ParticleSettings settings{.capacity = count,
                               .rate_per_s = 0,
@@ -211,6 +245,7 @@ void compare_particles(std::size_t count) {
     particles.step({.emitter = emitter, .ground = &ground}, 10);
     const Speeds at_rest = speeds_of(particles, textbook, emitter);
     std::printf("  at rest: %.2f ns, %.2f times\n", at_rest.ours_ns, at_rest.ratio);
+    compare_lives(settings, emitter);
 }
 
 void compare_noise() {

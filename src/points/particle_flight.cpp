@@ -19,6 +19,9 @@ constexpr double looked_above_m = 0.5;
 constexpr double most_box_way_m = 0.1;
 /// A hit slower than this does not bounce.
 constexpr double slow_m_per_s = 0.2;
+/// What meets something so soon in a step, and so slowly, has slid on it before.
+constexpr double sliding_s = 1e-4;
+constexpr double sliding_m_per_s = 1e-3;
 /// Where a path passes through the front of a face.
 class WallSearch final : public FaceVisitor {
   public:
@@ -250,12 +253,11 @@ void ParticleSurfaces::bounce(FlightState& now, const Surface& surface) const no
 }
 
 /// A particle that hardly bounces slides along the surface. Returns whether it comes to rest.
-bool ParticleSurfaces::slide(FlightState& now, const Surface& surface, double h) const noexcept {
+bool ParticleSurfaces::slide(FlightState& now, const Surface& surface, const Vector3& wind,
+                             double h) const noexcept {
     const Vector3& n = surface.normal;
-    const Vector3 relative = now.velocity - surface.velocity;
-    const Vector3 down =
-        n * (n.y * settings_.gravity_m_per_s2) - Vector3{0, settings_.gravity_m_per_s2, 0};
-    const Vector3 along = relative - n * dot(relative, n) + down * h;
+    const Vector3 relative = after(now, wind, h).velocity - surface.velocity;
+    const Vector3 along = relative - n * dot(relative, n);
     const double speed = norm(along);
     const double weight = settings_.gravity_m_per_s2 * n.y;
     const double lost = surface.friction * std::max(0.0, weight) * h;
@@ -292,8 +294,8 @@ FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
         const double taken = part * left;
         const Vector3 place = now.place + (next.place - now.place) * part;
         now = {place, after(now, wind, taken).velocity};
-        if (!outcome.hit) {
-            outcome.hit = true;
+        if (!outcome.meets) {
+            outcome.meets = outcome.hits = true;
             outcome.hit_after_s = h - left + taken;
             outcome.hit_place = now.place;
             outcome.hit_velocity = now.velocity;
@@ -302,9 +304,13 @@ FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
         const Surface surface = met(now, left);
         if (surface.metres < 0) now.place = now.place - surface.normal * surface.metres;
         if (settings_.dies_on_contact) break;
-        const bool is_slow = -dot(now.velocity - surface.velocity, surface.normal) < slow_m_per_s;
+        const double closing = -dot(now.velocity - surface.velocity, surface.normal);
+        const bool is_slow = closing < slow_m_per_s;
         if (is_slow || k == most_bounces) {
-            outcome.rests = slide(now, surface, left);
+            const bool slides_on =
+                k == 0 && outcome.hit_after_s < sliding_s && closing < sliding_m_per_s;
+            outcome.hits = outcome.hits && !slides_on;
+            outcome.rests = slide(now, surface, wind, left);
             break;
         }
         bounce(now, surface);

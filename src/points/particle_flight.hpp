@@ -18,9 +18,10 @@ struct FlightState {
 };
 
 struct FlightOutcome {
-    bool hit = false;
+    bool meets = false;  ///< it does not fly freely
+    bool hits = false;   ///< it meets what it has not slid on before
     bool rests = false;
-    double hit_after_s = 0;  ///< the first hit
+    double hit_after_s = 0;  ///< the first time that it meets something
     Vector3 hit_place{};
     Vector3 hit_velocity{};  ///< before it
 };
@@ -84,7 +85,8 @@ class ParticleSurfaces {
     [[nodiscard]] double part_until(const Vector3& from, const Vector3& to, Convexity convexity,
                                     const Find& surface_at) const noexcept;
     void bounce(FlightState& now, const Surface& surface) const noexcept;
-    bool slide(FlightState& now, const Surface& surface, double h) const noexcept;
+    bool slide(FlightState& now, const Surface& surface, const Vector3& wind,
+               double h) const noexcept;
 
     std::span<const ContactShape> shapes_;
     const Ground* ground_;

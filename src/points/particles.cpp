@@ -250,20 +250,20 @@ void Particles::fly(std::size_t slot, const Flight& flight, const FloatVector3& 
         FlightOutcome outcome;
         const bool is_clear = is_whole && lowest > flight.free.clear_above;
         if (!is_clear) outcome = flight.surfaces.fly(now, vector3_from(wind), h);
-        if (outcome.hit) {
+        if (outcome.hits) {
             offsets_[slot] = float_vector(outcome.hit_place - origin_);
             note(ParticleEvent::Type::hit, slot, time_s + outcome.hit_after_s,
                  outcome.hit_velocity);
         }
         // What meets nothing goes as in a block, bit for bit.
-        if (is_whole && !outcome.hit) {
+        if (is_whole && !outcome.meets) {
             offsets_[slot] = free.offset;
             velocities_[slot] = free.velocity;
         } else {
             offsets_[slot] = float_vector(now.place - origin_);
             velocities_[slot] = float_vector(now.velocity);
         }
-        if (outcome.hit && settings_.dies_on_contact) {
+        if (outcome.meets && settings_.dies_on_contact) {
             end(slot, time_s + outcome.hit_after_s);
             return;
         }
