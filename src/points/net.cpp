@@ -19,7 +19,7 @@ namespace hopcoil {
 
 struct NetWorks {
     NetWorks(const NetStructure& structure, const NetSettings& settings, NetMethod method)
-        : contacts{structure, settings}, air{structure, settings} {
+        : contacts{structure, settings, method}, air{structure, settings} {
         for (const NetPoint& point : structure.points)
             per_mass.push_back(1 / point.mass_kg);
         solver = method == NetMethod::forces      ? make_force_solver(structure, settings)

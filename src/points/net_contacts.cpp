@@ -27,7 +27,8 @@ double default_distance(const NetStructure& structure) noexcept {
 
 }  // namespace
 
-NetContacts::NetContacts(const NetStructure& structure, const NetSettings& settings)
+NetContacts::NetContacts(const NetStructure& structure, const NetSettings& settings,
+                         NetMethod method)
     : thickness_m_{settings.thickness_m},
       friction_{settings.friction},
       has_self_{settings.has_self_contact},
@@ -35,11 +36,12 @@ NetContacts::NetContacts(const NetStructure& structure, const NetSettings& setti
       normals_(structure.points.size()),
       speeds_(structure.points.size()),
       placed_(net::most_shapes) {
+    const bool has_balls = method != NetMethod::implicit;
     for (std::uint32_t i = 0; i < structure.points.size(); ++i) {
         const NetPoint& point = structure.points[i];
         radii_.push_back(point.radius_m);
         rest_.push_back(point.position);
-        if (point.radius_m > 0) balls_.push_back(i);
+        if (has_balls && point.radius_m > 0) balls_.push_back(i);
     }
     if (!has_self_) return;
     apart_m_ =
@@ -138,7 +140,12 @@ void NetContacts::resolve_pair(const Pair& pair, std::span<Vector3> x,
     if (sideways > 0) out = out - along * std::min(1.0, friction_ * depth / sideways);
     x[pair.a] = x[pair.a] - out * (wa / (wa + wb));
     x[pair.b] = x[pair.b] + out * (wb / (wa + wb));
-    for (const std::uint32_t point : {pair.a, pair.b}) {
+    mark_pair(pair.a, pair.b, touches);
+}
+
+void NetContacts::mark_pair(std::uint32_t a, std::uint32_t b,
+                            std::span<std::uint8_t> touches) noexcept {
+    for (const std::uint32_t point : {a, b}) {
         touches[point] |= net::touching;
         normals_[point] = {};
     }

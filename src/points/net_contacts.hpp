@@ -21,7 +21,8 @@ inline constexpr std::size_t most_shapes = 64;
 /// Contacts of the points of a net: with the ground, shapes, balls among them, and one another.
 class NetContacts {
   public:
-    NetContacts(const NetStructure& structure, const NetSettings& settings);
+    /// By the method implicit, balls are solved for with the links instead: see NetBalls.
+    NetContacts(const NetStructure& structure, const NetSettings& settings, NetMethod method);
 
     /// Before the first substep of a step: nothing is remembered from one step to the next.
     void begin_step() noexcept { until_search_ = 0; }
@@ -37,6 +38,8 @@ class NetContacts {
     /// something before is moved together with its `base`, so that this gives it no velocity.
     void resolve(std::span<Vector3> x, std::span<const Vector3> x_start, std::span<Vector3> base,
                  double h, std::span<std::uint8_t> touches) noexcept;
+    /// Marks two points that touch each other.
+    void mark_pair(std::uint32_t a, std::uint32_t b, std::span<std::uint8_t> touches) noexcept;
     /// Removes from the velocity of a touching point its component into the surface.
     [[nodiscard]] Vector3 without_inward(std::size_t point, const Vector3& velocity) const noexcept;
     /// Of the deepest point of the last call of `resolve`, after it.

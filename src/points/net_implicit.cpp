@@ -5,6 +5,7 @@
 #include <cmath>
 #include <map>
 
+#include "net_balls.hpp"
 #include "net_kernels.hpp"
 #include "net_solver.hpp"
 #include "sparse_solver.hpp"
@@ -105,7 +106,7 @@ class Mixing {
     std::size_t count_ = 0;
 };
 
-/// One matrix for a length of the step, and whether contact is in it.
+/// One matrix for a length of the step, and whether contact is in it, with surfaces and with balls.
 struct Factored {
     SparseSolver solver;
     double h = 0;
@@ -117,6 +118,7 @@ class NetImplicit final : public NetSolver {
     NetImplicit(const NetStructure& structure, const NetSettings& settings)
         : links_{structure.links},
           bends_{structure.bends},
+          balls_{structure, settings},
           link_table_{structure, false},
           bend_table_{structure, false},
           has_damping_{net::has_damping(link_table_, bend_table_)},
@@ -136,8 +138,9 @@ class NetImplicit final : public NetSolver {
         number_free_points();
         find_entries();
         const SparseSolver solver{points_.size(), entries_};
-        matrices_.assign(2, {solver});
+        matrices_.assign(balls_.has_any() ? 4 : 2, {solver});
         diagonal_.resize(points_.size());
+        own_.resize(points_.size());
         numbers_.resize(entries_.size());
         right_.resize(points_.size());
         guess_.resize(points_.size());
@@ -155,14 +158,16 @@ class NetImplicit final : public NetSolver {
         const NetContacts& contacts = substep.contacts;
         const bool touches =
             contacts.has_any() && (contacts.finds_any(moved_) || contacts.finds_any(tried_));
-        Factored& matrix = matrices_[touches ? 1 : 0];
-        if (!factor(matrix, difference.h, touches)) return false;
+        const bool has_balls = finds_balls(state, difference.h);
+        Factored& matrix = matrices_[(touches ? 1U : 0U) + (has_balls ? 2U : 0U)];
+        if (!factor(matrix, difference.h, {touches, has_balls})) return false;
         mixing_.begin();
         for (std::size_t i = 0; i < points_.size(); ++i)
             guess_[i] = moved_[points_[i]];
         for (std::size_t k = 0; k < iterations_; ++k) {
             find_imbalance(substep.set, difference.h);
             if (touches) add_contact(state, substep, difference.h);
+            if (has_balls) add_balls(state);
             matrix.solver.solve(substep.set, right_);
             for (std::size_t i = 0; i < points_.size(); ++i)
                 right_[i] = guess_[i] + right_[i];
@@ -172,6 +177,7 @@ class NetImplicit final : public NetSolver {
                 moved_[points_[i]] = is_last ? right_[i] : guess_[i];
         }
         substep.contacts.resolve(moved_, state.x, base_, substep.h, state.touches);
+        if (has_balls) mark_balls(state, substep.contacts);
         return net::finish_step(state, {base_, moved_, inverse_masses_, difference.h}, substep);
     }
 
@@ -204,6 +210,8 @@ class NetImplicit final : public NetSolver {
                                      entry_of(bend.middle, bend.c, known),
                                      entry_of(bend.a, bend.c, known)});
         }
+        for (const NetBalls::Pair& pair : balls_.all())
+            ball_entries_.push_back(entry_of(pair.ball, pair.point, known));
     }
 
     void predict(const NetState& state, const NetSubstep& substep,
@@ -225,13 +233,17 @@ class NetImplicit final : public NetSolver {
     void add_entry(std::uint32_t entry, double number) noexcept {
         if (entry != none) numbers_[entry] += number;
     }
+    struct Contact {
+        bool with_surfaces;
+        bool with_balls;
+    };
     /// M/h^2 + the sum of (k + c/h) of each link and bend; M/h^2 again where contact counts.
-    bool factor(Factored& matrix, double h, bool touches) noexcept {
+    bool factor(Factored& matrix, double h, const Contact& contact) noexcept {
         if (matrix.is_good && matrix.h == h) return true;
         std::fill(numbers_.begin(), numbers_.end(), 0.0);
         for (std::size_t i = 0; i < points_.size(); ++i) {
             const double inertia = 1 / (inverse_masses_[points_[i]] * h * h);
-            diagonal_[i] = inertia * (touches ? 2 : 1);
+            diagonal_[i] = inertia * (contact.with_surfaces ? 2 : 1);
         }
         for (std::size_t i = 0; i < links_.size(); ++i) {
             const double k = links_[i].stiffness_n_per_m + links_[i].damping_n_s_per_m / h;
@@ -252,6 +264,15 @@ class NetImplicit final : public NetSolver {
             add_entry(bend_entries_[i][1], k * wm * wc);
             add_entry(bend_entries_[i][2], k * wa * wc);
         }
+        if (contact.with_balls) {
+            for (const std::uint32_t k : balls_.chosen()) {
+                const NetBalls::Pair& pair = balls_.all()[k];
+                const double push = push_of(pair);
+                add_diagonal(pair.ball, push);
+                add_diagonal(pair.point, push);
+                add_entry(ball_entries_[k], -push);
+            }
+        }
         matrix.h = h;
         matrix.is_good = matrix.solver.factor(diagonal_, numbers_);
         return matrix.is_good;
@@ -271,6 +292,52 @@ class NetImplicit final : public NetSolver {
             right_[i] = (tried_[p] - moved_[p]) * (1 / (inverse_masses_[p] * h * h)) + force_.at(p);
         }
     }
+    /// Whether a ball may be touched in the step.
+    bool finds_balls(const NetState& state, double h) noexcept {
+        if (!balls_.has_any()) return false;
+        if (balls_.choose(state.x, tried_)) matrices_[2].is_good = matrices_[3].is_good = false;
+        if (balls_.chosen().empty()) return false;
+        if (own_h_ == h) return true;
+        own_h_ = h;
+        for (std::size_t i = 0; i < points_.size(); ++i)
+            own_[i] = 1 / (inverse_masses_[points_[i]] * h * h);
+        for (const NetLink& link : links_) {
+            for (const std::uint32_t point : {link.a, link.b}) {
+                if (free_at_[point] != none)
+                    own_[free_at_[point]] += link.stiffness_n_per_m + link.damping_n_s_per_m / h;
+            }
+        }
+        return true;
+    }
+    /// The stiffness of a contact with a ball: as stiff as the point is held otherwise, so that it
+    /// is found as quickly as the rest.
+    [[nodiscard]] double push_of(const NetBalls::Pair& pair) const noexcept {
+        const std::uint32_t ball = free_at_[pair.ball];
+        const std::uint32_t point = free_at_[pair.point];
+        if (ball == none && point == none) return 0;
+        if (point == none) return own_[ball];
+        return own_[point];
+    }
+    void add_balls(const NetState& state) noexcept {
+        for (const std::uint32_t k : balls_.chosen()) {
+            const NetBalls::Pair& pair = balls_.all()[k];
+            const Vector3 force = balls_.correction(pair, state.x, moved_) * push_of(pair);
+            const std::uint32_t ball = free_at_[pair.ball];
+            const std::uint32_t point = free_at_[pair.point];
+            if (point != none) right_[point] = right_[point] + force;
+            if (ball != none) right_[ball] = right_[ball] - force;
+        }
+    }
+    void mark_balls(NetState& state, NetContacts& contacts) const noexcept {
+        for (const std::uint32_t k : balls_.chosen()) {
+            const NetBalls::Pair& pair = balls_.all()[k];
+            if (balls_.correction(pair, state.x, moved_) == Vector3{}) continue;
+            contacts.mark_pair(pair.ball, pair.point, state.touches);
+            // The push was part of the solution: they go on with their history.
+            state.touches[pair.ball] |= net::touched_before;
+            state.touches[pair.point] |= net::touched_before;
+        }
+    }
     /// Draws points that are inside something to its surface.
     void add_contact(NetState& state, const NetSubstep& substep, double h) noexcept {
         std::copy(moved_.begin(), moved_.end(), projected_.begin());
@@ -284,6 +351,7 @@ class NetImplicit final : public NetSolver {
 
     std::vector<NetLink> links_;
     std::vector<NetBend> bends_;
+    NetBalls balls_;
     net::LinkTable link_table_;
     net::BendTable bend_table_;
     bool has_damping_;
@@ -296,7 +364,11 @@ class NetImplicit final : public NetSolver {
     std::vector<SparseSolver::Entry> entries_;
     std::vector<std::uint32_t> link_entries_;
     std::vector<std::array<std::uint32_t, 3>> bend_entries_;
-    std::vector<Factored> matrices_;  ///< without contact, and with
+    std::vector<std::uint32_t> ball_entries_;  ///< of all pairs
+    /// Without contact, with surfaces, with balls, with both.
+    std::vector<Factored> matrices_;
+    std::vector<double> own_;  ///< stiffness of each free point: of its inertia and links
+    double own_h_ = 0;
     std::vector<Vector3> moved_;
     std::vector<Vector3> tried_;  ///< where the points would be without links
     std::vector<Vector3> projected_;

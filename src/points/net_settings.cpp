@@ -48,6 +48,8 @@ constexpr std::array<Dial<NetSettings>, NetSettings::dial_count> all_dials{
 };
 
 constexpr std::size_t most_net_substeps = 10'000;
+/// Of a frame: with fewer, a ball bounces off softly.
+constexpr std::size_t implicit_ball_substeps = 4;
 /// Fabric that hangs by points is distorted more than fabric that hangs by an edge; with so many
 /// substeps it stays within 5 mm a metre.
 constexpr std::size_t least_position_substeps = 18;
@@ -156,16 +158,9 @@ bool is_affordable(Scheme scheme, const NetStructure& structure) {
     return scheme != Scheme::implicit_euler || structure.points.size() <= most;
 }
 
-void require_possible(NetMethod method, const NetStructure& structure) {
-    if (method != NetMethod::implicit) return;
-    for (const NetPoint& point : structure.points) {
-        // A ball rests on points far lighter than itself, which one solve a step cannot balance.
-        if (point.radius_m > 0) {
-            throw InvalidValue{
-                "radius_m", point.radius_m,
-                "0 (no balls with the method implicit, only with positions and forces)"};
-        }
-    }
+bool has_balls(const NetStructure& structure) {
+    return std::any_of(structure.points.begin(), structure.points.end(),
+                       [](const NetPoint& point) { return point.radius_m > 0; });
 }
 
 }  // namespace
@@ -228,12 +223,17 @@ NetPlan plan_for(const NetStructure& structure, const NetSettings& settings) {
     if (plan.method == NetMethod::automatic) {
         const bool has_forces = plan.force_substeps <= affordable_force_substeps &&
                                 is_affordable(settings.scheme, made);
-        plan.method = has_forces ? NetMethod::forces : NetMethod::positions;
+        // A ball is far heavier than the points that carry it: one after the other they do not find
+        // its weight in few substeps.
+        plan.method = has_forces        ? NetMethod::forces
+                      : has_balls(made) ? NetMethod::implicit
+                                        : NetMethod::positions;
     }
-    require_possible(plan.method, made);
     plan.substeps = settings.substeps;
     if (plan.substeps == 0) {
-        plan.substeps = plan.method == NetMethod::forces ? plan.force_substeps : 1;
+        plan.substeps = plan.method == NetMethod::forces ? plan.force_substeps
+                        : has_balls(made)                ? implicit_ball_substeps
+                                                         : 1;
         if (plan.method == NetMethod::positions) {
             plan.substeps = least_position_substeps;
             while (plan.substeps < most_chosen_substeps &&

@@ -332,9 +332,6 @@ shapes = [{ type = "plane", at_m = [0, 2, 0] }]
     CHECK_THAT(complaint("cloth = {}\nballs = [{ name = 'a', at_m = [0, 0, 0], radius_m = -1 }]"),
                Contains("radius_m"));
     CHECK_THAT(complaint("cloth = {}\nfriction = nan"), Contains("friction"));
-    CHECK_THAT(complaint("cloth = {}\nmethod = 'implicit'\n"
-                         "balls = [{ name = 'a', at_m = [0, 0, 0] }]"),
-               Contains("no balls"));
 }
 
 TEST_CASE("a body of points is thrown, turns as it was told, and is followed where it faces",

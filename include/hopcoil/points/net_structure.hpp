@@ -17,7 +17,7 @@ namespace hopcoil {
 struct NetPoint {
     Vector3 position{};
     double mass_kg = 1.0;
-    /// Above 0: a ball that all other points keep away from; not with the method implicit.
+    /// Above 0: a ball that all other points keep away from.
     double radius_m = 0.0;
     bool is_pinned = false;  ///< held where it is, or driven (NetInputs::pins)
 };
