@@ -309,14 +309,16 @@ class NetImplicit final : public NetSolver {
         }
         return true;
     }
-    /// The stiffness of a contact with a ball: as stiff as the point is held otherwise, so that it
-    /// is found as quickly as the rest.
+    /// The stiffness of a contact with a ball: some times that by which the point is held
+    /// otherwise. Where it is softer, points give way to a ball; where it is far stiffer, more
+    /// iterations are needed.
     [[nodiscard]] double push_of(const NetBalls::Pair& pair) const noexcept {
+        constexpr double stiffer = 4;
         const std::uint32_t ball = free_at_[pair.ball];
         const std::uint32_t point = free_at_[pair.point];
         if (ball == none && point == none) return 0;
-        if (point == none) return own_[ball];
-        return own_[point];
+        if (point == none) return stiffer * own_[ball];
+        return stiffer * own_[point];
     }
     void add_balls(const NetState& state) noexcept {
         for (const std::uint32_t k : balls_.chosen()) {

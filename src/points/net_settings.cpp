@@ -163,6 +163,16 @@ bool has_balls(const NetStructure& structure) {
                        [](const NetPoint& point) { return point.radius_m > 0; });
 }
 
+/// One link after the other, points do not find the weight of a ball that is far heavier than they
+/// are: it sinks in, and at last through.
+bool carries_heavy_ball(const NetStructure& structure) {
+    constexpr double most_ratio = 500;
+    const double most_kg = most_ratio * usual_mass(structure);
+    return std::any_of(structure.points.begin(), structure.points.end(), [&](const auto& point) {
+        return point.radius_m > 0 && point.mass_kg > most_kg;
+    });
+}
+
 }  // namespace
 
 std::span<const Dial<NetSettings>> NetSettings::dials() noexcept {
@@ -223,11 +233,9 @@ NetPlan plan_for(const NetStructure& structure, const NetSettings& settings) {
     if (plan.method == NetMethod::automatic) {
         const bool has_forces = plan.force_substeps <= affordable_force_substeps &&
                                 is_affordable(settings.scheme, made);
-        // A ball is far heavier than the points that carry it: one after the other they do not find
-        // its weight in few substeps.
-        plan.method = has_forces        ? NetMethod::forces
-                      : has_balls(made) ? NetMethod::implicit
-                                        : NetMethod::positions;
+        plan.method = has_forces                 ? NetMethod::forces
+                      : carries_heavy_ball(made) ? NetMethod::implicit
+                                                 : NetMethod::positions;
     }
     plan.substeps = settings.substeps;
     if (plan.substeps == 0) {

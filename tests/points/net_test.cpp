@@ -404,9 +404,8 @@ TEST_CASE(
         const double true_m = height_m(NetMethod::forces, mass_kg);
         INFO(mass_kg << " kg");
         CHECK(std::abs(height_m(NetMethod::implicit, mass_kg) - true_m) < 0.004);
-        CHECK(height_m(NetMethod::automatic, mass_kg) == height_m(NetMethod::implicit, mass_kg));
         // One link after the other, a heavy ball's weight is not found in few substeps.
-        if (mass_kg < 1) CHECK(std::abs(height_m(NetMethod::positions, mass_kg) - true_m) < 0.03);
+        CHECK(std::abs(height_m(NetMethod::automatic, mass_kg) - true_m) < 0.03);
     }
 }
 

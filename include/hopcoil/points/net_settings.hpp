@@ -14,7 +14,8 @@ namespace hopcoil {
 
 /// How a net is stepped.
 enum class NetMethod : std::uint8_t {
-    automatic,  ///< forces while their stable step allows it, otherwise positions
+    /// Forces while their stable step allows it, otherwise positions, or implicit with heavy balls.
+    automatic,
     forces,     ///< accelerations, stepped by any scheme; exact for small steps, and can diverge
     positions,  ///< links satisfied one after the other, in small substeps; never diverges
     implicit,   ///< all links at once, at the end of the step; never diverges

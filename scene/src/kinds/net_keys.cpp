@@ -50,7 +50,7 @@ std::vector<KeyFacts> net_keys() {
         {"method",
          choice,
          "how it is stepped; `automatic` takes `forces` where their stable step allows it, "
-         "otherwise `positions`",
+         "otherwise `positions`, or `implicit` where a ball is far heavier than the points",
          "`automatic`",
          {"automatic", "forces", "positions", "implicit"}},
         {"scheme", choice, "integration scheme of the method `forces`", "`semi_implicit_euler`",
