@@ -140,15 +140,8 @@ void NetContacts::resolve_pair(const Pair& pair, std::span<Vector3> x,
     if (sideways > 0) out = out - along * std::min(1.0, friction_ * depth / sideways);
     x[pair.a] = x[pair.a] - out * (wa / (wa + wb));
     x[pair.b] = x[pair.b] + out * (wb / (wa + wb));
-    mark_pair(pair.a, pair.b, touches);
-}
-
-void NetContacts::mark_pair(std::uint32_t a, std::uint32_t b,
-                            std::span<std::uint8_t> touches) noexcept {
-    for (const std::uint32_t point : {a, b}) {
-        touches[point] |= net::touching;
-        normals_[point] = {};
-    }
+    mark(pair.a, touches);
+    mark(pair.b, touches);
 }
 
 void NetContacts::resolve_balls(std::span<Vector3> x, std::span<const Vector3> x_start,

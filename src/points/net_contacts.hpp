@@ -38,8 +38,11 @@ class NetContacts {
     /// something before is moved together with its `base`, so that this gives it no velocity.
     void resolve(std::span<Vector3> x, std::span<const Vector3> x_start, std::span<Vector3> base,
                  double h, std::span<std::uint8_t> touches) noexcept;
-    /// Marks two points that touch each other.
-    void mark_pair(std::uint32_t a, std::uint32_t b, std::span<std::uint8_t> touches) noexcept;
+    /// Marks one that touches another point of the net.
+    void mark(std::uint32_t point, std::span<std::uint8_t> touches) noexcept {
+        touches[point] |= net::touching;
+        normals_[point] = {};
+    }
     /// Removes from the velocity of a touching point its component into the surface.
     [[nodiscard]] Vector3 without_inward(std::size_t point, const Vector3& velocity) const noexcept;
     /// Of the deepest point of the last call of `resolve`, after it.

@@ -334,10 +334,12 @@ class NetImplicit final : public NetSolver {
         for (const std::uint32_t k : balls_.chosen()) {
             const NetBalls::Pair& pair = balls_.all()[k];
             if (balls_.correction(pair, state.x, moved_) == Vector3{}) continue;
-            contacts.mark_pair(pair.ball, pair.point, state.touches);
-            // The push was part of the solution: they go on with their history.
-            state.touches[pair.ball] |= net::touched_before;
-            state.touches[pair.point] |= net::touched_before;
+            for (const std::uint32_t point : {pair.ball, pair.point}) {
+                if ((state.touches[point] & net::touching) != 0) continue;
+                contacts.mark(point, state.touches);
+                // The push was part of the solution: it goes on with its history.
+                state.touches[point] |= net::touched_before;
+            }
         }
     }
     /// Draws points that are inside something to its surface.
