@@ -198,7 +198,7 @@ class NetImplicit final : public NetSolver {
         if (j == none) return none;
         const auto [found, is_new] =
             known.try_emplace({i, j}, static_cast<std::uint32_t>(entries_.size()));
-        if (is_new) entries_.push_back({i, j});
+        if (is_new) entries_.emplace_back(i, j);
         return found->second;
     }
     void find_entries() {
