@@ -10,7 +10,7 @@
 #include <hopcoil/base/time_step.hpp>
 #include <hopcoil/points/net.hpp>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 #include "net_air.hpp"
 #include "net_contacts.hpp"
 #include "net_solver.hpp"

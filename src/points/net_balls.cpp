@@ -21,7 +21,7 @@ NetBalls::NetBalls(const NetStructure& structure, const NetSettings& settings)
 }
 
 bool NetBalls::choose(std::span<const Vector3> from, std::span<const Vector3> to) noexcept {
-    // Those beside it may be drawn in while the step is solved.
+    // Points close by may come into contact while the step is solved.
     constexpr double margin = 1.1;
     std::size_t count = 0;
     bool is_new = false;

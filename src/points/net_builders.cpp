@@ -6,7 +6,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/points/net_builders.hpp>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 
 namespace hopcoil {
 

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 #include "net_solver.hpp"
 
 namespace hopcoil {

@@ -5,7 +5,7 @@
 
 #include <hopcoil/points/net.hpp>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 #include "net_contacts.hpp"
 #include "net_solver.hpp"
 

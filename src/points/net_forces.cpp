@@ -6,7 +6,7 @@
 
 #include <hopcoil/stepping/any_scheme.hpp>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 #include "net_kernels.hpp"
 #include "net_solver.hpp"
 #include "net_tangent.hpp"

@@ -337,7 +337,7 @@ class NetImplicit final : public NetSolver {
             for (const std::uint32_t point : {pair.ball, pair.point}) {
                 if ((state.touches[point] & net::touching) != 0) continue;
                 contacts.mark(point, state.touches);
-                // The push was part of the solution: it goes on with its history.
+                // The contact was part of the solve: the history of the point stays valid.
                 state.touches[point] |= net::touched_before;
             }
         }

@@ -6,7 +6,7 @@
 #include <hopcoil/points/net_settings.hpp>
 #include <hopcoil/stepping/network_stability.hpp>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 #include "net_solver.hpp"
 
 namespace hopcoil {
@@ -163,8 +163,8 @@ bool has_balls(const NetStructure& structure) {
                        [](const NetPoint& point) { return point.radius_m > 0; });
 }
 
-/// One link after the other, points do not find the weight of a ball that is far heavier than they
-/// are: it sinks in, and at last through.
+/// Links that are satisfied one after the other do not carry a ball that is far heavier than their
+/// points: it sinks in, and finally through.
 bool carries_heavy_ball(const NetStructure& structure) {
     constexpr double most_ratio = 500;
     const double most_kg = most_ratio * usual_mass(structure);

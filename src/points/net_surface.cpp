@@ -4,7 +4,7 @@
 
 #include <hopcoil/points/net_surface.hpp>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 
 namespace hopcoil {
 

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <map>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 #include "net_solver.hpp"
 
 namespace hopcoil::net {

@@ -7,7 +7,7 @@
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/points/particles.hpp>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 #include "particle_steps.hpp"
 
 namespace hopcoil {

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 
 namespace hopcoil {
 
@@ -19,7 +19,7 @@ constexpr double looked_above_m = 0.5;
 constexpr double most_box_way_m = 0.1;
 /// A hit slower than this does not bounce.
 constexpr double slow_m_per_s = 0.2;
-/// What meets something so soon in a step, and so slowly, has slid on it before.
+/// A contact so early in a step and so slow continues the sliding of the step before.
 constexpr double sliding_s = 1e-4;
 constexpr double sliding_m_per_s = 1e-3;
 /// Where a path passes through the front of a face.

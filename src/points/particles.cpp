@@ -9,7 +9,7 @@
 #include <hopcoil/base/time_step.hpp>
 #include <hopcoil/points/particles.hpp>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 #include "particle_steps.hpp"
 
 namespace hopcoil {

@@ -6,7 +6,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/points/plant_bed.hpp>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 #include "plant_sway.hpp"
 
 namespace hopcoil {

@@ -6,7 +6,7 @@
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/points/plant_structure.hpp>
 
-#include "chain_math.hpp"
+#include "../base/vectors.hpp"
 #include "plant_modes.hpp"
 
 namespace hopcoil {

@@ -81,6 +81,26 @@ TEST_CASE("a net in a scene goes with its pins, lets go in time and catches what
               Approx(number_in(take, last, sheet, 3 * 80 + k)).margin(0.8));
 }
 
+TEST_CASE("a heavy ball that is let go is caught, by the method that carries it", "[scene][net]") {
+    const TestFolder folder;
+    const Scene scene = scene_in(folder, R"(
+duration_s = 3
+[net.sheet]
+cloth = { columns = 17, rows = 17, stretch_n_per_m = 2000, mass_kg_per_m2 = 0.2 }
+turned_deg = [-90, 0, 0]
+pins = [{ where = "top" }, { where = "bottom" }, { where = "left" }, { where = "right" }]
+balls = [{ name = "stone", at_m = [0, 0.3, 0], radius_m = 0.12, mass_kg = 3, held_until_s = 0.2 }]
+)");
+    const Take take = take_of(scene);
+    for (std::size_t row = 0; row < take.row_count(); ++row) {
+        const double y = number_in(take, row, "sheet.stone.position_m", 1);
+        CHECK(y > -0.3);
+        CHECK(y <= 0.3 + 1e-9);
+        if (take.times_s()[row] < 0.2) CHECK(y == 0.3);
+    }
+    CHECK_THAT(report_on(scene, take).at(0).words, Contains("implicit"));
+}
+
 TEST_CASE("a net hangs between several things that move, and lies on one of them", "[scene][net]") {
     const TestFolder folder;
     const Scene scene = scene_in(folder, R"(
