@@ -63,7 +63,9 @@ void run_gnuplot(const std::string& script) {
 
     const FileActions actions{input.get(), output.get()};
     std::string name = "gnuplot";
-    std::array<char*, 2> arguments{name.data(), nullptr};
+    // Named as a file it is read in blocks; without a name, a character at a time.
+    std::string script_file = "/dev/stdin";
+    std::array<char*, 3> arguments{name.data(), script_file.data(), nullptr};
     pid_t child = 0;
     if (posix_spawnp(&child, name.c_str(), actions.get(), nullptr, arguments.data(), environ) !=
         0) {

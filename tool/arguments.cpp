@@ -377,10 +377,11 @@ void add_check(CLI::App& app, CheckOptions& options) {
 
 void add_demo(CLI::App& app, DemoOptions& options) {
     options.out = "hopcoil-demo";
-    app.add_option("--out", options.out, "folder to write to (hopcoil-demo)")->type_name("DIR");
-    app.add_option("--scenes", options.scenes, "folder of the demo data (the one shipped)")
-        ->type_name("DIR");
-    app.add_flag("--json", options.json, "print one JSON object instead of the summary");
+    const Options add{app};
+    add("scene", options.names, "NAME", "scenes by name (all)")->check(one_of(demo_names()));
+    add("--out", options.out, "DIR", "folder to write to (hopcoil-demo)");
+    add("--scenes", options.scenes, "DIR", "folder of the demo data (the one shipped)");
+    add.flag("--json", options.json, "print one JSON object instead of the summary");
     app.footer(help::demo);
 }
 

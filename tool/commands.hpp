@@ -220,10 +220,13 @@ struct CheckOptions {
 ExitCode run_check(const CheckOptions& options);
 
 struct DemoOptions {
+    std::vector<std::string> names{};  ///< of scenes, among demo_names(); none: all of them
     std::filesystem::path out{};
     std::filesystem::path scenes{};  ///< empty: those that came with the command
     bool json = false;
 };
 ExitCode run_demo(const DemoOptions& options);
+/// The scenes of the demo, in the order of its report.
+std::vector<std::string> demo_names();
 
 }  // namespace hopcoil::tool

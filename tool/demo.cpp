@@ -1,5 +1,4 @@
 #include <algorithm>
-#include <array>
 #include <exception>
 #include <execution>
 #include <filesystem>
@@ -38,24 +37,30 @@ fs::path shipped_scenes() {
     return scenes;
 }
 
-constexpr std::array demo_names{"vane",     "tide_dial", "boom_lamp",   "skiff",
-                                "streamer", "mud_crab",  "lamplighter", "quay_dog",
-                                "mooring",  "awning",    "wall_spray",  "sea_fan",
-                                "davit",    "deckhand",  "rigger",      "heron"};
+/// Each once, in the report's order.
+std::vector<std::string> chosen(const std::vector<std::string>& wanted) {
+    std::vector<std::string> names = demo_names();
+    if (wanted.empty()) return names;
+    std::erase_if(names, [&](const std::string& name) {
+        return std::find(wanted.begin(), wanted.end(), name) == wanted.end();
+    });
+    return names;
+}
 
 /// As many at once as the machine has cores.
-std::vector<SceneFiles> run_all(const fs::path& folder, const fs::path& out) {
-    std::vector<SceneFiles> all(demo_names.size());
-    std::array<std::exception_ptr, demo_names.size()> problems{};
-    std::array<std::size_t, demo_names.size()> places{};
+std::vector<SceneFiles> run_all(const std::vector<std::string>& names, const fs::path& folder,
+                                const fs::path& out) {
+    std::vector<SceneFiles> all(names.size());
+    std::vector<std::exception_ptr> problems(names.size());
+    std::vector<std::size_t> places(names.size());
     std::iota(places.begin(), places.end(), std::size_t{0});
-    ProgressBar bar{"running", demo_names.size()};
+    ProgressBar bar{"running", names.size()};
     std::mutex counting;
     std::size_t done = 0;
     std::for_each(std::execution::par, places.begin(), places.end(), [&](std::size_t i) {
         if (is_interrupted()) return;
         try {
-            const std::string name = fmt::format("{}.toml", demo_names[i]);
+            const std::string name = fmt::format("{}.toml", names[i]);
             scene::Scene scene = scene::read_scene(folder / name);
             // What is written names the scene as it is shipped, whatever machine it is on.
             scene.file = fmt::format("scenes/quay/{}", name);
@@ -91,9 +96,15 @@ draw::Report report_of(const std::vector<SceneFiles>& all) {
 
 }  // namespace
 
+std::vector<std::string> demo_names() {
+    return {"vane",        "tide_dial", "boom_lamp", "skiff",  "streamer",   "mud_crab",
+            "lamplighter", "quay_dog",  "mooring",   "awning", "wall_spray", "sea_fan",
+            "davit",       "deckhand",  "rigger",    "heron"};
+}
+
 ExitCode run_demo(const DemoOptions& options) {
     const fs::path scenes = options.scenes.empty() ? shipped_scenes() : options.scenes;
-    std::vector<SceneFiles> all = run_all(scenes / "quay", options.out);
+    std::vector<SceneFiles> all = run_all(chosen(options.names), scenes / "quay", options.out);
     for (const SceneFiles& files : all) {
         if (files.code != ExitCode::done) return files.code;
     }

@@ -70,6 +70,7 @@ inline constexpr const char* check =
     "  hopcoil check scenes/quay/vane.toml\n"
     "  hopcoil check vane-take/vane.csv --against before.csv --within 1e-6";
 
-inline constexpr const char* demo = "Example:\n  hopcoil demo --out hopcoil-demo";
+inline constexpr const char* demo =
+    "Examples:\n  hopcoil demo --out hopcoil-demo\n  hopcoil demo deckhand heron";
 
 }  // namespace hopcoil::tool::help

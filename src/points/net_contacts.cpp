@@ -54,6 +54,7 @@ NetContacts::NetContacts(const NetStructure& structure, const NetSettings& setti
 void NetContacts::begin(const NetInputs& inputs, double remaining_s) noexcept {
     ground_ = inputs.ground;
     remaining_s_ = remaining_s;
+    highest_ = ground_ != nullptr ? ground_->highest(-remaining_s) : 0;
     shape_count_ = std::min(inputs.shapes.size(), placed_.size());
     for (std::size_t i = 0; i < shape_count_; ++i) {
         placed_[i] = inputs.shapes[i];
@@ -68,7 +69,7 @@ template <class Visit>
 void NetContacts::for_each_surface(std::size_t point, const Vector3& place,
                                    const Visit& visit) const noexcept {
     const double keep = thickness_m_ + radii_[point];
-    if (ground_ != nullptr) {
+    if (ground_ != nullptr && place.y < highest_ + keep) {
         constexpr double above = 0.5;  // a point that much below a surface is under it
         // `place` may be moved by the visit: in a corner there are two.
         for (int surface = 0; surface < 2; ++surface) {

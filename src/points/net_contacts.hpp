@@ -93,6 +93,7 @@ class NetContacts {
     std::size_t shape_count_ = 0;
     const Ground* ground_ = nullptr;
     double remaining_s_ = 0;
+    double highest_ = 0;  ///< no part of the ground is above it
 };
 
 }  // namespace hopcoil

@@ -34,17 +34,31 @@ Operators operators_of(const LinearSystem& system) {
             Eigen::Map<const RowMajor>{system.damping.data(), n, n}};
 }
 
+// Two forms serve for all sums and products: each form that is written out is compiled anew, which
+// takes long.
+Matrix weighted(double a, const Matrix& m, double b, const Matrix& n) {
+    return a * m + b * n;
+}
+Matrix product(const Matrix& m, const Matrix& n) {
+    return m * n;
+}
+
 Matrix joined(const Matrix& xx, const Matrix& xv, const Matrix& vx, const Matrix& vv) {
     const Eigen::Index n = xx.rows();
     Matrix all(2 * n, 2 * n);
-    all << xx, xv, vx, vv;
+    all.block(0, 0, n, n) = xx;
+    all.block(0, n, n, n) = xv;
+    all.block(n, 0, n, n) = vx;
+    all.block(n, n, n, n) = vv;
     return all;
 }
 
 /// The matrix of the motion itself, (x, v)' = A (x, v).
 Matrix rate_matrix(const Operators& o) {
     const Eigen::Index n = o.k.rows();
-    return joined(Matrix::Zero(n, n), Matrix::Identity(n, n), -o.k, -o.c);
+    const Matrix none = Matrix::Zero(n, n);
+    return joined(none, Matrix::Identity(n, n), weighted(-1, o.k, 0, none),
+                  weighted(-1, o.c, 0, none));
 }
 
 /// How a scheme steps one mode (y' = mu y) of a motion, where that is a function of h mu alone.
@@ -69,16 +83,34 @@ bool is_of_parts(Scheme scheme) {
 Matrix one_step_matrix(const Operators& o, Scheme scheme, double h) {
     const Eigen::Index n = o.k.rows();
     const Matrix one = Matrix::Identity(n, n);
+    const Matrix damped = weighted(1, one, -h, o.c);
     if (scheme == Scheme::velocity_verlet) {
-        const Matrix xx = one - h * h / 2 * o.k;
-        const Matrix xv = h * one - h * h / 2 * o.c;
-        const Matrix foretold_x = -h * o.k;
-        const Matrix foretold_v = one - h * o.c;
-        return joined(xx, xv, -h / 2 * (o.k + o.k * xx + o.c * foretold_x),
-                      one - h / 2 * (o.c + o.k * xv + o.c * foretold_v));
+        const double half = h / 2;
+        const Matrix xx = weighted(1, one, -h * half, o.k);
+        const Matrix xv = weighted(h, one, -h * half, o.c);
+        // The force at the step's end, of the foretold velocity (-h k, damped).
+        const Matrix end_x = weighted(1, product(o.k, xx), -h, product(o.c, o.k));
+        const Matrix end_v = weighted(1, product(o.k, xv), 1, product(o.c, damped));
+        return joined(xx, xv, weighted(-half, o.k, -half, end_x),
+                      weighted(1, weighted(1, one, -half, o.c), -half, end_v));
     }
-    const Matrix vv = one - h * o.c;
-    return joined(one - h * h * o.k, h * vv, -h * o.k, vv);
+    return joined(weighted(1, one, -h * h, o.k), weighted(h, damped, 0, one),
+                  weighted(-h, o.k, 0, one), damped);
+}
+
+Eigenvalues eigenvalues_of(const Matrix& matrix) {
+    return Eigen::EigenSolver<Matrix>{matrix, false}.eigenvalues();
+}
+
+double largest_row(const Matrix& matrix) {
+    double largest = 0;
+    for (Eigen::Index i = 0; i < matrix.rows(); ++i) {
+        double sum = 0;
+        for (Eigen::Index j = 0; j < matrix.cols(); ++j)
+            sum += std::abs(matrix(i, j));
+        largest = std::max(largest, sum);
+    }
+    return largest;
 }
 
 /// The eigenvalues of a scheme's step, for any step.
@@ -87,7 +119,7 @@ class Spectrum {
     Spectrum(const LinearSystem& system, Scheme scheme)
         : operators_{operators_of(system)}, scheme_{scheme} {
         if (!is_of_parts(scheme)) return;
-        rates_ = Eigen::EigenSolver<Matrix>{rate_matrix(operators_), false}.eigenvalues();
+        rates_ = eigenvalues_of(rate_matrix(operators_));
         // A mode that only drifts is a pair of zeros, which rounding separates.
         const double noise = 1e-7 * quickness();
         for (std::complex<double>& rate : rates_) {
@@ -97,22 +129,24 @@ class Spectrum {
 
     /// An upper bound of the rates in it, per second.
     [[nodiscard]] double quickness() const {
-        return std::sqrt(operators_.k.cwiseAbs().rowwise().sum().maxCoeff()) +
-               operators_.c.cwiseAbs().rowwise().sum().maxCoeff();
+        return std::sqrt(largest_row(operators_.k)) + largest_row(operators_.c);
     }
 
     [[nodiscard]] Eigenvalues at(double h) const {
-        if (is_of_parts(scheme_)) {
-            return rates_.unaryExpr(
-                [&](const std::complex<double>& rate) { return growth_of(scheme_, h * rate); });
-        }
-        return Eigen::EigenSolver<Matrix>{one_step_matrix(operators_, scheme_, h), false}
-            .eigenvalues();
+        if (!is_of_parts(scheme_)) return eigenvalues_of(one_step_matrix(operators_, scheme_, h));
+        Eigenvalues all = rates_;
+        for (std::complex<double>& each : all)
+            each = growth_of(scheme_, h * each);
+        return all;
     }
 
     [[nodiscard]] double radius(double h) const {
-        const Eigenvalues all = at(h);
-        return all.cwiseAbs().maxCoeff();
+        double largest = 0;
+        for (const std::complex<double>& each : at(h)) {
+            const double size = std::abs(each);
+            largest = std::isnan(size) ? unbounded_s : std::max(largest, size);  // overflowed
+        }
+        return largest;
     }
 
     [[nodiscard]] bool has_negative(double h) const {

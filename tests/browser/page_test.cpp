@@ -680,11 +680,11 @@ TEST_CASE("from a slider to the picture it is a breath", "[browser]") {
         "hopcoil.latencies.length = 0; window.turns = 0;"
         "const s = document.querySelector('[data-path=\"leaden.damping_ratio\"] "
         "input[type=range]');"
-        "const turn = () => { if (window.turns++ >= 40) return;"
-        "  s.value = 100 + 4 * window.turns; s.dispatchEvent(new Event('input'));"
+        "const turn = () => { if (window.turns++ >= 20) return;"
+        "  s.value = 100 + 8 * window.turns; s.dispatchEvent(new Event('input'));"
         "  setTimeout(turn, 60); }; turn();");
-    page.wait_for("forty turns are done",
-                  [&] { return page.browser.run("return window.turns > 40").get<bool>(); });
+    page.wait_for("twenty turns are done",
+                  [&] { return page.browser.run("return window.turns > 20").get<bool>(); });
     std::vector<double> all = page.browser.run("return hopcoil.latencies");
     REQUIRE(all.size() > 10);
     std::sort(all.begin(), all.end());

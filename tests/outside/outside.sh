@@ -69,7 +69,7 @@ c++ -std=c++20 -O2 -ffp-contract=off -DHOPCOIL_SAME_BITS "$record" "${flags[@]}"
 same_bits "pkg-config" "$scratch/found"
 
 # The installed command finds its demo data, and says where it wrote what.
-(cd "$scratch" && "$scratch/prefix/bin/hopcoil" demo >"$scratch/said")
+(cd "$scratch" && "$scratch/prefix/bin/hopcoil" demo vane >"$scratch/said")
 grep -q "hopcoil-demo/vane.png" "$scratch/said"
 grep -q "brass, after wind" "$scratch/said"
 [[ $(head -c 40 "$scratch/said") == "$(head -c 40 "$scratch/hopcoil-demo/vane.txt")" ]]

@@ -210,9 +210,9 @@ TEST_CASE("pushes of half a metre a second are kept without help, standing and w
     const Terrain steps = stairs();
     for (const double walks : {0.0, 1.0}) {
         for (const Terrain* ground : {&flat, &up, &down, &across, &steps}) {
-            const Outcome outcome = pushed(*ground, walks, 0.1, 0.5, 3);
+            const Outcome outcome = pushed(*ground, walks, 0.1, 0.5, 2);
             INFO("walking at " << walks << " on ground " << (ground - &flat));
-            CHECK(outcome.kept == 3);
+            CHECK(outcome.kept == 2);
             CHECK(outcome.help_nms == 0);
             CHECK(outcome.watch.slip_m == 0);
             CHECK(outcome.watch.outside_m < 2e-3);
@@ -246,7 +246,7 @@ TEST_CASE("hard pushes are caught with steps, harder ones throw it, and it gets 
 }
 
 TEST_CASE("nothing but gravity, the ground and what strikes it moves its centre of mass",
-          "[balance]") {
+          "[balance][long]") {
     const FlatGround ground;
     RandomNumbers numbers{stream_of(11, "momentum")};
     constexpr double mass_kg = 0.9 * 70;
@@ -653,7 +653,7 @@ TEST_CASE("nothing of its legs leaps, as it walks and as it gets up", "[balance]
     }
     // It rises off its back, its front and its sides, in whatever pose it lies.
     RandomNumbers numbers{stream_of(5, "blows")};
-    for (int fall = 0; fall < 12; ++fall) {
+    for (int fall = 0; fall < 8; ++fall) {
         CAPTURE(fall);
         Balance body{{}, ground, {}};
         const double angle = numbers.between(0, 6.28);
@@ -678,7 +678,7 @@ TEST_CASE("knees do not flip as a body catches itself", "[balance][long]") {
     const FlatGround ground;
     RandomNumbers numbers{stream_of(5, "knees")};
     double quickest_rad_per_s = 0;
-    for (int push = 0; push < 80; ++push) {
+    for (int push = 0; push < 60; ++push) {
         const double angle = numbers.between(0, 6.28);
         const double speed = numbers.between(0.8, 4.5);
         const Vector3 velocity{0, 0, numbers.between(0, 1) > 0.5 ? 1.0 : 0.0};

@@ -80,7 +80,7 @@ TEST_CASE("a pendulum has the period of the elliptic integral", "[parts]") {
     }
 }
 
-TEST_CASE("a double pendulum keeps its energy for a minute", "[parts]") {
+TEST_CASE("a double pendulum keeps its energy for a minute", "[parts][long]") {
     PartsStructure made;
     made.parts = {bob({1, 0, 0}), bob({2, 0, 0})};
     made.joints = {{.b = 0, .frame = {{}, about({0, 0, 1})}},

@@ -293,7 +293,7 @@ TEST_CASE("without wind every step takes energy, and the end is rest", "[plant]"
 
 TEST_CASE("however a base is thrown about, a plant stays in one piece and calms down",
           "[plant][long]") {
-    for (std::uint64_t seed = 1; seed <= 8; ++seed) {
+    for (std::uint64_t seed = 1; seed <= 5; ++seed) {
         RandomNumbers random{seed};
         const Shared tree = grown({.levels = 3, .children = 3, .pieces = 2}, seed);
         Plant plant{

@@ -326,7 +326,7 @@ TEST_CASE("a body goes as its clip does, then on its own feet", "[balance]") {
     CHECK(std::abs(z.back() - z[z.size() - 30]) < 0.02);
 }
 
-TEST_CASE("a scene's body leans into the wind that it stands in", "[balance]") {
+TEST_CASE("a scene's body leans into the wind that it stands in", "[balance][long]") {
     const TestFolder folder;
     const auto end_of = [&](const std::string& wind) {
         const Scene scene = read_scene(folder.write("storm.toml", R"(

@@ -162,7 +162,7 @@ TEST_CASE("every shipped scene stays finite in frames of any length, dragged abo
 }
 
 TEST_CASE("every dial of every shipped scene goes to both ends of its slider as the scene moves",
-          "[scene][shipped]") {
+          "[scene][shipped][long]") {
     for (const std::string& file : shipped_scenes()) {
         const Scene scene = read_scene(file);
         LiveScene live{scene};

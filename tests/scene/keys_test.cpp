@@ -151,7 +151,7 @@ bool stands_already(const std::string& place, const std::string& key) {
 
 }  // namespace
 
-TEST_CASE("every key that is listed is read: a wrong value of it is noted", "[keys]") {
+TEST_CASE("every key that is listed is read: a wrong value of it is noted", "[keys][long]") {
     const auto places = places_for_keys();
     for (const TableFacts& table : all_tables()) {
         const std::string name{table.name};

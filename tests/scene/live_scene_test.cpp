@@ -65,7 +65,7 @@ TEST_CASE("a scene that lives does what a run of it does, to the bit", "[live][l
     }
 }
 
-TEST_CASE("its state is kept and goes on with the same bits, a held target too", "[live]") {
+TEST_CASE("its state is kept and goes on with the same bits, a held target too", "[live][long]") {
     for (const std::string& name : shipped()) {
         CAPTURE(name);
         const Scene scene = shipped_scene(name);

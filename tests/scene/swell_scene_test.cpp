@@ -118,7 +118,7 @@ TEST_CASE("a swell moves alike at every rate, and goes on from its state", "[sce
           std::vector<double>(other.row().begin(), other.row().end()));
 }
 
-TEST_CASE("higher waves are a dial, turned while they run", "[scene][swell]") {
+TEST_CASE("higher waves are a dial, turned while they run", "[scene][swell][long]") {
     Scene scene = scene_of(harbour);
     const auto range_of = [](const Scene& of) {
         const Take take = take_of(of);

@@ -223,7 +223,7 @@ TEST_CASE("a walker's dials turn, and what cannot be is refused with its place",
 }
 
 TEST_CASE("the order of steps is a dial whose values have names, and turns in mid-walk",
-          "[scene][walker]") {
+          "[scene][walker][long]") {
     const TestFolder folder;
     Scene scene = scene_in(folder, walking);
     CHECK(value_from(scene, "crab.step_order", "trot") == 6.0);

@@ -64,6 +64,7 @@ class Browser {
             "--ignore-gpu-blocklist",
             "--hide-scrollbars",
             "--disable-dev-shm-usage",
+            "--force-device-scale-factor=0.5",  // fewer pixels to paint
             "--force-prefers-reduced-motion",
             "--window-size=" + std::to_string(width) + "," + std::to_string(height)};
         const Json wanted{{"capabilities",

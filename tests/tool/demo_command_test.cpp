@@ -35,6 +35,23 @@ const DemoRun& demo() {
 
 }  // namespace
 
+TEST_CASE("the demo runs the scenes that are named, each once", "[command][demo]") {
+    const TestFolder folder;
+    const CommandResult result = run_hopcoil("demo tide_dial vane tide_dial", folder);
+    CHECK(result.exit_code == 0);
+    CHECK(std::filesystem::exists(folder.path() / "hopcoil-demo" / "report.html"));
+    CHECK(std::filesystem::exists(folder.path() / "hopcoil-demo" / "tide_dial.csv"));
+    CHECK_FALSE(std::filesystem::exists(folder.path() / "hopcoil-demo" / "skiff.csv"));
+    const std::string needle = "the tide dial's needle";
+    const std::size_t first = result.output.find(needle);
+    CHECK(first != std::string::npos);
+    CHECK(result.output.find(needle, first + 1) == std::string::npos);
+
+    const CommandResult wrong = run_hopcoil("demo vanes", folder);
+    CHECK(wrong.exit_code == 2);
+    CHECK_THAT(wrong.errors, Contains("did you mean 'vane'?"));
+}
+
 TEST_CASE("the demo's vane goes across the seam without a turn back", "[command][demo]") {
     const hopcoil::io::CsvTable csv = hopcoil::io::read_csv(demo().made / "vane.csv");
     CHECK(csv.rows.size() >= 60 * 60);

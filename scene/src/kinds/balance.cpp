@@ -18,14 +18,13 @@
 
 namespace hopcoil::scene {
 
-std::vector<std::string> body_part_names(bool has_arms) {
-    std::vector<std::string> names{"pelvis",     "torso",       "head",
-                                   "left_thigh", "right_thigh", "left_shin",
-                                   "right_shin", "left_foot",   "right_foot"};
-    if (!has_arms) return names;
-    for (const char* name : {"left_upper_arm", "right_upper_arm", "left_forearm", "right_forearm"})
-        names.emplace_back(name);
-    return names;
+std::span<const char* const> body_part_names(bool has_arms) {
+    static constexpr std::array names{
+        "pelvis",          "torso",        "head",         "left_thigh", "right_thigh",
+        "left_shin",       "right_shin",   "left_foot",    "right_foot", "left_upper_arm",
+        "right_upper_arm", "left_forearm", "right_forearm"};
+    constexpr std::size_t without_arms = 9;
+    return std::span{names}.first(has_arms ? names.size() : without_arms);
 }
 
 BalanceSpec::BalanceSpec(BalancingBody body)
@@ -66,10 +65,7 @@ std::vector<Port> BalanceSpec::outputs() const {
         ports.push_back(place(name));
         ports.back().has_velocity = false;
     }
-    std::vector<std::string> names = body_part_names(body_.settings.build.arm_length_m > 0);
-    for (const BalanceThing& thing : body_.things)
-        names.push_back(thing.name);
-    for (const std::string& name : names) {
+    for (const std::string& name : body_.part_names()) {
         ports.push_back(place(name));
         ports.push_back(turn(name + ".facing"));
     }

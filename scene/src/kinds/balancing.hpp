@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -60,6 +61,8 @@ struct BalancingBody {
 
     [[nodiscard]] std::vector<Part> parts_of_things() const;
     /// The output of a skeleton's joints, after those of its parts; then their rotations.
+    /// Its own parts' names, then those of the things.
+    [[nodiscard]] std::vector<std::string> part_names() const;
     [[nodiscard]] std::size_t joints_port() const;
     /// The output of the limits of its joints, the last.
     [[nodiscard]] std::size_t limits_port() const { return joints_port() + (rig ? 2 : 0); }
@@ -184,7 +187,7 @@ class BalanceSpec final : public SystemSpec {
 };
 
 /// The parts of a body, in their order, as files name them.
-[[nodiscard]] std::vector<std::string> body_part_names(bool has_arms);
+[[nodiscard]] std::span<const char* const> body_part_names(bool has_arms);
 
 /// The keys of [balance.NAME] and of the tables inside it.
 [[nodiscard]] std::vector<TableFacts> balance_tables();

@@ -163,7 +163,8 @@ class BalanceReader {
 
     void read_thing(KindReader& one) {
         BalanceThing thing;
-        std::vector<std::string> taken = body_part_names(true);
+        const std::span<const char* const> own = body_part_names(true);
+        std::vector<std::string> taken{own.begin(), own.end()};
         for (const BalanceThing& each : made_.things)
             taken.push_back(each.name);
         thing.name = one.own_name(taken);
@@ -198,9 +199,7 @@ class BalanceReader {
     void read_blow(KindReader& one) {
         BalanceEvent event{.what = BalanceEvent::What::blow, .at_s = time_at(one, "at_s")};
         const std::string name = one.text("part").value_or("torso");
-        std::vector<std::string> names = body_part_names(made_.settings.build.arm_length_m > 0);
-        for (const BalanceThing& each : made_.things)
-            names.push_back(each.name);
+        const std::vector<std::string> names = made_.part_names();
         const auto found = std::find(names.begin(), names.end(), name);
         event.place = three(one, "place_m").value_or(Vector3{});
         const auto newton_seconds = three(one, "newton_seconds");

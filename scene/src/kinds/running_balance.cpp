@@ -48,6 +48,14 @@ std::vector<Part> BalancingBody::parts_of_things() const {
     return parts;
 }
 
+std::vector<std::string> BalancingBody::part_names() const {
+    const std::span<const char* const> own = body_part_names(settings.build.arm_length_m > 0);
+    std::vector<std::string> names{own.begin(), own.end()};
+    for (const BalanceThing& thing : things)
+        names.push_back(thing.name);
+    return names;
+}
+
 std::size_t BalancingBody::joints_port() const {
     const std::size_t parts = body_part_names(settings.build.arm_length_m > 0).size();
     return balance_port::first_part + 2 * (parts + things.size());
