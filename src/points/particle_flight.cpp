@@ -17,8 +17,6 @@ constexpr double far_m = 1e30;
 constexpr double looked_above_m = 0.5;
 /// How far a box of the ground may move in a step and still be met on its way.
 constexpr double most_box_way_m = 0.1;
-/// A hit slower than this does not bounce.
-constexpr double slow_m_per_s = 0.2;
 /// A contact so early in a step and so slow continues the sliding of the step before.
 constexpr double sliding_s = 1e-4;
 constexpr double sliding_m_per_s = 1e-3;
@@ -305,7 +303,7 @@ FlightOutcome ParticleSurfaces::fly(FlightState& now, const Vector3& wind,
         if (surface.metres < 0) now.place = now.place - surface.normal * surface.metres;
         if (settings_.dies_on_contact) break;
         const double closing = -dot(now.velocity - surface.velocity, surface.normal);
-        const bool is_slow = closing < slow_m_per_s;
+        const bool is_slow = closing < slow_hit_m_per_s;
         if (is_slow || k == most_bounces) {
             const bool slides_on =
                 k == 0 && outcome.hit_after_s < sliding_s && closing < sliding_m_per_s;

@@ -40,6 +40,8 @@ class ParticleSurfaces {
 
     /// Whether there is nothing but a level floor, and whether that carries what rests at a height.
     [[nodiscard]] bool is_floor_alone() const noexcept { return is_level_ && shapes_.empty(); }
+    /// Of particles that touch it.
+    [[nodiscard]] double floor_m() const noexcept { return floor_m_; }
     [[nodiscard]] bool is_on_floor(double height) const noexcept {
         return std::abs(height - floor_m_) < resting_m;
     }

@@ -21,7 +21,8 @@ struct ParticleBlock {
     std::span<const double> dies_s;
     std::span<std::uint8_t> done;         ///< 1: it is where it will be at the end of the frame
     std::span<const FloatVector3> winds;  ///< at each; none in still air
-    /// Until then nothing is met in still air, and all of them move and live on.
+    /// Until then nothing is met in still air, and all of them move and live on. Below 0: until the
+    /// negative of it none of them moves or dies.
     double* free_until_s = nullptr;
 };
 
@@ -71,6 +72,32 @@ struct FloatFlight {
 };
 [[nodiscard]] FloatFlight flown(const BlockFlight& flight, const FloatFlight& from,
                                 const FloatVector3& wind) noexcept;
+
+/// A hit slower than this does not bounce.
+inline constexpr double slow_hit_m_per_s = 0.2;
+
+/// A level floor, and steps over it.
+struct FloorFlight {
+    float height = 0;  ///< of particles that touch it, over the origin
+    float restitution = 0;
+    float friction = 0;
+    float h_s = 0;
+    float drag_per_s = 0;
+    float gravity_m_per_s2 = 0;
+};
+/// The drag in a step, k h, up to which steps over a floor are accurate.
+inline constexpr double most_floor_drag = 0.25;
+/// One step over a floor, with one bounce at most.
+struct FloorStep {
+    bool is_known = false;  ///< false: it slides, or bounces again, and is found otherwise
+    bool meets = false;
+    float hit_after_s = 0;
+    FloatFlight at_hit{};  ///< before the bounce
+    FloatFlight after{};
+};
+/// `free` is where it would be without the floor. By the same bits on every instruction set.
+[[nodiscard]] FloorStep over_floor(const FloorFlight& flight, const FloatFlight& from,
+                                   const FloatFlight& free, const FloatVector3& wind) noexcept;
 
 /// Takes all steps of a frame, in still air, with those particles of a block that meet nothing and
 /// stay alive: they are done, as are those at rest. Returns whether all are done.

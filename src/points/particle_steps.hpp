@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include <hopcoil/points/particles.hpp>
 
@@ -16,8 +17,9 @@ inline constexpr double particle_step_s = 1 / particle_steps_per_s;
 struct Particles::Flight {
     ParticleSurfaces surfaces;
     BlockFlight free;
-    Vector3 from{};  ///< the emitter at its start
-    Vector3 to{};    ///< and at its end
+    std::optional<FloorFlight> floor{};  ///< where there is nothing else to meet
+    Vector3 from{};                      ///< the emitter at its start
+    Vector3 to{};                        ///< and at its end
     Quaternion turned{};
     double from_s = 0;
     const Wind* wind = nullptr;

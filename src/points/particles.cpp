@@ -20,6 +20,19 @@ constexpr double longest_step_s = 3600;
 constexpr double nothing_s = 1e-9;  // what the sum of many frames may be off by
 constexpr std::size_t events_for_each_slot = 4;
 
+/// Where particles meet a level floor and nothing else, and bounce.
+std::optional<FloorFlight> floor_under(const ParticleSurfaces& surfaces,
+                                       const ParticleSettings& settings, double origin_m) noexcept {
+    if (!surfaces.is_floor_alone() || settings.dies_on_contact) return std::nullopt;
+    if (!(settings.drag_per_s * particle_step_s < most_floor_drag)) return std::nullopt;
+    return FloorFlight{.height = static_cast<float>(surfaces.floor_m() - origin_m),
+                       .restitution = static_cast<float>(settings.restitution),
+                       .friction = static_cast<float>(settings.friction),
+                       .h_s = static_cast<float>(particle_step_s),
+                       .drag_per_s = static_cast<float>(settings.drag_per_s),
+                       .gravity_m_per_s2 = static_cast<float>(settings.gravity_m_per_s2)};
+}
+
 }  // namespace
 
 Particles::Particles(const ParticleSettings& settings, std::uint64_t stream, const Vector3& emitter,
@@ -126,6 +139,7 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
     const Flight flight{
         .surfaces = surfaces,
         .free = {surfaces.free_flight(), 1, surfaces.clear_above_m() - origin_.y, end_s},
+        .floor = floor_under(surfaces, settings_, origin_.y),
         .from = emitter_before_,
         .to = emitter,
         .turned = inputs.facing,
@@ -148,6 +162,10 @@ void Particles::step_to_next(const ParticleInputs& inputs, double from_s, double
 /// Particles at rest start to move where their support moves, or has gone.
 void Particles::wake_unsupported(const ParticleInputs& inputs) noexcept {
     const ParticleSurfaces surfaces{inputs.shapes, inputs.ground, settings_};
+    const double floor_m = surfaces.is_floor_alone() ? surfaces.floor_m() : nowhere;
+    if (floor_m == rested_floor_m_) return;
+    if (surfaces.is_floor_alone()) look_anew();
+    rested_floor_m_ = floor_m;
     for (std::size_t first = 0; first < capacity(); first += particles_at_a_time) {
         const std::size_t count = std::min(particles_at_a_time, capacity() - first);
         if (std::memchr(&resting_[first], 1, count) == nullptr) continue;
@@ -157,6 +175,7 @@ void Particles::wake_unsupported(const ParticleInputs& inputs) noexcept {
                 resting_[i] &= static_cast<std::uint8_t>(surfaces.is_on_floor(height));
             } else if (resting_[i] != 0 && !surfaces.supports(place_of(i))) {
                 resting_[i] = 0;
+                free_until_s_[first / particles_at_a_time] = 0;
             }
         }
     }
@@ -234,6 +253,23 @@ bool Particles::fly_few(const ParticleBlock& block, std::size_t first,
     return true;
 }
 
+/// A whole step over a floor; false where that takes more than one bounce.
+bool Particles::bounce_off_floor(std::size_t slot, const Flight& flight, const FloatFlight& free,
+                                 const FloatVector3& wind) noexcept {
+    if (!flight.floor) return false;
+    const FloorStep step =
+        over_floor(*flight.floor, {offsets_[slot], velocities_[slot]}, free, wind);
+    if (!step.is_known) return false;
+    if (step.meets) {
+        offsets_[slot] = step.at_hit.offset;
+        note(ParticleEvent::Type::hit, slot, flight.from_s + static_cast<double>(step.hit_after_s),
+             vector3_from(step.at_hit.velocity));
+    }
+    offsets_[slot] = step.after.offset;
+    velocities_[slot] = step.after.velocity;
+    return true;
+}
+
 /// To the end of the step.
 void Particles::fly(std::size_t slot, const Flight& flight, const FloatVector3& wind,
                     double time_s) noexcept {
@@ -249,6 +285,7 @@ void Particles::fly(std::size_t slot, const Flight& flight, const FloatVector3& 
         FlightState now{place_of(slot), velocity(slot)};
         FlightOutcome outcome;
         const bool is_clear = is_whole && lowest > flight.free.clear_above;
+        if (is_whole && !is_clear && bounce_off_floor(slot, flight, free, wind)) return;
         if (!is_clear) outcome = flight.surfaces.fly(now, vector3_from(wind), h);
         if (outcome.hits) {
             offsets_[slot] = float_vector(outcome.hit_place - origin_);
@@ -348,9 +385,11 @@ void Particles::count_alive() noexcept {
     alive_count_ = static_cast<std::size_t>(std::count(alive_.begin(), alive_.end(), 1));
 }
 
-/// Forgets how long nothing can happen to each block: it is found out again.
+/// Forgets how long nothing can happen to each block, and what carries those at rest: it is found
+/// out again.
 void Particles::look_anew() noexcept {
     std::fill(free_until_s_.begin(), free_until_s_.end(), 0.0);
+    rested_floor_m_ = nowhere;
 }
 
 void Particles::use(InstructionSet set) {

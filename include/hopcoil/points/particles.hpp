@@ -2,6 +2,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <limits>
 #include <span>
 #include <vector>
 
@@ -31,6 +32,7 @@ struct ParticleInputs {
     const Wind* wind = nullptr;
 };
 
+struct FloatFlight;
 struct ParticleBlock;
 
 /// Something that happened to a particle.
@@ -143,6 +145,7 @@ class Particles {
 
   private:
     struct Flight;
+    static constexpr double nowhere = std::numeric_limits<double>::quiet_NaN();
 
     StepStatus reject() noexcept;
     void allocate();
@@ -155,6 +158,8 @@ class Particles {
     bool fly_few(const ParticleBlock& block, std::size_t first, const Flight& flight) noexcept;
     void fly(std::size_t slot, const Flight& flight, const FloatVector3& wind,
              double time_s) noexcept;
+    bool bounce_off_floor(std::size_t slot, const Flight& flight, const FloatFlight& free,
+                          const FloatVector3& wind) noexcept;
     void move_origin(const Vector3& to) noexcept;
     [[nodiscard]] Vector3 place_of(std::size_t slot) const noexcept {
         return origin_ + vector3_from(offsets_[slot]);
@@ -196,6 +201,7 @@ class Particles {
     std::vector<std::uint8_t> block_done_;  ///< the same, of all that are stepped together
     /// Until then nothing can happen to these, above `looked_above_`.
     std::vector<double> free_until_s_;
+    double rested_floor_m_ = nowhere;  ///< the level floor that carries all that rest
     float looked_above_ = 0;
     std::vector<double> born_s_;
     std::vector<double> dies_s_;
