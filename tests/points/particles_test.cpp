@@ -248,7 +248,7 @@ TEST_CASE("what rests on a floor dies in time, and falls when the floor sinks", 
     const FlatGround high{0.5};
     const FlatGround low{-0.5};
     const auto run_for = [&](double seconds, const Ground& ground) {
-        std::size_t died = 0;
+        int died = 0;
         for (int frame = 0; frame < std::lround(60 * seconds); ++frame) {
             particles.step({.ground = &ground}, 1.0 / 60);
             died += count(particles, ParticleEvent::Type::died);

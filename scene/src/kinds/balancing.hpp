@@ -60,9 +60,9 @@ struct BalancingBody {
     bool shows_limits = false;
 
     [[nodiscard]] std::vector<Part> parts_of_things() const;
-    /// The output of a skeleton's joints, after those of its parts; then their rotations.
     /// Its own parts' names, then those of the things.
     [[nodiscard]] std::vector<std::string> part_names() const;
+    /// The output of a skeleton's joints, after those of its parts; then their rotations.
     [[nodiscard]] std::size_t joints_port() const;
     /// The output of the limits of its joints, the last.
     [[nodiscard]] std::size_t limits_port() const { return joints_port() + (rig ? 2 : 0); }
