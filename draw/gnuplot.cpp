@@ -63,7 +63,8 @@ void run_gnuplot(const std::string& script) {
 
     const FileActions actions{input.get(), output.get()};
     std::string name = "gnuplot";
-    // Named as a file it is read in blocks; without a name, a character at a time.
+    // gnuplot reads a file that it is given by name in blocks, its standard input a character at a
+    // time.
     std::string script_file = "/dev/stdin";
     std::array<char*, 3> arguments{name.data(), script_file.data(), nullptr};
     pid_t child = 0;

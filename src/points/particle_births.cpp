@@ -108,6 +108,7 @@ std::uint32_t Particles::add(const Vector3& place, const Vector3& velocity,
     alive_[slot] = 1;
     resting_[slot] = 0;
     free_until_s_[slot / particles_at_a_time] = 0;
+    still_until_s_[slot / particles_at_a_time] = 0;
     offsets_[slot] = float_vector(place - origin_);
     velocities_[slot] = float_vector(velocity);
     born_s_[slot] = time_s;

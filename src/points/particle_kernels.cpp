@@ -215,7 +215,7 @@ HOPCOIL_INTO_EACH double free_until_s(const BlockFlight& flight, const ParticleB
     return std::min(first_death_s, flight.began_s() + in_s);
 }
 
-/// Of a block's living.
+/// When the first of a block's living particles dies.
 HOPCOIL_INTO_EACH double first_death_s(const ParticleBlock& block) {
     double first_s = std::numeric_limits<double>::infinity();
     for (std::size_t i = 0; i < block.alive.size(); ++i)
@@ -248,7 +248,7 @@ HOPCOIL_INTO_EACH void some_through_loop(const ThroughPass& pass) {
     if (any > 0) move_some<false>(pass.flight, block, flags.goes);
     pass.are_all_done = all_done > 0;
     if (pass.are_all_done) {
-        if (!(any > 0)) *block.free_until_s = -first_death_s(block);
+        if (!(any > 0)) *block.still_until_s = first_death_s(block);
         return;
     }
     for (std::size_t i = 0; i < count; ++i)
@@ -258,12 +258,12 @@ HOPCOIL_INTO_EACH void some_through_loop(const ThroughPass& pass) {
 HOPCOIL_INTO_EACH void through_loop(const ThroughPass& pass) {
     const ParticleBlock& block = pass.block;
     const double end_s = pass.flight.end_s;
-    double& free_s = *block.free_until_s;
-    if (-free_s > end_s) {
+    if (*block.still_until_s > end_s) {
         pass.are_all_done = true;
         return;
     }
     if (block.alive.size() == particles_at_a_time) {
+        double& free_s = *block.free_until_s;
         if (!(free_s > end_s)) free_s = free_until_s(pass.flight, block);
         if (free_s > end_s) {
             move_all(pass.flight, block);
@@ -389,50 +389,55 @@ FloatFlight flown(const BlockFlight& flight, const FloatFlight& from,
              factors.velocity(v.z, 0, wind.z)}};
 }
 
-FloorStep over_floor(const FloorFlight& flight, const FloatFlight& from, const FloatFlight& free,
-                     const FloatVector3& wind) noexcept {
+/// FreeFlight in floats, for a part of a step and little drag.
+FloatFlight flown_for(const FloorFlight& floor, const FloatFlight& from, const FloatVector3& wind,
+                      float h) noexcept {
+    const float kh = floor.drag_per_s * h;
+    const float loss = 1.0F / 2 - kh * (1.0F / 6 - kh * (1.0F / 24 - kh * (1.0F / 120)));
+    const float drift = h * (kh * loss);
+    const float way = h - drift;
+    const float gone = floor.drag_per_s * way;
+    const auto place = [&](float x, float v, float air) {
+        return x + (v * way + air * drift);
+    };
+    const auto velocity = [&](float v, float air) {
+        return Factors::without_subnormal(v * (1 - gone) + air * gone);
+    };
     const FloatVector3& x = from.offset;
-    const float sinks = x.y - free.offset.y;
-    const float above = std::max(x.y - flight.height, 0.0F);
+    const FloatVector3& v = from.velocity;
+    return {{place(x.x, v.x, wind.x),
+             place(x.y, v.y, wind.y) - floor.gravity_m_per_s2 * (h * (h * loss)),
+             place(x.z, v.z, wind.z)},
+            {velocity(v.x, wind.x), velocity(v.y, wind.y) - floor.gravity_m_per_s2 * way,
+             velocity(v.z, wind.z)}};
+}
+
+FloorStep over_floor(const FloorFlight& floor, const FloatFlight& from, const FloatFlight& free,
+                     const FloatVector3& wind) noexcept {
+    const float sinks = from.offset.y - free.offset.y;
+    const float above = std::max(from.offset.y - floor.height, 0.0F);
     FloorStep step{.is_known = true, .after = free};
     if (!(sinks > 0 && above <= sinks)) return step;
+    // It is met where the straight way of the step meets it.
     const float part = above / sinks;
     const auto between = [part](float a, float b) {
         return a + (b - a) * part;
     };
-    const FloatVector3& v = from.velocity;
     step.meets = true;
-    step.hit_after_s = part * flight.h_s;
-    step.at_hit = {{between(x.x, free.offset.x), flight.height, between(x.z, free.offset.z)},
-                   {between(v.x, free.velocity.x), between(v.y, free.velocity.y),
-                    between(v.z, free.velocity.z)}};
+    step.hit_after_s = part * floor.h_s;
+    step.at_hit = {{between(from.offset.x, free.offset.x), floor.height,
+                    between(from.offset.z, free.offset.z)},
+                   flown_for(floor, from, wind, step.hit_after_s).velocity};
     const FloatVector3& hit = step.at_hit.velocity;
     const float into = -hit.y;
     const float along = std::sqrt(hit.x * hit.x + hit.z * hit.z);
-    const float lost = flight.friction * (1 + flight.restitution) * into;
-    const float kept_along = along > lost ? 1 - lost / along : 0.0F;
-    const FloatVector3 off{hit.x * kept_along, flight.restitution * into, hit.z * kept_along};
-    // As FreeFlight, for the rest of the step.
-    const float left = flight.h_s - step.hit_after_s;
-    const float kh = flight.drag_per_s * left;
-    const float loss = 1.0F / 2 - kh * (1.0F / 6 - kh * (1.0F / 24 - kh * (1.0F / 120)));
-    const float drift = left * (kh * loss);
-    const float way = left - drift;
-    const float gone = flight.drag_per_s * way;
-    const auto place = [&](float from_m, float speed, float air) {
-        return from_m + (speed * way + air * drift);
-    };
-    const auto speed_of = [&](float speed, float air) {
-        return Factors::without_subnormal(speed * (1 - gone) + air * gone);
-    };
-    step.after = {
-        {place(step.at_hit.offset.x, off.x, wind.x),
-         place(flight.height, off.y, wind.y) - flight.gravity_m_per_s2 * (left * (left * loss)),
-         place(step.at_hit.offset.z, off.z, wind.z)},
-        {speed_of(off.x, wind.x), speed_of(off.y, wind.y) - flight.gravity_m_per_s2 * way,
-         speed_of(off.z, wind.z)}};
+    const float lost = floor.friction * (1 + floor.restitution) * into;
+    const float kept = along > lost ? 1 - lost / along : 0.0F;
+    const FloatFlight off{step.at_hit.offset,
+                          {hit.x * kept, floor.restitution * into, hit.z * kept}};
+    step.after = flown_for(floor, off, wind, floor.h_s - step.hit_after_s);
     step.is_known =
-        into >= static_cast<float>(slow_hit_m_per_s) && step.after.offset.y > flight.height;
+        into >= static_cast<float>(slow_hit_m_per_s) && step.after.offset.y > floor.height;
     return step;
 }
 

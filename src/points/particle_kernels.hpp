@@ -21,9 +21,9 @@ struct ParticleBlock {
     std::span<const double> dies_s;
     std::span<std::uint8_t> done;         ///< 1: it is where it will be at the end of the frame
     std::span<const FloatVector3> winds;  ///< at each; none in still air
-    /// Until then nothing is met in still air, and all of them move and live on. Below 0: until the
-    /// negative of it none of them moves or dies.
+    /// Until then nothing is met in still air, and all of them move and live on.
     double* free_until_s = nullptr;
+    double* still_until_s = nullptr;  ///< until then none of them moves or dies
 };
 
 /// What h seconds are for whatever meets nothing in them.
@@ -95,8 +95,8 @@ struct FloorStep {
     FloatFlight at_hit{};  ///< before the bounce
     FloatFlight after{};
 };
-/// `free` is where it would be without the floor. By the same bits on every instruction set.
-[[nodiscard]] FloorStep over_floor(const FloorFlight& flight, const FloatFlight& from,
+/// `free` is where it would be without the floor. The same bits on every instruction set.
+[[nodiscard]] FloorStep over_floor(const FloorFlight& floor, const FloatFlight& from,
                                    const FloatFlight& free, const FloatVector3& wind) noexcept;
 
 /// Takes all steps of a frame, in still air, with those particles of a block that meet nothing and

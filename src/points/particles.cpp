@@ -56,6 +56,7 @@ void Particles::allocate() {
     done_.resize(size);
     block_done_.resize((size + particles_at_a_time - 1) / particles_at_a_time);
     free_until_s_.resize(block_done_.size());
+    still_until_s_.resize(block_done_.size());
     offsets_.resize(size);
     velocities_.resize(size);
     shown_.resize(size);
@@ -175,7 +176,7 @@ void Particles::wake_unsupported(const ParticleInputs& inputs) noexcept {
                 resting_[i] &= static_cast<std::uint8_t>(surfaces.is_on_floor(height));
             } else if (resting_[i] != 0 && !surfaces.supports(place_of(i))) {
                 resting_[i] = 0;
-                free_until_s_[first / particles_at_a_time] = 0;
+                still_until_s_[first / particles_at_a_time] = 0;
             }
         }
     }
@@ -202,7 +203,8 @@ ParticleBlock Particles::block_at(std::size_t first) noexcept {
             .dies_s = std::span{dies_s_}.subspan(first, count),
             .done = std::span{done_}.subspan(first, count),
             .winds = {},
-            .free_until_s = &free_until_s_[first / particles_at_a_time]};
+            .free_until_s = &free_until_s_[first / particles_at_a_time],
+            .still_until_s = &still_until_s_[first / particles_at_a_time]};
 }
 
 /// A few particles from a slot on.
@@ -389,6 +391,7 @@ void Particles::count_alive() noexcept {
 /// out again.
 void Particles::look_anew() noexcept {
     std::fill(free_until_s_.begin(), free_until_s_.end(), 0.0);
+    std::fill(still_until_s_.begin(), still_until_s_.end(), 0.0);
     rested_floor_m_ = nowhere;
 }
 

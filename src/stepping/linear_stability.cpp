@@ -34,8 +34,8 @@ Operators operators_of(const LinearSystem& system) {
             Eigen::Map<const RowMajor>{system.damping.data(), n, n}};
 }
 
-// Two forms serve for all sums and products: each form that is written out is compiled anew, which
-// takes long.
+// Each expression of matrices is a template of its own, which takes up to a second to compile:
+// these two serve for all sums and products.
 Matrix weighted(double a, const Matrix& m, double b, const Matrix& n) {
     return a * m + b * n;
 }

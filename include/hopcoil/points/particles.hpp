@@ -145,6 +145,7 @@ class Particles {
 
   private:
     struct Flight;
+    /// Not equal to any height, itself included.
     static constexpr double nowhere = std::numeric_limits<double>::quiet_NaN();
 
     StepStatus reject() noexcept;
@@ -201,7 +202,8 @@ class Particles {
     std::vector<std::uint8_t> block_done_;  ///< the same, of all that are stepped together
     /// Until then nothing can happen to these, above `looked_above_`.
     std::vector<double> free_until_s_;
-    double rested_floor_m_ = nowhere;  ///< the level floor that carries all that rest
+    std::vector<double> still_until_s_;  ///< until then none of these moves or dies
+    double rested_floor_m_ = nowhere;    ///< the level floor that carries all that rest
     float looked_above_ = 0;
     std::vector<double> born_s_;
     std::vector<double> dies_s_;
