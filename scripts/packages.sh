@@ -2,7 +2,7 @@
 # shellcheck shell=bash
 
 build_packages=(g++ cmake ninja-build pkg-config libeigen3-dev libfmt-dev libcli11-dev
-    libtomlplusplus-dev libcpp-httplib-dev libjs-dygraphs libjs-three nlohmann-json3-dev libtbb-dev libnlopt-dev catch2 liblapacke-dev libbenchmark-dev gnuplot-nox libcairo2-dev
+    libtomlplusplus-dev libcpp-httplib-dev libjs-dygraphs libjs-three nlohmann-json3-dev libtbb-dev libnlopt-dev libcminpack-dev catch2 liblapacke-dev libbenchmark-dev gnuplot-nox libcairo2-dev
     zlib1g-dev fonts-dejavu-core)
 # shellcheck disable=SC2034  # by whoever sources this
 test_packages=("${build_packages[@]}" clang clang-format clang-tidy lld git shellcheck

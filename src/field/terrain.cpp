@@ -58,41 +58,100 @@ std::optional<Found> spot_of(const GroundMesh& mesh, double x, double z, double 
     return spot ? std::optional{Found{*spot}} : std::nullopt;
 }
 
+/// A line straight up in the world, in the frame of a part that leans.
+struct Upright {
+    Vector3 start{};  ///< where it is level with the part's origin
+    Vector3 up{};
+
+    Upright(const GroundFrame& frame, double x, double z)
+        : start{frame.to_local({x, frame.position.y, z})},
+          up{rotated(conjugate(frame.rotation), {0, 1, 0})} {}
+
+    /// How far up it passes a height of the frame.
+    [[nodiscard]] double way_to(double height) const { return (height - start.y) / up.y; }
+    [[nodiscard]] Vector3 at(double way) const { return start + up * way; }
+};
+
+struct OnLine {
+    double way = 0;
+    Found found{};
+};
+
+/// The heights that a surface has, in the frame of its part.
+struct Heights {
+    double bottom = 0;
+    double top = 0;
+};
+
+constexpr double any_height = std::numeric_limits<double>::infinity();
+
+std::optional<OnLine> spot_on(const Upright& line, const Slab& slab, const Heights& heights,
+                              double /*most*/) {
+    const double way = line.way_to(heights.top);
+    const Vector3 at = line.at(way);
+    const auto found = spot_of(slab, at.x, at.z, any_height);
+    return found ? std::optional{OnLine{way, *found}} : std::nullopt;
+}
+
+std::optional<OnLine> spot_on(const Upright& line, const Terrain::Plane& plane,
+                              const Heights& /*heights*/, double /*most*/) {
+    const double rises = line.up.y - plane.slope_x * line.up.x - plane.slope_z * line.up.z;
+    const auto found = spot_of(plane, line.start.x, line.start.z, any_height);
+    if (!(rises > 0) || !found) return std::nullopt;
+    return OnLine{(found->spot.height - line.start.y) / rises, *found};
+}
+
+/// By iteration, each time closer by the order of the tilt.
+template <class Surface>
+std::optional<OnLine> spot_on(const Upright& line, const Surface& surface, const Heights& heights,
+                              double most) {
+    constexpr int rounds = 6;
+    const double top = line.at(most).y;
+    // The line may pass beside an edge at all of these but one.
+    for (const double height :
+         {0.5 * (heights.bottom + heights.top), heights.top, heights.bottom}) {
+        OnLine spot{.way = line.way_to(height)};
+        bool exists = true;
+        for (int i = 0; exists && i < rounds; ++i) {
+            const Vector3 at = line.at(spot.way);
+            const auto found = spot_of(surface, at.x, at.z, top);
+            exists = found.has_value();
+            if (exists) spot = {line.way_to(found->spot.height), *found};
+        }
+        if (exists) return spot;
+    }
+    return std::nullopt;
+}
+
 template <class Shape>
-std::optional<Found> spot_in_frame(const Shape& shape, const GroundFrame& frame, double x, double z,
-                                   double top) {
+std::optional<Found> spot_in_frame(const Shape& shape, const Heights& heights,
+                                   const GroundFrame& frame, double x, double z, double top) {
+    const double most = top - frame.position.y;
     if (frame.rotation == Quaternion{}) {
-        auto found =
-            spot_of(shape, x - frame.position.x, z - frame.position.z, top - frame.position.y);
+        auto found = spot_of(shape, x - frame.position.x, z - frame.position.z, most);
         if (found) found->spot.height += frame.position.y;
         return found;
     }
-    // Straight down in the world is slanted in the frame of a tilted part: the spot is found by
-    // iteration, each time closer by the order of the tilt.
-    constexpr int rounds = 6;
-    const double above = top - frame.position.y;
-    Vector3 local = frame.to_local({x, frame.position.y, z});
-    std::optional<Found> found;
-    double height = 0;
-    for (int i = 0; i < rounds; ++i) {
-        found = spot_of(shape, local.x, local.z, above + std::abs(above));
-        if (!found) return std::nullopt;
-        height = frame.to_world({local.x, found->spot.height, local.z}).y;
-        local = frame.to_local({x, height, z});
-    }
-    if (height > top) return std::nullopt;
-    found->spot.height = height;
-    found->spot.normal = rotated(frame.rotation, found->spot.normal);
-    return found;
+    const Upright line{frame, x, z};
+    constexpr double on_its_side = 1e-3;
+    if (!(line.up.y > on_its_side)) return std::nullopt;
+    auto spot = spot_on(line, shape, heights, most);
+    if (!spot || spot->way > most) return std::nullopt;
+    spot->found.spot.height = frame.position.y + spot->way;
+    spot->found.spot.normal = rotated(frame.rotation, spot->found.spot.normal);
+    return spot->found;
 }
 
-/// The highest of some places, and how far the furthest is from the origin of their frame.
+/// The highest and the lowest of some places, and how far the furthest is from the origin of their
+/// frame.
 struct Bounds {
     double top = -std::numeric_limits<double>::infinity();
+    double bottom = std::numeric_limits<double>::infinity();
     double reach = 0;
 
     void take_in(const Vector3& place) {
         top = std::max(top, place.y);
+        bottom = std::min(bottom, place.y);
         reach = std::max(reach, std::sqrt(dot(place, place)));
     }
 };
@@ -100,7 +159,7 @@ struct Bounds {
 Bounds bounds_of(const Terrain::Plane& plane) {
     const bool is_level = plane.slope_x == 0 && plane.slope_z == 0;
     constexpr double unbounded = std::numeric_limits<double>::infinity();
-    return {is_level ? plane.point.y : unbounded, unbounded};
+    return {is_level ? plane.point.y : unbounded, is_level ? plane.point.y : -unbounded, unbounded};
 }
 
 /// Half of the longest way across it.
@@ -167,7 +226,7 @@ void Terrain::add_piece(Shape shape, std::uint32_t part) {
     const Bounds bounds = std::visit([](const auto& each) { return bounds_of(each); }, shape);
     const Slab* const slab = std::get_if<Slab>(&shape);
     footprints_.push_back(part == 0 && slab != nullptr ? footprint_of(*slab) : everywhere());
-    pieces_.push_back({std::move(shape), part, bounds.top, bounds.reach});
+    pieces_.push_back({std::move(shape), part, bounds.top, bounds.bottom, bounds.reach});
 }
 
 void Terrain::add(const Plane& plane, std::uint32_t part) {
@@ -247,6 +306,17 @@ GroundPoint Terrain::surface_under(double x, double z, double top, double ahead_
     return highest_under(x, z, top, ahead_s, Which::without_boxes);
 }
 
+/// However its part is turned by then, none of it is under that place.
+bool Terrain::is_elsewhere(const Piece& piece, double x, double z, double ahead_s) const noexcept {
+    const GroundFrame& now = frames_[piece.part - 1];
+    const Vector3 velocity = now.velocity + now.acceleration * (0.5 * std::min(ahead_s, 0.0));
+    const double dx = x - (now.position.x + velocity.x * ahead_s);
+    const double dz = z - (now.position.z + velocity.z * ahead_s);
+    // A place on its edge must not be lost by rounding.
+    const double reach = piece.reach * (1 + 1e-9) + 1e-9;
+    return dx * dx + dz * dz > reach * reach;
+}
+
 GroundPoint Terrain::highest_under(double x, double z, double top, double ahead_s,
                                    Which which) const noexcept {
     GroundPoint best{.exists = false};
@@ -255,11 +325,12 @@ GroundPoint Terrain::highest_under(double x, double z, double top, double ahead_
         if (footprints_[i].leaves_out(x, z)) continue;
         const Piece& piece = pieces_[i];
         if (which == Which::without_boxes && std::holds_alternative<Slab>(piece.shape)) continue;
+        if (piece.part != 0 && is_elsewhere(piece, x, z, ahead_s)) continue;
         const auto found = std::visit(
             [&](const auto& shape) {
-                return piece.part == 0
-                           ? spot_of(shape, x, z, top)
-                           : spot_in_frame(shape, frame(piece.part, ahead_s), x, z, top);
+                return piece.part == 0 ? spot_of(shape, x, z, top)
+                                       : spot_in_frame(shape, {piece.bottom, piece.top},
+                                                       frame(piece.part, ahead_s), x, z, top);
             },
             piece.shape);
         if (!found || (best.exists && found->spot.height <= best.height)) continue;

@@ -182,15 +182,14 @@ double WalkerTick::highest_between(const Vector3& from, const Vector3& to,
     return highest;
 }
 
-/// Where it will be on its way, in the world, as its leg pulls it along.
-WalkerTick::OnWay WalkerTick::on_way(std::size_t leg, const FootSwing& swing, const SwingTask& task,
-                                     double time_s) const noexcept {
+/// Where a foot that swings to that place by then is in the world, as its leg pulls it along.
+WalkerTick::OnWay WalkerTick::on_way(std::size_t leg, const Vector3& local, double land_s,
+                                     const SwingTask& task, double time_s) const noexcept {
     const double in_s = time_s - now_s_;
-    const Vector3 local = swing.at(time_s).position;
     const Vector3 planned =
         task.part == 0 ? local : ground_.frame(task.part, ahead_s_ + in_s).to_world(local);
     const WalkerFoot& foot = w_.feet_[leg];
-    const double left = 1 - in_s / (swing.land_s - now_s_);
+    const double left = 1 - in_s / (land_s - now_s_);
     const Body body = body_in(in_s);
     const Vector3& own = set_.legs[leg].hip;
     const detail::WalkerPose& pose = w_.pose_;
@@ -209,8 +208,9 @@ bool WalkerTick::is_gentle(std::size_t leg, const FootSwing& swing,
     Vector3 now{};
     for (int i = 0; i <= ticks; ++i) {
         const double t = now_s_ + i * tick_s;
-        if (length_of(swing.at(t).acceleration) > most) return false;
-        const Vector3 next = on_way(leg, swing, task, t).pulled;
+        const SwingPoint point = swing.at(t);
+        if (length_of(point.acceleration) > most) return false;
+        const Vector3 next = on_way(leg, point.position, swing.land_s, task, t).pulled;
         const double pulled = length_of(next - now * 2 + before) / (tick_s * tick_s);
         if (i > 2 && i < ticks && pulled > most) return false;
         before = now;
@@ -242,7 +242,7 @@ bool WalkerTick::is_clear(std::size_t leg, const FootSwing& swing,
                                    : ground_.frame(foot.part, later_s).to_world(foot.on_part);
         const Vector3 lands =
             task.part == 0 ? swing.spot : ground_.frame(task.part, later_s).to_world(swing.spot);
-        const OnWay way = on_way(leg, swing, task, t);
+        const OnWay way = on_way(leg, swing.at(t).position, swing.land_s, task, t);
         // It may be pulled less than predicted.
         for (const Vector3& p : {way.planned, way.pulled}) {
             const double to_end = std::min(flat_length(p - lands), flat_length(p - lifted));

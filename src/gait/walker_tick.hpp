@@ -208,8 +208,8 @@ class WalkerTick {
     [[nodiscard]] double height_in(double time_s, double aimed) const noexcept;
     [[nodiscard]] double height_for(std::size_t leg, const Body& body,
                                     const Vector3& spot) const noexcept;
-    [[nodiscard]] OnWay on_way(std::size_t leg, const FootSwing& swing, const SwingTask& task,
-                               double time_s) const noexcept;
+    [[nodiscard]] OnWay on_way(std::size_t leg, const Vector3& local, double land_s,
+                               const SwingTask& task, double time_s) const noexcept;
     [[nodiscard]] double clearance(const Vector3& place, const Vector3& normal,
                                    double ahead_s) const noexcept;
     [[nodiscard]] bool is_gentle(std::size_t leg, const FootSwing& swing,

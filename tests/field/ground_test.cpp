@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 #include <Eigen/Geometry>
@@ -419,6 +420,45 @@ TEST_CASE("a part that moves carries its pieces, its normals and what stands on 
         constexpr double dt = 1e-6;
         const Vector3 moved = (frame.ahead(dt).to_world(local) - spot) * (1 / dt);
         CHECK(apart(moved, frame.velocity_at(spot)) < 1e-5);
+    }
+}
+
+TEST_CASE("what moves is found to its edges, at any time, and nowhere else", "[ground]") {
+    Random random{71};
+    const auto somewhere = [&](double most) {
+        return Vector3{random.between(-most, most), random.between(-most, most),
+                       random.between(-most, most)};
+    };
+    for (int round = 0; round < 200; ++round) {
+        const GroundFrame raft{.position = somewhere(20),
+                               .rotation = turned_by(somewhere(0.15)),
+                               .velocity = somewhere(3),
+                               .angular_velocity = somewhere(0.1),
+                               .acceleration = somewhere(2)};
+        Terrain quay;
+        const std::uint32_t part = quay.add_part(raft);
+        const Vector3 half{random.between(0.1, 3), random.between(0.1, 1), random.between(0.1, 3)};
+        const Vector3 middle = somewhere(2);
+        const Terrain::Box box{.middle = middle, .size = half * 2};
+        if (round % 2 == 0) {
+            quay.add(box, part);
+        } else {
+            quay.add(mesh_of(box, 3), part);
+        }
+        const double ahead_s = random.between(-1, 1);
+        const GroundFrame then = raft.ahead(ahead_s);
+        const auto height_over = [&](double part_of_half) {
+            const Vector3 top = middle + Vector3{part_of_half * half.x, half.y,
+                                                 random.between(-1, 1) * part_of_half * half.z};
+            const Vector3 place = then.to_world(top);
+            const GroundPoint found = quay.under(place.x, place.z, place.y + 0.01, ahead_s);
+            return found.exists ? std::optional{found.height - place.y} : std::nullopt;
+        };
+        CAPTURE(round, ahead_s);
+        const auto on_it = height_over(0.999);
+        REQUIRE(on_it.has_value());
+        CHECK(*on_it == Approx(0).margin(1e-5));
+        CHECK_FALSE(height_over(1.05).has_value());
     }
 }
 

@@ -1,56 +1,90 @@
-#include "least_squares.hpp"
-
 #include <algorithm>
 #include <cmath>
-#include <unsupported/Eigen/NonLinearOptimization>
+#include <cminpack.h>
+#include <exception>
+#include <vector>
 
 #include <Eigen/Eigenvalues>
 
 namespace hopcoil::tune {
 namespace {
 
-/// The form in which Eigen asks for it.
-struct Functor {
-    using Scalar = double;
-    using InputType = Eigen::VectorXd;
-    using ValueType = Eigen::VectorXd;
-    using JacobianType = Eigen::MatrixXd;
-    [[maybe_unused]] static constexpr int InputsAtCompileTime = Eigen::Dynamic;
-    [[maybe_unused]] static constexpr int ValuesAtCompileTime = Eigen::Dynamic;
-
-    const Residuals& residuals;
-    const Eigen::VectorXd& low;
-    const Eigen::VectorXd& high;
-    double step;
-    Eigen::Index length;
-
-    [[nodiscard]] int inputs() const { return static_cast<int>(low.size()); }
-    [[nodiscard]] int values() const { return static_cast<int>(length); }
+/// What is left, and its slopes, at numbers that may lie outside of their bounds.
+class Minimiser {
+  public:
+    Minimiser(const Residuals& residuals, const Eigen::VectorXd& low, const Eigen::VectorXd& high,
+              double step, Eigen::Index length)
+        : residuals_{residuals}, low_{low}, high_{high}, step_{step}, length_{length} {}
 
     [[nodiscard]] Eigen::VectorXd within(const Eigen::VectorXd& numbers) const {
-        return numbers.cwiseMax(low).cwiseMin(high);
+        return numbers.cwiseMax(low_).cwiseMin(high_);
     }
 
-    int operator()(const Eigen::VectorXd& numbers, Eigen::VectorXd& left) const {
+    [[nodiscard]] Eigen::VectorXd left_at(const Eigen::VectorXd& numbers) const {
+        Eigen::VectorXd left(length_);
         // Far from any record: the search turns back.
-        if (!residuals(within(numbers), left)) left.setConstant(length, 1e6);
-        return 0;
+        if (!residuals_(within(numbers), left)) left.setConstant(length_, 1e6);
+        return left;
     }
 
-    int df(const Eigen::VectorXd& numbers, Eigen::MatrixXd& slopes) const {
-        Eigen::VectorXd above(length);
-        Eigen::VectorXd below(length);
+    [[nodiscard]] Eigen::MatrixXd slopes_at(const Eigen::VectorXd& numbers) const {
+        Eigen::MatrixXd slopes(length_, numbers.size());
         for (Eigen::Index k = 0; k < numbers.size(); ++k) {
             Eigen::VectorXd moved = within(numbers);
-            moved[k] = std::min(moved[k] + step, high[k]);
+            moved[k] = std::min(moved[k] + step_, high_[k]);
             const double upper = moved[k];
-            (*this)(moved, above);
-            moved[k] = std::max(upper - 2 * step, low[k]);
-            (*this)(moved, below);
-            slopes.col(k) = (above - below) / (upper - moved[k]);
+            const Eigen::VectorXd above = left_at(moved);
+            moved[k] = std::max(upper - 2 * step_, low_[k]);
+            slopes.col(k) = (above - left_at(moved)) / (upper - moved[k]);
         }
-        return 0;
+        return slopes;
     }
+
+    /// From these numbers to the best ones.
+    void minimise(Eigen::VectorXd& numbers, int most_evaluations) {
+        const auto n = static_cast<int>(numbers.size());
+        const auto m = static_cast<int>(length_);
+        Eigen::VectorXd left(m);
+        Eigen::MatrixXd slopes(m, n);
+        // Scratch of the search: the scale of each number, and five vectors.
+        std::vector<double> scratch(static_cast<std::size_t>(5 * n + m));
+        const auto part = [&](int k) {
+            return scratch.data() + k * n;
+        };
+        std::vector<int> order(static_cast<std::size_t>(n));
+        constexpr double cost_tolerance = 1e-12;
+        constexpr double number_tolerance = 1e-10;
+        constexpr double first_bound = 100;
+        int evaluations = 0;
+        int slopes_taken = 0;
+        lmder(evaluate, this, m, n, numbers.data(), left.data(), slopes.data(), m, cost_tolerance,
+              number_tolerance, 0.0, most_evaluations, part(0), 1, first_bound, 0, &evaluations,
+              &slopes_taken, order.data(), part(1), part(2), part(3), part(4), part(5));
+        if (failure_) std::rethrow_exception(failure_);
+    }
+
+  private:
+    /// As the search calls it: what is left where `wanted` is 1, the slopes where it is 2.
+    static int evaluate(void* search, int m, int n, const double* numbers, double* left,
+                        double* slopes, int /*rows*/, int wanted) {
+        auto& self = *static_cast<Minimiser*>(search);
+        try {
+            const Eigen::Map<const Eigen::VectorXd> at{numbers, n};
+            if (wanted == 1) Eigen::Map<Eigen::VectorXd>{left, m} = self.left_at(at);
+            if (wanted == 2) Eigen::Map<Eigen::MatrixXd>{slopes, m, n} = self.slopes_at(at);
+            return 0;
+        } catch (...) {  // what calls this is C
+            self.failure_ = std::current_exception();
+            return -1;
+        }
+    }
+
+    const Residuals& residuals_;
+    const Eigen::VectorXd& low_;
+    const Eigen::VectorXd& high_;
+    double step_;
+    Eigen::Index length_;
+    std::exception_ptr failure_{};
 };
 
 /// How much of what is left in one sample is there in the next too.
@@ -72,16 +106,11 @@ LeastSquares least_squares(const Residuals& residuals, const Eigen::VectorXd& st
                            int most_steps) {
     LeastSquares fit{.numbers = start.cwiseMax(low).cwiseMin(high)};
     residuals(fit.numbers, fit.left);
-    Functor functor{residuals, low, high, step, fit.left.size()};
-    Eigen::LevenbergMarquardt<Functor> search{functor};
-    search.parameters.maxfev = most_steps;
-    search.parameters.xtol = 1e-10;
-    search.parameters.ftol = 1e-12;
-    search.minimize(fit.numbers);
-    fit.numbers = functor.within(fit.numbers);
-    functor(fit.numbers, fit.left);
-    fit.slopes.resize(fit.left.size(), fit.numbers.size());
-    functor.df(fit.numbers, fit.slopes);
+    Minimiser search{residuals, low, high, step, fit.left.size()};
+    search.minimise(fit.numbers, most_steps);
+    fit.numbers = search.within(fit.numbers);
+    fit.left = search.left_at(fit.numbers);
+    fit.slopes = search.slopes_at(fit.numbers);
     return fit;
 }
 

@@ -19,7 +19,7 @@ struct LeastSquares {
 
 /// The numbers between `low` and `high` of which the least is left, from `start` on. Slopes are
 /// differences over `step` either way.
-/// Source  J. J. More: The Levenberg-Marquardt algorithm (1978), as in Eigen.
+/// Source  J. J. More: The Levenberg-Marquardt algorithm (1978).
 [[nodiscard]] LeastSquares least_squares(const Residuals& residuals, const Eigen::VectorXd& start,
                                          const Eigen::VectorXd& low, const Eigen::VectorXd& high,
                                          double step, int most_steps);

@@ -74,8 +74,9 @@ class Terrain final : public Ground {
     struct Piece {
         Shape shape;
         std::uint32_t part = 0;
-        double top = 0.0;    ///< the highest of it in its part's frame
-        double reach = 0.0;  ///< the furthest of it from its part's origin
+        double top = 0.0;     ///< the highest of it in its part's frame
+        double bottom = 0.0;  ///< the lowest of its surface there
+        double reach = 0.0;   ///< the furthest of it from its part's origin
     };
     /// A box in its part's frame.
     struct Block {
@@ -84,6 +85,8 @@ class Terrain final : public Ground {
         std::uint32_t part = 0;
     };
     void add_piece(Shape shape, std::uint32_t part);
+    [[nodiscard]] bool is_elsewhere(const Piece& piece, double x, double z,
+                                    double ahead_s) const noexcept;
     enum class Which : std::uint8_t { all, without_boxes };
     [[nodiscard]] GroundPoint highest_under(double x, double z, double top, double ahead_s,
                                             Which which) const noexcept;
