@@ -102,7 +102,7 @@ TEST_CASE("each broken file of the corpus gets its message and its exit code",
 }
 
 TEST_CASE("files that are far too long or too deep are refused, not choked on",
-          "[command][broken]") {
+          "[command][broken][long]") {
     const TestFolder folder;
     const std::size_t long_line = 100'000'000;
     const std::string wide(long_line, 'x');

@@ -52,7 +52,7 @@ TEST_CASE("the demo runs the scenes that are named, each once", "[command][demo]
     CHECK_THAT(wrong.errors, Contains("did you mean 'vane'?"));
 }
 
-TEST_CASE("the demo's vane goes across the seam without a turn back", "[command][demo]") {
+TEST_CASE("the demo's vane goes across the seam without a turn back", "[command][demo][long]") {
     const hopcoil::io::CsvTable csv = hopcoil::io::read_csv(demo().made / "vane.csv");
     CHECK(csv.rows.size() >= 60 * 60);
     for (const std::string name :
@@ -69,7 +69,8 @@ TEST_CASE("the demo's vane goes across the seam without a turn back", "[command]
     }
 }
 
-TEST_CASE("the demo's dial strikes no peg, and its heron looks where it lands", "[command][demo]") {
+TEST_CASE("the demo's dial strikes no peg, and its heron looks where it lands",
+          "[command][demo][long]") {
     const Json json = Json::parse(demo().result.output);
     REQUIRE(json.at("scenes").size() == 16);
     CHECK(json.at("scenes")[0].at("movers").size() == 3);
@@ -88,7 +89,7 @@ TEST_CASE("the demo's dial strikes no peg, and its heron looks where it lands", 
     CHECK(heron.at("slip_m") == 0);
 }
 
-TEST_CASE("the demo is one report of the whole quay", "[command][report]") {
+TEST_CASE("the demo is one report of the whole quay", "[command][report][long]") {
     CHECK(Json::parse(demo().result.output).at("page") == "quay/report.html");
     const std::string html = contents_of(demo().made / "report.html");
     check_stands_alone(html);

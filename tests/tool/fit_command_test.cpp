@@ -65,7 +65,7 @@ TEST_CASE("fit finds the numbers that explain a recorded motion", "[command][fit
     CHECK_THAT(none.output, Contains("no follower explains this motion"));
 }
 
-TEST_CASE("fit finds numbers of a scene, for figures or for a reference", "[command][fit]") {
+TEST_CASE("fit finds numbers of a scene, for figures or for a reference", "[command][fit][long]") {
     const TestFolder folder;
     const CommandResult match =
         run_hopcoil("fit " SCENES "/quay/sign.toml --reference " + sign +

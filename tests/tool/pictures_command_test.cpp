@@ -405,7 +405,7 @@ TEST_CASE("check reads takes and models, and compares takes", "[command][check]"
     CHECK_THAT(run_hopcoil("bake a.csv --from 9", folder).errors, Contains("from_s"));
 }
 
-TEST_CASE("a scene of hundreds of movers has its report", "[command][run]") {
+TEST_CASE("a scene of hundreds of movers has its report", "[command][run][long]") {
     const TestFolder folder;
     std::string scene = "duration_s = 2\n[target.hook]\nmoves = [{ at_s = 0.5, jump_to_m = 1 }]\n";
     for (int i = 0; i < 300; ++i)

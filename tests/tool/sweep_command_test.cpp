@@ -42,7 +42,8 @@ TEST_CASE("sweep tries a grid of numbers, keeps some and ranks them", "[command]
     CHECK_THAT(text.output, !Contains("leaden."));  // it is the same in all runs
 }
 
-TEST_CASE("a sweep in parts is merged to the same table, and drawn as a map", "[command][sweep]") {
+TEST_CASE("a sweep in parts is merged to the same table, and drawn as a map",
+          "[command][sweep][long]") {
     const TestFolder folder;
     REQUIRE(run_hopcoil(grid + " --out whole.csv --figure map.png --sheet sheet.svg", folder)
                 .exit_code == 0);
