@@ -12,6 +12,7 @@
 
 #include "draw/animated_png.hpp"
 #include "draw/canvas.hpp"
+#include "draw/drawing_order.hpp"
 #include "draw/moments.hpp"
 #include "draw/palette.hpp"
 #include "draw/picture_axes.hpp"
@@ -171,7 +172,7 @@ class PictureDrawer {
                           projection(pose_at(other, time_s).position)},
                          {ink, 0.7 * opacity}, 1.2, is_comparison);
         }
-        for (const Item& item : in_order()) {
+        for (const Item& item : in_order(time_s, projection.eye)) {
             if (is_ground(item) != (layer == Layer::ground) && !is_comparison) continue;
             if (item.subject != nullptr) {
                 shape(*item.subject, time_s, projection, opacity, is_comparison);
@@ -199,15 +200,21 @@ class PictureDrawer {
         const Strand* strand = nullptr;
         double order = 0;
     };
-    [[nodiscard]] std::vector<Item> in_order() const {
+    [[nodiscard]] std::vector<Item> in_order(double time_s, const Eye& eye) const {
         std::vector<Item> items;
-        for (const Strand& each : picture_.strands)
+        std::vector<Surrounding> boxes;
+        for (const Strand& each : picture_.strands) {
             items.push_back({nullptr, &each, each.order});
-        for (const Subject& each : picture_.subjects)
+            boxes.push_back(surrounding_of(each, time_s));
+        }
+        for (const Subject& each : picture_.subjects) {
             items.push_back({&each, nullptr, each.order});
-        std::stable_sort(items.begin(), items.end(),
-                         [](const Item& a, const Item& b) { return a.order < b.order; });
-        return items;
+            boxes.push_back(surrounding_of(each, length_of(each), time_s));
+        }
+        std::vector<Item> sorted;
+        for (const std::size_t i : drawing_order(boxes, eye))
+            sorted.push_back(items[i]);
+        return sorted;
     }
 
     /// From its first point to its last, in the colours and widths of its profile.

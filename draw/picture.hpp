@@ -28,7 +28,7 @@ struct Subject {
     std::vector<Pose> poses{};
     std::optional<std::size_t> joined_to{};  ///< another subject, by a line
     bool is_comparison = false;              ///< from another take: drawn hollow, behind
-    double order = 0;                        ///< drawn over those of a lower one
+    double order = 0;                        ///< drawn over those of a lower one; below 0: ground
     bool sets_range = true;                  ///< the picture shows all of it
 };
 
@@ -88,6 +88,8 @@ struct Picture {
     std::vector<Strand> strands{};
     std::vector<Background> background{};
     bool has_floor = false;  ///< level, at 0: seen as a line from the side
+    /// The range was chosen; otherwise ground that moves gives it a place only, no size.
+    bool is_range_chosen = false;
     std::vector<ReferenceFrame> references{};
     int width_px = 1280;
     int height_px = 800;

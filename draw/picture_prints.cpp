@@ -102,10 +102,7 @@ std::vector<Point> leaf(const Point& centre, double radius_px, double turn_rad) 
 
 void draw_dots(Canvas& canvas, const Strand& strand, const Projection& projection, double time_s,
                double opacity) {
-    const auto after =
-        std::upper_bound(strand.times_s.begin(), strand.times_s.end(), time_s + 1e-9);
-    const auto row =
-        static_cast<std::size_t>(std::max<std::ptrdiff_t>(0, after - strand.times_s.begin() - 1));
+    const std::size_t row = row_at(strand, time_s);
     constexpr double least_px = 1.2;
     for (std::size_t i = row * strand.count; i < (row + 1) * strand.count; ++i) {
         if (!strand.stands[i]) continue;

@@ -4,6 +4,7 @@
 
 #include <hopcoil/follow/pose.hpp>
 
+#include "draw/drawing_order.hpp"
 #include "draw/extent.hpp"
 #include "draw/picture.hpp"
 #include "draw/solid.hpp"
@@ -26,6 +27,13 @@ struct Box {
 
 /// The points of a strand at a time, between two rows; as many more as make it smooth.
 [[nodiscard]] std::vector<Vector3> points_at(const Strand& strand, double time_s);
+
+/// The last row of a strand that is not after a time.
+[[nodiscard]] std::size_t row_at(const Strand& strand, double time_s);
+
+/// The box around a thing at a time; `length_m` is that of a mark.
+[[nodiscard]] Surrounding surrounding_of(const Subject& subject, double length_m, double time_s);
+[[nodiscard]] Surrounding surrounding_of(const Strand& strand, double time_s);
 
 /// Whether a time lies in the stretch that a picture shows.
 [[nodiscard]] bool is_within(const Picture& picture, double time_s);

@@ -177,6 +177,7 @@ void look_around(draw::Picture& picture, const scene::PictureSettings& settings)
     };
     choose(picture.subjects);
     choose(picture.strands);
+    picture.is_range_chosen = !settings.around.empty();
     if (any) return;
     throw UsageProblem{
         fmt::format("hopcoil run: picture.{}.around: nothing in the picture has "

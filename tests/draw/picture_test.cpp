@@ -10,6 +10,7 @@
 
 #include <catch2/catch.hpp>
 
+#include "draw/picture_space.hpp"
 #include "support/files.hpp"
 
 using namespace hopcoil;
@@ -169,4 +170,26 @@ TEST_CASE("dots that turn are drawn as leaves, longer along their turn than acro
     CHECK(level.width() > 2.5 * level.height());
     CHECK(upright.height() == Approx(level.width()).epsilon(1e-3));
     CHECK(upright.width() == Approx(level.height()).epsilon(1e-3));
+}
+
+TEST_CASE("a picture has room for all of a solid, however long", "[draw]") {
+    Picture picture = a_ball();
+    picture.view = scene::PictureSettings::View::side;
+    const auto width_of_it = [&] {
+        const Space space = space_of(picture);
+        return space.across;
+    };
+    const Extent alone = width_of_it();
+    CHECK(alone.high == Approx(1.08));
+    io::Solid plank = cube();
+    for (auto& corner : plank.corners_m)
+        corner[0] *= 50;
+    picture.subjects.front().solid = plank;
+    CHECK(width_of_it().high == Approx(1 + 0.2 * 50));
+    CHECK(width_of_it().low == Approx(-1 - 0.2 * 50));
+    // Ground beneath everything would make all else small, unless it is what was asked for.
+    picture.subjects.front().order = -1;
+    CHECK(width_of_it().high == Approx(1.08));
+    picture.is_range_chosen = true;
+    CHECK(width_of_it().high == Approx(1 + 0.2 * 50));
 }

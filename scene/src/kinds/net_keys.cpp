@@ -85,7 +85,7 @@ std::vector<KeyFacts> net_keys() {
         {"radius_m", numbers, "radius of a rope in pictures", "a line"},
         {"colours", texts, "colours, as in \"#c86432\"", "the next of the palette"},
         {"order", number,
-         "drawing order in pictures without depth: higher ones are drawn over lower ones", "0"}};
+         "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"}};
 }
 
 std::vector<KeyFacts> where_keys() {

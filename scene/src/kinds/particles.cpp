@@ -254,7 +254,7 @@ std::vector<KeyFacts> particles_keys() {
         {"wind", field, "wind that carries them", "none"},
         {"ground", field, "ground that they land on", "none"},
         {"order", number,
-         "drawing order in pictures without depth: higher ones are drawn over lower ones", "0"}};
+         "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"}};
     for (const KeyFacts& each : mount_keys())
         keys.push_back(each);
     return keys;

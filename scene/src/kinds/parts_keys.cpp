@@ -143,7 +143,7 @@ std::vector<KeyFacts> own_keys() {
                   "speed below which a part falls asleep after half a second; 0: never", "0.01"}),
         dial_key({"gravity_m_per_s2", number, "gravity, downward", "9.80665"}),
         {"order", number,
-         "drawing order in pictures without depth: higher ones are drawn over lower ones", "0"}};
+         "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"}};
 }
 
 }  // namespace

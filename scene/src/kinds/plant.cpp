@@ -343,7 +343,7 @@ std::vector<KeyFacts> plant_keys() {
         {"colours", texts, "colours as in \"#c86432\", from thick to thin branches",
          "the next of the palette"},
         {"order", number,
-         "drawing order in pictures without depth: higher ones are drawn over lower ones", "0"}};
+         "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"}};
     for (const KeyFacts& each : mount_keys())
         keys.push_back(each);
     return keys;

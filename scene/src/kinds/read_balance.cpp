@@ -352,7 +352,7 @@ std::vector<TableFacts> balance_tables() {
          {"colours", texts, "colours of trunk, head, legs and arms",
           "slate, tan, dark grey and grey"},
          {"order", number,
-          "drawing order in pictures without depth: higher ones are drawn over lower ones", "0"},
+          "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"},
          {"shows_limits", flag, "`true`: the limits of its joints are drawn", "`false`"}});
     std::vector<KeyFacts> thing = joined(
         {{"name", text, "its name", "required"},

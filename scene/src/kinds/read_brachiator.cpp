@@ -149,7 +149,7 @@ SystemKind brachiator_kind() {
            {"limb_radius_m", number, "radius of its limbs in pictures", "0.038 arm lengths"},
            {"colours", texts, "colours of its limbs, from root to tip", "the next of the palette"},
            {"order", number,
-            "drawing order in pictures without depth: higher ones are drawn over lower ones",
+            "drawing order in pictures: higher ones are drawn over lower ones that are nearer",
             "0"}}},
          {"holds",
           "Holds of a brachiator",

@@ -352,7 +352,7 @@ SystemKind walker_kind() {
            {"leg_radius_m", number, "radius of the legs in pictures", "0.035 leg lengths"},
            {"colours", texts, "colours of its legs, from hip to sole", "the next of the palette"},
            {"order", number,
-            "drawing order in pictures without depth: higher ones are drawn over lower ones",
+            "drawing order in pictures: higher ones are drawn over lower ones that are nearer",
             "0"}}},
          {"hop",
           "A hop of a walker",

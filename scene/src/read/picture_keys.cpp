@@ -25,7 +25,7 @@ std::vector<KeyFacts> look_keys() {
          "[0, 0, 0], its middle"},
         {"colour", text, "colour, as in \"#c86432\"", "the next of the palette"},
         {"order", number,
-         "drawing order in pictures without depth: higher ones are drawn over lower ones", "0"},
+         "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"},
         {"joined_to", text, "name of a body to which a line is drawn", "none"}};
 }
 
