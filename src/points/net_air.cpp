@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "../base/vectors.hpp"
+#include "net_contacts.hpp"
 #include "net_solver.hpp"
 
 namespace hopcoil {
@@ -111,6 +112,9 @@ void NetAir::find(const NetState& state, double h) noexcept {
 void NetAir::add_triangle(const std::array<std::uint32_t, 3>& corners, const NetState& state,
                           double h) noexcept {
     const auto [a, b, c] = corners;
+    // Through what lies flat on a surface no air can go: it neither lifts nor presses.
+    const int touches = state.touches[a] & state.touches[b] & state.touches[c];
+    if ((touches & net::on_surface) != 0) return;
     const Vector3 twice = cross(state.x[b] - state.x[a], state.x[c] - state.x[a]);
     const double twice_area = norm(twice);
     if (!(twice_area > 0)) return;

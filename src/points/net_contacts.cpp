@@ -117,7 +117,7 @@ void NetContacts::resolve_surfaces(std::size_t point, std::span<Vector3> x,
         const double way = norm(along);
         const double grip = surface.friction * std::min(depth, std::max(0.0, inward));
         if (way > 0) x[point] = x[point] - along * std::min(1.0, grip / way);
-        touches[point] |= net::touching;
+        touches[point] |= net::touching | net::on_surface;
         normals_[point] = surface.normal;
         speeds_[point] = surface.velocity;
     });

@@ -14,6 +14,7 @@ namespace net {
 /// Of NetState::touches.
 inline constexpr std::uint8_t touching = 1;
 inline constexpr std::uint8_t touched_before = 2;
+inline constexpr std::uint8_t on_surface = 4;  ///< of the ground or of a shape
 /// In one step.
 inline constexpr std::size_t most_shapes = 64;
 }  // namespace net

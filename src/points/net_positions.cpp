@@ -164,7 +164,8 @@ bool finish_step(NetState& state, const StepEnd& end, const NetSubstep& substep)
         state.v_before[i] = state.v[i];
         state.v[i] = v;
         // A point that hits something, or is held, continues as if it had always moved so.
-        if (state.touches[i] != touching && !is_pinned) continue;
+        const bool is_new = (state.touches[i] & (touching | net::touched_before)) == touching;
+        if (!is_new && !is_pinned) continue;
         state.x_before[i] = state.x[i] - v * substep.h;
         state.v_before[i] = v;
     }

@@ -86,6 +86,33 @@ TEST_CASE("a point that slides stops after v^2 / (2 mu g), whichever way it goes
     }
 }
 
+TEST_CASE("the wind leaves a cloth that lies flat, and carries off one that stands on edge",
+          "[net]") {
+    const FlatGround ground;
+    const ClothSettings settings{.width_m = 1, .height_m = 1, .columns = 11, .rows = 11};
+    for (const NetMethod method : all_methods) {
+        for (const bool lies : {true, false}) {
+            const Quaternion turned = lies ? turned_by({math::pi / 2, 0, 0}) : Quaternion{};
+            const Vector3 at{0, lies ? 0.02 : 1.02, 0};
+            Net net{cloth(settings, {at, turned}), {.method = method}};
+            const Wind wind{{.mean_m_per_s = {2, 1.5, 6}}};
+            if (lies) {
+                for (int frame = 0; frame < 30; ++frame)
+                    net.step({.ground = &ground}, frame_s);
+            }
+            for (int frame = 1; frame <= 120; ++frame)
+                net.step({.ground = &ground, .wind = &wind, .time_s = frame * frame_s}, frame_s);
+            const double moved = apart(net.positions()[60], at);
+            INFO(facts_of(method).name << (lies ? " flat " : " on edge ") << moved);
+            if (lies) {
+                CHECK(moved < 0.03);
+            } else {
+                CHECK(moved > 1);
+            }
+        }
+    }
+}
+
 TEST_CASE("a weight on a rope swings as a pendulum of its length", "[net]") {
     for (const NetMethod method : all_methods) {
         // The rope weighs a thousandth of what hangs on it.
