@@ -9,7 +9,7 @@ Plant::Plant(std::shared_ptr<const PlantStructure> structure, const PlantSetting
            std::span{std::initializer_list<PlantBase>{{.place = base, .facing = facing}}}} {}
 
 StepStatus Plant::step(const PlantInputs& inputs, double dt) noexcept {
-    const PlantBase base{inputs.base, inputs.facing, inputs.base_velocity};
+    const PlantBase base{inputs.base, inputs.facing, inputs.base_velocity, inputs.base_spin};
     return bed_.step(
         {.bases = {&base, 1}, .wind = inputs.wind, .time_s = inputs.time_s, .pulls = inputs.pulls},
         dt);

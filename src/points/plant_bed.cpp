@@ -80,7 +80,8 @@ std::size_t PlantBed::plants_in(std::size_t block) const noexcept {
 bool PlantBed::can_be(const PlantBase& base) const noexcept {
     const Quaternion turn = normalized(base.facing);
     return is_finite_vector(base.place) && turn.w == turn.w &&
-           (!base.velocity || is_finite_vector(*base.velocity));
+           (!base.velocity || is_finite_vector(*base.velocity)) &&
+           (!base.spin || is_finite_vector(*base.spin));
 }
 
 StepStatus PlantBed::reset(std::size_t plant, const Vector3& place,

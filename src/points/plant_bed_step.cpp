@@ -119,8 +119,9 @@ StepStatus PlantBed::move_at_once(const PlantBedInputs& inputs) noexcept {
         } else if (!(base.place == stands_[i].base) ||
                    !(normalized(base.facing) == stands_[i].facing)) {
             cut(i, base.place, base.facing);
-        } else if (base.velocity) {
-            stands_[i].velocity = *base.velocity;
+        } else {
+            if (base.velocity) stands_[i].velocity = *base.velocity;
+            if (base.spin) stands_[i].spin = *base.spin;
         }
     }
     return status;
@@ -140,7 +141,9 @@ PlantBed::Way PlantBed::way_of(std::size_t plant, const PlantBase& base, double 
     const Vector3 velocity = base.velocity              ? *base.velocity
                              : base.place == stand.base ? Vector3{}
                                                         : at_end(slope, stand.slope);
-    const Vector3 spin = to == stand.facing ? Vector3{} : at_end(spin_slope, stand.spin_slope);
+    const Vector3 spin = base.spin            ? *base.spin
+                         : to == stand.facing ? Vector3{}
+                                              : at_end(spin_slope, stand.spin_slope);
     const double load_rate = blocks_[plant / lanes_].load_rates[plant % lanes_];
     const std::size_t count = substeps(load_rate, dt);
     const bool has_moved = !(base.place == stand.base) || !(to == stand.facing);

@@ -264,6 +264,38 @@ TEST_CASE("a plant moves alike at every frame rate", "[plant]") {
     }
 }
 
+TEST_CASE("what is known of a base's velocity counts more than its places", "[plant]") {
+    const Shared tree = grown({.levels = 4, .children = 3, .pieces = 1});
+    const auto turned = [](double t) {
+        return Vector3{0, 0.5 * std::sin(2 * t), 0};
+    };
+    // Places are to a twentieth of a millimetre only, at times that are unevenly apart.
+    const auto fastest_tip = [&](double grid_m, bool is_even) {
+        Plant plant{tree};
+        double fastest = 0;
+        double t = 0;
+        for (int i = 0; i < 2400; ++i) {
+            const double dt = is_even ? 1.0 / 800 : i % 2 == 0 ? 1.0 / 440 : 1.0 / 4400;
+            t += dt;
+            const Vector3 exact = shaken(t, 0.04);
+            const auto rounded = [&](double number) {
+                return grid_m > 0 ? std::round(number / grid_m) * grid_m : number;
+            };
+            plant.step({.base = {rounded(exact.x), rounded(exact.y), rounded(exact.z)},
+                        .base_velocity = rate_of([](double s) { return shaken(s, 0.04); }, t),
+                        .facing = turned_by(turned(t)),
+                        .base_spin = rate_of(turned, t)},
+                       dt);
+            for (const Vector3& each : plant.velocities())
+                fastest = std::max(fastest, length_of(each));
+        }
+        return fastest;
+    };
+    const double exact = fastest_tip(0, true);
+    CHECK(fastest_tip(0, false) == Approx(exact).epsilon(0.01));
+    CHECK(fastest_tip(5e-5, false) == Approx(exact).epsilon(0.1));
+}
+
 TEST_CASE("without wind every step takes energy, and the end is rest", "[plant]") {
     const Shared tree = grown({.levels = 4, .children = 2, .pieces = 2});
     for (const double dt : {0.001, 1.0 / 60, 0.2, 2.0}) {

@@ -111,6 +111,35 @@ TEST_CASE("a plant moves the same at every rate of a scene", "[scene][plant]") {
     }
 }
 
+TEST_CASE("a plant on a walker sways alike at every rate", "[scene][plant]") {
+    const std::string hat = R"(
+duration_s = 4
+[target.way]
+moves = [{ at_s = 0.3, through_m = [[2, 2, 0, 0], [4, 2.5, 0, 2]] }]
+[walker.bearer]
+target = "way"
+[plant.hat]
+to = "bearer"
+facing = "bearer.facing"
+at_m = [0, 0.5, 0]
+levels = 3
+)";
+    const TestFolder folder;
+    const Scene scene = read_scene(folder.write("hat.toml", hat));
+    const auto fastest = [&](double rate) {
+        Scene other = scene;
+        other.rate_hz = rate;
+        const Take take = take_of(other);
+        const std::vector<double> speeds =
+            take.column(take.columns_of(*take.find_channel("hat.tip_speed_m_per_s")).first);
+        return *std::max_element(speeds.begin(), speeds.end());
+    };
+    const double usual = fastest(60);
+    CHECK(usual < 5);
+    for (const double rate : {24.0, 144.0, 480.0})
+        CHECK(fastest(rate) == Approx(usual).epsilon(0.03));
+}
+
 TEST_CASE("a plant is a tree of tapered tubes in a model, and branches in pictures",
           "[scene][plant]") {
     const TestFolder folder;

@@ -15,6 +15,7 @@ struct PlantInputs {
     Vector3 base{};
     std::optional<Vector3> base_velocity{};  ///< at the end of the step, where it is known
     Quaternion facing{};                     ///< of the base
+    std::optional<Vector3> base_spin{};      ///< its angular velocity at the end, where it is known
     const Wind* wind = nullptr;              ///< or current; no longer than the step
     double time_s = 0.0;                     ///< of the wind, at the end of the step
     std::span<const PlantPull> pulls{};      ///< during the step

@@ -15,16 +15,21 @@ namespace {
 void find_bases(const PlantParts& parts, const SystemInputs& inputs,
                 std::vector<PlantBase>& bases) {
     const Placement mount = placement_of(parts.mount, inputs);
-    // Away from what turns, a velocity is not that of what carries it.
-    std::optional<Vector3> velocity;
-    if (!parts.mount.rotation && parts.mount.position) {
-        const InputSample& carrier = inputs.targets[*parts.mount.position];
-        if (carrier.knows_velocity) velocity = vector_of(carrier.point.velocity);
-    }
+    // What stays where it is has a velocity too.
+    const auto rate_of = [&](const std::optional<std::size_t>& target) -> std::optional<Vector3> {
+        if (!target) return Vector3{};
+        const InputSample& carrier = inputs.targets[*target];
+        if (!carrier.knows_velocity) return std::nullopt;
+        return vector_of(carrier.point.velocity);
+    };
+    const std::optional<Vector3> velocity = rate_of(parts.mount.position);
+    const std::optional<Vector3> spin = rate_of(parts.mount.rotation);
     bases.clear();
     for (const Placement& place : parts.places) {
         const Placement base = mount * place;
-        bases.push_back({base.position, base.rotation, velocity});
+        std::optional<Vector3> own;
+        if (velocity && spin) own = *velocity + cross(*spin, base.position - mount.position);
+        bases.push_back({base.position, base.rotation, own, spin});
     }
 }
 
