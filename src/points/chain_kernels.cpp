@@ -181,34 +181,33 @@ HOPCOIL_INTO_EACH void stretchy_loop(const BankStep& given) {
     note_sound(step, last, last_velocity);
 }
 
-/// 1/cosh m and tanh m, up to m = 1.5, from their series.
+/// cosh m - 1 and sinh m, up to m = 1.5, from their series.
 struct Hyperbolic {
-    float cosh_inverse, tanh;
+    float cosh_less_1, sinh;
 };
 HOPCOIL_INTO_EACH Hyperbolic hyperbolic_of(float m) {
     const float x = m * m;
-    const float cosh =
-        1 + x * (0.5F + x * (1 / 24.0F + x * (1 / 720.0F + x * (1 / 40320.0F + x / 3628800.0F))));
-    const float sinh =
-        m * (1 + x * (1 / 6.0F + x * (1 / 120.0F + x * (1 / 5040.0F + x / 362880.0F))));
-    return {1 / cosh, sinh / cosh};
+    return {
+        x * (0.5F + x * (1 / 24.0F + x * (1 / 720.0F + x * (1 / 40320.0F + x * (1 / 3628800.0F))))),
+        m * (1 + x * (1 / 6.0F + x * (1 / 120.0F + x * (1 / 5040.0F + x * (1 / 362880.0F)))))};
 }
 
-/// docs/math/chain.md (6); where the way is long, the head is simply drawn behind it.
-HOPCOIL_INTO_EACH V dragged(const V& g, const V& way, float spacing) {
+/// docs/math/chain.md (6), normalised, so that its denominator need not be known; where the way is
+/// long, the head is simply drawn behind it.
+HOPCOIL_INTO_EACH V dragged(const V& g, const V& way, float per_spacing) {
     const float square = dot(way, way);
     const bool moves = square > 1e-30F;
     const float length = std::sqrt(moves ? square : 1.0F);
     const V e = way * (1 / length);
-    const float m = length / spacing;
+    const float m = length * per_spacing;
     const bool is_long = m > 1.5F;
     const float c = dot(g, e);
-    const auto [cosh_inverse, tanh] = hyperbolic_of(is_long ? 1.5F : m);
-    const V turned =
-        either(is_long, g + e * m, g * cosh_inverse + e * (tanh + c * (1 - cosh_inverse)));
+    const auto [cosh_less_1, sinh] = hyperbolic_of(is_long ? 1.5F : m);
+    const V turned = g + e * (is_long ? m : sinh + c * cosh_less_1);
     const float turned_square = dot(turned, turned);
     // Pushed straight back, it stays straight.
-    const bool turns = moves && 1 + c * tanh > 1e-6F && turned_square > 1e-20F;
+    const bool turns =
+        moves && 1 + cosh_less_1 + c * sinh > 1e-6F * (1 + cosh_less_1) && turned_square > 1e-20F;
     return dropped(either(turns, turned * (1 / std::sqrt(turns ? turned_square : 1.0F)), g));
 }
 
@@ -238,7 +237,7 @@ HOPCOIL_INTO_EACH void fixed_loop(const BankStep& given) {
         HOPCOIL_SIDE_BY_SIDE
         for (std::size_t i = 0; i < lanes; ++i) {
             const V old = ghosts[i];
-            const V ghost = dragged(old, stream[i] * step.h - moved[i], step.spacing);
+            const V ghost = dragged(old, stream[i] * step.h - moved[i], per_spacing);
             const V pull = stream[i] - speed[i];
             const V rate = dropped((pull - ghost * dot(ghost, pull)) * per_spacing);
             const Answer now =
