@@ -94,6 +94,7 @@ std::vector<std::size_t> drawing_order(const std::vector<Surrounding>& all, cons
     std::vector<std::size_t> numbers(all.size());
     std::iota(numbers.begin(), numbers.end(), std::size_t{0});
     std::vector<double> near;
+    near.reserve(all.size());
     for (const Surrounding& each : all)
         near.push_back(nearness(each, eye));
     std::stable_sort(numbers.begin(), numbers.end(), [&](std::size_t a, std::size_t b) {

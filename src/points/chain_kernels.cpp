@@ -126,7 +126,7 @@ HOPCOIL_INTO_EACH void note_sound(const BankStep& step, const Lane& tip, const L
 
 HOPCOIL_INTO_EACH void stretchy_loop(const BankStep& given) {
     const BankStep step = given;
-    Room last_room, velocity_room, link_room, turn_room, shift_room;
+    Room last_room{}, velocity_room{}, link_room{}, turn_room{}, shift_room{};
     const Lane last = last_room.lane();
     const Lane last_velocity = velocity_room.lane();
     const Lane link_before = link_room.lane();
@@ -213,7 +213,7 @@ HOPCOIL_INTO_EACH V dragged(const V& g, const V& way, float per_spacing) {
 
 HOPCOIL_INTO_EACH void fixed_loop(const BankStep& given) {
     const BankStep step = given;
-    Room moved_room, velocity_room;
+    Room moved_room{}, velocity_room{};
     const Lane moved = moved_room.lane();
     const Lane speed = velocity_room.lane();
     const ConstLane way = lane_of(step.way);
@@ -254,7 +254,7 @@ HOPCOIL_INTO_EACH void fixed_loop(const BankStep& given) {
 
 HOPCOIL_INTO_EACH void fixed_outputs_loop(const BankStep& given) {
     const BankStep step = given;
-    Room place_room, velocity_room, sum_room;
+    Room place_room{}, velocity_room{}, sum_room{};
     const Lane speed_and_gap = sum_room.lane();
     const Lane reached = place_room.lane();
     const Lane speed = velocity_room.lane();

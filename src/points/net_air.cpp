@@ -66,11 +66,15 @@ void NetAir::find_wind(const Wind* wind, double time_s, std::span<const Vector3>
         return;
     }
     const Bounds box = bounds_of(x);
-    constexpr std::size_t count = wind_places * wind_places * wind_places;
+    constexpr std::size_t side = wind_places;
+    constexpr std::size_t count = side * side * side;
     std::array<Vector3, count> places;
     std::array<WindSample, count> found;
     const auto index = [](int i, int j, int k) {
-        return static_cast<std::size_t>((i * wind_places + j) * wind_places + k);
+        const auto number = [](int each) {
+            return static_cast<std::size_t>(each);
+        };
+        return (number(i) * side + number(j)) * side + number(k);
     };
     for (int i = 0; i < wind_places; ++i) {
         for (int j = 0; j < wind_places; ++j) {

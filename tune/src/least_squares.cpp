@@ -1,6 +1,9 @@
+#include "least_squares.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <cminpack.h>
+#include <cstddef>
 #include <exception>
 #include <vector>
 
@@ -48,7 +51,7 @@ class Minimiser {
         Eigen::MatrixXd slopes(m, n);
         // Scratch of the search: the scale of each number, and five vectors.
         std::vector<double> scratch(static_cast<std::size_t>(5 * n + m));
-        const auto part = [&](int k) {
+        const auto part = [&](std::ptrdiff_t k) {
             return scratch.data() + k * n;
         };
         std::vector<int> order(static_cast<std::size_t>(n));
