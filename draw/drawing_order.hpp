@@ -17,15 +17,15 @@ namespace hopcoil::draw {
 struct Surrounding {
     std::array<Vector3, 8> corners{};
     std::array<Vector3, 3> axes{{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}};
-    double order = 0;        ///< whatever the boxes: drawn over those of a lower one
-    bool gives_way = false;  ///< hides nothing that its box does not clearly hide
+    double order = 0;        ///< drawn over all of a lower order, even nearer ones
+    bool gives_way = false;  ///< where the boxes do not decide, it is drawn first
 };
 
-/// Their numbers, in the order in which they are drawn.
+/// The indices of the things, in the order in which they are drawn.
 ///
 /// Model   of two that overlap on the sheet, one that lies wholly beyond a side of the other's box
-///         is before or behind it as that side faces; others, and those whose turn goes round in a
-///         circle, are taken by the distance of their middles.
+///         is before or behind it as that side faces; others, and those that hide each other in a
+///         cycle, are ordered by the distance of their middles.
 [[nodiscard]] std::vector<std::size_t> drawing_order(const std::vector<Surrounding>& all,
                                                      const Eye& eye);
 

@@ -88,7 +88,8 @@ struct Picture {
     std::vector<Strand> strands{};
     std::vector<Background> background{};
     bool has_floor = false;  ///< level, at 0: seen as a line from the side
-    /// The range was chosen; otherwise ground that moves gives it a place only, no size.
+    /// Ground that moves is shown whole only if the range was chosen; it is often far larger than
+    /// what moves on it.
     bool is_range_chosen = false;
     std::vector<ReferenceFrame> references{};
     int width_px = 1280;

@@ -304,7 +304,7 @@ TEST_CASE("how high the ground reaches changes no path", "[particles]") {
         std::size_t same = 0;
         for (std::size_t i = 0; i < settings.capacity; ++i) {
             const double off = apart(knows.position(i), looks.position(i));
-            same += off < 1e-5 ? 1 : 0;  // bounces off a level floor are of floats
+            same += off < 1e-5 ? 1 : 0;  // bounces off a level floor are computed in floats
             CHECK(off < 0.05);
             if (knows.alive()[i] != 0) CHECK(knows.position(i).y > 0.2 + 0.02 - 1e-4);
         }

@@ -32,7 +32,7 @@ struct PlantBase {
     Vector3 place{};
     Quaternion facing{};
     std::optional<Vector3> velocity{};  ///< at the end of the step, where it is known
-    std::optional<Vector3> spin{};      ///< angular velocity there, likewise
+    std::optional<Vector3> spin{};      ///< angular velocity in the world, rad/s, likewise
 };
 
 /// The inputs of a bed's step; references need to live no longer than it.

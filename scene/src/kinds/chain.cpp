@@ -14,6 +14,7 @@
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 
+#include "../read/picture_keys.hpp"
 #include "../read/read_pictures.hpp"
 #include "../run/step_length.hpp"
 #include "mounts.hpp"
@@ -437,9 +438,7 @@ std::vector<TableFacts> chain_tables() {
           {"radius_m", numbers, "radius in pictures: one, or several from root to tip", "a line"},
           {"colours", texts, "colours as in \"#c86432\", from root to tip",
            "the next of the palette"},
-          {"order", number,
-           "drawing order in pictures: higher ones are drawn over lower ones that are nearer",
-           "0"}}},
+          order_key()}},
         {"undulation",
          "An undulation",
          "",

@@ -2,6 +2,7 @@
 
 #include <hopcoil/stepping/scheme.hpp>
 
+#include "../read/picture_keys.hpp"
 #include "net_spec.hpp"
 #include "read_mover.hpp"
 
@@ -84,8 +85,7 @@ std::vector<KeyFacts> net_keys() {
         {"ground", field, "ground that it lands on", "none"},
         {"radius_m", numbers, "radius of a rope in pictures", "a line"},
         {"colours", texts, "colours, as in \"#c86432\"", "the next of the palette"},
-        {"order", number,
-         "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"}};
+        order_key()};
 }
 
 std::vector<KeyFacts> where_keys() {

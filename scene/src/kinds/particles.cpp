@@ -11,6 +11,7 @@
 #include <hopcoil/field/wind.hpp>
 #include <hopcoil/scene/view.hpp>
 
+#include "../read/picture_keys.hpp"
 #include "../read/read_pictures.hpp"
 #include "particles_parts.hpp"
 #include "read_mover.hpp"
@@ -253,8 +254,7 @@ std::vector<KeyFacts> particles_keys() {
         {"shapes", tables, "shapes that they bounce off", "none", {}, {"particle shape"}},
         {"wind", field, "wind that carries them", "none"},
         {"ground", field, "ground that they land on", "none"},
-        {"order", number,
-         "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"}};
+        order_key()};
     for (const KeyFacts& each : mount_keys())
         keys.push_back(each);
     return keys;

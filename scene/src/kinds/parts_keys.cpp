@@ -1,3 +1,4 @@
+#include "../read/picture_keys.hpp"
 #include "jointed.hpp"
 #include "read_mover.hpp"
 
@@ -142,8 +143,7 @@ std::vector<KeyFacts> own_keys() {
         dial_key({"sleep_speed_m_per_s", number,
                   "speed below which a part falls asleep after half a second; 0: never", "0.01"}),
         dial_key({"gravity_m_per_s2", number, "gravity, downward", "9.80665"}),
-        {"order", number,
-         "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"}};
+        order_key()};
 }
 
 }  // namespace

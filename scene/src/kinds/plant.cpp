@@ -11,6 +11,7 @@
 #include <hopcoil/base/random.hpp>
 #include <hopcoil/field/wind.hpp>
 
+#include "../read/picture_keys.hpp"
 #include "../read/read_pictures.hpp"
 #include "plant_parts.hpp"
 #include "read_mover.hpp"
@@ -342,8 +343,7 @@ std::vector<KeyFacts> plant_keys() {
          {"plant spot"}},
         {"colours", texts, "colours as in \"#c86432\", from thick to thin branches",
          "the next of the palette"},
-        {"order", number,
-         "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"}};
+        order_key()};
     for (const KeyFacts& each : mount_keys())
         keys.push_back(each);
     return keys;

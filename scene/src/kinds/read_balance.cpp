@@ -7,6 +7,7 @@
 
 #include <hopcoil/base/math.hpp>
 
+#include "../read/picture_keys.hpp"
 #include "../read/read_pictures.hpp"
 #include "balance.hpp"
 #include "balancing.hpp"
@@ -351,8 +352,7 @@ std::vector<TableFacts> balance_tables() {
          {"shapes", tables, "obstacles", "none", {}, {"balance shape"}},
          {"colours", texts, "colours of trunk, head, legs and arms",
           "slate, tan, dark grey and grey"},
-         {"order", number,
-          "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"},
+         order_key(),
          {"shows_limits", flag, "`true`: the limits of its joints are drawn", "`false`"}});
     std::vector<KeyFacts> thing = joined(
         {{"name", text, "its name", "required"},

@@ -8,6 +8,7 @@
 
 #include <hopcoil/base/math.hpp>
 
+#include "../read/picture_keys.hpp"
 #include "../read/read_pictures.hpp"
 #include "brachiating.hpp"
 #include "brachiator.hpp"
@@ -148,9 +149,7 @@ SystemKind brachiator_kind() {
                 "4.5"}),
            {"limb_radius_m", number, "radius of its limbs in pictures", "0.038 arm lengths"},
            {"colours", texts, "colours of its limbs, from root to tip", "the next of the palette"},
-           {"order", number,
-            "drawing order in pictures: higher ones are drawn over lower ones that are nearer",
-            "0"}}},
+           order_key()}},
          {"holds",
           "Holds of a brachiator",
           "One hold, or a row of holds at equal distances.",

@@ -15,7 +15,7 @@ namespace {
 void find_bases(const PlantParts& parts, const SystemInputs& inputs,
                 std::vector<PlantBase>& bases) {
     const Placement mount = placement_of(parts.mount, inputs);
-    // What stays where it is has a velocity too.
+    // Without a carrier it stays where it is: its velocity is known to be zero.
     const auto rate_of = [&](const std::optional<std::size_t>& target) -> std::optional<Vector3> {
         if (!target) return Vector3{};
         const InputSample& carrier = inputs.targets[*target];

@@ -17,6 +17,7 @@
 #include <hopcoil/scene/system_report.hpp>
 #include <hopcoil/scene/view.hpp>
 
+#include "../read/picture_keys.hpp"
 #include "../read/read_pictures.hpp"
 #include "model_rig.hpp"
 #include "mounts.hpp"
@@ -351,9 +352,7 @@ SystemKind walker_kind() {
                      "lean into an acceleration: angle over acceleration", "0.03"}),
            {"leg_radius_m", number, "radius of the legs in pictures", "0.035 leg lengths"},
            {"colours", texts, "colours of its legs, from hip to sole", "the next of the palette"},
-           {"order", number,
-            "drawing order in pictures: higher ones are drawn over lower ones that are nearer",
-            "0"}}},
+           order_key()}},
          {"hop",
           "A hop of a walker",
           "Where there is no ground to land on, the hop is left out and the run reports it.",

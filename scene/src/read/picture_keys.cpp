@@ -12,6 +12,12 @@ std::vector<KeyFacts> joined(std::vector<KeyFacts> first, const std::vector<KeyF
 
 }  // namespace
 
+KeyFacts order_key() {
+    return {"order", KeyType::number,
+            "drawing order in pictures: higher ones are drawn over lower ones that are nearer",
+            "0"};
+}
+
 std::vector<KeyFacts> look_keys() {
     return {
         {"at_m", numbers, "where it stands as long as nothing moves it: x, y, z", "[0, 0, 0]"},
@@ -24,8 +30,7 @@ std::vector<KeyFacts> look_keys() {
         {"pivot_m", numbers, "point of the shape that is moved, and that it turns about: x, y, z",
          "[0, 0, 0], its middle"},
         {"colour", text, "colour, as in \"#c86432\"", "the next of the palette"},
-        {"order", number,
-         "drawing order in pictures: higher ones are drawn over lower ones that are nearer", "0"},
+        order_key(),
         {"joined_to", text, "name of a body to which a line is drawn", "none"}};
 }
 

@@ -6,6 +6,9 @@
 
 namespace hopcoil::scene {
 
+/// The key `order` of whatever is drawn.
+[[nodiscard]] KeyFacts order_key();
+
 /// What is asked of whatever is seen.
 [[nodiscard]] std::vector<KeyFacts> look_keys();
 
