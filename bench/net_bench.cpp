@@ -104,8 +104,11 @@ void compare(std::size_t points) {
     const NetPlan forces = plan_for(aside, {.method = NetMethod::forces});
     const double h = frame_s / static_cast<double>(forces.force_substeps);
     const int frames = 90;
-    const std::vector<Vector3> fine =
-        swing(aside, {.method = NetMethod::implicit, .substeps = points > 100 ? 8U : 20U}, frames);
+    const std::vector<Vector3> fine = swing(aside,
+                                            {.method = NetMethod::implicit,
+                                             .substeps = points > 100 ? 8U : 20U,
+                                             .air_density_kg_per_m3 = 0},
+                                            frames);
     std::printf("%zu x %zu, fabric sag %.2f %%; the textbook takes %zu steps a frame\n", points,
                 points, fabric_sag, forces.force_substeps);
     for (const NetMethod method : {NetMethod::forces, NetMethod::positions, NetMethod::implicit}) {
@@ -129,7 +132,7 @@ void compare(std::size_t points) {
             ratios.push_back(whole / ours);
             ours_ms.push_back(1000 * ours);
         }
-        const double error = apart_mm(fine, swing(aside, {.method = method}, frames));
+        const double error = apart_mm(fine, swing(aside, chosen, frames));
         std::printf(
             "  %-10s %4zu steps a frame %8.2f ms a frame %6.1f times the textbook, motion "
             "%5.1f mm, sag %+.2f %%\n",

@@ -184,16 +184,19 @@ HOPCOIL_INTO_EACH void add_forces_loop(const ForcePass& pass) {
 
 // Positions.
 
-/// What satisfying links and bends works with.
+/// What satisfying links or bends works with.
 struct Rows {
     ConstArrays base;
     Arrays moved;
     const double* masses;  ///< inverse
     const double* damping;
     const double* share;
+    const double* compliance;
+    Arrays corrections;
 };
 
-template <bool has_range>
+/// Of one that is visited again: less what it has been corrected by so far.
+template <bool has_range, bool is_twice>
 HOPCOIL_INTO_EACH void satisfy_link(const Rows& rows, const Strength& of, std::size_t row,
                                     std::size_t a, std::size_t b) {
     const Vector3 at_a = rows.moved[a];
@@ -203,22 +206,31 @@ HOPCOIL_INTO_EACH void satisfy_link(const Rows& rows, const Strength& of, std::s
     const double excess = excess_of<has_range>(length, of.shortest[row], of.longest[row]);
     const double inverse = inverse_of(length);
     const double moved = dot(way - (rows.base[b] - rows.base[a]), way) * inverse;
-    double size = (excess + rows.damping[row] * moved) * rows.share[row];
+    const double before = is_twice ? rows.corrections.x[row] : 0;
+    double error = excess + rows.damping[row] * moved;
+    if (is_twice) error = error - rows.compliance[row] * before;
+    double size = error * rows.share[row];
     if (has_range) {
         // Damping slows a pull; it does not turn it into a push.
-        const double pull = excess > 0 && size > 0 ? size : 0;
-        const double push = excess < 0 && size < 0 ? size : 0;
-        size = pull + push;
+        const double whole = is_twice ? before + size : size;
+        const double pull = excess > 0 && whole > 0 ? whole : 0;
+        const double push = excess < 0 && whole < 0 ? whole : 0;
+        size = is_twice ? pull + push - before : pull + push;
     }
+    if (is_twice) rows.corrections.x[row] = before + size;
     const Vector3 by = way * (size * inverse);
     rows.moved.put(a, at_a + by * rows.masses[a]);
     rows.moved.put(b, at_b - by * rows.masses[b]);
 }
 
-template <bool has_range>
-HOPCOIL_INTO_EACH void satisfy_link_batch(const PositionPass& pass, const Rows& rows,
-                                          const Batch& batch) {
-    const LinkTable& links = pass.links;
+/// The k-th to visit of a batch whose elements follow one another.
+HOPCOIL_INTO_EACH std::size_t loose_row(const Batch& batch, std::size_t k, bool is_back) {
+    return batch.first + (is_back ? batch.count - 1 - k : k);
+}
+
+template <bool has_range, bool is_twice>
+HOPCOIL_INTO_EACH void satisfy_link_batch(const LinkTable& links, const Rows& rows,
+                                          const Batch& batch, bool is_back) {
     const Strength of{links.shortest_m.data(), links.longest_m.data(), nullptr, nullptr};
     const std::size_t row = batch.first;
     const std::size_t a = batch.points[0];
@@ -226,30 +238,34 @@ HOPCOIL_INTO_EACH void satisfy_link_batch(const PositionPass& pass, const Rows& 
     if (batch.layout == Layout::side_by_side) {
         HOPCOIL_SIDE_BY_SIDE
         for (std::size_t k = 0; k < batch.count; ++k)
-            satisfy_link<has_range>(rows, of, row + k, a + k, b + k);
+            satisfy_link<has_range, is_twice>(rows, of, row + k, a + k, b + k);
     } else if (batch.layout == Layout::adjacent) {
         HOPCOIL_SIDE_BY_SIDE
         for (std::size_t k = 0; k < batch.count; ++k)
-            satisfy_link<has_range>(rows, of, row + k, a + 2 * k, a + 2 * k + 1);
+            satisfy_link<has_range, is_twice>(rows, of, row + k, a + 2 * k, a + 2 * k + 1);
     } else {
-        for (std::size_t i = row; i < row + batch.count; ++i)
-            satisfy_link<has_range>(rows, of, i, links.a[i], links.b[i]);
+        for (std::size_t k = 0; k < batch.count; ++k) {
+            const std::size_t i = loose_row(batch, k, is_back);
+            satisfy_link<has_range, is_twice>(rows, of, i, links.a[i], links.b[i]);
+        }
     }
 }
 
-template <bool is_special>
+template <bool is_special, bool is_twice>
 HOPCOIL_INTO_EACH void satisfy_bend(const Rows& rows, const BendStrength& of, std::size_t row,
                                     std::size_t a, std::size_t middle, std::size_t c) {
     const Vector3 bend = bend_of(of, row, rows.moved, a, middle, c);
     const Vector3 moved = bend - bend_of(of, row, rows.base, a, middle, c);
-    Vector3 by = (bend + moved * rows.damping[row]) * rows.share[row];
+    Vector3 error = bend + moved * rows.damping[row];
+    if (is_twice) error = error - rows.corrections[row] * rows.compliance[row];
+    Vector3 by = error * rows.share[row];
     if (is_special) {
         const double length = std::sqrt(dot(bend, bend));
         const double inverse = inverse_of(length);
-        const double excess =
-            (length - of.rest[row]) + rows.damping[row] * (dot(moved, bend) * inverse);
-        by = bend * (excess * rows.share[row] * inverse);
+        const double along = dot(error - bend, bend) * inverse;
+        by = bend * (((length - of.rest[row]) + along) * rows.share[row] * inverse);
     }
+    if (is_twice) rows.corrections.add(row, by);
     const double wa = of.weight_a[row];
     const double wc = of.weight_c[row];
     rows.moved.put(a, rows.moved[a] - by * (wa * rows.masses[a]));
@@ -257,24 +273,28 @@ HOPCOIL_INTO_EACH void satisfy_bend(const Rows& rows, const BendStrength& of, st
     rows.moved.put(c, rows.moved[c] - by * (wc * rows.masses[c]));
 }
 
-template <bool is_special>
-HOPCOIL_INTO_EACH void satisfy_bend_batch(const PositionPass& pass, const Rows& rows,
-                                          const Batch& batch) {
-    const BendTable& bends = pass.bends;
+template <bool is_special, bool is_twice>
+HOPCOIL_INTO_EACH void satisfy_bend_batch(const BendTable& bends, const Rows& rows,
+                                          const Batch& batch, bool is_back) {
     const BendStrength of = strength_of(bends);
     const std::size_t row = batch.first;
     const auto& [a, middle, c] = batch.points;
     if (batch.layout == Layout::side_by_side) {
         HOPCOIL_SIDE_BY_SIDE
         for (std::size_t k = 0; k < batch.count; ++k)
-            satisfy_bend<is_special>(rows, of, row + k, a + k, middle + k, c + k);
+            satisfy_bend<is_special, is_twice>(rows, of, row + k, a + k, middle + k, c + k);
     } else if (batch.layout == Layout::adjacent) {
         HOPCOIL_SIDE_BY_SIDE
-        for (std::size_t k = 0; k < batch.count; ++k)
-            satisfy_bend<is_special>(rows, of, row + k, a + 3 * k, a + 3 * k + 1, a + 3 * k + 2);
+        for (std::size_t k = 0; k < batch.count; ++k) {
+            const std::size_t first = a + 3 * k;
+            satisfy_bend<is_special, is_twice>(rows, of, row + k, first, first + 1, first + 2);
+        }
     } else {
-        for (std::size_t i = row; i < row + batch.count; ++i)
-            satisfy_bend<is_special>(rows, of, i, bends.a[i], bends.middle[i], bends.c[i]);
+        for (std::size_t k = 0; k < batch.count; ++k) {
+            const std::size_t i = loose_row(batch, k, is_back);
+            satisfy_bend<is_special, is_twice>(rows, of, i, bends.a[i], bends.middle[i],
+                                               bends.c[i]);
+        }
     }
 }
 
@@ -313,25 +333,53 @@ HOPCOIL_INTO_EACH void satisfy_tether_batch(const TetherTable& tethers, const Ar
     }
 }
 
-HOPCOIL_INTO_EACH void satisfy_loop(const PositionPass& pass) {
-    Rows rows{arrays_of(pass.base), arrays_of(pass.moved), pass.inverse_masses.data(),
-              pass.link_damping.data(), pass.link_share.data()};
-    for (const Batch& batch : pass.links.batches) {
-        batch.is_special ? satisfy_link_batch<true>(pass, rows, batch)
-                         : satisfy_link_batch<false>(pass, rows, batch);
+HOPCOIL_INTO_EACH Rows rows_of(const PositionPass& pass, const PositionPass::Strength& strength,
+                               std::size_t first_correction) {
+    Arrays corrections{nullptr, nullptr, nullptr};
+    if (pass.corrections != nullptr) {
+        const Arrays all = arrays_of(*pass.corrections);
+        corrections = {all.x + first_correction, all.y + first_correction,
+                       all.z + first_correction};
     }
-    rows.damping = pass.bend_damping.data();
-    rows.share = pass.bend_share.data();
-    for (const Batch& batch : pass.bends.batches) {
-        batch.is_special ? satisfy_bend_batch<true>(pass, rows, batch)
-                         : satisfy_bend_batch<false>(pass, rows, batch);
+    return {arrays_of(pass.base),
+            arrays_of(pass.moved),
+            pass.inverse_masses.data(),
+            strength.damping.data(),
+            strength.share.data(),
+            strength.compliance.data(),
+            corrections};
+}
+
+template <bool is_twice>
+HOPCOIL_INTO_EACH void satisfy_loop(const PositionPass& pass) {
+    const Rows link_rows = rows_of(pass, pass.link_strength, 0);
+    const Rows bend_rows = rows_of(pass, pass.bend_strength, pass.links.size());
+    const std::size_t links = pass.links.batches.size();
+    const std::size_t all = links + pass.bends.batches.size();
+    for (std::size_t visit = 0; visit < (is_twice ? 2 * all : all); ++visit) {
+        const bool is_back = visit >= all;
+        const std::size_t i = is_back ? 2 * all - 1 - visit : visit;
+        if (i < links) {
+            const Batch& batch = pass.links.batches[i];
+            batch.is_special
+                ? satisfy_link_batch<true, is_twice>(pass.links, link_rows, batch, is_back)
+                : satisfy_link_batch<false, is_twice>(pass.links, link_rows, batch, is_back);
+        } else {
+            const Batch& batch = pass.bends.batches[i - links];
+            batch.is_special
+                ? satisfy_bend_batch<true, is_twice>(pass.bends, bend_rows, batch, is_back)
+                : satisfy_bend_batch<false, is_twice>(pass.bends, bend_rows, batch, is_back);
+        }
     }
     for (const Batch& batch : pass.tethers.batches)
-        satisfy_tether_batch(pass.tethers, rows.moved, batch);
+        satisfy_tether_batch(pass.tethers, link_rows.moved, batch);
 }
 
 HOPCOIL_FOR_EACH_SET(add_damped_forces, add_forces_loop<true>, ForcePass)
 HOPCOIL_FOR_EACH_SET(add_undamped_forces, add_forces_loop<false>, ForcePass)
+
+HOPCOIL_FOR_EACH_SET(satisfy_once, satisfy_loop<false>, PositionPass)
+HOPCOIL_FOR_EACH_SET(satisfy_twice, satisfy_loop<true>, PositionPass)
 
 }  // namespace
 
@@ -339,6 +387,8 @@ void add_forces(InstructionSet set, const ForcePass& pass) noexcept {
     pass.has_damping ? add_damped_forces(set, pass) : add_undamped_forces(set, pass);
 }
 
-HOPCOIL_FOR_EACH_SET(satisfy, satisfy_loop, PositionPass)
+void satisfy(InstructionSet set, const PositionPass& pass) noexcept {
+    pass.corrections == nullptr ? satisfy_once(set, pass) : satisfy_twice(set, pass);
+}
 
 }  // namespace hopcoil::net

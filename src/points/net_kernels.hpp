@@ -1,5 +1,6 @@
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <span>
 #include <vector>
@@ -22,6 +23,10 @@ struct Columns {
         x[i] = v.x;
         y[i] = v.y;
         z[i] = v.z;
+    }
+    void clear() noexcept {
+        for (std::vector<double>* axis : {&x, &y, &z})
+            std::fill(axis->begin(), axis->end(), 0.0);
     }
 
     std::vector<double> x;
@@ -56,18 +61,25 @@ struct ForcePass {
 };
 void add_forces(InstructionSet set, const ForcePass& pass) noexcept;
 
-/// Satisfies links, bends and tethers, each by its share (docs/nets.md).
+/// Satisfies links, bends and tethers, each by its share (docs/nets.md (6)).
 struct PositionPass {
+    /// What an element of a table is satisfied by.
+    struct Strength {
+        std::span<const double> damping;     ///< over stiffness and substep
+        std::span<const double> share;       ///< of its error, corrected at each visit
+        std::span<const double> compliance;  ///< 1/(k h^2); looked at where they are visited twice
+    };
     const LinkTable& links;
     const BendTable& bends;
-    std::span<const double> link_damping;  ///< over stiffness and substep
-    std::span<const double> link_share;
-    std::span<const double> bend_damping;
-    std::span<const double> bend_share;
+    Strength link_strength;
+    Strength bend_strength;
     std::span<const double> inverse_masses;
     const TetherTable& tethers;
     const Columns& base;
     Columns& moved;
+    /// Null: elements are visited once. Otherwise forth and back; it holds what each has been
+    /// corrected by, of links (in x) and then bends, zero at first.
+    Columns* corrections;
 };
 void satisfy(InstructionSet set, const PositionPass& pass) noexcept;
 

@@ -16,6 +16,7 @@
 #include "points/nets.hpp"
 #include "support/allocations.hpp"
 #include "support/blocks.hpp"
+#include "support/random.hpp"
 #include "support/vectors.hpp"
 
 using namespace hopcoil;
@@ -44,6 +45,34 @@ class Period {
     double last_s_ = 0;
     int count_ = 0;
 };
+
+/// Points anywhere, of masses a hundred to one, some of them joined.
+NetStructure any_body(Random& random, int points) {
+    NetStructure made;
+    for (int i = 0; i < points; ++i) {
+        made.points.push_back(
+            {{random.between(-1, 1), random.between(-1, 1), random.between(-1, 1)},
+             random.over_magnitudes(0.1, 10)});
+    }
+    const double stiffness = random.over_magnitudes(1e3, 1e8);
+    const double share = random.between(2, 11) / points;
+    for (std::uint32_t a = 0; a < made.points.size(); ++a) {
+        for (std::uint32_t b = a + 1; b < made.points.size(); ++b) {
+            const double length = apart(made.points[a].position, made.points[b].position);
+            if (random.chance(share)) made.links.push_back({a, b, length, length, stiffness});
+        }
+    }
+    return made;
+}
+
+double moving_energy(const Net& net) {
+    double energy = 0;
+    for (std::size_t i = 0; i < net.size(); ++i) {
+        const Vector3 v = net.velocities()[i];
+        energy += 0.5 * net.structure().points[i].mass_kg * dot(v, v);
+    }
+    return energy;
+}
 
 }  // namespace
 
@@ -110,6 +139,24 @@ TEST_CASE("the wind leaves a cloth that lies flat, and carries off one that stan
                 CHECK(moved > 1);
             }
         }
+    }
+}
+
+TEST_CASE("a body of any links, however stiff, never moves faster than it was pushed", "[net]") {
+    Random random{7};
+    for (int body = 0; body < 150; ++body) {
+        const NetStructure made = any_body(random, 4 + body % 30);
+        Net net{made, {.method = NetMethod::positions, .gravity = {}, .air_density_kg_per_m3 = 0}};
+        for (std::uint32_t i = 0; i < net.size(); ++i)
+            net.push(i, {random.between(-1, 1), random.between(-1, 1), random.between(-1, 1)});
+        const double start = moving_energy(net);
+        double most = 0;
+        for (int frame = 0; frame < 120; ++frame) {
+            net.step({}, body % 2 == 0 ? frame_s : 0.1);
+            most = std::max(most, moving_energy(net));
+        }
+        INFO(made.points.size() << " points, " << made.links.size() << " links");
+        CHECK(most <= 1.001 * start);
     }
 }
 
