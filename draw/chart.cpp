@@ -44,7 +44,7 @@ std::string label_beside(const std::string& text, double room_px) {
     const std::size_t space = text.rfind(' ', text.size() / 2 + 2);
     const bool fits = letter_px * static_cast<double>(text.size()) < room_px;
     if (fits || space == std::string::npos) return gnuplot_string(text);
-    return fmt::format("{}.\"\\n\".{}", gnuplot_string(text.substr(0, space)),
+    return fmt::format(R"({}."\n".{})", gnuplot_string(text.substr(0, space)),
                        gnuplot_string(text.substr(space + 1)));
 }
 

@@ -41,9 +41,10 @@ Outcome grind(double frames_per_s, bool tell) {
             if (event.place.x > outcome.furthest_m) outcome.furthest_m = event.place.x;
         }
         smoke.step({.wind = &breeze}, 1 / frames_per_s);
-        if (tell && frame % 15 == 0)
+        if (tell && frame % 15 == 0) {
             std::printf("%4.1f s %7zu %8d %6zu\n", frame / frames_per_s, sparks.alive_count(),
                         at_rest, smoke.alive_count());
+        }
     }
     outcome.sparks = sparks.born();
     outcome.wisps = smoke.born();

@@ -52,6 +52,7 @@ std::string name_of(const scene::SystemSpec& spec) {
 
 std::vector<double> by_factors(double low, double high, int count) {
     std::vector<double> all;
+    all.reserve(static_cast<std::size_t>(count));
     for (int i = 0; i < count; ++i)
         all.push_back(low * math::pow(high / low, static_cast<double>(i) / (count - 1)));
     return all;
@@ -195,9 +196,9 @@ void add(draw::Panel& gain, draw::Panel& phase, const Seen& one, std::string_vie
             gain.marks.push_back({point.frequency_hz, point.gain, "", colour});
             phase.marks.push_back({point.frequency_hz, degrees * point.phase_lag_rad, "", colour});
         }
-        entry.notes.push_back("dots: measured with sines");
+        entry.notes.emplace_back("dots: measured with sines");
     } else {
-        entry.notes.push_back("measured with sines");
+        entry.notes.emplace_back("measured with sines");
     }
     gain.legend.push_back(std::move(entry));
 }
@@ -229,6 +230,7 @@ ExitCode show_frequencies(const ResponseOptions& options) {
     }
     const auto [low, high] = range_of(wanted);
     std::vector<Seen> all;
+    all.reserve(wanted.size());
     for (const WantedMover& each : wanted)
         all.push_back(seen(each, options, low, high));
     if (!options.figure.empty()) draw_view(options.figure, all, low, high);

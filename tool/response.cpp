@@ -99,9 +99,10 @@ double observation_duration_s(const ResponseOptions& options,
     const bool goes_on = options.signal == "sine" || options.signal == "noise";
     double longest_s = goes_on ? (options.signal == "noise" ? 8 : 4) / options.sine_hz : 0;
     if (options.signal == "pulse") longest_s = options.pulse_s;
-    for (const WantedMover& each : wanted)
+    for (const WantedMover& each : wanted) {
         longest_s =
             std::max(longest_s, each.spec->step_responder()->observation_time_s(options.size));
+    }
     if (options.signal == "pulse") longest_s += options.pulse_s;
     return longest_s > 0 ? rounded_up(1.1 * longest_s) : 3.0;
 }

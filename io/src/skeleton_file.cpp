@@ -121,10 +121,11 @@ std::vector<ModelNode> model_nodes_of(const Skeleton& skeleton, std::span<const 
             track->times_s.assign(times_s.begin(), times_s.end());
             const bool stands = is_constant(track->values);
             const auto& first = track->values.front();
-            if (track->kind == TrackKind::rotation)
+            if (track->kind == TrackKind::rotation) {
                 node.rotation = first;
-            else
+            } else {
                 node.translation = {first[0], first[1], first[2]};
+            }
             if (!stands) node.tracks.push_back(std::move(*track));
         }
         nodes.push_back(std::move(node));

@@ -349,7 +349,7 @@ std::string TakeWriter::finish(const std::string& ended_early) {
         std::filesystem::remove(temporary_, ignored);
         fail();
     }
-    const std::string path = ended_early.empty() ? path_ : partial_name(path_);
+    std::string path = ended_early.empty() ? path_ : partial_name(path_);
     move_into_place(temporary_, path);
     return path;
 }

@@ -98,7 +98,7 @@ HOPCOIL_INTO_EACH void find_corner_values(const std::uint64_t (&bits)[std::size_
             double sum = 0;
             HOPCOIL_UNROLLED(4)
             for (std::size_t axis = 0; axis < n; ++axis) {
-                const double side = static_cast<double>((corner >> axis) & 1U);
+                const auto side = static_cast<double>((corner >> axis) & 1U);
                 sum += slope_of(bits[corner][k], axis) * (in.part[axis][k] - side);
             }
             values[corner][k] = sum;
@@ -134,6 +134,7 @@ HOPCOIL_INTO_EACH double either(std::uint64_t first, double a) {
 
 template <int n>
 HOPCOIL_INTO_EACH void value_loop(const OctavePass<n>& pass) {
+    // NOLINTNEXTLINE(cppcoreguidelines-pro-type-member-init): filled below
     InCells<n> in;
     find_cells<n>(pass.points, in);
     alignas(64) std::uint64_t bits[std::size_t{1} << n][lanes];
@@ -148,6 +149,7 @@ HOPCOIL_INTO_EACH void value_loop(const OctavePass<n>& pass) {
 
 template <int n>
 HOPCOIL_INTO_EACH void slopes_loop(const SlopesPass<n>& pass) {
+    // NOLINTNEXTLINE(cppcoreguidelines-pro-type-member-init): filled below
     InCells<n> in;
     find_cells<n>(pass.octave.points, in);
     alignas(64) std::uint64_t bits[std::size_t{1} << n][lanes];

@@ -236,6 +236,7 @@ template <int n>
 template <class Add>
 void SpaceNoise<n>::for_each_octave_of_some(std::span<const std::array<double, n>> points,
                                             const Add& add) const noexcept {
+    // NOLINTNEXTLINE(cppcoreguidelines-pro-type-member-init): filled below
     std::array<lattice::Lanes, n> fine;
     for (std::size_t i = 0; i < n; ++i) {
         for (std::size_t k = 0; k < fine[i].size(); ++k)
@@ -285,6 +286,7 @@ void SpaceNoise<n>::find(std::span<const std::array<double, n>> points,
     };
     const auto some = [&](std::size_t first, std::size_t count) {
         lattice::Lanes values;
+        // NOLINTNEXTLINE(cppcoreguidelines-pro-type-member-init): filled below
         std::array<lattice::Lanes, n> slopes;
         std::fill_n(samples.begin() + static_cast<std::ptrdiff_t>(first), count, NoiseSample<n>{});
         for_each_octave_of_some(

@@ -203,6 +203,7 @@ Vector3 Wind::gust(const Vector3& place, double time_s) const noexcept {
 /// At most `places_at_a_time`.
 void Wind::find_gusts(std::span<const Vector3> places, double time_s,
                       std::span<Vector3> gusts) const noexcept {
+    // NOLINTNEXTLINE(cppcoreguidelines-pro-type-member-init): filled below
     std::array<std::array<double, 4>, places_at_a_time> points;
     for (std::size_t k = 0; k < places.size(); ++k)
         points[k] = noise_point(places[k], time_s);
@@ -215,6 +216,7 @@ void Wind::find_gusts(std::span<const Vector3> places, double time_s,
             gusts[k] = curl_of({samples[0][k].slope, samples[1][k].slope, samples[2][k].slope});
         return;
     }
+    // NOLINTNEXTLINE(cppcoreguidelines-pro-type-member-init): filled below
     std::array<std::array<double, places_at_a_time>, 3> values;
     for (std::size_t i = 0; i < 3; ++i)
         noises_[i].find_values(some, values[i]);

@@ -79,36 +79,36 @@ void require_length(const char* name, std::size_t length, std::size_t expected) 
 
 }  // namespace
 
-void bend_legs(const LegArrays& arrays, InstructionSet set) {
-    require_above_zero("thigh_m", arrays.thigh_m);
-    require_above_zero("shin_m", arrays.shin_m);
-    Legs legs{.error_m = arrays.error_m.data(),
-              .count = arrays.error_m.size(),
-              .thigh_m = arrays.thigh_m,
-              .shin_m = arrays.shin_m};
+void bend_legs(const LegArrays& legs, InstructionSet set) {
+    require_above_zero("thigh_m", legs.thigh_m);
+    require_above_zero("shin_m", legs.shin_m);
+    Legs bent{.error_m = legs.error_m.data(),
+              .count = legs.error_m.size(),
+              .thigh_m = legs.thigh_m,
+              .shin_m = legs.shin_m};
     for (std::size_t k = 0; k < 3; ++k) {
-        require_length("hip", arrays.hip.at(k).size(), legs.count);
-        require_length("spot", arrays.spot.at(k).size(), legs.count);
-        require_length("pole", arrays.pole.at(k).size(), legs.count);
-        require_length("knee", arrays.knee.at(k).size(), legs.count);
-        legs.hip[k] = arrays.hip.at(k).data();
-        legs.spot[k] = arrays.spot.at(k).data();
-        legs.pole[k] = arrays.pole.at(k).data();
-        legs.knee[k] = arrays.knee.at(k).data();
+        require_length("hip", legs.hip.at(k).size(), bent.count);
+        require_length("spot", legs.spot.at(k).size(), bent.count);
+        require_length("pole", legs.pole.at(k).size(), bent.count);
+        require_length("knee", legs.knee.at(k).size(), bent.count);
+        bent.hip[k] = legs.hip.at(k).data();
+        bent.spot[k] = legs.spot.at(k).data();
+        bent.pole[k] = legs.pole.at(k).data();
+        bent.knee[k] = legs.knee.at(k).data();
     }
 #if defined(__x86_64__)
     if (set == InstructionSet::avx512 && is_available(set)) {
-        loop_avx512(legs);
+        loop_avx512(bent);
         return;
     }
     if (set == InstructionSet::avx2 && is_available(set)) {
-        loop_avx2(legs);
+        loop_avx2(bent);
         return;
     }
 #else
     static_cast<void>(set);
 #endif
-    loop(legs);
+    loop(bent);
 }
 
 }  // namespace hopcoil

@@ -148,7 +148,7 @@ void BalanceRig::pose(const Balance& body, std::span<const Pose> base,
 }
 
 void BalanceRig::place_parts(std::span<const Pose> local, const Placement& at,
-                             std::span<Pose> model, std::span<Placement> all) const noexcept {
+                             std::span<Pose> model, std::span<Placement> parts) const noexcept {
     to_model(skeleton_, local, model);
     const std::uint32_t pelvis = index_of(BodyPart::pelvis);
     const std::uint32_t torso = index_of(BodyPart::torso);
@@ -156,23 +156,23 @@ void BalanceRig::place_parts(std::span<const Pose> local, const Placement& at,
     bool has_torso = false;
     bool has_head = false;
     for (const Bone& bone : bones_) {
-        if (bone.part >= all.size()) continue;
+        if (bone.part >= parts.size()) continue;
         const Pose& joint = model[bone.joint];
-        all[bone.part].rotation = normalized(joint.rotation * conjugate(bone.turn));
+        parts[bone.part].rotation = normalized(joint.rotation * conjugate(bone.turn));
         has_torso = has_torso || bone.part == torso;
         has_head = has_head || bone.part == head;
     }
-    if (!has_torso) all[torso].rotation = all[pelvis].rotation;
-    if (!has_head) all[head].rotation = all[torso].rotation;
+    if (!has_torso) parts[torso].rotation = parts[pelvis].rotation;
+    if (!has_head) parts[head].rotation = parts[torso].rotation;
     // From the pelvis outward, each where its joint holds it.
     const parts::BodyMeasures own{build_};
     const auto on = [&](std::uint32_t part, const Vector3& place) {
-        return parts::to_world(all[part], place);
+        return parts::to_world(parts[part], place);
     };
     const auto hang = [&](std::uint32_t part, const Vector3& from, const Vector3& joint) {
-        all[part].position = from - rotated(all[part].rotation, joint);
+        parts[part].position = from - rotated(parts[part].rotation, joint);
     };
-    const Vector3 hips = model[pelvis_].position - rotated(all[pelvis].rotation, pelvis_own_);
+    const Vector3 hips = model[pelvis_].position - rotated(parts[pelvis].rotation, pelvis_own_);
     hang(pelvis, hips, {0, own.hip.y, 0});
     hang(torso, on(pelvis, {0, own.waist_y - own.pelvis.y, 0}), {0, own.waist_y - own.torso.y, 0});
     hang(head, on(torso, {0, own.neck_y - own.torso.y, 0}), {0, own.neck_y - own.head.y, 0});
@@ -183,14 +183,14 @@ void BalanceRig::place_parts(std::span<const Pose> local, const Placement& at,
         hang(shin, on(thigh, {0, -0.5 * own.thigh_m, 0}), {0, 0.5 * own.shin_m, 0});
         hang(parts::foot_of(side), on(shin, {0, -0.5 * own.shin_m, 0}), own.ankle);
         const std::uint32_t arm = parts::upper_arm_of(side);
-        if (arm >= all.size()) continue;
+        if (arm >= parts.size()) continue;
         const Vector3 shoulder{parts::way_of(side) * own.shoulder.x, own.shoulder.y,
                                own.shoulder.z};
         hang(arm, on(torso, shoulder), {0, 0.5 * own.upper_arm_m, 0});
         hang(parts::forearm_of(side), on(arm, {0, -0.5 * own.upper_arm_m, 0}),
              {0, 0.5 * own.forearm_m, 0});
     }
-    for (Placement& each : all)
+    for (Placement& each : parts)
         each = at * each;
 }
 

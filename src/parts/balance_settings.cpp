@@ -1,4 +1,5 @@
 #include <array>
+#include <cmath>
 
 #include <hopcoil/base/problems.hpp>
 #include <hopcoil/parts/balance_settings.hpp>
@@ -44,7 +45,7 @@ constexpr std::array<Dial<BalanceSettings>, BalanceSettings::dial_count> all_dia
                           [](const BalanceSettings& s) { return static_cast<double>(s.substeps); },
                           [](BalanceSettings& s, double value) {
                               if (!(value >= 4 && value <= 200)) return DialStatus::refused;
-                              s.substeps = static_cast<std::size_t>(value + 0.5);
+                              s.substeps = static_cast<std::size_t>(std::lround(value));
                               return DialStatus::set;
                           }}};
 

@@ -246,47 +246,47 @@ std::size_t Chain::substeps(const RootPath& path, const ChainInputs& inputs,
                                                        : most_substeps;
 }
 
-StepStatus Chain::step(const ChainInputs& given, double dt) noexcept {
-    const Quaternion turn = normalized(given.facing);
-    const bool can_be = is_time_step(dt) && is_finite_vector(given.root) && turn.w == turn.w &&
-                        (!given.root_velocity || is_finite_vector(*given.root_velocity)) &&
-                        std::isfinite(given.time_s);
+StepStatus Chain::step(const ChainInputs& inputs, double dt) noexcept {
+    const Quaternion turn = normalized(inputs.facing);
+    const bool can_be = is_time_step(dt) && is_finite_vector(inputs.root) && turn.w == turn.w &&
+                        (!inputs.root_velocity || is_finite_vector(*inputs.root_velocity)) &&
+                        std::isfinite(inputs.time_s);
     if (!can_be) return reject();
-    ChainInputs inputs = given;
-    inputs.facing = turn;
-    if (settings_.is_flat) inputs.root.z = 0;
+    ChainInputs taken = inputs;
+    taken.facing = turn;
+    if (settings_.is_flat) taken.root.z = 0;
     if (dt == 0) {
-        if (!(inputs.root == root_) || !(turn == facing_)) return cut(inputs.root, turn);
-        if (inputs.root_velocity) root_velocity_ = *inputs.root_velocity;
+        if (!(taken.root == root_) || !(turn == facing_)) return cut(taken.root, turn);
+        if (taken.root_velocity) root_velocity_ = *taken.root_velocity;
         return StepStatus::stepped;
     }
-    const bool is_driven = inputs.wind != nullptr || settings_.undulation.amplitude_m > 0;
-    if (is_resting_ && !is_driven && inputs.root == root_ && turn == facing_)
+    const bool is_driven = taken.wind != nullptr || settings_.undulation.amplitude_m > 0;
+    if (is_resting_ && !is_driven && taken.root == root_ && turn == facing_)
         return StepStatus::stepped;
 
-    const RootPath path{root_, root_velocity_, inputs.root, root_velocity_at_end(inputs, dt), dt};
+    const RootPath path{root_, root_velocity_, taken.root, root_velocity_at_end(taken, dt), dt};
     keep();
     const Quaternion facing_before = facing_;
     const double phase_before = phase_rad_;
-    const bool is_windy = inputs.wind != nullptr;
+    const bool is_windy = taken.wind != nullptr;
     if (is_windy != was_windy_ && settings_.spacing == ChainSpacing::stretchy)
-        retarget_for_wind(inputs, inputs.time_s - dt);
+        retarget_for_wind(taken, taken.time_s - dt);
     facing_ = turn;
-    const std::size_t count = substeps(path, inputs, dt);
+    const std::size_t count = substeps(path, taken, dt);
     const double h = dt / static_cast<double>(count);
     find_rows(h);
     for (std::size_t i = 0; i < count; ++i) {
         const double from_s = h * static_cast<double>(i);
-        const double time_s = inputs.time_s - dt + from_s + h;
+        const double time_s = taken.time_s - dt + from_s + h;
         if (settings_.spacing == ChainSpacing::fixed) {
-            step_fixed(path, inputs, from_s, h, time_s);
+            step_fixed(path, taken, from_s, h, time_s);
         } else {
-            step_stretchy(path, inputs, from_s, h, time_s);
+            step_stretchy(path, taken, from_s, h, time_s);
         }
     }
     const Vector3 root_before = root_;
     const Vector3 velocity_before = root_velocity_;
-    root_ = inputs.root;
+    root_ = taken.root;
     root_velocity_ = path.to_velocity;
     phase_rad_ = wrapped_rad(phase_rad_ + 2 * math::pi * settings_.undulation.frequency_hz * dt);
     find_outputs(before_, dt);

@@ -177,9 +177,10 @@ void ChainBank::take_inputs(double dt) noexcept {
     const auto stiffness = static_cast<float>(settings_.stiffness_m_per_s);
     for (std::size_t i = 0; i < chains_; ++i) {
         bool is_good = true;
-        for (std::size_t k = 0; k < 3; ++k)
+        for (std::size_t k = 0; k < 3; ++k) {
             is_good = is_good && is_usable(next_root_[k][i]) && is_usable(stream_[k][i]) &&
                       is_usable(rest_[k][i]);
+        }
         if (!is_good) {
             ++rejected_inputs_;
             put_numbers(stream_, i, {});

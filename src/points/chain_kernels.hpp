@@ -47,9 +47,9 @@ struct BankStep {
 /// piece of memory.
 inline constexpr std::size_t lanes = 32;
 
-void step_stretchy(InstructionSet set, const BankStep& step) noexcept;
-void step_fixed(InstructionSet set, const BankStep& step) noexcept;
+void step_stretchy(InstructionSet set, const BankStep& pass) noexcept;
+void step_fixed(InstructionSet set, const BankStep& pass) noexcept;
 /// Places and velocities of chains of fixed spacing, from the directions of their links.
-void find_fixed_outputs(InstructionSet set, const BankStep& step) noexcept;
+void find_fixed_outputs(InstructionSet set, const BankStep& pass) noexcept;
 
 }  // namespace hopcoil::chain

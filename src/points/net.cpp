@@ -251,9 +251,10 @@ void Net::add_grabs(const NetInputs& inputs, double h) noexcept {
 void Net::retune(const NetStructure& structure, const NetSettings& settings) {
     require_valid(structure);
     require_valid(settings);
-    if (structure.points.size() != structure_.points.size())
+    if (structure.points.size() != structure_.points.size()) {
         throw InvalidValue{"points", static_cast<double>(structure.points.size()),
                            "as many as there are"};
+    }
     Net changed{structure, settings};
     changed.state_ = std::move(state_);
     changed.forces_ = std::move(forces_);
@@ -282,7 +283,7 @@ void Net::set_pinned(std::uint32_t point, bool is_pinned) {
 }
 
 void Net::cut_link(std::size_t link) {
-    structure_.links.at(link);
+    static_cast<void>(structure_.links.at(link));  // throws where there is none
     structure_.links.erase(structure_.links.begin() + static_cast<std::ptrdiff_t>(link));
     rebuild();
 }

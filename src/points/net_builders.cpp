@@ -15,9 +15,10 @@ namespace {
 constexpr std::size_t most_built_points = 4'000'000;
 
 void require_count(const char* field, std::size_t count, std::size_t least) {
-    if (count < least || count > most_built_points)
+    if (count < least || count > most_built_points) {
         throw InvalidValue{field, static_cast<double>(count),
                            std::to_string(least) + " to " + std::to_string(most_built_points)};
+    }
 }
 
 void place(NetStructure& structure, const Placement& placement) {

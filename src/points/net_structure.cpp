@@ -72,9 +72,10 @@ std::uint32_t NetStructure::add(const NetStructure& other) {
 namespace {
 
 void require_point(const NetStructure& structure, std::uint32_t index, const char* what) {
-    if (index >= structure.points.size())
+    if (index >= structure.points.size()) {
         throw std::out_of_range{std::string{what} + " names point " + std::to_string(index) +
                                 " of " + std::to_string(structure.points.size())};
+    }
 }
 
 void require_valid(const NetStructure& structure, const NetLink& link) {
@@ -119,9 +120,10 @@ void require_valid(const NetStructure& structure) {
         for (const std::uint32_t corner : corners)
             require_point(structure, corner, "a triangle");
     }
-    if (structure.texture.size() > structure.points.size())
+    if (structure.texture.size() > structure.points.size()) {
         throw InvalidValue{"texture", static_cast<double>(structure.texture.size()),
                            "at most as many as points"};
+    }
     require_at_least_zero("link_diameter_m", structure.link_diameter_m);
 }
 

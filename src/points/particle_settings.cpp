@@ -44,6 +44,7 @@ const std::array<Dial<ParticleSettings>, ParticleSettings::dial_count>& all_dial
     return all;
 }
 
+// NOLINTNEXTLINE(readability-function-size): a table
 std::vector<ParticleRecipe> make_recipes() {
     std::vector<ParticleRecipe> all;
     all.push_back({"rain",

@@ -263,7 +263,9 @@ void PlantBed::find_streams(const PlantBedInputs& inputs, Ways& ways, std::size_
     constexpr std::size_t most_places = 64;
     std::array<Vector3, most_places> places;
     std::array<WindSample, most_places> samples;
+    // NOLINTNEXTLINE(cppcoreguidelines-pro-type-member-init): filled below
     std::array<std::size_t, most_places> numbers;  // of the first of three in the room
+    // NOLINTNEXTLINE(cppcoreguidelines-pro-type-member-init): filled below
     std::array<std::size_t, most_places> lanes;
     std::size_t count = 0;
     double time_s = 0;

@@ -85,9 +85,10 @@ class Coast {
         if (best == snap_points.size()) return refuse_snap();
         const auto speeds = components_of(velocity);
         const auto ends = components_of(snap_points[best]);
-        for (std::size_t i = 0; i < size; ++i)
+        for (std::size_t i = 0; i < size; ++i) {
             axes_[i].launch_to(static_cast<double>(ends[i]), static_cast<double>(speeds[i]),
                                tuning_, ranges_[i]);
+        }
         return best;
     }
 

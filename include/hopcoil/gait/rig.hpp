@@ -72,6 +72,7 @@ class Rig {
     ///         another animation), the same, or nothing: as at rest. How far the ankle of the leg
     ///         that missed most is from where it should be.
     /// Cost    allocates nothing.
+    // NOLINTNEXTLINE(modernize-use-nodiscard): the poses are what it is called for
     double pose(const Walker& walker, std::span<const Pose> base,
                 std::span<Pose> local) const noexcept;
 

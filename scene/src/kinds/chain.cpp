@@ -390,6 +390,7 @@ void read_chain(KindReader& reader) {
     });
 }
 
+// NOLINTNEXTLINE(readability-function-size): a table
 std::vector<TableFacts> chain_tables() {
     using enum KeyType;
     return {

@@ -227,6 +227,31 @@ bool is_upside_down(const GroundMesh& mesh) {
     return faces_down;
 }
 
+/// One of the ground's platforms, and what moves and turns it.
+void read_platform(KindReader& one, GroundParts& parts, std::vector<std::size_t>& targets) {
+    Platform platform{.name = one.own_name(KindReader::names_in(parts.platforms), "platform"),
+                      .box = read_box(one)};
+    if (!one.has("position")) one.problem("", "expected a key 'position': what moves it");
+    const std::size_t position = one.target("position").value_or(not_connected);
+    const std::size_t rotation = one.target("rotation").value_or(not_connected);
+    if (position == not_connected) return;
+    if (one.target_at(position).path.size() != 3) {
+        one.problem("position", "expected a place: a vector of three numbers");
+        return;
+    }
+    platform.position = targets.size();
+    targets.push_back(position);
+    if (rotation != not_connected) {
+        if (one.target_at(rotation).kind() != ValueKind::rotation) {
+            one.problem("rotation", "expected a rotation");
+            return;
+        }
+        platform.rotation = targets.size();
+        targets.push_back(rotation);
+    }
+    parts.platforms.push_back(std::move(platform));
+}
+
 void read_ground(KindReader& reader) {
     GroundParts parts;
     if (reader.flag("plane").value_or(true)) {
@@ -240,29 +265,8 @@ void read_ground(KindReader& reader) {
     std::vector<std::size_t> targets;
     reader.each_table("boxes", "box",
                       [&](KindReader& one) { parts.boxes.push_back(read_box(one)); });
-    reader.each_table("platforms", "platform", [&](KindReader& one) {
-        Platform platform{.name = one.own_name(KindReader::names_in(parts.platforms), "platform"),
-                          .box = read_box(one)};
-        if (!one.has("position")) one.problem("", "expected a key 'position': what moves it");
-        const std::size_t position = one.target("position").value_or(not_connected);
-        const std::size_t rotation = one.target("rotation").value_or(not_connected);
-        if (position == not_connected) return;
-        if (one.target_at(position).path.size() != 3) {
-            one.problem("position", "expected a place: a vector of three numbers");
-            return;
-        }
-        platform.position = targets.size();
-        targets.push_back(position);
-        if (rotation != not_connected) {
-            if (one.target_at(rotation).kind() != ValueKind::rotation) {
-                one.problem("rotation", "expected a rotation");
-                return;
-            }
-            platform.rotation = targets.size();
-            targets.push_back(rotation);
-        }
-        parts.platforms.push_back(std::move(platform));
-    });
+    reader.each_table("platforms", "platform",
+                      [&](KindReader& one) { read_platform(one, parts, targets); });
     if (const auto csv = reader.text("csv")) {
         try {
             parts.fields.push_back(

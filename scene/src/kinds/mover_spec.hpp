@@ -174,8 +174,9 @@ class MoverSpec final : public MoverSpecBase {
         std::size_t port, double overshoot_percent, double settling_time_s) const override {
         auto values = Traits::solve(parameters_, port, overshoot_percent, settling_time_s);
         const std::string name = Traits::part_name(parameters_, port);
+        if (name.empty()) return values;
         for (auto& [path, value] : values)
-            path = name.empty() ? path : name + '.' + path;
+            path.insert(0, name + '.');
         return values;
     }
 

@@ -57,9 +57,10 @@ NetStructure NetParts::build() const {
         made = hopcoil::soft_ball(*ball, placement);
     if (const auto* own = std::get_if<OwnNet>(&made_of)) {
         made = own->structure;
-        for (NetPoint& point : made.points)
+        for (NetPoint& point : made.points) {
             point.position =
                 placement.position + rotated(normalized(placement.rotation), point.position);
+        }
     }
     if (body() != nullptr) made = body()->build(placement);
     for (const NetPin& each : pins)
@@ -92,9 +93,10 @@ std::string NetSpec::in_words(std::size_t port) const {
     }
     if (const auto* rope = std::get_if<RopeSettings>(&parts_.made_of))
         made = fmt::format("rope of {:.3g} m, {} segments", rope->length_m, rope->segments);
-    if (const auto* ball = std::get_if<SoftBallSettings>(&parts_.made_of))
+    if (const auto* ball = std::get_if<SoftBallSettings>(&parts_.made_of)) {
         made =
             fmt::format("soft ball of {:.3g} m, {} points", ball->radius_m, parts_.point_count());
+    }
     if (const BodyOfPoints* body = parts_.body())
         made = fmt::format("body of {:.3g} kg, {} limbs", body->body.mass_kg, body->limbs.size());
     std::string how =
@@ -299,9 +301,10 @@ std::vector<SystemReport> NetSpec::report(const ReportInput& input) const {
         {"deepest_contact_m", "deepest contact", "m",
          largest_of(signal_in(input.fine, name + ".contact_depth_m"))},
         {"substeps", "substeps of a frame", "", static_cast<double>(plan_.substeps)}};
-    if (plan_.method == NetMethod::positions)
+    if (plan_.method == NetMethod::positions) {
         report.figures.push_back(
             {"excess_percent", "hangs too low by up to", "%", plan_.excess_percent});
+    }
     report.charts.push_back(
         {.title = "largest stretch",
          .unit = "%",

@@ -195,6 +195,7 @@ void read_particles(KindReader& reader) {
     });
 }
 
+// NOLINTNEXTLINE(readability-function-size): a table
 std::vector<KeyFacts> particles_keys() {
     using enum KeyType;
     std::vector<std::string> recipes;

@@ -80,9 +80,10 @@ std::string PartsSpec::in_words(std::size_t port) const {
     if (!parts_.structure.links.empty())
         words += ", " + many(parts_.structure.links.size(), "link");
     words += fmt::format(", substeps of {:.3g} ms", 1e3 * plan_.substep_s);
-    if (plan_.stiffest > 1)
+    if (plan_.stiffest > 1) {
         words +=
             fmt::format(" (springs have their stated stiffness from {} on)", plan_.exact_substeps);
+    }
     return words;
 }
 
@@ -178,9 +179,10 @@ std::vector<View> PartsSpec::views() const {
     }
     if (own.joints) add(View::Type::points, "joints", *own.joints, 0.012, {0.95, 0.92, 0.8});
     if (own.centre) add(View::Type::points, "centre_of_mass", *own.centre, 0.02, {0.75, 0.2, 0.15});
-    if (own.contacts)
+    if (own.contacts) {
         add(View::Type::points, "contacts", *own.contacts, 0.015, {0.1, 0.5, 0.75})->alive =
             contacts_signal;
+    }
     return views;
 }
 

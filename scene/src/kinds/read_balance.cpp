@@ -280,6 +280,7 @@ void read_balance(KindReader& reader) {
 
 }  // namespace
 
+// NOLINTNEXTLINE(readability-function-size): a table
 std::vector<TableFacts> balance_tables() {
     using enum KeyType;
     std::vector<KeyFacts> own{

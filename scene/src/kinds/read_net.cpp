@@ -159,10 +159,11 @@ void read_own(KindReader& reader, NetParts& parts) {
     });
     reader.each_table("links", "net link", [&](KindReader& one) {
         const NetLink link = read_link(one, made);
-        if (link.a != link.b)
+        if (link.a != link.b) {
             made.links.push_back(link);
-        else if (one.has("from") && one.has("to"))
+        } else if (one.has("from") && one.has("to")) {
             one.problem("to", "expected another point");
+        }
     });
     reader.each_table("bends", "net bend", [&](KindReader& one) { read_bend(one, made); });
     if (!reader.has("own_points")) {
@@ -239,10 +240,11 @@ void read_settings(KindReader& reader, NetSettings& settings) {
     settings.has_tethers = reader.flag("tethers").value_or(settings.has_tethers);
     settings.has_self_contact = reader.flag("self_contact").value_or(false);
     if (const auto rate = reader.number("frame_hz")) {
-        if (*rate > 0)
+        if (*rate > 0) {
             settings.frame_s = 1 / *rate;
-        else
+        } else {
             reader.problem("frame_hz", "expected a number above 0");
+        }
     }
     reader.dials(settings);
 }

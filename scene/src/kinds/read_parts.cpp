@@ -325,21 +325,22 @@ void read_parts(KindReader& reader) {
 
 }  // namespace
 
-PartShape read_part_shape(KindReader& one) {
+PartShape read_part_shape(KindReader& reader) {
     using Type = PartShape::Type;
     PartShape shape;
-    const std::string type = one.choice("type").value_or("box");
+    const std::string type = reader.choice("type").value_or("box");
     shape.type = type == "sphere"    ? Type::sphere
                  : type == "capsule" ? Type::capsule
                  : type == "outline" ? Type::outline
                                      : Type::box;
-    shape.half_size_m = three(one, "half_size_m").value_or(shape.half_size_m);
-    shape.radius_m = one.number("radius_m").value_or(shape.radius_m);
-    shape.density_kg_per_m3 = one.number("density_kg_per_m3").value_or(shape.density_kg_per_m3);
-    shape.is_solid = one.flag("solid").value_or(true);
-    const std::vector<double> numbers = one.numbers("outline");
+    shape.half_size_m = three(reader, "half_size_m").value_or(shape.half_size_m);
+    shape.radius_m = reader.number("radius_m").value_or(shape.radius_m);
+    shape.density_kg_per_m3 = reader.number("density_kg_per_m3").value_or(shape.density_kg_per_m3);
+    shape.is_solid = reader.flag("solid").value_or(true);
+    const std::vector<double> numbers = reader.numbers("outline");
     if (numbers.size() % 2 != 0 || numbers.size() > 2 * most_corners) {
-        one.problem("outline", fmt::format("expected x and y of at most {} corners", most_corners));
+        reader.problem("outline",
+                       fmt::format("expected x and y of at most {} corners", most_corners));
         return shape;
     }
     for (std::size_t i = 0; i + 1 < numbers.size(); i += 2)

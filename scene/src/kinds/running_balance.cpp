@@ -18,7 +18,7 @@ namespace {
 
 const Ground& ground_in(const SystemInputs& inputs) {
     static const FlatGround flat;
-    const Ground* const ground = field_in<Ground>(inputs, 0);
+    const auto* const ground = field_in<Ground>(inputs, 0);
     return ground == nullptr ? flat : *ground;
 }
 

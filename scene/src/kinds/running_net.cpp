@@ -212,10 +212,11 @@ std::string RunningNet::failure(const std::string& name) const {
     const double substep_s = net_.settings().frame_s / static_cast<double>(plan.substeps);
     if (!(substep_s > plan.stable_step_s))
         return name + " diverged: more substeps, or another method, may help";
-    if (plan.stable_step_s == 0)
+    if (plan.stable_step_s == 0) {
         return name +
                " diverged: no step of its scheme is stable without damping; give its links "
                "damping, or take another scheme";
+    }
     return fmt::format(
         "{} diverged with substeps of {:.3g} ms ({}): take {} substeps a frame, or another method",
         name, 1e3 * substep_s, stable_step_in_words(plan), plan.force_substeps);

@@ -43,8 +43,8 @@ class RunningNet final : public RunningSystem {
         fields.require(time_s_ >= 0 && stepped_s_ >= 0);
         release_until(stepped_s_);
         fields(net_);
-        for (std::size_t i = 0; i < accelerations_.size(); ++i)
-            fields(accelerations_[i]);
+        for (auto& acceleration : accelerations_)
+            fields(acceleration);
         fields(mounts_);
     }
 

@@ -135,9 +135,10 @@ struct MoverTraits<SettleParameters> : UsualMoverTraits<SettleParameters> {
     static std::vector<std::string> warnings(const ThrowLog& log, const std::string& name) {
         std::vector<std::string> warnings;
         const auto say = [&](std::uint64_t count, const char* what) {
-            if (count > 0)
+            if (count > 0) {
                 warnings.push_back(
                     fmt::format("{}: {} of {} throws {}", name, count, log.throws, what));
+            }
         };
         say(log.damping_raised, "overshoot less than asked, to keep within the stops");
         say(log.duration_gave, "are shorter than duration_s, to keep within the stops");

@@ -290,6 +290,7 @@ bool RunningWalker::retune(const SystemSpec& spec) {
     return true;
 }
 
+// NOLINTNEXTLINE(readability-function-size): a table
 SystemKind walker_kind() {
     using enum KeyType;
     return {

@@ -162,9 +162,10 @@ std::vector<SystemReport> WindSpec::report(const ReportInput& input) const {
         for (std::size_t row = 0; row < speeds.size(); ++row) {
             mean += speeds[row] / rows;
             square += speeds[row] * speeds[row] / rows;
-            if (row >= apart)
+            if (row >= apart) {
                 largest_change =
                     std::max(largest_change, std::abs(speeds[row] - speeds[row - apart]));
+            }
         }
         report.figures = {
             {"mean_speed", "mean speed", "m/s", mean},

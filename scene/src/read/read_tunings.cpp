@@ -323,7 +323,7 @@ auto read_tables(const toml::table& root, const std::string& path, const std::st
             found.emplace_back(node.source().begin.line, read(*node.as_table(), name, problems));
             continue;
         }
-        problems.push_back({position_of(node, path), kind + '.' + name,
+        problems.push_back({position_of(node, path), fmt::format("{}.{}", kind, name),
                             is_name(name) ? fmt::format("expected a table, found {}", kind_of(node))
                                           : "expected a name of letters, digits, '_' and '-'"});
     }
@@ -332,6 +332,7 @@ auto read_tables(const toml::table& root, const std::string& path, const std::st
     std::stable_sort(found.begin(), found.end(),
                      [](const auto& a, const auto& b) { return a.first < b.first; });
     std::vector<Named> all;
+    all.reserve(found.size());
     for (auto& [line, each] : found)
         all.push_back(std::move(each));
     return all;

@@ -259,11 +259,12 @@ std::string SceneBuilder::no_such_output(const std::string& name) const {
     for (const SceneSystem& system : scene_.systems) {
         if (system.name != owner) continue;
         const std::vector<Port> ports = system.spec->outputs();
-        if (ports.empty())
+        if (ports.empty()) {
             return fmt::format(
                 "'{}' is a [{}.NAME], which has no place or rotation that could be "
                 "followed",
                 owner, system.spec->kind());
+        }
         std::vector<std::string> outputs;
         for (const Port& port : ports) {
             const std::string whole = output_name(system, port);
@@ -273,11 +274,12 @@ std::string SceneBuilder::no_such_output(const std::string& name) const {
         }
         return fmt::format("'{}' has no output '{}'; it has {}", owner, name, io::any_of(outputs));
     }
-    if (contains(declared_.targets, name))
+    if (contains(declared_.targets, name)) {
         return fmt::format(
             "'{}' is a [target.NAME]; expected what a system puts out, such as a "
             "[follower.NAME] of it",
             name);
+    }
     const std::vector<std::string> known = with_outputs();
     return fmt::format("nothing that moves is named '{}'; there is {}{}", name, io::any_of(known),
                        io::did_you_mean(name, known));

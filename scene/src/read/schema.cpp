@@ -191,7 +191,6 @@ std::string type_in_words(const KeyFacts& key) {
         case text:
             return "a string";
         case source:
-            return "a name";
         case field:
             return "a name";
         case texts:

@@ -1,5 +1,7 @@
 #include <algorithm>
 
+#include <fmt/format.h>
+
 #include <hopcoil/scene/run.hpp>
 #include <hopcoil/scene/scene_nodes.hpp>
 
@@ -70,7 +72,7 @@ bool is_line(const View& view) {
 std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
     std::vector<LineChannel> lines;
     for (std::size_t i = 0; i < scene.systems.size(); ++i) {
-        for (View& view : scene.systems[i].spec->views()) {
+        for (const View& view : scene.systems[i].spec->views()) {
             const bool has_points =
                 is_line(view) || view.type == View::Type::points ||
                 view.type == View::Type::footprint || view.type == View::Type::mesh ||
@@ -80,7 +82,8 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
             if (!channel) continue;
             const std::string& name = scene.systems[i].name;
             const auto signal = [&](const std::string& of) {
-                return of.empty() ? std::nullopt : take.find_channel(name + '.' + of);
+                return of.empty() ? std::nullopt
+                                  : take.find_channel(fmt::format("{}.{}", name, of));
             };
             lines.push_back({.name = view.name.empty() ? name : name + '.' + view.name,
                              .system = i,
@@ -92,7 +95,7 @@ std::vector<LineChannel> lines_of(const Scene& scene, const Take& take) {
                              .age = signal(view.age),
                              .turn = signal(view.turn),
                              .note = signal(view.note),
-                             .view = std::move(view)});
+                             .view = view});
         }
     }
     return lines;

@@ -104,10 +104,10 @@ void Recording::add_target(std::size_t index) {
     pieces_.push_back({.from = Piece::From::target, .output = {index, 0}, .value_size = size});
 }
 
-void Recording::add_output(std::size_t system, std::size_t index) {
+void Recording::add_output(std::size_t system, std::size_t port_index) {
     const SceneSystem& item = scene_.systems[system];
-    const Port port = item.spec->outputs().at(index);
-    Piece piece{.from = Piece::From::output, .output = {system, index}, .count = port.count};
+    const Port port = item.spec->outputs().at(port_index);
+    Piece piece{.from = Piece::From::output, .output = {system, port_index}, .count = port.count};
     const std::size_t at = columns_;
     const std::string alive = port.alive.empty() ? "" : item.name + '.' + port.alive;
     if (add_channel({.name = value_channel(item, port),

@@ -43,7 +43,7 @@ class Recording {
         std::size_t velocity_size = 0;
     };
     void add_target(std::size_t index);
-    void add_output(std::size_t system, std::size_t port);
+    void add_output(std::size_t system, std::size_t port_index);
     void add_signals(std::size_t system);
     void note_kind(ValueKind kind, std::size_t at, std::size_t count);
     [[nodiscard]] bool add_channel(RecordedChannel channel, const SceneSystem* of = nullptr);

@@ -249,7 +249,7 @@ ValueAndVelocity RunningScene::driven_point(const SceneTarget& target, double ti
     };
     if (target.source) return seen(*target.source);
     const ValueAndVelocity own = after ? target.path.after(time_s) : target.path.before(time_s);
-    std::array<LayerSum<double>, most_numbers> sums;
+    std::array<LayerSum<double>, most_numbers> sums{};
     for (std::size_t i = 0; i < most_numbers; ++i)
         sums.at(i) = {own.value[i], own.velocity[i]};
     for (const Layer& layer : target.layers) {

@@ -133,7 +133,7 @@ class RunningScene {
                                                 Moment moment) const;
     [[nodiscard]] ValueArray held_value(std::size_t target, double time_s) const;
     /// A target at a moment; into the samples that a system is given.
-    [[nodiscard]] InputSample sample(std::size_t target, double time_s, Moment moment);
+    [[nodiscard]] InputSample sample(std::size_t index, double time_s, Moment moment);
     [[nodiscard]] SystemInputs inputs_of(std::size_t system, double time_s, Moment moment);
     /// Whether what a system is given differs between the two moments; the inputs after.
     [[nodiscard]] bool has_changed(std::size_t system, double time_s);

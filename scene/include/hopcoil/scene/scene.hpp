@@ -30,7 +30,7 @@ struct Source {
     bool previous_step = false;  ///< as it was one step ago: so a loop can be closed
 
     /// Of a value of so many numbers.
-    [[nodiscard]] ValueAndVelocity seen(const ValueAndVelocity& output,
+    [[nodiscard]] ValueAndVelocity seen(const ValueAndVelocity& whole,
                                         std::size_t numbers = 1) const noexcept;
 };
 
