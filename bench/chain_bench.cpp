@@ -1,5 +1,6 @@
 // Chains against the textbook loop over an array of structs: each node a spring and a damper after
-// a spot a spacing behind the node before it. Each row is measured in pairs with the textbook.
+// a spot a spacing behind the node before it. Each row is measured in pairs with the textbook. Beside
+// it stands how far each one's motion is from its own in fine steps.
 
 #include <array>
 #include <cmath>
@@ -38,7 +39,7 @@ struct TextbookChain {
     std::vector<Node> nodes_{nodes};
     bool keeps_spacing = false;
 
-    void step(const Vector3& root) {
+    void step(const Vector3& root, double h = dt) {
         constexpr double stiffness = 900;
         constexpr double damping = 60;
         Vector3 before = root;
@@ -46,8 +47,8 @@ struct TextbookChain {
         for (Node& node : nodes_) {
             const Vector3 target = before + direction * spacing_m;
             const Vector3 pull = (target - node.position) * stiffness - node.velocity * damping;
-            node.velocity = node.velocity + pull * dt;
-            node.position = node.position + node.velocity * dt;
+            node.velocity = node.velocity + pull * h;
+            node.position = node.position + node.velocity * h;
             const Vector3 link = node.position - before;
             const double length_m = std::sqrt(dot(link, link));
             direction = length_m > 0 ? link * (1 / length_m) : direction;
@@ -57,24 +58,81 @@ struct TextbookChain {
     }
 };
 
-/// Where a root is, from step to step on a circle; each contestant has its own.
+/// On a circle of 1 m, at 3 m/s.
+Vector3 root_at(double time_s) {
+    return {std::sin(3 * time_s), 0, std::cos(3 * time_s)};
+}
+
+/// Where a root is, from step to step; each contestant has its own.
 class Circle {
   public:
-    Vector3 next() {
-        const double phase = 0.05 * ++frame_;
-        return {std::sin(phase), 0, std::cos(phase)};
-    }
+    Vector3 next() { return root_at(dt * ++frame_); }
 
   private:
     int frame_ = 0;
 };
 
+/// Where all nodes are at the end of each frame of four seconds, but for the first.
+template <class Step, class Show>
+std::vector<Vector3> motion(int steps_a_frame, const Step& step, const Show& show) {
+    std::vector<Vector3> all;
+    for (int frame = 0; frame < 240; ++frame) {
+        for (int i = 1; i <= steps_a_frame; ++i) {
+            const double part = static_cast<double>(i) / steps_a_frame;
+            step(root_at((frame + part) * dt), dt / steps_a_frame);
+        }
+        if (frame < 60) continue;
+        for (std::size_t node = 0; node < nodes; ++node)
+            all.push_back(show(node));
+    }
+    return all;
+}
+std::vector<Vector3> textbook_motion(bool keeps_spacing, int steps_a_frame) {
+    TextbookChain chain;
+    chain.keeps_spacing = keeps_spacing;
+    return motion(
+        steps_a_frame, [&](const Vector3& root, double h) { chain.step(root, h); },
+        [&](std::size_t node) { return chain.nodes_[node].position; });
+}
+std::vector<Vector3> our_motion(const ChainSettings& settings, int steps_a_frame) {
+    Chain chain{settings, root_at(0)};
+    return motion(
+        steps_a_frame, [&](const Vector3& root, double h) { chain.step({.root = root}, h); },
+        [&](std::size_t node) { return chain.positions()[node]; });
+}
+
+/// Root mean square, in percent of the length.
+double apart_percent(const std::vector<Vector3>& a, const std::vector<Vector3>& b) {
+    double sum = 0;
+    for (std::size_t i = 0; i < a.size(); ++i)
+        sum += dot(a[i] - b[i], a[i] - b[i]);
+    return 100 * std::sqrt(sum / static_cast<double>(a.size())) / (spacing_m * nodes);
+}
+
+/// How many steps a frame the textbook takes until it is within 1 % of its motion in fine steps;
+/// doubled from 1.
+int textbook_steps(bool keeps_spacing, const std::string& name) {
+    const std::vector<Vector3> fine = textbook_motion(keeps_spacing, 1024);
+    const auto error = [&](int steps) {
+        return apart_percent(textbook_motion(keeps_spacing, steps), fine);
+    };
+    int steps = 1;
+    while (steps < 512 && error(steps) > 1)
+        steps *= 2;
+    std::printf("%-8s  textbook %.2f %% off in one step a frame, %.2f %% in %d\n", name.c_str(),
+                error(1), error(steps), steps);
+    return steps;
+}
+
 void compare(ChainSpacing spacing, const std::string& name) {
+    const ChainSettings settings{.nodes = nodes, .spacing_m = spacing_m, .spacing = spacing};
     TextbookChain first;
     first.keeps_spacing = spacing == ChainSpacing::fixed;
+    const int steps = textbook_steps(first.keeps_spacing, name);
+    std::printf("%-8s  ours %.4f %% off\n", name.c_str(),
+                apart_percent(our_motion(settings, 1), our_motion(settings, 64)));
     std::vector<TextbookChain> textbook(chains, first);
-    std::vector<Chain> ours(
-        chains, Chain{ChainSettings{.nodes = nodes, .spacing_m = spacing_m, .spacing = spacing}});
+    std::vector<Chain> ours(chains, Chain{settings});
     Circle textbook_root;
     const auto step_textbook = [&] {
         const Vector3 root = textbook_root.next();
@@ -87,8 +145,7 @@ void compare(ChainSpacing spacing, const std::string& name) {
         for (Chain& chain : ours)
             chain.step({.root = root}, dt);
     };
-    ChainBank bank{ChainSettings{.nodes = nodes, .spacing_m = spacing_m, .spacing = spacing},
-                   chains};
+    ChainBank bank{settings, chains};
     Circle bank_root;
     const auto step_bank = [&] {
         const Vector3 root = bank_root.next();
@@ -108,9 +165,12 @@ void compare(ChainSpacing spacing, const std::string& name) {
             ours_s.push_back(hopcoil::bench::seconds_of(work, 10));
             ratios.push_back(theirs_s.back() / ours_s.back());
         }
-        std::printf("%-8s  textbook %7.2f ns a node   %-12s %7.2f ns   %5.2f times the textbook\n",
-                    name.c_str(), to_ns * hopcoil::bench::median(theirs_s), what.c_str(),
-                    to_ns * hopcoil::bench::median(ours_s), hopcoil::bench::median(ratios));
+        const double ratio = hopcoil::bench::median(ratios);
+        std::printf(
+            "%-8s  textbook %6.2f ns a node   %-12s %6.2f ns   %5.2f times the textbook, "
+            "%5.1f times as it takes %d steps\n",
+            name.c_str(), to_ns * hopcoil::bench::median(theirs_s), what.c_str(),
+            to_ns * hopcoil::bench::median(ours_s), ratio, steps * ratio, steps);
     };
     print_row("Chain", step_ours);
     for (const auto& [set, words] : {std::pair{hopcoil::InstructionSet::plain, "bank, plain"},
