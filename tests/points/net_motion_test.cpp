@@ -46,8 +46,8 @@ class Period {
     int count_ = 0;
 };
 
-/// Points anywhere, of masses a hundred to one, some of them joined.
-NetStructure any_body(Random& random, int points) {
+/// Points anywhere, of masses a hundred to one, some of them joined, by springs or by ropes.
+NetStructure any_body(Random& random, int points, bool has_ropes) {
     NetStructure made;
     for (int i = 0; i < points; ++i) {
         made.points.push_back(
@@ -59,7 +59,8 @@ NetStructure any_body(Random& random, int points) {
     for (std::uint32_t a = 0; a < made.points.size(); ++a) {
         for (std::uint32_t b = a + 1; b < made.points.size(); ++b) {
             const double length = apart(made.points[a].position, made.points[b].position);
-            if (random.chance(share)) made.links.push_back({a, b, length, length, stiffness});
+            const double shortest = has_ropes ? 0 : length;
+            if (random.chance(share)) made.links.push_back({a, b, shortest, length, stiffness});
         }
     }
     return made;
@@ -144,8 +145,9 @@ TEST_CASE("the wind leaves a cloth that lies flat, and carries off one that stan
 
 TEST_CASE("a body of any links, however stiff, never moves faster than it was pushed", "[net]") {
     Random random{7};
-    for (int body = 0; body < 150; ++body) {
-        const NetStructure made = any_body(random, 4 + body % 30);
+    for (int body = 0; body < 200; ++body) {
+        const bool has_ropes = body % 4 > 1;
+        const NetStructure made = any_body(random, 4 + body % 30, has_ropes);
         Net net{made, {.method = NetMethod::positions, .gravity = {}, .air_density_kg_per_m3 = 0}};
         for (std::uint32_t i = 0; i < net.size(); ++i)
             net.push(i, {random.between(-1, 1), random.between(-1, 1), random.between(-1, 1)});
@@ -156,7 +158,7 @@ TEST_CASE("a body of any links, however stiff, never moves faster than it was pu
             most = std::max(most, moving_energy(net));
         }
         INFO(made.points.size() << " points, " << made.links.size() << " links");
-        CHECK(most <= 1.001 * start);
+        CHECK(most <= (has_ropes ? 1.05 : 1.001) * start);
     }
 }
 
