@@ -1,6 +1,6 @@
 // Chains against the textbook loop over an array of structs: each node a spring and a damper after
-// a spot a spacing behind the node before it. Each row is measured in pairs with the textbook. Beside
-// it stands how far each one's motion is from its own in fine steps.
+// a spot a spacing behind the node before it. Each row is measured in pairs with the textbook.
+// Beside it stands how far each one's motion is from its own in fine steps.
 
 #include <array>
 #include <cmath>
