@@ -195,7 +195,7 @@ struct Rows {
     Arrays corrections;
 };
 
-/// Of one that is visited again: less what it has been corrected by so far.
+/// One that is visited again is corrected by what is still missing.
 template <bool has_range, bool is_twice>
 HOPCOIL_INTO_EACH void satisfy_link(const Rows& rows, const Strength& of, std::size_t row,
                                     std::size_t a, std::size_t b) {

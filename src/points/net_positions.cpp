@@ -23,7 +23,7 @@ class NetPositions final : public NetSolver {
           base_{structure.points.size()},
           moved_{structure.points.size()},
           corrections_{is_visited_twice() ? links_.size() + bends_.size() : 0},
-          is_held_(has_ranges() ? links_.size() : 0),
+          holds_(has_ranges() ? links_.size() : 0),
           touched_base_(structure.points.size()),
           touched_moved_(structure.points.size()) {}
 
@@ -46,7 +46,7 @@ class NetPositions final : public NetSolver {
                       tethers_, base_, moved_, corrections_.x.empty() ? nullptr : &corrections_});
         const bool is_good = substep.contacts.has_any() ? finish_with_contact(state, substep, h)
                                                         : finish_free(state, substep, h);
-        if (!is_held_.empty()) note_ranges(state, substep);
+        if (!holds_.empty()) note_ranges(state, substep);
         return is_good;
     }
     void save(StateWriter& out) override { visit_state(out); }
@@ -62,9 +62,11 @@ class NetPositions final : public NetSolver {
         }
         /// Stiffness, damping, and the inverse mass that an element moves.
         void prepare(std::size_t i, double k, double c, double w, double h) noexcept {
-            damping[i] = k > 0 ? net::position_damping(k, c, h) : 0;
-            compliance[i] = k > 0 ? 1 / (k * h * h) : 0;
-            share[i] = k > 0 && w > 0 ? 1 / ((1 + damping[i]) * w + compliance[i]) : 0;
+            const double softness = 1 / (k * h * h);
+            const bool acts = k > 0 && w > 0 && std::isfinite(softness);
+            damping[i] = acts ? net::position_damping(k, c, h) : 0;
+            compliance[i] = acts ? softness : 0;
+            share[i] = acts ? 1 / ((1 + damping[i]) * w + softness) : 0;
         }
 
         std::vector<double> damping;
@@ -72,9 +74,10 @@ class NetPositions final : public NetSolver {
         std::vector<double> compliance;
     };
 
+    enum class Hold : std::uint8_t { unknown, is_slack, holds };
     void visit_state(auto& fields) {
-        for (std::uint8_t& is_held : is_held_)
-            fields(is_held);
+        for (Hold& hold : holds_)
+            fields.up_to(Hold::holds, hold);
     }
 
     [[nodiscard]] bool has_ranges() const noexcept {
@@ -101,9 +104,9 @@ class NetPositions final : public NetSolver {
         for (const net::Batch& batch : links_.batches) {
             if (!batch.is_special) continue;
             for (std::size_t i = batch.first; i < batch.first + batch.count; ++i) {
-                const std::uint8_t is_held = corrections_.x[i] != 0 ? 1 : 0;
-                if (is_held == is_held_[i]) continue;
-                is_held_[i] = is_held;
+                const Hold before = holds_[i];
+                holds_[i] = corrections_.x[i] != 0 ? Hold::holds : Hold::is_slack;
+                if (before == Hold::unknown || before == holds_[i]) continue;
                 for (const std::uint32_t point : {links_.a[i], links_.b[i]})
                     forget_history(state, substep, point);
             }
@@ -193,7 +196,7 @@ class NetPositions final : public NetSolver {
     net::Columns base_;         ///< the velocity at the end of a substep is (moved - base) / h
     net::Columns moved_;        ///< where the points are at its end
     net::Columns corrections_;  ///< of links and bends, where they are visited twice; else empty
-    std::vector<std::uint8_t> is_held_;  ///< of links with a range: what they did last; or empty
+    std::vector<Hold> holds_;   ///< of links, where some have a range: in the last substep
     std::vector<Vector3> touched_base_;
     std::vector<Vector3> touched_moved_;
 };
