@@ -212,10 +212,10 @@ HOPCOIL_INTO_EACH void satisfy_link(const Rows& rows, const Strength& of, std::s
     double size = error * rows.share[row];
     if (has_range) {
         // Damping slows a pull; it does not turn it into a push.
-        const double whole = is_twice ? before + size : size;
+        const double whole = before + size;
         const double pull = excess > 0 && whole > 0 ? whole : 0;
         const double push = excess < 0 && whole < 0 ? whole : 0;
-        size = is_twice ? pull + push - before : pull + push;
+        size = pull + push - before;
     }
     if (is_twice) rows.corrections.x[row] = before + size;
     const Vector3 by = way * (size * inverse);
@@ -361,9 +361,13 @@ HOPCOIL_INTO_EACH void satisfy_loop(const PositionPass& pass) {
         const std::size_t i = is_back ? 2 * all - 1 - visit : visit;
         if (i < links) {
             const Batch& batch = pass.links.batches[i];
-            batch.is_special
-                ? satisfy_link_batch<true, is_twice>(pass.links, link_rows, batch, is_back)
-                : satisfy_link_batch<false, is_twice>(pass.links, link_rows, batch, is_back);
+            if constexpr (is_twice) {
+                if (batch.is_special) {
+                    satisfy_link_batch<true, true>(pass.links, link_rows, batch, is_back);
+                    continue;
+                }
+            }
+            satisfy_link_batch<false, is_twice>(pass.links, link_rows, batch, is_back);
         } else {
             const Batch& batch = pass.bends.batches[i - links];
             batch.is_special

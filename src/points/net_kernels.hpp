@@ -63,11 +63,11 @@ void add_forces(InstructionSet set, const ForcePass& pass) noexcept;
 
 /// Satisfies links, bends and tethers, each by its share (docs/nets.md (6)).
 struct PositionPass {
-    /// What an element of a table is satisfied by.
+    /// The coefficients of the elements of a table.
     struct Strength {
         std::span<const double> damping;     ///< over stiffness and substep
         std::span<const double> share;       ///< of its error, corrected at each visit
-        std::span<const double> compliance;  ///< 1/(k h^2); looked at where they are visited twice
+        std::span<const double> compliance;  ///< 1/(k h^2); used where they are visited twice
     };
     const LinkTable& links;
     const BendTable& bends;
@@ -77,8 +77,9 @@ struct PositionPass {
     const TetherTable& tethers;
     const Columns& base;
     Columns& moved;
-    /// Null: elements are visited once. Otherwise forth and back; it holds what each has been
-    /// corrected by, of links (in x) and then bends, zero at first.
+    /// Null: elements are visited once. Otherwise forward and then backward, as is needed where
+    /// links have a range: the sum of the corrections of each, links (in x) first, then bends;
+    /// zero at first.
     Columns* corrections;
 };
 void satisfy(InstructionSet set, const PositionPass& pass) noexcept;

@@ -64,9 +64,9 @@ inline constexpr double tether_slack = 0.01;
 /// 1 over each mass; 0 of what is pinned.
 [[nodiscard]] std::vector<double> inverse_masses(const NetStructure& structure);
 
-/// Damping over stiffness, in units of h, as positions take it. Visiting the links of a stiff cloth
-/// in one order only puts energy into it; below 0.42 that outgrew the damping (12 to 64 points a
-/// side, up to 1e9 N/m).
+/// The damping that positions use, over stiffness and h. Satisfying links in one fixed order adds
+/// energy to a stiff cloth; with less damping than 0.42 its energy grew (8 to 64 points a side, up
+/// to 1e9 N/m).
 [[nodiscard]] inline double position_damping(double stiffness, double damping, double h) noexcept {
     constexpr double least = 0.6;
     const double wanted = damping / (stiffness * h);
@@ -106,6 +106,8 @@ struct StepEnd {
     std::span<const double> inverse_masses;
     double h;
 };
+/// A point's history as if it had always had this acceleration, up to where and how fast it is now.
+void restart(NetState& state, std::size_t point, const Vector3& acceleration, double dt) noexcept;
 /// Gives a pinned point that moved from a place within dt the velocity and history of even motion.
 void finish_pin(NetState& state, std::uint32_t point, const Vector3& from, double dt) noexcept;
 /// Positions and velocities at the end of a substep, without inward velocity at contacts, and the
