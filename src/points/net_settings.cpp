@@ -186,8 +186,7 @@ const NetMethodFacts& facts_of(NetMethod method) noexcept {
          "momentum to rounding; angular momentum to rounding and energy within a band with "
          "semi_implicit_euler and velocity_verlet, where nothing damps"},
         {NetMethod::positions, "positions", "links satisfied one after the other, in substeps",
-         "momentum to about 1e-8, the rounding of places over substeps; energy does not grow, "
-         "except in stiff bodies of uneven damping"},
+         "momentum to about 1e-8, the rounding of places over substeps; energy does not grow"},
         {NetMethod::implicit, "implicit", "all links solved at once, at the end of the step",
          "momentum to rounding; energy does not grow, except in stiff bodies that turn fast"},
     }};
