@@ -179,7 +179,7 @@ TEST_CASE("a body of any links, however stiff, never moves faster than it was pu
 }
 
 TEST_CASE("a cloth of any grid, stiffness and damping never moves faster than it was pushed",
-          "[net]") {
+          "[net][long]") {
     Random random{11};
     for (int which = 0; which < 36; ++which) {
         ClothSettings settings{.width_m = random.over_magnitudes(0.3, 3),
