@@ -188,7 +188,8 @@ const NetMethodFacts& facts_of(NetMethod method) noexcept {
         {NetMethod::positions, "positions", "links satisfied one after the other, in substeps",
          "momentum to about 1e-8, the rounding of places over substeps; energy does not grow"},
         {NetMethod::implicit, "implicit", "all links solved at once, at the end of the step",
-         "momentum to rounding; energy does not grow, except in stiff bodies that turn fast"},
+         "momentum to rounding; energy does not grow, except in stiff bodies that turn fast or are "
+         "damped very unevenly"},
     }};
     return all[static_cast<std::size_t>(method)];
 }
